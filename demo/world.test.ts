@@ -1,0 +1,70 @@
+import { describe, expect, it } from 'vitest';
+import { OrganisationBuilder } from '../src/core/access/organisation.ts';
+import { reach } from '../src/core/access/reach.ts';
+import { view } from '../src/core/access/view.ts';
+import { findExposures } from '../src/core/exposure/find.ts';
+import { weigh } from '../src/core/exposure/exposure.ts';
+import { TIERS, type OrganisationRow } from '../src/core/model.ts';
+import { Scanner } from '../src/core/recognise/engine.ts';
+import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
+import { groupSchema, personSchema } from '../src/formats/rows.ts';
+import { makeWorld } from './world.ts';
+
+const world = makeWorld();
+
+describe('the demo’s world', () => {
+  it('is the same on every run, and as large as told', () => {
+    expect(makeWorld()).toEqual(world);
+    const active = world.users.filter((u) => u.active !== false);
+    expect(active.filter((u) => !String(u.userName).endsWith('@tarntide.example')).length).toBe(26);
+    expect(active.filter((u) => String(u.userName).endsWith('@tarntide.example')).length).toBe(420);
+    expect(world.groups.length).toBe(60);
+    expect(world.spaces.filter((s) => s.kind === 'shared-drive').length).toBe(40);
+    expect(world.items.length).toBeGreaterThanOrEqual(6000);
+    expect(world.content.length).toBeGreaterThanOrEqual(1500);
+  });
+
+  it('uses reserved domains only (RFC 2606, RFC 6761)', () => {
+    for (const [, domain] of JSON.stringify(world).matchAll(/[\w.]@([\w.-]+)/g))
+      expect(domain).toMatch(/\.(example|test|invalid)$/);
+  });
+
+  it('holds the planted flaws and no other of their kind', () => {
+    const { organisation } = world.manifest as { organisation: OrganisationRow };
+    const builder = new OrganisationBuilder(organisation, Date.parse('2026-11-24T00:00:00Z'));
+    builder.workspace({ id: 'drives', name: 'Drives', inheritance: 'additive' });
+    world.users.forEach((u) => builder.person(personSchema.parse(u)));
+    world.groups.forEach((g) => builder.group(groupSchema.parse(g)));
+    world.spaces.forEach((s) => builder.space(s));
+    world.items.forEach((i) => builder.item(i));
+    world.grants.forEach((g) => builder.grant(g));
+    world.links.forEach((l) => builder.link(l));
+    const org = builder.build();
+    expect(org.problems).toEqual([]);
+    const bodies = new Map(world.content.map((c) => [c.item, c.text]));
+    const weights = Uint8Array.from(world.items, (item) => {
+      const scanner = new Scanner({ types: DATA_TYPES, hash: (type, value) => type + value });
+      scanner.fileName(item.name);
+      scanner.begin('body');
+      scanner.feed(bodies.get(item.id) ?? '');
+      const found = scanner.finish().map((f) => ({ ...f, ...DATA_TYPES.find((t) => t.id === f.dataType)! }));
+      return weigh(found, item.label).weight;
+    });
+    const v = view(org);
+    const exposures = findExposures(v, reach(v), weights);
+    const told = exposures
+      .map((e) => ({ item: org.itemIds[e.item], weight: e.weight, now: TIERS[e.now], could: TIERS[e.could] }))
+      .sort((a, b) => (a.item! < b.item! ? -1 : 1));
+    const planted = world.flaws
+      .flatMap((f) =>
+        f.items.map((item) => ({
+          item,
+          weight: f.expected.weight,
+          now: f.expected.now,
+          could: f.expected.could,
+        })),
+      )
+      .sort((a, b) => (a.item < b.item ? -1 : 1));
+    expect(told).toEqual(planted);
+  });
+});

@@ -1,0 +1,524 @@
+/**
+ * Tarn & Tide Ferries: an invented ferry line, the same on every run. Its rows are those of the
+ * bulk extract, version 1. The flaws planted in it are in flaws.ts.
+ */
+import type { GrantRow, ItemRow, LinkRow, NodeRef, Grantee, Role, SpaceRow } from '../src/core/model.ts';
+import { SCIM_ENTERPRISE, SCIM_GROUP, SCIM_IDENTITY, SCIM_USER } from '../src/formats/rows.ts';
+import { plantFlaws, type Flaw } from './flaws.ts';
+import { cardNumber, dice, fullName, grouped, ibanNumber, localPart, prose, type Dice } from './make.ts';
+
+export const DOMAIN = 'tarntide.example';
+export const PARTNERS = {
+  agents: 'fjordport.example',
+  yard: 'kelda-yard.example',
+  caterer: 'galleykit.example',
+  surveyor: 'hullmark.example',
+  insurer: 'marinemutual.example',
+  reseller: 'ticketcove.example',
+} as const;
+const OFFICES = ['Norway', 'Scotland', 'Netherlands', 'Estonia'] as const;
+const DEPARTMENTS = [
+  'Crew',
+  'Port Operations',
+  'Technical',
+  'Finance',
+  'People',
+  'Sales',
+  'Safety',
+  'IT',
+  'Catering',
+  'Management',
+] as const;
+const SIZES = [150, 60, 45, 30, 25, 40, 20, 20, 20, 10] as const;
+const SHIPS = ['Selkie', 'Heron Tide', 'Grey Tarn', 'Maelin', 'Sandpiper', 'Noordster'] as const;
+
+export interface ScimUser {
+  id: string;
+  [field: string]: unknown;
+}
+export interface World {
+  manifest: unknown;
+  users: ScimUser[];
+  groups: {
+    id: string;
+    schemas: string[];
+    displayName: string;
+    members: { value: string; type: 'User' | 'Group' }[];
+  }[];
+  spaces: SpaceRow[];
+  items: ItemRow[];
+  grants: GrantRow[];
+  links: LinkRow[];
+  content: { item: string; part: 'body'; text: string }[];
+  flaws: Flaw[];
+}
+
+/** What the planting of flaws may use. */
+export interface Builder {
+  d: Dice;
+  person(department: (typeof DEPARTMENTS)[number], n: number): string;
+  guest(address: string): string;
+  drive(name: string): string;
+  personalDrive(user: string): string;
+  folder(space: string, name: string, parent?: string): string;
+  file(space: string, name: string, text: string | undefined, more?: Partial<ItemRow>): string;
+  grant(on: NodeRef, to: Grantee, role: Role, at: string, by: string, more?: Partial<GrantRow>): string;
+  link(row: Omit<LinkRow, 'id'>): string;
+  group(id: string, name: string, members: string[]): string;
+  addToGroup(group: string, member: string): void;
+}
+
+const day = (year: number, n: number): string =>
+  new Date(Date.UTC(year, 0, 1 + n, 8 + (n % 9), (n * 7) % 60)).toISOString().replace('.000', '');
+
+export function makeWorld(seed = 20261): World {
+  const d = dice(seed);
+  const world: World = {
+    manifest: {
+      format: 'gate-lantern-extract',
+      version: 1,
+      takenAt: '2026-11-20T06:00:00Z',
+      organisation: {
+        name: 'Tarn & Tide Ferries',
+        domains: [DOMAIN],
+        partnerDomains: Object.values(PARTNERS),
+      },
+      workspaces: [
+        {
+          id: 'drives',
+          name: 'Tarn & Tide Drives',
+          inheritance: 'additive',
+          externalSharing: 'anyone',
+          region: 'EU',
+        },
+      ],
+    },
+    users: [],
+    groups: [],
+    spaces: [],
+    items: [],
+    grants: [],
+    links: [],
+    content: [],
+    flaws: [],
+  };
+  const counters: Record<string, number> = {};
+  const nextId = (prefix: string): string =>
+    `${prefix}${String((counters[prefix] = (counters[prefix] ?? 0) + 1)).padStart(5, '0')}`;
+
+  // people
+  const byDepartment = new Map<string, string[]>();
+  const byOffice = new Map<string, string[]>(OFFICES.map((o) => [o, []]));
+  const taken = new Set<string>();
+  const user = (name: string, address: string, fields: Record<string, unknown>): string => {
+    const id = nextId('u');
+    world.users.push({
+      schemas: [SCIM_USER, SCIM_ENTERPRISE, SCIM_IDENTITY],
+      id,
+      userName: address,
+      displayName: name,
+      name: { formatted: name },
+      active: true,
+      emails: [{ value: address, primary: true }],
+      ...fields,
+    });
+    return id;
+  };
+  let n = 0;
+  const newName = (): [string, string] => {
+    for (;;) {
+      const name = fullName(n++);
+      if (!taken.has(localPart(name))) {
+        taken.add(localPart(name));
+        return [name, `${localPart(name)}@${DOMAIN}`];
+      }
+    }
+  };
+  DEPARTMENTS.forEach((department, k) => {
+    const ids = Array.from({ length: SIZES[k]! }, (_, i) => {
+      const [name, address] = newName();
+      const office = OFFICES[(i + k) % OFFICES.length]!;
+      const id = user(name, address, {
+        title:
+          i === 0
+            ? `Head of ${department}`
+            : department === 'Crew'
+              ? `${d.pick(['Able seaman', 'Steward', 'Mate', 'Engineer', 'Purser'])}, ${SHIPS[i % SHIPS.length]}`
+              : department,
+        [SCIM_ENTERPRISE]: { department },
+        [SCIM_IDENTITY]: { kind: 'member' },
+      });
+      byOffice.get(office)!.push(id);
+      return id;
+    });
+    byDepartment.set(department, ids);
+  });
+  const leavers = Array.from({ length: 18 }, () => {
+    const [name, address] = newName();
+    return user(name, address, { active: false, [SCIM_ENTERPRISE]: { department: d.pick(DEPARTMENTS) } });
+  });
+  const guests = new Map<string, string>();
+  const guest = (address: string): string => {
+    let id = guests.get(address);
+    if (!id) {
+      const local = address.split('@')[0]!;
+      id = user(
+        local.replace(/[.-]/g, ' ').replace(/\b\w/g, (c) => c.toUpperCase()),
+        address,
+        { [SCIM_IDENTITY]: { kind: 'guest' } },
+      );
+      guests.set(address, id);
+    }
+    return id;
+  };
+  for (const domain of Object.values(PARTNERS))
+    for (const local of ['desk', 'planning', 'accounts', 'duty.manager']) guest(`${local}@${domain}`);
+
+  // groups
+  const group = (id: string, name: string, members: string[]): string => {
+    world.groups.push({
+      schemas: [SCIM_GROUP],
+      id,
+      displayName: name,
+      members: members.map((value) => ({ value, type: value.startsWith('g-') ? 'Group' : 'User' })),
+    });
+    return id;
+  };
+  const slug = (name: string): string => name.toLowerCase().replace(/[^a-z]+/g, '-');
+  const departmentGroup = (name: string): string => `g-${slug(name)}`;
+  for (const office of OFFICES) group(`g-office-${slug(office)}`, `Office ${office}`, byOffice.get(office)!);
+  group(
+    'g-offices',
+    'All offices',
+    OFFICES.map((o) => `g-office-${slug(o)}`),
+  );
+  group('g-all-staff', 'All staff', ['g-offices']);
+  for (const [department, ids] of byDepartment) {
+    const half = Math.ceil(ids.length / 2);
+    const teams =
+      ids.length > 20
+        ? [ids.slice(0, half), ids.slice(half)].map((members, i) =>
+            group(`${departmentGroup(department)}-${i + 1}`, `${department} team ${i + 1}`, members),
+          )
+        : ids;
+    group(departmentGroup(department), department, teams);
+    group(`${departmentGroup(department)}-leads`, `${department} leads`, ids.slice(0, 3));
+  }
+  const crew = byDepartment.get('Crew')!;
+  SHIPS.forEach((ship, i) =>
+    group(
+      `g-ship-${slug(ship)}`,
+      `On board ${ship}`,
+      crew.filter((_, k) => k % SHIPS.length === i),
+    ),
+  );
+  group('g-port-leads', 'Port leads', [
+    ...byDepartment.get('Port Operations')!.slice(0, 4),
+    'g-shift-planners',
+  ]);
+  group('g-shift-planners', 'Shift planners', [...byDepartment.get('Crew')!.slice(0, 5), 'g-port-leads']);
+  group('g-payroll', 'Payroll', byDepartment.get('Finance')!.slice(0, 6));
+  group('g-disputes', 'Card disputes', [
+    ...byDepartment.get('Finance')!.slice(6, 10),
+    ...byDepartment.get('Sales')!.slice(0, 3),
+  ]);
+  group('g-vessel-systems', 'Vessel systems', byDepartment.get('IT')!.slice(0, 5));
+  for (const [key, domain] of Object.entries(PARTNERS))
+    group(
+      `g-partner-${key}`,
+      `Partner ${key}`,
+      [...guests].filter(([a]) => a.endsWith(`@${domain}`)).map(([, id]) => id),
+    );
+  group('g-leavers', 'Former staff', leavers.slice(0, 9));
+  while (world.groups.length < 60) {
+    const k = world.groups.length;
+    group(
+      `g-project-${k}`,
+      `Project ${['Lighthouse', 'Spindrift', 'Fairlead', 'Longshore'][k % 4]} ${k}`,
+      Array.from({ length: 4 + d.int(9) }, () => d.pick(crew))
+        .concat(byDepartment.get('Technical')!.slice(k % 20, (k % 20) + 3))
+        .filter((m, i, all) => all.indexOf(m) === i),
+    );
+  }
+
+  // spaces, items, grants, links
+  const drives = new Map<string, string>();
+  const driveOwner = new Map<string, string>();
+  const personal = new Map<string, string>();
+  const grant: Builder['grant'] = (on, to, role, at, by, more) => {
+    const id = nextId('gr');
+    world.grants.push({ id, on, to, role, grantedAt: at, grantedBy: by, ...more });
+    return id;
+  };
+  const link: Builder['link'] = (row) => {
+    const id = nextId('ln');
+    world.links.push({ id, ...row });
+    return id;
+  };
+  const item = (space: string, kind: 'folder' | 'file', name: string, more: Partial<ItemRow>): string => {
+    const id = nextId(kind === 'folder' ? 'fd' : 'fi');
+    world.items.push({
+      id,
+      space,
+      kind,
+      name,
+      createdAt: day(2024, d.int(700)),
+      modifiedAt: day(2026, d.int(300)),
+      ...more,
+    });
+    return id;
+  };
+  const folder: Builder['folder'] = (space, name, parent) =>
+    item(space, 'folder', name, parent ? { parent } : {});
+  const file: Builder['file'] = (space, name, text, more = {}) => {
+    const id = item(space, 'file', name, {
+      mime: mimeOf(name),
+      bytes: text === undefined ? 20_000 + d.int(4_000_000) : new TextEncoder().encode(text).length,
+      ...more,
+    });
+    if (text !== undefined) world.content.push({ item: id, part: 'body', text });
+    return id;
+  };
+  const space = (name: string, kind: SpaceRow['kind'], owner: string): string => {
+    const id = nextId(kind === 'shared-drive' ? 'sd' : 'pd');
+    world.spaces.push({
+      id,
+      workspace: 'drives',
+      kind,
+      name,
+      visibility: 'members',
+      owners: [owner],
+      region: 'EU',
+      createdAt: day(2023, d.int(700)),
+      lastActivity: { files: day(2026, 200 + d.int(120)) },
+    });
+    return id;
+  };
+
+  const FILES = [
+    'Minutes',
+    'Plan',
+    'Handover',
+    'Checklist',
+    'Summary',
+    'Briefing',
+    'Notes',
+    'Report',
+  ] as const;
+  const TOPICS = [
+    'berth times',
+    'winter timetable',
+    'crew change',
+    'deck survey',
+    'galley stock',
+    'pier works',
+    'fuel use',
+    'ticket machines',
+    'summer campaign',
+    'training days',
+  ] as const;
+  const fill = (target: string, folders: number, files: number, textShare: number, owner?: string): void => {
+    const made: string[] = [];
+    for (let i = 0; i < folders; i++)
+      made.push(
+        folder(
+          target,
+          `${d.pick(['Archive', 'Working', 'Shared', 'Season', 'Yearly'])} ${d.pick(['A', 'B', 'C', '2024', '2025', '2026'])} ${i + 1}`,
+          made.length > 1 && d.chance(0.4) ? d.pick(made) : undefined,
+        ),
+      );
+    for (let i = 0; i < files; i++) {
+      const title = `${d.pick(FILES)} ${d.pick(TOPICS)} ${i + 1}`;
+      const withText = d.chance(textShare);
+      const parent = made.length && d.chance(0.8) ? d.pick(made) : undefined;
+      file(
+        target,
+        title + (withText ? d.pick(['.txt', '.md', '.csv']) : d.pick(['.jpg', '.mp4', '.dwg', '.png'])),
+        withText ? text(d, title) : undefined,
+        { ...(parent && { parent }), ...(owner && { owner }), ...(d.chance(0.1) && { label: 'internal' }) },
+      );
+    }
+  };
+
+  const sharedNames: [string, string, string[]][] = [
+    ...DEPARTMENTS.map((x): [string, string, string[]] => [x, x, [departmentGroup(x)]]),
+    ...DEPARTMENTS.map((x): [string, string, string[]] => [`${x} leads`, x, [`${departmentGroup(x)}-leads`]]),
+    ...SHIPS.map((x): [string, string, string[]] => [
+      `Vessel ${x}`,
+      'Technical',
+      [`g-ship-${slug(x)}`, 'g-technical'],
+    ]),
+    ['Company notices', 'Management', ['g-all-staff']],
+    ['Payroll', 'Finance', ['g-payroll']],
+    ['Card disputes', 'Finance', ['g-disputes']],
+    ['Vessel systems', 'IT', ['g-vessel-systems']],
+    ['Berth contracts', 'Port Operations', ['g-port-operations-leads']],
+    ['Port agents', 'Port Operations', ['g-port-operations']],
+    ['Shipyard works', 'Technical', ['g-technical']],
+    ['Catering supply', 'Catering', ['g-catering']],
+    ['Insurance', 'Finance', ['g-finance-leads']],
+    ['Reseller sales', 'Sales', ['g-sales']],
+    ['Crew records', 'People', ['g-people-1']],
+    ['New route study', 'Management', ['g-management']],
+    ['Passenger lists', 'Safety', ['g-safety']],
+    ['Training', 'People', ['g-people', 'g-crew']],
+  ];
+  for (const [name, department, groups] of sharedNames) {
+    const owner = byDepartment.get(department)![0]!;
+    const id = space(name, 'shared-drive', owner);
+    drives.set(name, id);
+    driveOwner.set(id, owner);
+    grant({ space: id }, { user: owner }, 'manager', day(2023, 20), owner);
+    for (const g of groups) grant({ space: id }, { group: g }, 'editor', day(2023, 30 + d.int(60)), owner);
+    fill(id, 8 + d.int(8), 65 + d.int(32), 0.42);
+  }
+  for (const ids of byDepartment.values())
+    for (const owner of ids) {
+      const name = (world.users.find((u) => u.id === owner) as { displayName?: string }).displayName!;
+      const id = space(`${name}’s drive`, 'personal-drive', owner);
+      personal.set(owner, id);
+      grant({ space: id }, { user: owner }, 'owner', day(2023, 40), owner);
+      fill(id, d.int(2), 4 + d.int(3), 0.3, owner);
+    }
+
+  const builder: Builder = {
+    d,
+    guest,
+    folder,
+    file,
+    grant,
+    link,
+    group,
+    person: (department, i) => byDepartment.get(department)![i]!,
+    drive: (name) => drives.get(name)!,
+    personalDrive: (u) => personal.get(u)!,
+    addToGroup: (g, value) =>
+      void world.groups
+        .find((x) => x.id === g)!
+        .members.push({ value, type: value.startsWith('g-') ? 'Group' : 'User' }),
+  };
+  expectedSharing(builder, world);
+  world.flaws = plantFlaws(builder);
+  return world;
+}
+
+const mimeOf = (name: string): string =>
+  ({
+    txt: 'text/plain',
+    md: 'text/markdown',
+    csv: 'text/csv',
+    pem: 'application/x-pem-file',
+    key: 'application/x-pem-file',
+    jpg: 'image/jpeg',
+    png: 'image/png',
+    mp4: 'video/mp4',
+  })[name.split('.').pop()!] ?? 'application/octet-stream';
+
+/** Ordinary text, some of it full of numbers that look like something and are nothing. */
+function text(d: Dice, title: string): string {
+  let body = prose(d, title, 3 + d.int(14));
+  if (d.chance(0.25))
+    body += `Order ${d.int(1e9)}${d.int(1e7)} of part no 4${d.int(1e9)}-${d.int(1e5)}, delivered ${day(2026, d.int(300))}.\n`;
+  if (d.chance(0.15)) body += `Tracking 0${d.int(1e9)}${d.int(1e9)}, call +47 ${22000000 + d.int(999999)}.\n`;
+  return body;
+}
+
+/** What is shared outside and is meant to be, and what is sensitive and rightly kept. */
+function expectedSharing(b: Builder, world: World): void {
+  const { d } = b;
+  const head = b.person('Port Operations', 0);
+  const partnerFolders: [string, string, string][] = [
+    ['Port agents', 'Berth schedule for agents', 'g-partner-agents'],
+    ['Shipyard works', 'Docking scope', 'g-partner-yard'],
+    ['Catering supply', 'Menus and counts', 'g-partner-caterer'],
+    ['Insurance', 'Hull particulars', 'g-partner-insurer'],
+    ['Reseller sales', 'Campaign texts', 'g-partner-reseller'],
+  ];
+  for (const [drive, name, group] of partnerFolders) {
+    const f = b.folder(b.drive(drive), name);
+    b.grant({ item: f }, { group }, 'commenter', '2025-03-10T09:00:00Z', head);
+    for (let i = 0; i < 12; i++)
+      b.file(b.drive(drive), `${name} ${i + 1}.txt`, prose(d, name, 6), { parent: f });
+  }
+  // outsiders by address, on folders with nothing sensitive in them
+  const press = b.folder(b.drive('Company notices'), 'Press kit');
+  b.link({
+    on: { item: press },
+    audience: 'anyone',
+    role: 'reader',
+    createdBy: b.person('Sales', 1),
+    createdAt: '2026-02-01T10:00:00Z',
+    redeemedBy: [{ email: 'newsdesk@harbour-gazette.test', at: '2026-02-03T08:00:00Z' }],
+  });
+  for (let i = 0; i < 8; i++)
+    b.file(b.drive('Company notices'), `Press release ${i + 1}.md`, prose(d, 'For the press', 8), {
+      parent: press,
+    });
+  b.grant(
+    { item: press },
+    { email: 'Photo@Studio-Skerry.test' },
+    'reader',
+    '2026-02-01T10:05:00Z',
+    b.person('Sales', 1),
+  );
+
+  // sensitive and in the right hands
+  const payroll = b.drive('Payroll');
+  for (let m = 1; m <= 10; m++)
+    b.file(
+      payroll,
+      `Payroll run 2026-${String(m).padStart(2, '0')}.csv`,
+      'name;account (IBAN);amount EUR\n' +
+        Array.from(
+          { length: 30 },
+          (_, i) => `${fullName(i * 3 + m)};${ibanNumber(d)};${2000 + d.int(3000)}`,
+        ).join('\n') +
+        '\n',
+      { owner: b.person('Finance', 1) },
+    );
+  for (let m = 1; m <= 6; m++)
+    b.file(
+      b.drive('Card disputes'),
+      `Disputes week ${m}.txt`,
+      'Card disputes of the week\n' +
+        Array.from(
+          { length: 9 },
+          () => `card ${grouped(cardNumber(d))} disputed ${20 + d.int(200)} EUR`,
+        ).join('\n') +
+        '\n',
+    );
+  // withdrawn in time, or given to somebody who has left: nothing is open here
+  const expired = b.file(
+    b.drive('Card disputes'),
+    'Disputes sent to the acquirer.txt',
+    `Refund to card ${grouped(cardNumber(d))} is done.\n`,
+  );
+  b.link({
+    on: { item: expired },
+    audience: 'anyone',
+    role: 'reader',
+    createdBy: b.person('Finance', 7),
+    createdAt: '2025-01-10T10:00:00Z',
+    expiresAt: '2025-02-10T10:00:00Z',
+  });
+  const left = world.users.find((u) => u.active === false)!.id;
+  b.grant({ item: expired }, { user: left }, 'reader', '2024-05-01T10:00:00Z', b.person('Finance', 7));
+  b.grant(
+    { item: expired },
+    { email: `old.address@${DOMAIN}` },
+    'reader',
+    '2024-05-01T10:00:00Z',
+    b.person('Finance', 7),
+  );
+  // numbers that are no cards, open to a partner
+  b.file(
+    b.drive('Catering supply'),
+    'Order numbers.csv',
+    'order number;boxes\n' +
+      Array.from(
+        { length: 40 },
+        () => `${9000000000000000 + d.int(1e9) * 1000 + d.int(1000)};${d.int(40)}`,
+      ).join('\n') +
+      '\n',
+  );
+}

@@ -1,0 +1,57 @@
+/** A typed array that grows; `done()` gives the filled part. */
+export class GrowInt32 {
+  private data = new Int32Array(1024);
+  length = 0;
+
+  push(value: number): number {
+    if (this.length === this.data.length) {
+      const next = new Int32Array(this.data.length * 2);
+      next.set(this.data);
+      this.data = next;
+    }
+    this.data[this.length] = value;
+    return this.length++;
+  }
+
+  done(): Int32Array {
+    return this.data.slice(0, this.length);
+  }
+}
+
+/** Gives every distinct string a number, in order of first sight. */
+export class Interner {
+  readonly names: string[] = [];
+  private readonly numbers = new Map<string, number>();
+
+  /** The number of `name`, made if there is none. */
+  of(name: string): number {
+    let n = this.numbers.get(name);
+    if (n === undefined) {
+      n = this.names.push(name) - 1;
+      this.numbers.set(name, n);
+    }
+    return n;
+  }
+
+  /** The number of `name`, or −1. */
+  find(name: string): number {
+    return this.numbers.get(name) ?? -1;
+  }
+}
+
+/** Lists of numbers by owner, stored flat: owner o's list is `values[start[o] … start[o + 1])`. */
+export interface Lists {
+  start: Int32Array;
+  values: Int32Array;
+}
+
+/** Sorts pairs (owner, value) into lists by owner, keeping the order of values within one owner. */
+export function listsBy(owners: Int32Array, values: Int32Array, ownerCount: number): Lists {
+  const start = new Int32Array(ownerCount + 1);
+  for (const o of owners) start[o + 1]!++;
+  for (let o = 0; o < ownerCount; o++) start[o + 1]! += start[o]!;
+  const out = new Int32Array(values.length);
+  const at = start.slice();
+  for (let i = 0; i < owners.length; i++) out[at[owners[i]!]!++] = values[i]!;
+  return { start, values: out };
+}

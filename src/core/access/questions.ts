@@ -1,0 +1,288 @@
+/** Who can do what with a node, by which routes, what keeps someone out, and what a change would alter. */
+import { CAP, ROLES, roleBits, type Role } from '../model.ts';
+import { forEachBoth, has, bitsFor } from './bits.ts';
+import { PRINCIPAL, nodeOfItem } from './organisation.ts';
+import { forEachRedeemer, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
+import { addPrincipal, soleIdentity, type View } from './view.ts';
+
+/** A source of access to a node: an entry, the space's visibility, or owning the item. */
+export interface Source {
+  /** The entry's number, or what else it is. */
+  entry: number | 'visibility' | 'ownership';
+  /** The node on which it is made. */
+  at: number;
+  /** The nodes it comes down by, from `at` to the node asked about, both included. */
+  down: number[];
+}
+
+/** Everything that applies to a node, nearest first. */
+export function sources(v: View, node: number): Source[] {
+  const { org } = v;
+  const S = org.spaces.length;
+  const found: Source[] = [];
+  if (node >= S && org.itemOwner[node - S]! >= 0) found.push({ entry: 'ownership', at: node, down: [node] });
+  const path = [node];
+  let broken = false;
+  for (let at = node; ;) {
+    const space = at < S;
+    const down = path.slice().reverse();
+    if (!broken || space)
+      for (const e of v.entriesOn.values.subarray(v.entriesOn.start[at]!, v.entriesOn.start[at + 1]!))
+        if (v.live[e] && (!broken || reachesPastBreaks(v, e))) found.push({ entry: e, at, down });
+    if (space) {
+      if (!broken && org.spaces[at]!.visibility === 'organisation')
+        found.push({ entry: 'visibility', at, down });
+      return found;
+    }
+    if (org.itemBreaks[at - S]) broken = true;
+    const parent = org.itemParent[at - S]!;
+    at = parent < 0 ? org.itemSpace[at - S]! : nodeOfItem(org, parent);
+    path.push(at);
+  }
+}
+
+export const spaceOf = (v: View, node: number): number =>
+  node < v.org.spaces.length ? node : v.org.itemSpace[node - v.org.spaces.length]!;
+
+/** The role a source gives. */
+function roleOf(v: View, source: Source): Role {
+  if (source.entry === 'ownership') return 'owner';
+  if (source.entry === 'visibility') return v.org.spaces[source.at]!.visibilityRole ?? 'reader';
+  return ROLES[v.org.entries.role[source.entry]!]!;
+}
+
+/** Calls `visit` with each identity a source gives something to, and the capability bits it gives. */
+function forEachHolder(
+  v: View,
+  source: Source,
+  space: number,
+  visit: (identity: number, bits: number) => void,
+): void {
+  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+  if (source.entry === 'ownership') {
+    const owner = v.org.itemOwner[source.at - v.org.spaces.length]!;
+    if (has(v.all, owner)) visit(owner, bits);
+    return;
+  }
+  if (source.entry === 'visibility') {
+    forEachBoth(v.members, v.members, (i) => visit(i, bits));
+    return;
+  }
+  const e = source.entry;
+  const { entries } = v.org;
+  const link = entries.type[e]!;
+  if (link > 1) {
+    forEachRedeemer(v, e, (i) => visit(i, bits));
+    return;
+  }
+  const holders = bitsFor(v.identityCount);
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
+    addPrincipal(v, holders, entries.toKind.values[i]!, entries.toNumber.values[i]!);
+  if (link === 0) forEachBoth(holders, holders, (i) => visit(i, bits));
+  else {
+    // behind a link alone, search does not find it until that person has redeemed the link
+    const redeemed = bitsFor(v.identityCount);
+    forEachRedeemer(v, e, (i) => (redeemed[i >>> 5]! |= 1 << (i & 31)));
+    forEachBoth(holders, holders, (i) => visit(i, has(redeemed, i) ? bits : bits & ~CAP.find));
+  }
+}
+
+/** Whether a source gives nothing to anybody because its space lets nothing for anyone in. */
+function isInert(v: View, source: Source, space: number): boolean {
+  if (typeof source.entry !== 'number' || !v.spaces[space]!.anyoneInert) return false;
+  const { entries } = v.org;
+  if (entries.type[source.entry] === 3) return true;
+  return (
+    entries.type[source.entry] === 0 &&
+    entries.toKind.values[entries.toKind.start[source.entry]!] === PRINCIPAL.anyone
+  );
+}
+
+/** Capability bits by identity at a node, before what the space takes away. */
+function granted(v: View, node: number, owner = true): Uint8Array {
+  const space = spaceOf(v, node);
+  const bits = new Uint8Array(v.identityCount);
+  for (const source of sources(v, node))
+    if ((owner || source.entry !== 'ownership') && !isInert(v, source, space))
+      forEachHolder(v, source, space, (i, b) => (bits[i]! |= b));
+  return bits;
+}
+
+/** Capability bits by identity at a node (index: identity number). */
+export function who(v: View, node: number, owner = true): Uint8Array {
+  const bits = granted(v, node, owner);
+  const { allowed } = v.spaces[spaceOf(v, node)]!;
+  for (let i = 0; i < bits.length; i++) if (bits[i] && !has(allowed, i)) bits[i] = 0;
+  return bits;
+}
+
+export interface Route {
+  role: Role;
+  /** The capability bits that this route alone gives. */
+  bits: number;
+  /** Groups passed through, the innermost (of which the identity is a member) first. */
+  groups: number[];
+  /** Everyone, a whole domain, or anyone, where the source names them. */
+  as?: 'everyone' | 'domain' | 'anyone' | 'redeemed';
+  source: Source;
+}
+
+export interface Why {
+  /** What the identity can do. */
+  bits: number;
+  /** Every route that gives something, the shortest first. */
+  routes: Route[];
+  /** What was taken away, and by which rule of the space. */
+  withheld: { by: 'external-sharing' | 'gate'; bits: number }[];
+}
+
+/** How one identity comes to reach a node, and what keeps it from more. */
+export function why(v: View, identity: number, node: number): Why {
+  const space = spaceOf(v, node);
+  const rules = v.spaces[space]!;
+  const routes: Route[] = [];
+  let bits = 0;
+  let inert = 0;
+  for (const source of sources(v, node)) {
+    let given = 0;
+    forEachHolder(v, source, space, (i, b) => {
+      if (i === identity) given |= b;
+    });
+    if (!given) continue;
+    if (isInert(v, source, space)) {
+      inert |= given;
+      continue;
+    }
+    bits |= given;
+    for (const way of ways(v, identity, source))
+      routes.push({ role: roleOf(v, source), bits: given, source, ...way });
+  }
+  routes.sort((a, b) => a.groups.length + a.source.down.length - (b.groups.length + b.source.down.length));
+  const withheld: Why['withheld'] = [];
+  if (inert & ~bits)
+    withheld.push({ by: v.org.external[space]! > 0 ? 'external-sharing' : 'gate', bits: inert & ~bits });
+  if (bits && !has(rules.shared, identity)) {
+    withheld.push({ by: 'external-sharing', bits });
+    bits = 0;
+  }
+  if (bits && rules.gate && !has(rules.gate, identity)) {
+    withheld.push({ by: 'gate', bits });
+    bits = 0;
+  }
+  return { bits, routes, withheld };
+}
+
+/** No more than this many ways through nested groups are listed for one grant. */
+const MOST_WAYS = 50;
+
+/** The ways in which a source comes to name an identity. */
+function ways(v: View, identity: number, source: Source): Pick<Route, 'groups' | 'as'>[] {
+  if (source.entry === 'ownership') return [{ groups: [] }];
+  if (source.entry === 'visibility') return [{ groups: [], as: 'everyone' }];
+  const { entries } = v.org;
+  const e = source.entry;
+  if (entries.type[e]! > 1) return [{ groups: [], as: 'redeemed' }];
+  const found: Pick<Route, 'groups' | 'as'>[] = [];
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
+    const kind = entries.toKind.values[i]!;
+    const number = entries.toNumber.values[i]!;
+    if (kind === PRINCIPAL.group)
+      found.push(...membershipWays(v, identity, number).map((groups) => ({ groups })));
+    else if (kind === PRINCIPAL.everyone && has(v.members, identity))
+      found.push({ groups: [], as: 'everyone' });
+    else if (kind === PRINCIPAL.domain && has(v.domainMembers[number]!, identity))
+      found.push({ groups: [], as: 'domain' });
+    else if (kind === PRINCIPAL.anyone) found.push({ groups: [], as: 'anyone' });
+    else if (soleIdentity(v, kind, number) === identity) found.push({ groups: [] });
+  }
+  return found;
+}
+
+/** Chains of groups by which an identity belongs to `group`, shortest first, innermost group first. */
+export function membershipWays(v: View, identity: number, group: number): number[][] {
+  const found: number[][] = [];
+  const { start, values } = v.org.members;
+  let paths = has(v.groupMembers[group]!, identity) ? [[group]] : [];
+  while (paths.length && found.length < MOST_WAYS) {
+    const longer: number[][] = [];
+    for (const path of paths) {
+      const g = path[path.length - 1]!;
+      const members = values.subarray(start[g]!, start[g + 1]!);
+      if (members.includes(identity)) found.push(path.slice().reverse());
+      for (const m of members)
+        if (
+          m < 0 &&
+          !path.includes(~m) &&
+          longer.length < 4 * MOST_WAYS &&
+          has(v.groupMembers[~m]!, identity)
+        )
+          longer.push([...path, ~m]);
+    }
+    paths = longer;
+  }
+  return found.slice(0, MOST_WAYS);
+}
+
+/** The same view with some entries taken as absent. */
+export function withoutEntries(v: View, entries: Iterable<number>): View {
+  const live = v.live.slice();
+  for (const e of entries) live[e] = 0;
+  return { ...v, live };
+}
+
+export interface Difference {
+  /** Spaces and items on which somebody's capabilities differ, grouped where the difference is the same. */
+  groups: { nodes: number[]; changes: { identity: number; before: number; after: number }[] }[];
+  /** Reach of the spaces concerned, before and after. */
+  before: ReachColumns;
+  after: ReachColumns;
+  /** Every node below a withdrawn entry, changed or not. */
+  touched: number[];
+}
+
+/** What withdrawing entries alters, without touching anything: per identity and node, and per node's reach. */
+export function whatIfWithdrawn(v: View, entries: readonly number[]): Difference {
+  const later = withoutEntries(v, entries);
+  const touched = new Set<number>();
+  const below = (node: number): void => {
+    const stack = [node];
+    while (stack.length) {
+      const n = stack.pop()!;
+      if (touched.has(n)) continue;
+      touched.add(n);
+      for (const child of v.children.values.subarray(v.children.start[n]!, v.children.start[n + 1]!))
+        stack.push(nodeOfItem(v.org, child));
+    }
+  };
+  for (const e of entries) if (v.org.entries.node[e]! >= 0) below(v.org.entries.node[e]!);
+  const nodes = [...touched].sort((a, b) => a - b);
+  const spaces = [...new Set(nodes.map((n) => spaceOf(v, n)))];
+  const before = reach(v, spaces);
+  const after = reach(later, spaces);
+
+  // nodes of the same class before and after differ in their owners at most, and an owner loses nothing
+  const groups = new Map<string, { nodes: number[]; changes: Difference['groups'][number]['changes'] }>();
+  const changed = new Map<string, Difference['groups'][number]['changes']>();
+  for (const node of nodes) {
+    const pair = `${before.accessClass[node]}>${after.accessClass[node]}`;
+    let changes = changed.get(pair);
+    if (!changes) {
+      const was = who(v, node, false);
+      const is = who(later, node, false);
+      changes = [];
+      for (let i = 0; i < was.length; i++)
+        if (was[i] !== is[i]) changes.push({ identity: i, before: was[i]!, after: is[i]! });
+      changed.set(pair, changes);
+    }
+    const owner = node < v.org.spaces.length ? -1 : v.org.itemOwner[node - v.org.spaces.length]!;
+    const ownerIn = owner >= 0 && changes.some((c) => c.identity === owner);
+    const key = ownerIn ? `${pair}|${owner}` : pair;
+    const group = groups.get(key);
+    if (group) group.nodes.push(node);
+    else {
+      const mine = ownerIn ? changes.filter((c) => c.identity !== owner) : changes;
+      if (mine.length) groups.set(key, { nodes: [node], changes: mine });
+    }
+  }
+  return { groups: [...groups.values()], before, after, touched: nodes };
+}

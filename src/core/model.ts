@@ -1,0 +1,165 @@
+/**
+ * The rows of the bulk extract, version 1 (docs/extract.md), as the rest of the code sees them.
+ * Times are RFC 3339 strings; addresses are as written by the workspace.
+ */
+
+export const ROLES = ['reader', 'commenter', 'editor', 'manager', 'owner'] as const;
+export type Role = (typeof ROLES)[number];
+
+/** From widest to narrowest, so that the narrower of two is the later. */
+export const EXTERNAL_SHARING = ['anyone', 'new-guests', 'existing-guests', 'off'] as const;
+export type ExternalSharing = (typeof EXTERNAL_SHARING)[number];
+
+export const AUDIENCES = ['named', 'organisation', 'anyone'] as const;
+export type Audience = (typeof AUDIENCES)[number];
+
+export const SPACE_KINDS = ['site', 'team', 'shared-drive', 'personal-drive', 'channel', 'mailbox'] as const;
+export type SpaceKind = (typeof SPACE_KINDS)[number];
+
+export type NodeRef = { space: string } | { item: string };
+export type Recipient = { user: string } | { group: string } | { email: string };
+export type Grantee = Recipient | { everyone: true } | { domain: string } | { anyone: true };
+
+export interface OrganisationRow {
+  name: string;
+  domains: string[];
+  partnerDomains: string[];
+}
+
+export interface WorkspaceRow {
+  id: string;
+  name: string;
+  inheritance: 'additive' | 'breakable';
+  externalSharing?: ExternalSharing;
+  region?: string;
+}
+
+/** A person as access needs them, read from a SCIM 2.0 User (RFC 7643 §4.1). */
+export interface PersonRow {
+  id: string;
+  name: string;
+  /** Every `emails[].value`, then `userName` if it holds an @; lower case, no repeats. */
+  addresses: string[];
+  active: boolean;
+  kind: 'member' | 'guest';
+  department?: string;
+  title?: string;
+}
+
+export interface GroupRow {
+  id: string;
+  name: string;
+  members: { value: string; type?: 'User' | 'Group' }[];
+}
+
+export interface SpaceRow {
+  id: string;
+  workspace: string;
+  kind: SpaceKind;
+  name: string;
+  visibility?: 'members' | 'organisation';
+  visibilityRole?: Role;
+  externalSharing?: ExternalSharing;
+  editorsShare?: boolean;
+  gate?: string[];
+  parts?: string[];
+  owners?: string[];
+  label?: string;
+  region?: string;
+  bytes?: number;
+  createdAt?: string;
+  lastActivity?: { files?: string; chat?: string; mail?: string };
+}
+
+export interface ItemRow {
+  id: string;
+  space: string;
+  parent?: string;
+  kind: 'folder' | 'file';
+  name: string;
+  mime?: string;
+  inherits?: boolean;
+  owner?: string;
+  label?: string;
+  bytes?: number;
+  createdAt?: string;
+  modifiedAt?: string;
+  modifiedBy?: string;
+}
+
+export interface GrantRow {
+  id: string;
+  on: NodeRef;
+  to: Grantee;
+  role: Role;
+  expiresAt?: string;
+  grantedBy?: string;
+  grantedAt?: string;
+}
+
+export interface LinkRow {
+  id: string;
+  on: NodeRef;
+  audience: Audience;
+  role: Role;
+  recipients?: Recipient[];
+  redeemedBy?: ({ user: string; at?: string } | { email: string; at?: string })[];
+  expiresAt?: string;
+  password?: boolean;
+  createdBy?: string;
+  createdAt?: string;
+  lastUsedAt?: string;
+}
+
+export const PARTS = ['title', 'body', 'comment', 'suggestion', 'metadata'] as const;
+export type Part = (typeof PARTS)[number];
+
+/** The seven tiers of reach, narrowest first: the index is the tier's number. */
+export const TIERS = ['sole', 'team', 'wide', 'organisation', 'partner', 'outside', 'public'] as const;
+export type Tier = (typeof TIERS)[number];
+
+/** What an identity may do with an item, as bits of one number. */
+export const CAPABILITIES = ['find', 'open', 'copy', 'comment', 'edit', 'share', 'manage', 'delete'] as const;
+export type Capability = (typeof CAPABILITIES)[number];
+
+export const CAP = {
+  find: 1,
+  open: 2,
+  copy: 4,
+  comment: 8,
+  edit: 16,
+  share: 32,
+  manage: 64,
+  delete: 128,
+} as const satisfies Record<Capability, number>;
+
+const READER = CAP.find | CAP.open | CAP.copy;
+const EDITOR = READER | CAP.comment | CAP.edit;
+const ROLE_BITS: Record<Role, number> = {
+  reader: READER,
+  commenter: READER | CAP.comment,
+  editor: EDITOR,
+  manager: EDITOR | CAP.share | CAP.manage,
+  owner: EDITOR | CAP.share | CAP.manage | CAP.delete,
+};
+
+/** The capability bits of a role in a space; `editorsShare` is the space's own setting. */
+export function roleBits(role: Role, editorsShare: boolean): number {
+  return role === 'editor' && editorsShare ? EDITOR | CAP.share : ROLE_BITS[role];
+}
+
+/** The names of the capabilities set in `bits`, in their fixed order. */
+export function capabilityNames(bits: number): Capability[] {
+  return CAPABILITIES.filter((name) => bits & CAP[name]);
+}
+
+/** The part after the last @, lower case; empty where there is none. */
+export function domainOf(address: string): string {
+  const at = address.lastIndexOf('@');
+  return at < 0 ? '' : address.slice(at + 1).toLowerCase();
+}
+
+/** Whether `domain` is one of `domains` or below one of them. Both in lower case. */
+export function coveredBy(domain: string, domains: readonly string[]): boolean {
+  return domains.some((d) => domain === d || domain.endsWith(`.${d}`));
+}

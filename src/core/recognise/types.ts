@@ -1,0 +1,91 @@
+/**
+ * What a data type is. A type brings its shape and its judgement of one candidate; the engine
+ * (engine.ts) finds candidates, adds what the surroundings say, counts and masks.
+ */
+import type { Part } from '../model.ts';
+
+/** One reason for a match's certainty, in points; what a person reads. */
+export interface Reason {
+  why: string;
+  points: number;
+}
+
+/** What a type makes of a candidate it accepts. */
+export interface Judgement {
+  /** The value in the one spelling in which distinct values are counted. Never leaves the engine. */
+  normalised: string;
+  /** The value with enough left out that it cannot be told. */
+  masked: string;
+  reasons: Reason[];
+  /** Where the value is longer or shorter than the candidate: its length. */
+  length?: number;
+}
+
+export interface DataType {
+  id: string;
+  name: string;
+  /** How sensitive one such value is, 1–4 (docs/exposure.md). */
+  weight: 1 | 2 | 3 | 4;
+  /** ISO 3166-1 alpha-2, where it belongs to one country. */
+  country?: string;
+  /** The standard or practice it comes from. */
+  source: string;
+  /**
+   * Sticky patterns of a candidate, tried in order until one is accepted. Linear time is kept by
+   * form: each starts at a `start` character and all its repeats are bounded (`assertBounded`).
+   */
+  patterns: readonly RegExp[];
+  /** The kind of character at which a candidate may start. */
+  start: StartClass;
+  /** The longest candidate, in characters. */
+  longest: number;
+  /** Judges a candidate, given up to `longest` characters after it; undefined where it is none. */
+  judge(candidate: string, following: string): Judgement | undefined;
+  /** Words that make it likelier, by language (ISO 639-1); lower case. */
+  context: Record<string, readonly string[]>;
+  /** Words that speak for something else that looks alike; lower case. */
+  otherwise: readonly string[];
+  /** Normalised values that are published as examples. */
+  examples: ReadonlySet<string>;
+  /** File names that tell by themselves, where nothing is found inside. */
+  fileName?: { pattern: RegExp; reason: Reason; masked: string };
+}
+
+export const START = { digit: 1, upper: 2, lower: 4, dash: 8 } as const;
+export type StartClass = (typeof START)[keyof typeof START];
+
+export interface Match {
+  part: Part;
+  /** Offsets into the part, in UTF-16 code units; end is exclusive. */
+  start: number;
+  end: number;
+  masked: string;
+  /** 0–100: the sum of the reasons, held to that range. */
+  certainty: number;
+  reasons: Reason[];
+}
+
+/** What was found of one data type in one document. */
+export interface Found {
+  dataType: string;
+  /** Different values after normalising. */
+  distinct: number;
+  occurrences: number;
+  /** The highest of its matches. */
+  certainty: number;
+  /** Up to the scanner's limit, in order of part and offset. */
+  matches: Match[];
+  /** Keyed hashes of the distinct values, up to the scanner's limit, sorted. */
+  hashes: string[];
+}
+
+/** Certainty presets: matches below are left out. */
+export const PRESETS = { Wide: 30, Balanced: 55, Strict: 80 } as const;
+export type Preset = keyof typeof PRESETS;
+
+/** Throws where a pattern is not sticky or has a repeat without an upper limit. */
+export function assertBounded(pattern: RegExp): void {
+  const source = pattern.source.replace(/\\./g, '_').replace(/\[[^\]]*\]/g, '_');
+  if (/[*+]|\{\d+,\}/.test(source) || !pattern.sticky)
+    throw new Error(`The pattern ${String(pattern)} is not bounded: every repeat needs an upper limit.`);
+}

@@ -1,0 +1,157 @@
+/**
+ * One Zod schema for each row of the bulk extract and of SCIM 2.0, used wherever rows come in:
+ * from connectors and from files. A row that does not fit is rejected with a reason; fields that
+ * are not known are dropped.
+ */
+import { z } from 'zod';
+import {
+  AUDIENCES,
+  EXTERNAL_SHARING,
+  ROLES,
+  SPACE_KINDS,
+  type GrantRow,
+  type GroupRow,
+  type ItemRow,
+  type LinkRow,
+  type PersonRow,
+  type SpaceRow,
+  type WorkspaceRow,
+} from '../core/model.ts';
+
+/** Absent and null are the same. */
+const opt = <T extends z.ZodType>(schema: T) => schema.nullish().transform((v) => v ?? undefined);
+
+const id = z.string().min(1).max(512);
+const text = z.string().max(4096);
+const time = z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time');
+
+const node = z.union([z.object({ space: id }), z.object({ item: id })]);
+const recipient = z.union([z.object({ user: id }), z.object({ group: id }), z.object({ email: text })]);
+const grantee = z.union([
+  recipient,
+  z.object({ everyone: z.literal(true) }),
+  z.object({ domain: text }),
+  z.object({ anyone: z.literal(true) }),
+]);
+
+export const workspaceSchema = z.object({
+  id,
+  name: text,
+  inheritance: z.enum(['additive', 'breakable']),
+  externalSharing: opt(z.enum(EXTERNAL_SHARING)),
+  region: opt(text),
+}) satisfies z.ZodType<WorkspaceRow>;
+
+export const spaceSchema = z.object({
+  id,
+  workspace: id,
+  kind: z.enum(SPACE_KINDS),
+  name: text,
+  visibility: opt(z.enum(['members', 'organisation'])),
+  visibilityRole: opt(z.enum(ROLES)),
+  externalSharing: opt(z.enum(EXTERNAL_SHARING)),
+  editorsShare: opt(z.boolean()),
+  gate: opt(z.array(id)),
+  parts: opt(z.array(id)),
+  owners: opt(z.array(id)),
+  label: opt(text),
+  region: opt(text),
+  bytes: opt(z.number()),
+  createdAt: opt(time),
+  lastActivity: opt(z.object({ files: opt(time), chat: opt(time), mail: opt(time) })),
+}) satisfies z.ZodType<SpaceRow>;
+
+export const itemSchema = z.object({
+  id,
+  space: id,
+  parent: opt(id),
+  kind: z.enum(['folder', 'file']),
+  name: text,
+  mime: opt(text),
+  inherits: opt(z.boolean()),
+  owner: opt(id),
+  label: opt(text),
+  bytes: opt(z.number()),
+  createdAt: opt(time),
+  modifiedAt: opt(time),
+  modifiedBy: opt(id),
+}) satisfies z.ZodType<ItemRow>;
+
+export const grantSchema = z.object({
+  id,
+  on: node,
+  to: grantee,
+  role: z.enum(ROLES),
+  expiresAt: opt(time),
+  grantedBy: opt(id),
+  grantedAt: opt(time),
+}) satisfies z.ZodType<GrantRow>;
+
+export const linkSchema = z.object({
+  id,
+  on: node,
+  audience: z.enum(AUDIENCES),
+  role: z.enum(ROLES),
+  recipients: opt(z.array(recipient)),
+  redeemedBy: opt(
+    z.array(z.union([z.object({ user: id, at: opt(time) }), z.object({ email: text, at: opt(time) })])),
+  ),
+  expiresAt: opt(time),
+  password: opt(z.boolean()),
+  createdBy: opt(id),
+  createdAt: opt(time),
+  lastUsedAt: opt(time),
+}) satisfies z.ZodType<LinkRow>;
+
+export const SCIM_USER = 'urn:ietf:params:scim:schemas:core:2.0:User';
+export const SCIM_GROUP = 'urn:ietf:params:scim:schemas:core:2.0:Group';
+export const SCIM_ENTERPRISE = 'urn:ietf:params:scim:schemas:extension:enterprise:2.0:User';
+export const SCIM_IDENTITY = 'urn:gatelantern:scim:1.0:Identity';
+export const SCIM_LIST = 'urn:ietf:params:scim:api:messages:2.0:ListResponse';
+
+/** A SCIM 2.0 User (RFC 7643 §4.1, enterprise extension §4.3) as a person. */
+export const personSchema = z
+  .object({
+    id,
+    userName: opt(text),
+    displayName: opt(text),
+    name: opt(z.object({ formatted: opt(text), givenName: opt(text), familyName: opt(text) })),
+    title: opt(text),
+    active: opt(z.boolean()),
+    emails: opt(z.array(z.object({ value: text }))),
+    [SCIM_ENTERPRISE]: opt(z.object({ department: opt(text) })),
+    [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])) })),
+  })
+  .transform((u): PersonRow => {
+    const addresses = (u.emails ?? []).map((e) => e.value);
+    if (u.userName?.includes('@')) addresses.push(u.userName);
+    const full = u.name?.formatted ?? [u.name?.givenName, u.name?.familyName].filter(Boolean).join(' ');
+    return {
+      id: u.id,
+      name: u.displayName ?? (full || (u.userName ?? u.id)),
+      addresses: [...new Set(addresses.map((a) => a.toLowerCase()))],
+      active: u.active ?? true,
+      kind: u[SCIM_IDENTITY]?.kind ?? 'member',
+      ...(u[SCIM_ENTERPRISE]?.department && { department: u[SCIM_ENTERPRISE].department }),
+      ...(u.title && { title: u.title }),
+    };
+  });
+
+/** A SCIM 2.0 Group (RFC 7643 §4.2). */
+export const groupSchema = z
+  .object({
+    id,
+    displayName: opt(text),
+    members: opt(z.array(z.object({ value: id, type: opt(z.enum(['User', 'Group'])) }))),
+  })
+  .transform((g): GroupRow => ({
+    id: g.id,
+    name: g.displayName ?? g.id,
+    members: (g.members ?? []).map((m) => (m.type ? { value: m.value, type: m.type } : { value: m.value })),
+  }));
+
+/** A schema's complaint about one row, in one line. */
+export function complaint(error: z.ZodError): string {
+  const first = error.issues[0]!;
+  return `${first.path.join('.') || 'the row'}: ${first.message}`;
+}

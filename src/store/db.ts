@@ -1,0 +1,91 @@
+/**
+ * The Db port: small, and plain PostgreSQL behind it. The database runs in a thread of its own
+ * (db.thread.ts); any thread may hold a connection, and a transaction has the database to itself.
+ */
+import { MessageChannel, type MessagePort, type Worker } from 'node:worker_threads';
+import { connect, startThread, type Remote } from '../jobs/rpc.ts';
+import type { DbFunctions, DbRoot } from './db.thread.ts';
+
+export interface Db {
+  /** Rows of one statement; `params` stand for $1, $2 … */
+  query<Row = Record<string, unknown>>(sql: string, params?: unknown[]): Promise<Row[]>;
+  /** Runs `work` in one transaction: committed if it returns, rolled back if it throws. */
+  transaction<T>(work: (tx: Db) => Promise<T>): Promise<T>;
+  /** Bulk in: `text` is in PostgreSQL's COPY text format (see `copyText`). */
+  copyIn(table: string, columns: readonly string[], text: string): Promise<void>;
+  /** Bulk out: the statement's rows in COPY text format, UTF-8. */
+  copyOut(select: string): Promise<Uint8Array>;
+}
+
+type Connection = Remote<DbFunctions>;
+
+function over(connection: Connection, tx?: number): Db {
+  return {
+    query: (sql, params = []) => connection.query(tx, sql, params) as Promise<never>,
+    copyIn: (table, columns, text) => connection.copyIn(tx, table, [...columns], text),
+    copyOut: (select) => connection.copyOut(tx, select),
+    async transaction(work) {
+      if (tx !== undefined) return work(this);
+      const id = await connection.begin();
+      try {
+        const result = await work(over(connection, id));
+        await connection.commit(id);
+        return result;
+      } catch (e) {
+        await connection.rollback(id).catch(() => undefined);
+        throw e;
+      }
+    },
+  };
+}
+
+/** A Db over a port that another thread was given by `OpenDb.port()`. */
+export const dbOver = (port: MessagePort): Db => over(connect<DbFunctions>(port));
+
+export interface OpenDb extends Db {
+  /** A port for another thread; it is to be transferred to it. */
+  port(): Promise<MessagePort>;
+  close(): Promise<void>;
+  worker: Worker;
+}
+
+/** Opens the database in `directory` (made if absent) and brings it to the newest migration. */
+export async function openDb(directory: string, migrations?: string): Promise<OpenDb> {
+  const { remote, worker } = startThread<DbRoot>(new URL('./db.thread.ts', import.meta.url));
+  const failed = new Promise<never>((_, reject) => worker.once('error', reject));
+  failed.catch(() => undefined);
+  try {
+    await Promise.race([remote.open(directory, migrations), failed]);
+  } catch (e) {
+    await worker.terminate();
+    throw e;
+  }
+  const port = async (): Promise<MessagePort> => {
+    const { port1, port2 } = new MessageChannel();
+    await remote.attach(port1);
+    return port2;
+  };
+  return {
+    ...over(connect<DbFunctions>(await port())),
+    port,
+    worker,
+    async close() {
+      await remote.close();
+      await worker.terminate();
+    },
+  };
+}
+
+/** Rows as COPY text: tab between values, a line each; null is \N. */
+export function copyText(rows: readonly (readonly (string | number | null)[])[]): string {
+  let text = '';
+  for (const row of rows)
+    text +=
+      row.map((v) => (v === null ? '\\N' : typeof v === 'number' ? v : escapeCopy(v))).join('\t') + '\n';
+  return text;
+}
+
+const ESCAPES: Record<string, string> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r' };
+// PostgreSQL's text cannot hold U+0000; it becomes the replacement character
+const escapeCopy = (v: string): string =>
+  v.replaceAll('\0', '\uFFFD').replace(/[\\\t\n\r]/g, (c) => ESCAPES[c]!);
