@@ -29,10 +29,11 @@ export function tooWide(v: View, node: number, allowed: number): Source[] {
   return alone.length ? alone : given;
 }
 
-/** Every exposed item, the costliest first. `weights`: by item, 0–4. */
-export function findExposures(v: View, columns: ReachColumns, weights: Uint8Array): ItemExposure[] {
+/** Every exposed item, the costliest first. `weights`: by item, 0–4. `only`: the items to look at. */
+export function findExposures(v: View, columns: ReachColumns, weights: Uint8Array, only?: readonly number[]): ItemExposure[] {
   const found: ItemExposure[] = [];
-  weights.forEach((weight, item) => {
+  (only ?? [...weights.keys()]).forEach((item) => {
+    const weight = weights[item]!;
     const node = nodeOfItem(v.org, item);
     const now = columns.nowTier[node]!;
     const could = columns.couldTier[node]!;

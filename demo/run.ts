@@ -1,0 +1,93 @@
+/**
+ * The demo: the stand-ins with the made-up world, and the application reading from them.
+ * Its state is kept in GATE_LANTERN_DATA/demo (stand-ins) and GATE_LANTERN_DATA (application).
+ */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+import { parseArgs } from 'node:util';
+import { makeWorld } from './world.ts';
+import { writeWorld } from './write.ts';
+
+const { values: args } = parseArgs({ options: { dev: { type: 'boolean', default: false }, reset: { type: 'boolean', default: false } } });
+const data = resolve(process.env.GATE_LANTERN_DATA ?? '.data');
+const demo = join(data, 'demo');
+
+export const DEMO_ACCOUNTS = [
+  { name: 'Sunniva Lunde', address: 'steward@tarntide.example', role: 'steward', password: 'lantern-steward' },
+  { name: 'Alasdair Roake', address: 'auditor@tarntide.example', role: 'auditor', password: 'lantern-auditor' },
+  { name: 'Merel Zandstra', address: 'owner@tarntide.example', role: 'owner', password: 'lantern-owner' },
+];
+
+if (args.reset) {
+  const holder = join(data, 'in-use');
+  if (existsSync(holder)) {
+    try {
+      process.kill(Number(readFileSync(holder, 'utf8')), 0);
+      process.stderr.write('Gate Lantern is running on this data. Stop it first, then reset.\n');
+      process.exit(1);
+    } catch {
+      // left behind by a process that is gone
+    }
+  }
+  for (const name of ['demo', 'db', 'secret.key', 'in-use']) rmSync(join(data, name), { recursive: true, force: true });
+  process.stdout.write('The demo is as it was at first. npm start opens it.\n');
+  process.exit(0);
+}
+
+mkdirSync(demo, { recursive: true });
+const extract = join(demo, 'extract');
+if (!existsSync(join(extract, 'manifest.json'))) writeWorld(makeWorld(), extract);
+const tokenFile = join(demo, 'tokens.json');
+if (!existsSync(tokenFile)) writeFileSync(tokenFile, JSON.stringify({ token: randomBytes(18).toString('base64url'), control: randomBytes(18).toString('base64url') }), { mode: 0o600 });
+const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as { token: string; control: string };
+
+const children: ChildProcess[] = [];
+let stopping = false;
+function stop(code: number): void {
+  if (stopping) return;
+  stopping = true;
+  for (const c of children) c.kill('SIGTERM');
+  Promise.all(children.map((c) => c.exitCode !== null || c.signalCode !== null || new Promise((done) => c.on('exit', done)))).then(() => process.exit(code), () => process.exit(code));
+}
+process.on('SIGINT', () => stop(0));
+process.on('SIGTERM', () => stop(0));
+
+/** Starts a TypeScript program; resolves with the first line it prints that matches. */
+function start(file: string, more: string[], ready: RegExp, show: boolean, env: NodeJS.ProcessEnv = process.env): Promise<string> {
+  const child = spawn(process.execPath, ['--import', 'tsx', file, ...more], { stdio: ['ignore', 'pipe', 'inherit'], env });
+  children.push(child);
+  child.on('exit', (code) => stop(code ?? 1));
+  return new Promise((found) => {
+    createInterface({ input: child.stdout }).on('line', (line) => {
+      if (show && !ready.test(line)) process.stdout.write(`${line}\n`);
+      if (ready.test(line)) found(ready.exec(line)![1]!);
+    });
+  });
+}
+
+const standins = await start('standins/server.ts', ['--extract', extract, '--state', join(demo, 'standins'), '--token', tokens.token, '--control-token', tokens.control], /^stand-ins on (.*)$/, false);
+const seed = join(demo, 'seed.json');
+writeFileSync(
+  seed,
+  JSON.stringify({
+    accounts: DEMO_ACCOUNTS,
+    sources: [
+      { id: 'directory', kind: 'directory', name: 'Tarn & Tide directory', url: `${standins}/scim/v2`, token: tokens.token },
+      { id: 'drives', kind: 'drives', name: 'Tarn & Tide Drives', url: `${standins}/drives/v1`, token: tokens.token },
+    ],
+    survey: true,
+  }),
+  { mode: 0o600 },
+);
+writeFileSync(join(demo, 'control.json'), JSON.stringify({ url: standins, token: tokens.control }), { mode: 0o600 });
+const address = await start('src/server.ts', ['--seed', seed, ...(args.dev ? ['--dev'] : [])], /^Gate Lantern is on (.*)$/, true, { ...process.env, GATE_LANTERN_DATA: data });
+process.stdout.write(`
+Gate Lantern is ready: ${address}
+
+  ${DEMO_ACCOUNTS.map((a) => `${a.role.padEnd(8)} ${a.address.padEnd(26)} ${a.password}`).join('\n  ')}
+
+Everything in it is made up. The first survey of the demo runs by itself. Stop with Ctrl C.
+`);

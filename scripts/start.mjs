@@ -1,0 +1,14 @@
+// npm start            the demo: installs, builds, starts the stand-ins and the application
+// npm run dev          the same, with pages rebuilt as they are edited
+// npm run demo:reset   puts the demo back as it was at first
+// npm run serve        the application alone, for real workspaces
+import { spawn } from 'node:child_process';
+import { build, install, ROOT } from './setup.mjs';
+
+const flags = process.argv.slice(2);
+install();
+if (!flags.includes('--dev') && !flags.includes('--reset')) build();
+const target = flags.includes('--bare') ? ['src/server.ts'] : ['demo/run.ts', ...flags];
+const child = spawn(process.execPath, ['--import', 'tsx', ...target], { cwd: ROOT, stdio: 'inherit' });
+for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal));
+child.on('exit', (code) => process.exit(code ?? 1));

@@ -1,0 +1,46 @@
+import type { MiddlewareHandler } from 'astro';
+import { problem } from './pages/api/_problem.ts';
+import { SESSION_COOKIE } from './pages/api/_endpoint.ts';
+import { getApp } from './services/instance.ts';
+
+const LOOPBACK = /^(?:localhost|127\.0\.0\.1|\[::1\])(?::\d+)?$/;
+/** Pages that are shown without signing in. */
+const OPEN_PAGES = new Set(['/sign-in', '/first-steward']);
+
+/** A page of another site must not reach us by giving its own name to our address. */
+function knownHost(host: string | null): boolean {
+  const own = process.env.HOST ?? '127.0.0.1';
+  if (host === null) return false;
+  const allowed = (process.env.GATE_LANTERN_HOSTS ?? '').split(',').filter(Boolean);
+  return LOOPBACK.test(host) || allowed.includes(host) || host.replace(/:\d+$/, '') === own;
+}
+
+export const onRequest: MiddlewareHandler = async (context, next) => {
+  const { request, url, locals, cookies } = context;
+  if (!knownHost(request.headers.get('host')))
+    return problem(421, 'unknown-host', 'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.');
+  const token = cookies.get(SESSION_COOKIE)?.value;
+  const account = await getApp().accounts.session(token);
+  if (account && token) {
+    locals.account = account;
+    locals.token = token;
+  }
+  const api = url.pathname.startsWith('/api/');
+  let response: Response;
+  if (!api && !account && !OPEN_PAGES.has(url.pathname)) {
+    const empty = await getApp().accounts.empty();
+    response = context.redirect(empty ? '/first-steward' : `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
+  } else response = await next();
+
+  const headers = response.headers;
+  headers.set('x-content-type-options', 'nosniff');
+  headers.set('x-frame-options', 'DENY');
+  headers.set('referrer-policy', 'same-origin');
+  headers.set('cross-origin-opener-policy', 'same-origin');
+  headers.set('cross-origin-resource-policy', 'same-origin');
+  headers.set('permissions-policy', 'camera=(), microphone=(), geolocation=(), payment=()');
+  headers.set('cache-control', 'no-store');
+  const csp = headers.get('content-security-policy');
+  headers.set('content-security-policy', `${csp ? `${csp.replace(/;\s*$/, '')}; ` : "default-src 'none'; "}frame-ancestors 'none'`);
+  return response;
+};

@@ -1,0 +1,89 @@
+/**
+ * The only way to make an endpoint: it declares the role it needs and the input it takes, and both
+ * are held before anything runs. `npm run check` refuses an endpoint that is made otherwise.
+ */
+import type { APIContext, APIRoute } from 'astro';
+import type { z } from 'zod';
+import type { App } from '../../services/app.ts';
+import type { Account, AccountRole } from '../../services/dto.ts';
+import { getApp } from '../../services/instance.ts';
+import { problem } from './_problem.ts';
+
+export const SESSION_COOKIE = 'gate-lantern';
+/** `public`: without signing in. Otherwise the least role that may. */
+export type NeededRole = 'public' | AccountRole;
+const RANK: Record<AccountRole, number> = { owner: 1, auditor: 2, steward: 3 };
+
+const LONGEST_BODY = 1_000_000;
+
+export interface Declaration<S extends z.ZodType> {
+  role: NeededRole;
+  /** Of the query where the method is GET, else of the JSON body; values of the path are added. */
+  input: S;
+  run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<unknown>;
+}
+export type Endpoint = APIRoute & { declared: { role: NeededRole; input: z.ZodType } };
+
+/** An endpoint whose account is only there where its role is not `public`. */
+export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoint {
+  const handle: APIRoute = async (context) => {
+    const { request, locals, params } = context;
+    const { account, token } = locals;
+    if (declared.role !== 'public') {
+      if (!account || !token) return problem(401, 'not-signed-in', 'Sign in first.');
+      if (RANK[account.role] < RANK[declared.role]) return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
+    }
+    const reading = request.method === 'GET';
+    if (!reading && !sameOrigin(request)) return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
+    let raw: Record<string, unknown>;
+    if (reading) raw = Object.fromEntries(new URL(request.url).searchParams);
+    else {
+      if (!request.headers.get('content-type')?.startsWith('application/json')) return problem(415, 'content-type', 'The body must be application/json.');
+      const text = await bodyText(request);
+      if (text === undefined) return problem(413, 'too-large', `The body is longer than ${LONGEST_BODY} bytes.`);
+      try {
+        raw = JSON.parse(text || '{}') as Record<string, unknown>;
+      } catch {
+        return problem(400, 'not-json', 'The body is not JSON.');
+      }
+    }
+    const parsed = declared.input.safeParse(Object.keys(params).length ? { ...raw, ...params } : raw);
+    if (!parsed.success)
+      return problem(422, 'input', parsed.error.issues.map((i) => `${i.path.join('.') || 'input'}: ${i.message}`).join('; '), { errors: parsed.error.issues.map((i) => ({ pointer: i.path.join('/'), detail: i.message })) });
+    try {
+      const result = await declared.run({ app: getApp(), input: parsed.data as z.infer<S>, account: account!, token: token!, context });
+      return result instanceof Response ? result : Response.json(result ?? null);
+    } catch (e) {
+      // services are bundled apart, so their errors are known by name
+      const known = e as { name?: string; code?: string; status?: number; message: string; retryAfter?: number };
+      if (known.name === 'AppError') return problem(known.status!, known.code!, known.message, {}, known.retryAfter ? { 'retry-after': String(known.retryAfter) } : {});
+      console.error('endpoint failed', new URL(request.url).pathname, e);
+      return problem(500, 'failed', 'Something went wrong here; it has been written to the server’s log. Nothing was half done. Try again.');
+    }
+  };
+  return Object.assign(handle, { declared: { role: declared.role, input: declared.input } });
+}
+
+/** Origin must be our own; browsers send it with every write. */
+function sameOrigin(request: Request): boolean {
+  const origin = request.headers.get('origin');
+  return origin !== null && URL.canParse(origin) && new URL(origin).host === request.headers.get('host');
+}
+
+async function bodyText(request: Request): Promise<string | undefined> {
+  const reader = request.body?.getReader();
+  if (!reader) return '';
+  const decoder = new TextDecoder();
+  let text = '';
+  let read = 0;
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return text + decoder.decode();
+    read += value.length;
+    if (read > LONGEST_BODY) {
+      await reader.cancel();
+      return undefined;
+    }
+    text += decoder.decode(value, { stream: true });
+  }
+}

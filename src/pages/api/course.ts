@@ -1,0 +1,4 @@
+import { endpoint } from './_endpoint.ts';
+import { nothing } from './_inputs.ts';
+
+export const GET = endpoint({ role: 'owner', input: nothing, run: ({ app, account }) => app.course(account.id) });

@@ -1,0 +1,14 @@
+import { z } from 'zod';
+import { endpoint } from '../_endpoint.ts';
+import { number } from '../_inputs.ts';
+import { problem } from '../_problem.ts';
+
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({ id: number }),
+  async run({ app, input }) {
+    const finding = await app.findings.one(input.id);
+    if (!finding) return problem(404, 'no-finding', 'There is no finding of this number.');
+    return { ...finding, dossier: (await app.engine.ask.dossier(finding.row.source, finding.row.item)) ?? null };
+  },
+});

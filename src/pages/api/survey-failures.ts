@@ -1,0 +1,5 @@
+import { z } from 'zod';
+import { endpoint } from './_endpoint.ts';
+import { number } from './_inputs.ts';
+
+export const GET = endpoint({ role: 'auditor', input: z.object({ id: number }), run: ({ app, input }) => app.surveys.failures(input.id) });

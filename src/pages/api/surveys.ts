@@ -1,0 +1,17 @@
+import { z } from 'zod';
+import { endpoint } from './_endpoint.ts';
+import { nothing, number } from './_inputs.ts';
+
+export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.surveys.list() });
+
+export const POST = endpoint({
+  role: 'steward',
+  input: nothing,
+  run: async ({ app, account }) => ({ id: await app.surveys.start(account.address) }),
+});
+
+export const DELETE = endpoint({
+  role: 'steward',
+  input: z.object({ id: number }),
+  run: ({ app, input, account }) => app.surveys.cancel(input.id, account.address),
+});

@@ -1,0 +1,101 @@
+/** The application: everything made once and put together, with nothing of the web in it. */
+import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
+import { join } from 'node:path';
+import { openDb, type OpenDb } from '../store/db.ts';
+import { Accounts } from './accounts.ts';
+import type { AccountRole, Course } from './dto.ts';
+import { Engine } from './engine/engine.ts';
+import { Events } from './events.ts';
+import { Findings } from './findings.ts';
+import { Ledger } from './ledger.ts';
+import { Plans } from './plans.ts';
+import { Secrets } from './secrets.ts';
+import { Surveys, type SourceInput } from './survey/surveys.ts';
+
+/** What a demo brings: accounts and sources that are put in place when it starts. */
+export interface Seed {
+  accounts: { name: string; address: string; role: AccountRole; password: string }[];
+  sources: SourceInput[];
+  /** Begin a survey at once if there has been none. */
+  survey: boolean;
+}
+
+export interface App {
+  db: OpenDb;
+  accounts: Accounts;
+  ledger: Ledger;
+  engine: Engine;
+  findings: Findings;
+  surveys: Surveys;
+  plans: Plans;
+  events: Events;
+  course(account: number): Promise<Course>;
+  close(): Promise<void>;
+}
+
+/** Two processes on one data directory would spoil it: the second is refused. */
+function lock(directory: string): () => void {
+  const file = join(directory, 'in-use');
+  for (;;) {
+    try {
+      const fd = openSync(file, 'wx');
+      writeSync(fd, String(process.pid));
+      closeSync(fd);
+      return () => rmSync(file, { force: true });
+    } catch {
+      const pid = existsSync(file) ? Number(readFileSync(file, 'utf8')) : 0;
+      let alive = false;
+      try {
+        alive = pid > 0 && process.kill(pid, 0);
+      } catch {
+        // no such process: the one that held the directory ended without letting go
+      }
+      if (alive && pid !== process.pid) throw new Error(`Another Gate Lantern (process ${pid}) is using ${directory}. Stop it first, or set GATE_LANTERN_DATA to another directory.`);
+      rmSync(file, { force: true });
+    }
+  }
+}
+
+/** Opens the data directory (made if absent), takes up what a crash left, and is ready. */
+export async function createApp(directory: string, seed?: Seed): Promise<App> {
+  mkdirSync(directory, { recursive: true, mode: 0o700 });
+  const unlock = lock(directory);
+  const clock = () => new Date();
+  const db = await openDb(join(directory, 'db'));
+  const ledger = new Ledger(db, clock);
+  const accounts = new Accounts(db, ledger, clock);
+  const engine = await Engine.start(db);
+  const events = new Events();
+  const findings = new Findings(db, clock);
+  const surveys = new Surveys(db, ledger, engine, findings, new Secrets(directory), events, clock);
+  const plans = new Plans(db, ledger, engine, surveys, events, clock);
+
+  await surveys.sayInterrupted();
+  if (seed && (await accounts.empty())) for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
+  for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
+  await surveys.takeOver();
+  await plans.resume();
+  if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
+
+  return {
+    db, accounts, ledger, engine, findings, surveys, plans, events,
+    async course(account) {
+      const [last] = await db.query<{ id: number; taken_at: Date }>("select id, taken_at from survey where state = 'done' order by id desc limit 1");
+      const [counts] = await db.query<Omit<Course, 'survey'>>(
+        `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
+                (select count(*)::int from plan where state in ('draft', 'applying', 'undoing')) as remedy,
+                (select coalesce(max(seq), 0) from ledger) as record,
+                (select count(*)::int from tray where account = $1) as tray`,
+        [account],
+      );
+      return { ...counts!, survey: { running: surveys.current() !== undefined, last: last?.taken_at.toISOString() ?? null, id: last?.id ?? null } };
+    },
+    async close() {
+      await surveys.close();
+      await plans.idle();
+      await engine.close();
+      await db.close();
+      unlock();
+    },
+  };
+}

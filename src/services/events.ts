@@ -1,0 +1,21 @@
+/** What happens, as it happens, for whoever is looking: pages listen through server-sent events. */
+import type { SurveyStep } from './dto.ts';
+
+export type AppEvent =
+  | { type: 'survey'; survey: number; state: string; steps: SurveyStep[] }
+  | { type: 'plan'; plan: number }
+  | { type: 'findings' };
+
+export class Events {
+  private readonly listeners = new Set<(e: AppEvent) => void>();
+
+  emit(event: AppEvent): void {
+    for (const listener of this.listeners) listener(event);
+  }
+
+  /** Listens until the returned function is called. */
+  listen(listener: (e: AppEvent) => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+}
