@@ -9,6 +9,8 @@ export interface FindingFilter {
   state: 'open' | 'fixed' | 'all';
   text?: string | undefined;
   severity?: string | undefined;
+  /** Name of a space. */
+  space?: string | undefined;
   sort: 'points' | 'weight' | 'reach' | 'name';
   limit: number;
   offset: number;
@@ -70,11 +72,12 @@ export class Findings {
   async list(filter: FindingFilter): Promise<{ rows: FindingRow[]; total: number; points: number; open: number; fixed: number }> {
     const states = filter.state === 'open' ? OPEN : filter.state === 'fixed' ? ['fixed'] : ['open', 'reopened', 'accepted', 'fixed'];
     const where = `state = any($1) and ($2::text is null or severity = $2)
-      and ($3::text is null or strpos(lower(summary::text), lower($3)) > 0)`;
-    const params = [states, filter.severity ?? null, filter.text || null];
+      and ($3::text is null or strpos(lower(summary::text), lower($3)) > 0)
+      and ($4::text is null or summary->>'space' = $4)`;
+    const params = [states, filter.severity ?? null, filter.text || null, filter.space ?? null];
     const order = { points: 'points desc', weight: 'weight desc, points desc', reach: 'greatest(now_tier, could_tier) desc, now_tier desc, points desc', name: "summary->>'name'" }[filter.sort];
     const rows = await this.db.query<Row>(
-      `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $4 offset $5`,
+      `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $5 offset $6`,
       [...params, filter.limit, filter.offset],
     );
     const [sum] = await this.db.query<{ total: number; points: number }>(`select count(*)::int as total, coalesce(sum(points), 0)::int as points from finding where ${where}`, params);

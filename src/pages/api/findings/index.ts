@@ -8,6 +8,7 @@ export const GET = endpoint({
   input: z.object({
     state: z.enum(['open', 'fixed', 'all']).default('open'),
     text: text(200).optional(),
+    space: text(400).optional(),
     severity: z.enum(SEVERITIES).optional(),
     sort: z.enum(['points', 'weight', 'reach', 'name']).default('points'),
     limit: number.max(500).default(200),

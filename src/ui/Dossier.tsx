@@ -1,0 +1,372 @@
+/** Everything about one finding: why it counts, how it is reached, what is in it, what was done. */
+import { useQuery } from '@tanstack/react-query';
+import { Check, File, Folder, Pin, PinOff, Plus, X } from 'lucide-react';
+import { Fragment, useState, type ReactNode } from 'react';
+import type { Dossier as DossierData, EntryRef, FindingRow, FoundContent, RouteDto } from '../services/dto.ts';
+import { api } from './api.ts';
+import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
+import { useSigned } from './Shell.tsx';
+import { usePickUp, useTray } from './Tray.tsx';
+import { bytesWords, entryWords } from './words.ts';
+
+export interface FindingDetail {
+  row: FindingRow;
+  history: { at: string; survey: number | null; what: string; plan: number | null; planName: string | null }[];
+  dossier: DossierData | null;
+}
+
+export function Dossier({ finding, close, pinned, pin }: { finding: number; close: () => void; pinned: boolean; pin: () => void }) {
+  const { data, error, refetch } = useQuery({ queryKey: ['finding', finding], queryFn: () => api<FindingDetail>('GET', `/api/findings/${finding}`) });
+  return (
+    <aside aria-label="Dossier" className="flex w-[440px] shrink-0 flex-col border-l border-slate bg-base-100">
+      <div className="flex items-center gap-1 border-b border-slate py-1 pl-4 pr-2">
+        <span className="flex-1 text-xs font-semibold text-quiet">Finding {finding}</span>
+        <button className="btn btn-xs btn-square btn-ghost" aria-pressed={pinned} aria-label={pinned ? 'Unpin the dossier' : 'Pin the dossier'} title={pinned ? 'Unpin: it follows the selection' : 'Pin: it stays while you select others'} onClick={pin}>
+          {pinned ? <PinOff size={14} aria-hidden /> : <Pin size={14} aria-hidden />}
+        </button>
+        <button className="btn btn-xs btn-square btn-ghost" aria-label="Close the dossier" onClick={close}>
+          <X size={15} aria-hidden />
+        </button>
+      </div>
+      <div className="min-h-0 flex-1 overflow-auto pb-4">
+        {error && (
+          <div className="p-4">
+            <Trouble error={error} retry={() => void refetch()} />
+          </div>
+        )}
+        {data && <Body data={data} />}
+      </div>
+    </aside>
+  );
+}
+
+function Section({ name, children, aside }: { name: string; children: ReactNode; aside?: ReactNode }) {
+  return (
+    <section className="border-t border-slate px-4 py-3">
+      <h3 className="mb-1.5 flex items-baseline justify-between font-semibold">
+        {name}
+        <span className="text-xs font-normal text-quiet">{aside}</span>
+      </h3>
+      {children}
+    </section>
+  );
+}
+
+function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
+  const fixed = row.state === 'fixed';
+  const reach = dossier?.reach;
+  return (
+    <>
+      <header className="px-4 py-3">
+        <h2 className="text-base font-bold leading-snug break-words">{row.summary.name}</h2>
+        <p className="text-quiet break-words">
+          {row.summary.path}
+          {dossier?.item.owner && <> · owner {dossier.item.owner}</>}
+        </p>
+        <div className="mt-2 flex items-center gap-4">
+          <Beam now={reach?.now.tier ?? row.now} could={reach?.could.tier ?? row.could} large words={false} />
+          <div className="leading-snug">
+            <div>
+              Now <b>{reach?.now.tier ?? row.now}</b>
+              {(reach?.could.tier ?? row.could) !== (reach?.now.tier ?? row.now) && (
+                <>
+                  , could be <b>{reach?.could.tier ?? row.could}</b>
+                </>
+              )}
+            </div>
+            <div className="flex items-center gap-1.5 text-quiet">
+              <Weight weight={dossier?.weight ?? row.weight} /> weight {dossier?.weight ?? row.weight} allows {dossier?.allowed}
+            </div>
+          </div>
+        </div>
+        {fixed ? <p className="mt-3">Fixed: its reach is within what its weight allows.</p> : dossier && <WhatToDo dossier={dossier} />}
+      </header>
+      {!dossier && <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>}
+      {dossier && <Routes dossier={dossier} />}
+      {!fixed && (
+        <Section name="Why it counts" aside={`${row.points} exposure points, ${row.severity}`}>
+          <table className="w-full">
+            <tbody>
+              {row.summary.lines.map((l) => (
+                <tr key={l.why}>
+                  <td className="py-0.5 pr-3">{l.why}</td>
+                  <td className="text-right align-top">{l.points}</td>
+                </tr>
+              ))}
+              <tr className="border-t border-slate font-semibold">
+                <td className="py-0.5">Sum</td>
+                <td className="text-right">{row.points}</td>
+              </tr>
+            </tbody>
+          </table>
+          {dossier && dossier.weighing.length > 0 && (
+            <p className="mt-1 text-quiet">
+              Weight {dossier.weight}, the heaviest of: {dossier.weighing.map((w) => `${w.why} (${w.weight})`).join('; ')}.
+            </p>
+          )}
+        </Section>
+      )}
+      {dossier && <Contents dossier={dossier} />}
+      <Section name="History">
+        <ol>
+          {history.map((h, i) => (
+            <li key={i} className="flex gap-3 py-0.5">
+              <span className="w-28 shrink-0 text-quiet">
+                <When at={h.at} />
+              </span>
+              <span>
+                {h.what === 'opened' ? 'found' : h.what}
+                {h.plan ? (
+                  <>
+                    {' '}
+                    by the plan{' '}
+                    <a className="underline" href={`/remedy/plans?plan=${h.plan}`}>
+                      {h.planName}
+                    </a>
+                  </>
+                ) : h.survey ? (
+                  ` by survey ${h.survey}`
+                ) : null}
+              </span>
+            </li>
+          ))}
+        </ol>
+      </Section>
+      {dossier && (
+        <Section name="The file">
+          <dl className="grid grid-cols-[7rem_1fr] gap-y-0.5">
+            <dt className="text-quiet">Space</dt>
+            <dd>
+              {dossier.item.space.name} ({dossier.item.space.kind.replace('-', ' ')})
+            </dd>
+            <dt className="text-quiet">Kind and size</dt>
+            <dd>
+              {dossier.item.mime ?? dossier.item.kind}
+              {dossier.item.bytes !== undefined && `, ${bytesWords(dossier.item.bytes)}`}
+            </dd>
+            <dt className="text-quiet">Label</dt>
+            <dd>{dossier.item.label ?? 'none'}</dd>
+            <dt className="text-quiet">Changed</dt>
+            <dd>
+              <When at={dossier.item.modifiedAt} />
+            </dd>
+            <dt className="text-quiet">Identifier</dt>
+            <dd className="font-mono break-all">{dossier.item.id}</dd>
+          </dl>
+        </Section>
+      )}
+    </>
+  );
+}
+
+/** The cheapest fix first: withdraw what lets outsiders in and nobody else. */
+function WhatToDo({ dossier }: { dossier: DossierData }) {
+  const { steward } = useSigned();
+  const tray = useTrayHas();
+  const { pickUp } = usePickUp();
+  const { withdrawable, mixed } = dossier;
+  const left = withdrawable.filter((e) => !tray(e));
+  return (
+    <div className="mt-3 flex flex-col gap-2">
+      {steward && withdrawable.length > 0 && (
+        <button className="btn btn-sm btn-primary w-full" disabled={left.length === 0 || pickUp.isPending} onClick={() => pickUp.mutate(left)}>
+          {left.length === 0 ? 'Withdrawing outside access is in the tray' : `Pick up: withdraw outside access (${what(left)})`}
+        </button>
+      )}
+      {withdrawable.length === 0 && mixed.length === 0 && <p className="text-quiet">Nobody outside reaches it. What makes it too wide is below: pick up what should go.</p>}
+      {mixed.length > 0 && (
+        <p className="text-quiet">
+          {plural(mixed.length, 'route')} also {mixed.length === 1 ? 'lets' : 'let'} members in ({mixed.map((m) => m.to).join('; ')}), so {mixed.length === 1 ? 'it is' : 'they are'} left out: pick {mixed.length === 1 ? 'it' : 'them'} up below if those members can lose it.
+        </p>
+      )}
+      {pickUp.error && <Trouble error={pickUp.error} />}
+    </div>
+  );
+}
+
+const what = (entries: EntryRef[]): string => {
+  const links = entries.filter((e) => e.kind === 'link').length;
+  const grants = entries.length - links;
+  return [links && plural(links, 'link'), grants && plural(grants, 'grant')].filter(Boolean).join(', ');
+};
+
+function useTrayHas(): (e: EntryRef) => boolean {
+  const { steward } = useSigned();
+  const tray = useTray();
+  return (e) => steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
+}
+
+function Routes({ dossier }: { dossier: DossierData }) {
+  const { now } = dossier.reach;
+  const counts = [now.outsiders && plural(now.outsiders, 'outsider'), now.guests && plural(now.guests, 'guest'), plural(now.members, 'member')].filter(Boolean).join(', ');
+  const outside = dossier.routes.filter((r) => r.outside);
+  const inside = dossier.routes.filter((r) => !r.outside);
+  return (
+    <Section name="How it is reached" aside={`now by ${counts}`}>
+      {outside.map((r, i) => (
+        <Route key={i} route={r} file={dossier.item.name} />
+      ))}
+      {inside.length > 0 && (
+        <details open={outside.length === 0}>
+          <summary className="cursor-pointer py-1 text-quiet">{plural(inside.length, 'route')} from inside</summary>
+          {inside.map((r, i) => (
+            <Route key={i} route={r} file={dossier.item.name} />
+          ))}
+        </details>
+      )}
+    </Section>
+  );
+}
+
+/** One route, drawn from the identity down to the file. */
+function Route({ route, file }: { route: RouteDto; file: string }) {
+  const { steward } = useSigned();
+  const has = useTrayHas();
+  const { pickUp, putDown } = usePickUp();
+  const entry = 'id' in route.through ? route.through : undefined;
+  const steps: { node: ReactNode; dot: 'who' | 'group' | 'entry' | 'node' }[] = [];
+  const names = route.who.map((p) => (p.kind === 'outsider' ? p.address : p.kind === 'guest' ? `${p.name} (guest, ${p.address.split('@')[1]})` : p.name));
+  steps.push({
+    dot: 'who',
+    node:
+      route.as === 'could' ? (
+        <b>{entry?.audience === 'organisation' ? 'Every member who gets the link' : 'Anybody at all who gets the link'}</b>
+      ) : route.as === 'anyone' && !names.length ? (
+        <b>Anybody at all</b>
+      ) : route.as === 'domain' && !names.length ? (
+        <b>{entry?.to}</b>
+      ) : (
+        <span>
+          <b>{names.slice(0, 4).join(', ')}</b>
+          {names.length - 4 + route.more > 0 && ` and ${names.length - 4 + route.more} more`}
+        </span>
+      ),
+  });
+  for (const g of route.groups) steps.push({ dot: 'group', node: <>member of the group “{g}”</> });
+  steps.push({
+    dot: 'entry',
+    node: entry ? (
+      <div className="flex items-start gap-2">
+        <span className="min-w-0 flex-1">
+          {entry.kind === 'link' ? 'sharing link' : 'grant'}
+          {route.as === 'redeemed' && ', followed'}: <b>{entry.role}</b>
+          {(entry.madeBy || entry.madeAt) && (
+            <span className="text-quiet">
+              , made{entry.madeBy && ` by ${entry.madeBy}`}
+              {entry.madeAt && (
+                <>
+                  {' '}
+                  <When at={entry.madeAt} />
+                </>
+              )}
+              {entry.lastUsedAt && (
+                <>
+                  , last used <When at={entry.lastUsedAt} />
+                </>
+              )}
+            </span>
+          )}
+        </span>
+        {steward && (
+          <button
+            className="btn btn-xs shrink-0 border-slate"
+            aria-pressed={has(entry)}
+            aria-label={`${has(entry) ? 'Put down' : 'Pick up'}: withdraw ${entryWords(entry)}`}
+            onClick={() => (has(entry) ? putDown : pickUp).mutate([entry])}
+          >
+            {has(entry) ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
+            {has(entry) ? 'In the tray' : 'Pick up'}
+          </button>
+        )}
+      </div>
+    ) : route.through.kind === 'ownership' ? (
+      'owns the file'
+    ) : (
+      'the space is visible to the whole organisation'
+    ),
+  });
+  for (const [i, n] of route.down.entries())
+    steps.push({
+      dot: 'node',
+      node: (
+        <span className={`flex items-center gap-1.5 ${i === route.down.length - 1 ? '' : 'text-quiet'}`}>
+          {n.kind === 'file' ? <File size={13} aria-hidden className="shrink-0" /> : <Folder size={13} aria-hidden className="shrink-0" />}
+          <span className="truncate">{i === route.down.length - 1 && n.name === file ? 'this file' : `${n.kind} “${n.name}”`}</span>
+        </span>
+      ),
+    });
+  const dot = { who: 'bg-base-content', group: 'border-2 border-base-content bg-base-100', entry: 'rotate-45 rounded-none bg-base-content', node: 'bg-slate' };
+  return (
+    <ol className="relative my-1.5 pl-5" aria-label="Route">
+      <span aria-hidden className="absolute bottom-2.5 left-[4px] top-2.5 border-l-2 border-slate" />
+      {steps.map((s, i) => (
+        <Fragment key={i}>
+          <li className="relative py-0.5">
+            <span aria-hidden className={`absolute -left-[20px] top-[7px] size-2.5 rounded-full ${dot[s.dot]}`} />
+            {s.node}
+          </li>
+        </Fragment>
+      ))}
+    </ol>
+  );
+}
+
+function Contents({ dossier }: { dossier: DossierData }) {
+  const scan = { scanned: undefined, 'name-only': 'known by its name only', unreadable: 'could not be read' }[dossier.scan];
+  return (
+    <Section name="What is in it" aside={scan}>
+      {dossier.contents.length === 0 && <p className="text-quiet">Nothing sensitive was recognised.{dossier.item.label && ` It weighs by its label, ${dossier.item.label}.`}</p>}
+      {dossier.contents.map((c) => (
+        <Content key={c.dataType} content={c} />
+      ))}
+    </Section>
+  );
+}
+
+function Content({ content: c }: { content: FoundContent }) {
+  const [shown, setShown] = useState(0);
+  const match = c.matches[shown];
+  return (
+    <div className="py-0.5">
+      <div className="flex items-baseline justify-between">
+        <span>
+          <b>{c.name}</b>: {plural(c.distinct, 'distinct value')}
+          {c.occurrences !== c.distinct && `, ${plural(c.occurrences, 'occurrence')}`}
+        </span>
+        <span>certainty {c.certainty}</span>
+      </div>
+      {match && (
+        <details>
+          <summary className="cursor-pointer text-quiet">
+            Why so sure: match {shown + 1} of {c.matches.length === c.occurrences ? c.occurrences : `the first ${c.matches.length}`}, <span className="font-mono">{match.masked}</span>
+          </summary>
+          <table className="ml-4 w-[calc(100%-1rem)]">
+            <tbody>
+              {match.reasons.map((r) => (
+                <tr key={r.why}>
+                  <td>{r.why}</td>
+                  <td className="text-right">{r.points > 0 ? `+${r.points}` : `−${-r.points}`}</td>
+                </tr>
+              ))}
+              <tr className="border-t border-slate font-semibold">
+                <td>
+                  Certainty{match.reasons.reduce((n, r) => n + r.points, 0) > 100 && ', 100 at most'}
+                  <span className="font-normal text-quiet">
+                    {' '}
+                    · {match.part}, characters {match.start}–{match.end}
+                  </span>
+                </td>
+                <td className="text-right">{match.certainty}</td>
+              </tr>
+            </tbody>
+          </table>
+          {c.matches.length > 1 && (
+            <button className="btn btn-xs btn-ghost ml-3" onClick={() => setShown((shown + 1) % c.matches.length)}>
+              Next match
+            </button>
+          )}
+        </details>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,76 @@
+import type { ChangeState, EntryRef, PlanState } from '../services/dto.ts';
+
+/** A grant or link in words. */
+export const entryWords = (e: EntryRef): string =>
+  e.kind === 'link' ? `the sharing link for ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})` : `the grant to ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})`;
+
+export const PLAN_WORDS: Record<PlanState, string> = {
+  draft: 'draft: nothing done yet',
+  applying: 'being applied',
+  applied: 'applied',
+  undoing: 'being undone',
+  undone: 'undone',
+  discarded: 'discarded',
+};
+
+export const CHANGE_WORDS: Record<ChangeState, string> = {
+  planned: 'not begun',
+  sending: 'being sent',
+  sent: 'sent, not verified yet',
+  verified: 'withdrawn, verified',
+  'already-gone': 'was gone already',
+  unexpected: 'not what we expected',
+  failed: 'failed',
+  'undo-sending': 'being put back',
+  'undo-sent': 'put back, not verified yet',
+  undone: 'put back, verified',
+  'undo-unexpected': 'not what we expected',
+  'undo-failed': 'putting back failed',
+};
+
+const DEEDS: Record<string, string> = {
+  'sign-in': 'signed in',
+  'sign-in.refused': 'was refused sign-in',
+  'sign-out': 'signed out',
+  'account.made': 'made an account',
+  'source.added': 'added a source',
+  'source.changed': 'changed a source',
+  'survey.started': 'started a survey',
+  'survey.done': 'finished a survey',
+  'survey.failed': 'survey failed',
+  'survey.cancelled': 'survey was cancelled',
+  'survey.cancel-asked': 'asked to cancel a survey',
+  'survey.interrupted': 'survey was interrupted',
+  'plan.made': 'made a plan',
+  'plan.applying': 'began applying a plan',
+  'plan.applied': 'finished applying a plan',
+  'plan.undoing': 'began undoing a plan',
+  'plan.undone': 'finished undoing a plan',
+  'plan.discarded': 'discarded a plan',
+  'plan.resumed': 'took a plan up again',
+  'plan.preview-renewed': 'made a preview anew',
+  'plan.change.sending': 'is sending a change',
+  'plan.change.sent': 'sent a change',
+  'plan.change.verified': 'verified a change',
+  'plan.change.already-gone': 'found a change gone already',
+  'plan.change.unexpected': 'found not what was expected',
+  'plan.change.failed': 'could not make a change',
+  'plan.change.undo-sending': 'is putting back',
+  'plan.change.undo-sent': 'put back',
+  'plan.change.undone': 'verified what was put back',
+  'plan.change.undo-unexpected': 'found not what was expected',
+  'plan.change.undo-failed': 'could not put back',
+  'ledger.exported': 'exported the ledger',
+};
+export const deedWords = (what: string): string => DEEDS[what] ?? what;
+
+/** Sizes in bytes, with a unit. */
+export function bytesWords(n: number): string {
+  const units = ['B', 'kB', 'MB', 'GB', 'TB'];
+  let u = 0;
+  while (n >= 1000 && u < units.length - 1) {
+    n /= 1000;
+    u++;
+  }
+  return `${u ? n.toFixed(1) : n} ${units[u]}`;
+}
