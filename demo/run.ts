@@ -5,6 +5,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer, type AddressInfo } from 'node:net';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
@@ -41,8 +42,20 @@ mkdirSync(demo, { recursive: true });
 const extract = join(demo, 'extract');
 if (!existsSync(join(extract, 'manifest.json'))) writeWorld(makeWorld(), extract);
 const tokenFile = join(demo, 'tokens.json');
-if (!existsSync(tokenFile)) writeFileSync(tokenFile, JSON.stringify({ token: randomBytes(18).toString('base64url'), control: randomBytes(18).toString('base64url') }), { mode: 0o600 });
-const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as { token: string; control: string };
+if (!existsSync(tokenFile)) writeFileSync(tokenFile, JSON.stringify({ port: await freePort(0), token: randomBytes(18).toString('base64url'), control: randomBytes(18).toString('base64url') }), { mode: 0o600 });
+const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as { port: number; token: string; control: string };
+
+/** The port, if it is free; else any that is. */
+function freePort(wanted: number): Promise<number> {
+  return new Promise((found) => {
+    const probe = createServer();
+    probe.once('error', () => found(freePort(0)));
+    probe.listen(wanted, '127.0.0.1', () => {
+      const { port } = probe.address() as AddressInfo;
+      probe.close(() => found(port));
+    });
+  });
+}
 
 const children: ChildProcess[] = [];
 let stopping = false;
@@ -68,7 +81,7 @@ function start(file: string, more: string[], ready: RegExp, show: boolean, env: 
   });
 }
 
-const standins = await start('standins/server.ts', ['--extract', extract, '--state', join(demo, 'standins'), '--token', tokens.token, '--control-token', tokens.control], /^stand-ins on (.*)$/, false);
+const standins = await start('standins/server.ts', ['--port', String(await freePort(tokens.port)), '--extract', extract, '--state', join(demo, 'standins'), '--token', tokens.token, '--control-token', tokens.control], /^stand-ins on (.*)$/, false);
 const seed = join(demo, 'seed.json');
 writeFileSync(
   seed,

@@ -1,7 +1,7 @@
 /** Search over every object and every action: Ctrl or ⌘ K. */
 import { useQuery } from '@tanstack/react-query';
 import { Command } from 'cmdk';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import type { FindingRow, PlanRow } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { Beam } from './marks.tsx';
@@ -25,12 +25,22 @@ export function CommandLine() {
       removeEventListener('gl-command', show);
     };
   }, []);
+  const dialog = useRef<HTMLDialogElement>(null);
+  const [chosen, setChosen] = useState('');
+  useEffect(() => {
+    if (open) dialog.current?.showModal();
+    else dialog.current?.close();
+  }, [open]);
   const { data: findings } = useQuery({
     queryKey: ['command', text],
     enabled: open,
     queryFn: () => api<{ rows: FindingRow[] }>('GET', withQuery('/api/findings', { text, state: 'all', limit: 8 })),
   });
   const { data: plans } = useQuery({ queryKey: ['plans'], enabled: open, queryFn: () => api<PlanRow[]>('GET', '/api/plans') });
+  const first = text && findings?.rows[0] ? `f${findings.rows[0].id}` : undefined;
+  useEffect(() => {
+    if (first) setChosen(first);
+  }, [first]);
   const act = (work: () => unknown) => () => {
     setOpen(false);
     void work();
@@ -46,20 +56,8 @@ export function CommandLine() {
   const views = STEPS.flatMap((s) => s.views.map((v) => ({ ...v, step: s.name }))).filter((v) => has(v.step, v.name));
   const heading = 'px-2 pt-2 pb-1 text-xs text-quiet [&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-quiet';
   const item = 'flex h-8 cursor-pointer items-center gap-3 rounded px-2 text-[13.5px] text-base-content data-[selected=true]:bg-base-300';
-  return (
-    <Command.Dialog
-      open={open}
-      onOpenChange={setOpen}
-      shouldFilter={false}
-      label="Search every object and action"
-      overlayClassName="fixed inset-0 z-40 bg-black/40"
-      contentClassName="fixed left-1/2 top-24 z-50 w-[640px] -translate-x-1/2 overflow-hidden rounded-md border border-slate bg-base-100 shadow-xl"
-    >
-      <Command.Input value={text} onValueChange={setText} placeholder="Find a file, a plan, a view, or something to do" className="h-12 w-full border-b border-slate bg-transparent px-4 text-base outline-none" />
-      <Command.List className="max-h-[420px] overflow-auto pb-2">
-        <Command.Empty className="px-4 py-6 text-quiet">Nothing by that name. Try part of a file’s, person’s or domain’s name.</Command.Empty>
-        {!!findings?.rows.length && (
-          <Command.Group heading="Findings" className={heading}>
+  const foundFindings: ReactNode = !!findings?.rows.length && (
+          <Command.Group key="findings" heading="Findings" className={heading}>
             {findings.rows.map((f) => (
               <Command.Item key={f.id} value={`f${f.id}`} className={item} onSelect={go(`/exposure/findings?${f.state === 'fixed' ? 'state=fixed&' : ''}finding=${f.id}`)}>
                 <span className="min-w-0 flex-1 truncate">
@@ -69,9 +67,9 @@ export function CommandLine() {
               </Command.Item>
             ))}
           </Command.Group>
-        )}
-        {!!plans?.filter((p) => has(p.name)).length && (
-          <Command.Group heading="Plans" className={heading}>
+        );
+  const foundPlans: ReactNode = !!plans?.filter((p) => has(p.name)).length && (
+          <Command.Group key="plans" heading="Plans" className={heading}>
             {plans
               .filter((p) => has(p.name))
               .slice(0, 5)
@@ -81,26 +79,34 @@ export function CommandLine() {
                 </Command.Item>
               ))}
           </Command.Group>
-        )}
-        {views.length > 0 && (
-          <Command.Group heading="Views" className={heading}>
+        );
+  const toViews: ReactNode = views.length > 0 && (
+          <Command.Group key="views" heading="Views" className={heading}>
             {views.map((v) => (
               <Command.Item key={v.path} value={v.path} className={item} onSelect={go(v.path)}>
                 {v.step} › {v.name}
               </Command.Item>
             ))}
           </Command.Group>
-        )}
-        {actions.length > 0 && (
-          <Command.Group heading="Actions" className={heading}>
+        );
+  const toDo: ReactNode = actions.length > 0 && (
+          <Command.Group key="actions" heading="Actions" className={heading}>
             {actions.map((a) => (
               <Command.Item key={a.name} value={a.name} className={item} onSelect={a.run}>
                 {a.name}
               </Command.Item>
             ))}
           </Command.Group>
-        )}
+        );
+  return (
+    <dialog ref={dialog} aria-label="Search every object and action" onClose={() => setOpen(false)} onClick={(e) => e.target === dialog.current && setOpen(false)} className="mx-auto mt-24 w-[640px] overflow-hidden rounded-md border border-slate bg-base-100 text-base-content shadow-xl backdrop:bg-black/40">
+      {open && <Command shouldFilter={false} label="Search every object and action" value={chosen} onValueChange={setChosen}>
+      <Command.Input autoFocus value={text} onValueChange={setText} placeholder="Find a file, a plan, a view, or something to do" className="h-12 w-full border-b border-slate bg-transparent px-4 text-base outline-none focus-visible:outline-none" />
+      <Command.List className="max-h-[420px] overflow-auto pb-2">
+        <Command.Empty className="px-4 py-6 text-quiet">Nothing by that name. Try part of a file’s, person’s or domain’s name.</Command.Empty>
+        {(text ? [foundFindings, foundPlans, toViews, toDo] : [toViews, toDo, foundPlans, foundFindings])}
       </Command.List>
-    </Command.Dialog>
+      </Command>}
+    </dialog>
   );
 }

@@ -168,10 +168,15 @@ function WhatToDo({ dossier }: { dossier: DossierData }) {
   const left = withdrawable.filter((e) => !tray(e));
   return (
     <div className="mt-3 flex flex-col gap-2">
-      {steward && withdrawable.length > 0 && (
-        <button className="btn btn-sm btn-primary w-full" disabled={left.length === 0 || pickUp.isPending} onClick={() => pickUp.mutate(left)}>
-          {left.length === 0 ? 'Withdrawing outside access is in the tray' : `Pick up: withdraw outside access (${what(left)})`}
+      {steward && left.length > 0 && (
+        <button className="btn btn-sm btn-primary w-full" disabled={pickUp.isPending} onClick={() => pickUp.mutate(left)}>
+          Pick up: withdraw outside access ({what(left)})
         </button>
+      )}
+      {withdrawable.length > 0 && left.length === 0 && steward && (
+        <p className="flex h-7 items-center gap-2 font-medium">
+          <Check size={15} aria-hidden /> Withdrawing outside access is in the tray.
+        </p>
       )}
       {withdrawable.length === 0 && mixed.length === 0 && <p className="text-quiet">Nobody outside reaches it. What makes it too wide is below: pick up what should go.</p>}
       {mixed.length > 0 && (

@@ -53,7 +53,7 @@ function SignedFrame({ account, path, scope, dossier, children }: ShellProps) {
     <SignedContext.Provider value={{ account, steward, live }}>
       <div className="flex h-dvh flex-col">
         <CourseBar path={path} />
-        <ScopeLine>{scope}</ScopeLine>
+        <ScopeLine path={path}>{scope}</ScopeLine>
         <div className="flex min-h-0 flex-1">
           <main className="min-w-0 flex-1 overflow-hidden">{children}</main>
           {dossier}
@@ -127,7 +127,6 @@ function CourseBar({ path }: { path: string }) {
           </button>
         </div>
       </div>
-      {step.views.length > 1 && <div />}
     </header>
   );
 }
@@ -156,15 +155,14 @@ function ThemeButton() {
   );
 }
 
-function ScopeLine({ children }: { children: ReactNode }) {
+function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
   const { data: sources } = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
   const { data: course } = useQuery({ queryKey: ['course'], queryFn: () => api<Course>('GET', '/api/course') });
-  const path = typeof location === 'undefined' ? '' : location.pathname;
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   return (
     <div className="flex h-9 items-center gap-4 border-b border-slate bg-base-200 px-4">
-      <nav aria-label="Views of this step" className="flex gap-3" suppressHydrationWarning>
+      <nav aria-label="Views of this step" className="flex gap-3">
         {step?.views.map((v) => (
           <a key={v.path} href={v.path} aria-current={v.path === path ? 'page' : undefined} className={v.path === path ? 'font-semibold' : 'text-quiet hover:underline'}>
             {v.name}

@@ -25,10 +25,12 @@ export function usePickUp() {
   };
 }
 
+const listed = (words: string[]): string => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`);
+
 /** Who loses access, in one sentence. */
 export function losersWords(p: Preview): string {
   const losers = [p.outsiders && plural(p.outsiders, 'outsider'), p.guests && plural(p.guests, 'guest'), ...p.wholeDomains.map((d) => `everybody at ${d}`), p.anybody && 'anybody with the link'].filter(Boolean);
-  const outside = losers.length ? `${losers.join(', ')} would lose access` : 'Nobody outside loses anything';
+  const outside = losers.length ? `${listed(losers as string[])} would lose access` : 'Nobody outside loses anything';
   return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}.`;
 }
 

@@ -56,6 +56,10 @@ export default function Findings({ account, search }: { account: Account; search
   );
 }
 
+/** Whence it is reached, the widest first. */
+const from = (r: FindingRow): string =>
+  r.now === 'public' ? 'anyone at all' : [...r.summary.domains, ...(r.could === 'public' ? ['any holder of the link'] : [])].join(', ') || 'inside';
+
 function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1]; narrow: boolean }) {
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
@@ -141,11 +145,11 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
             key: 'through',
             name: 'Reached from',
             width: 'minmax(140px, 0.9fr)',
-            cell: (r: FindingRow) => <span className="truncate">{r.summary.domains.join(', ') || (r.could === 'public' ? 'any holder of the link' : 'inside')}</span>,
+            cell: (r: FindingRow) => <span className="truncate">{from(r)}</span>,
           },
         ]),
     { key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
-    { key: 'reach', name: 'Reach', width: narrow ? '232px' : '260px', sorts: true, cell: (r) => <Beam now={r.now} could={r.could} /> },
+    { key: 'reach', name: 'Reach', width: '286px', sorts: true, cell: (r) => <Beam now={r.now} could={r.could} /> },
     ...(state === 'open' ? [] : [{ key: 'state', name: 'State', width: '84px', cell: (r: FindingRow) => <span className={r.state === 'fixed' ? 'text-quiet' : ''}>{r.state}</span> }]),
   ];
 

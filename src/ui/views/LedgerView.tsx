@@ -58,7 +58,7 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
               <b>The chain holds</b>
               <span className="text-quiet">
                 {' '}
-                over {plural(chain.data.entries, 'entry', 'entries')}, last hash <span className="font-mono text-[12.5px]">{chain.data.last.slice(0, 12)}</span>
+                over {plural(chain.data.entries, 'entry', 'entries')}
               </span>
             </State>
           ) : (

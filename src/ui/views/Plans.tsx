@@ -100,7 +100,9 @@ function Plan({ id }: { id: number }) {
       <p className="mt-3 text-base">
         <b>{plan.state === 'draft' ? losersWords(p) : past(plan, losersWords(p))}</b>{' '}
         <span className="text-quiet">
-          {plural(p.itemsChanged, 'item')} of {p.itemsTouched.toLocaleString('en')} touched {p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure {p.pointsBefore.toLocaleString('en')} → {p.pointsAfter.toLocaleString('en')} points.
+          {plan.state === 'undone'
+            ? 'What was foreseen when it was applied stands below.'
+            : `${plural(p.itemsChanged, 'item')} of ${p.itemsTouched.toLocaleString('en')} touched ${p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure ${p.pointsBefore.toLocaleString('en')} → ${p.pointsAfter.toLocaleString('en')} points.`}
         </span>
       </p>
 
@@ -174,7 +176,7 @@ const changeIcon = (s: ChangeState) =>
   s === 'planned' ? 'waiting' : s === 'verified' || s === 'already-gone' ? 'done' : s === 'undone' ? 'back' : s.endsWith('unexpected') ? 'trouble' : s.endsWith('failed') ? 'failed' : 'running';
 
 /** The same sentence about what was foreseen. */
-const past = (plan: PlanDetail, words: string): string => (plan.state === 'discarded' ? `Foreseen: ${words}` : plan.state === 'undone' ? 'Everything it took away was put back where the list below says so.' : `As foreseen: ${words.replace('would lose', 'lost').replace('would too', 'did too').replace('inside does', 'inside did').replace('loses', 'lost')}`);
+const past = (plan: PlanDetail, words: string): string => (plan.state === 'discarded' ? `Foreseen: ${words}` : plan.state === 'undone' ? `${plural(plan.list.filter((c) => c.state === 'undone').length, 'change')} put back: who lost access by ${plan.list.length === 1 ? 'it' : 'them'} has it again.` : `As foreseen: ${words.replace('would lose', 'lost').replace('would too', 'did too').replace('inside does', 'inside did').replace('loses', 'lost')}`);
 
 function Timeline({ plan }: { plan: PlanDetail }) {
   const done = plan.list.filter((c) => c.state !== 'planned').length;
@@ -210,8 +212,8 @@ function ItemsTable({ preview: p }: { preview: Preview }) {
         <thead>
           <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
             <th className="font-semibold">Item</th>
-            <th className="w-60 font-semibold">Before</th>
-            <th className="w-60 font-semibold">After</th>
+            <th className="w-66 font-semibold">Before</th>
+            <th className="w-66 font-semibold">After</th>
             <th className="w-24 text-right font-semibold">Points</th>
           </tr>
         </thead>

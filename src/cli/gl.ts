@@ -1,0 +1,37 @@
+/**
+ * gl: the same core without a browser. JSON Lines on stdout, messages on stderr.
+ * Exit codes: 0 done; 1 the answer is no (a chain that does not hold); 2 the call or a file is wrong.
+ */
+import { Command, CommanderError } from 'commander';
+import { classify } from './classify.ts';
+import { CliError } from './error.ts';
+import { verifyLedger } from './ledger.ts';
+
+const program = new Command('gl').description('Gate Lantern without a browser').exitOverride();
+program.configureOutput({ writeOut: (text) => process.stderr.write(text) });
+
+program
+  .command('classify')
+  .description('recognise sensitive content: one line for each file and data type')
+  .argument('<file...>')
+  .option('--min-certainty <n>', 'leave out matches below this certainty, 0–100 (presets: Wide 30, Balanced 55, Strict 80)', '30')
+  .action((files: string[], options: { minCertainty: string }) => classify(files, options.minCertainty));
+
+const ledger = program.command('ledger').description('the ledger, as exported');
+ledger
+  .command('verify')
+  .description('follow the hash chain of an exported ledger')
+  .argument('<file>')
+  .action((file: string) => verifyLedger(file));
+
+// a reader that has seen enough closes the pipe; that is no error
+process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 2));
+try {
+  await program.parseAsync();
+} catch (e) {
+  if (e instanceof CommanderError) process.exitCode = e.exitCode === 0 ? 0 : 2;
+  else if (e instanceof CliError) {
+    process.stderr.write(`gl: ${e.message}\n`);
+    process.exitCode = 2;
+  } else throw e;
+}

@@ -1,0 +1,119 @@
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import { fileURLToPath } from 'node:url';
+import fc from 'fast-check';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { copyText, openDb, type OpenDb } from './db.ts';
+import { mergeStaged, observeOne, readObserved, stage, storableJson } from './observed.ts';
+
+const home = mkdtempSync(join(tmpdir(), 'gl-db-'));
+afterAll(() => rmSync(home, { recursive: true, force: true }));
+
+describe('the store', () => {
+  let db: OpenDb;
+  beforeAll(async () => {
+    db = await openDb(join(home, 'one'));
+  }, 60_000);
+  afterAll(() => db.close());
+
+  it('brings bulk rows in and out unchanged, whatever is in them', async () => {
+    await db.query('create table bulk (n int, t text)');
+    await fc.assert(
+      fc.asyncProperty(fc.array(fc.option(fc.string({ unit: 'binary' })), { minLength: 1, maxLength: 20 }), async (texts) => {
+        const rows = texts.map((t, i) => [i, t?.toWellFormed() ?? null] as const);
+        await db.copyIn('bulk', ['n', 't'], copyText(rows));
+        const back = await db.query<{ t: string | null }>('select t from bulk order by n');
+        expect(back.map((r) => r.t)).toEqual(rows.map((r) => r[1]?.replaceAll('\0', '\uFFFD') ?? null));
+        await db.query('truncate bulk');
+      }),
+      { numRuns: 60 },
+    );
+    await db.copyIn('bulk', ['n', 't'], copyText([[1, 'a\tb']]));
+    expect(new TextDecoder().decode(await db.copyOut('select n, t from bulk'))).toBe('1\ta\\tb\n');
+  });
+
+  it('gives a transaction the database to itself, and undoes one that throws or whose thread is gone', async () => {
+    await db.query('create table counter (n int)');
+    await db.query('insert into counter values (0)');
+    const raise = () =>
+      db.transaction(async (tx) => {
+        const [row] = await tx.query<{ n: number }>('select n from counter');
+        await tx.query('update counter set n = $1', [row!.n + 1]);
+      });
+    await Promise.all(Array.from({ length: 20 }, raise));
+    await expect(db.transaction(async (tx) => { await tx.query('update counter set n = 99'); throw new Error('no'); })).rejects.toThrow('no');
+    expect(await db.query('select n from counter')).toEqual([{ n: 20 }]);
+  });
+
+  it('keeps every version of what surveys saw, and answers as of any of them', async () => {
+    const survey = () => db.query<{ id: number }>("insert into survey (kind, state, started_by, started_at) values ('full', 'done', 't', now()) returning id").then((r) => r[0]!.id);
+    const rowsOf: Record<string, unknown>[] = [{ a: 1, b: 1 }, { a: 1, b: 2, c: 3 }, { b: 2 }, { a: 1, b: 2 }];
+    const ids: number[] = [];
+    for (const rows of rowsOf) {
+      const id = await survey();
+      ids.push(id);
+      await stage(db, id, Object.entries(rows).map(([k, v]) => ({ kind: 'item' as const, source: 's', id: k, doc: { v } })));
+      await db.transaction((tx) => mergeStaged(tx, id, [{ kind: 'item', source: 's' }]));
+    }
+    const asOf = async (id: number) => Object.fromEntries((await readObserved<{ v: unknown }>(db, 'item', id)).map((r) => [r.id, r.doc.v]));
+    for (const [i, rows] of rowsOf.entries()) expect(await asOf(ids[i]!)).toEqual(rows);
+    // what did not change has one version
+    expect(await db.query("select 1 from observed where source = 's' and id = 'b'")).toHaveLength(2);
+    const later = await survey();
+    await db.transaction((tx) => observeOne(tx, later, { kind: 'item', source: 's', id: 'a', doc: null }));
+    expect(await asOf(later)).toEqual({ b: 2 });
+    expect(await asOf(ids[3]!)).toEqual(rowsOf[3]);
+  });
+
+  it('stores JSON that jsonb would refuse', async () => {
+    const nasty = { t: 'a\0b\ud800c', ok: 'é\\u0000' };
+    const [row] = await db.query<{ j: unknown }>('select $1::jsonb as j', [storableJson(nasty)]);
+    expect(row!.j).toEqual({ t: 'a\ufffdb\ufffdc', ok: 'é\\u0000' });
+  });
+});
+
+describe('migrations', () => {
+  it('are applied in order once, and refused when one that was applied has changed or is gone', async () => {
+    const dir = mkdtempSync(join(home, 'm-'));
+    const data = join(home, 'two');
+    writeFileSync(join(dir, '001-a.sql'), 'create table a (n int);');
+    await (await openDb(data, dir)).close();
+    writeFileSync(join(dir, '002-b.sql'), 'create table b (n int); insert into b values (7);');
+    const again = await openDb(data, dir);
+    expect(await again.query('select n from b')).toEqual([{ n: 7 }]);
+    await again.close();
+    writeFileSync(join(dir, '001-a.sql'), 'create table a (n bigint);');
+    await expect(openDb(data, dir)).rejects.toThrow(/001-a\.sql has changed/);
+    writeFileSync(join(dir, '001-a.sql'), 'create table a (n int);');
+    rmSync(join(dir, '002-b.sql'));
+    await expect(openDb(data, dir)).rejects.toThrow(/newer version/);
+  }, 90_000);
+});
+
+describe('kill -9 during writes', () => {
+  it('loses nothing that was confirmed, and keeps nothing half done', async () => {
+    const data = join(home, 'three');
+    const writer = fileURLToPath(new URL('../../tests/kill-writer.ts', import.meta.url));
+    let confirmed = 0;
+    for (let round = 0; round < 4; round++) {
+      const child = spawn(process.execPath, ['--import', 'tsx', writer, data], { stdio: ['ignore', 'pipe', 'inherit'] });
+      const stopAfter = 5 + round * 17;
+      let seen = 0;
+      for await (const line of createInterface({ input: child.stdout })) {
+        confirmed = Math.max(confirmed, Number(line));
+        if (++seen >= stopAfter) child.kill('SIGKILL');
+      }
+      const db = await openDb(data);
+      const rows = await db.query<{ n: number; parts: number }>('select n, count(*)::int as parts from pair group by n order by n');
+      expect(rows.length).toBeGreaterThanOrEqual(confirmed);
+      expect(rows.slice(0, confirmed).map((r) => r.n)).toEqual(Array.from({ length: confirmed }, (_, i) => i + 1));
+      // each transaction wrote two rows: both are there or neither
+      expect(rows.every((r) => r.parts === 2)).toBe(true);
+      await db.close();
+    }
+    expect(confirmed).toBeGreaterThan(50);
+  }, 120_000);
+});
