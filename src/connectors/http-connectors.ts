@@ -14,6 +14,9 @@ function understood<T>(schema: z.ZodType<T>, value: unknown, what: string): T {
   throw new ConnectorError('not-understood', `The workspace’s ${what} is not as agreed: ${complaint(parsed.error)}.`);
 }
 
+/** So many pages in a row without a new row are taken as a circle. */
+const MOST_BARREN = 20;
+
 const idOf = (row: unknown): string => {
   const id = (row as { id?: unknown } | null)?.id;
   return typeof id === 'string' ? id : '(no id)';
@@ -72,15 +75,17 @@ export function drivesWorkspace(options: HttpOptions): WorkspaceConnector {
     about: async () => understood(aboutSchema, await http.getJson('/about'), 'description'),
     async *list(kind) {
       const seen = new Set<string>();
-      const cursors = new Set<string>();
+      let barren = 0;
       let cursor: string | null = null;
       do {
         const at: string = cursor === null ? '' : `&cursor=${encodeURIComponent(cursor)}`;
         const page: z.infer<typeof listSchema> = understood(listSchema, await http.getJson(`/${COLLECTION[kind]}?limit=200${at}`), 'list');
+        const before = seen.size;
         yield sift(kind, page.rows, seen, page.total);
         cursor = page.next;
-        if (cursor !== null && cursors.has(cursor)) throw new ConnectorError('not-understood', `The workspace’s pages of ${kind}s lead in a circle.`);
-        if (cursor !== null) cursors.add(cursor);
+        // a page may come twice; pages that never bring anything new lead nowhere
+        barren = seen.size > before ? 0 : barren + 1;
+        if (barren > MOST_BARREN) throw new ConnectorError('not-understood', `The workspace’s pages of ${kind}s go on without bringing anything new.`);
       } while (cursor !== null);
     },
     async changesSince(token) {

@@ -247,20 +247,21 @@ export class Plans {
     await (differs.length ? this.set(change, 'undo-unexpected', by, `It is there again, but not as it was (${differs.join(', ')}).`) : this.set(change, 'undone', by));
   }
 
-  /** Makes what the plan proved at the workspace the present, as a survey of those objects alone. */
+  /** Makes what the plan proved at the workspace the present, as a survey of those objects alone; then the plan is at its end. */
   private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
     const proven = changes.filter((c) => (undoing ? c.state === 'undone' : DONE.includes(c.state)));
     const now = this.clock();
-    await this.db.transaction(async (tx) => {
-      if (proven.length) {
+    if (proven.length)
+      await this.db.transaction(async (tx) => {
         const [survey] = await tx.query<{ id: number }>("insert into survey (kind, state, started_by, started_at, finished_at, taken_at, plan) values ('read-back', 'done', $1, $2, $2, $2, $3) returning id", [by, now, plan]);
         for (const c of proven) await observeOne(tx, survey!.id, { kind: c.kind, source: c.source, id: c.object, doc: undoing ? c.before : null });
-      }
+      });
+    await this.surveys.takeOver();
+    await this.db.transaction(async (tx) => {
       const state = undoing ? 'undone' : 'applied';
       await tx.query('update plan set state = $2, finished_at = $3 where id = $1', [plan, state, now]);
       await this.ledger.add({ who: by, what: `plan.${state}`, subject: `plan ${plan}`, after: { changes: changes.length, proven: proven.length } }, tx);
     });
-    await this.surveys.takeOver();
     this.events.emit({ type: 'plan', plan });
   }
 

@@ -52,6 +52,7 @@ export async function restage(db: Db, survey: number, rows: readonly (Omit<Stage
  * that a row not staged is gone. Rows that have not changed keep their version. Runs inside `tx`.
  */
 export async function mergeStaged(tx: Db, survey: number, whole: readonly { kind: ObservedKind; source: string }[]): Promise<void> {
+  await tx.query('analyze staged');
   await tx.query(
     `update observed o set valid_to = $1
      where o.valid_to is null

@@ -70,6 +70,7 @@ function sameOrigin(request: Request): boolean {
   return origin !== null && URL.canParse(origin) && new URL(origin).host === request.headers.get('host');
 }
 
+/** The body, or undefined where it is too long; what is too long is read to its end and let go. */
 async function bodyText(request: Request): Promise<string | undefined> {
   const reader = request.body?.getReader();
   if (!reader) return '';
@@ -78,12 +79,12 @@ async function bodyText(request: Request): Promise<string | undefined> {
   let read = 0;
   for (;;) {
     const { done, value } = await reader.read();
-    if (done) return text + decoder.decode();
+    if (done) return read > LONGEST_BODY ? undefined : text + decoder.decode();
     read += value.length;
-    if (read > LONGEST_BODY) {
+    if (read <= LONGEST_BODY) text += decoder.decode(value, { stream: true });
+    else if (read > 32 * LONGEST_BODY) {
       await reader.cancel();
       return undefined;
     }
-    text += decoder.decode(value, { stream: true });
   }
 }

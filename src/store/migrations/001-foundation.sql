@@ -95,6 +95,7 @@ create unlogged table staged (
   id text not null,
   doc jsonb not null
 );
+create index on staged (kind, source, id);
 
 create table finding (
   id integer generated always as identity primary key,

@@ -1,0 +1,180 @@
+/** Starts the stand-ins and the built application on a directory of their own, and talks to both. */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer, type AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import { fileURLToPath } from 'node:url';
+import { chromium, type Browser } from 'playwright-core';
+import { makeWorld } from '../../demo/world.ts';
+import { writeWorld } from '../../demo/write.ts';
+import type { FaultRule } from '../../standins/faults.ts';
+
+const ROOT = fileURLToPath(new URL('../..', import.meta.url));
+export const PASSWORDS = { steward: 'lantern-steward', auditor: 'lantern-auditor', owner: 'lantern-owner' } as const;
+export type Role = keyof typeof PASSWORDS;
+
+const freePort = (): Promise<number> =>
+  new Promise((found) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as AddressInfo;
+      probe.close(() => found(port));
+    });
+  });
+
+function start(file: string, args: string[], ready: RegExp, env: NodeJS.ProcessEnv): Promise<{ child: ChildProcess; found: string; output: string[] }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', file, ...args], { cwd: ROOT, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, ...env } });
+  const output: string[] = [];
+  return new Promise((resolve, reject) => {
+    for (const stream of [child.stdout, child.stderr])
+      createInterface({ input: stream }).on('line', (line) => {
+        output.push(line);
+        const m = ready.exec(line);
+        if (m) resolve({ child, found: m[1]!, output });
+      });
+    child.once('exit', (code) => reject(new Error(`${file} ended (${code}): ${output.join('\n')}`)));
+  });
+}
+
+export const until = async <T>(what: string, look: () => Promise<T | undefined | false>, seconds = 60): Promise<T> => {
+  for (const end = Date.now() + seconds * 1000; Date.now() < end; await new Promise((r) => setTimeout(r, 50))) {
+    const seen = await look();
+    if (seen) return seen;
+  }
+  throw new Error(`Waited ${seconds} s for ${what}.`);
+};
+
+export class Scene {
+  readonly home = mkdtempSync(join(tmpdir(), 'gl-e2e-'));
+  base = '';
+  private app: ChildProcess | undefined;
+  private standins: ChildProcess | undefined;
+  private standinUrl = '';
+  private cookies = new Map<Role, string>();
+  output: string[] = [];
+
+  /** Demo accounts and sources unless `bare`. `survey`: begin one at the first start. */
+  constructor(private readonly options: { survey?: boolean; bare?: boolean } = {}) {}
+
+  async up(): Promise<void> {
+    if (!existsSync(join(this.home, 'extract'))) writeWorld(makeWorld(), join(this.home, 'extract'));
+    const port = await freePort();
+    await this.startStandins(port);
+    await this.startApp();
+  }
+
+  async startStandins(port: number): Promise<void> {
+    const s = await start('standins/server.ts', ['--extract', join(this.home, 'extract'), '--state', join(this.home, 'standins'), '--token', 'tok', '--control-token', 'ctl', '--port', String(port)], /^stand-ins on (.*)$/, {});
+    this.standins = s.child;
+    this.standinUrl = s.found;
+  }
+
+  async startApp(env: NodeJS.ProcessEnv = {}): Promise<void> {
+    const seed = join(this.home, 'seed.json');
+    const names = { steward: 'Sunniva Lunde', auditor: 'Alasdair Roake', owner: 'Merel Zandstra' };
+    writeFileSync(
+      seed,
+      JSON.stringify({
+        accounts: Object.entries(PASSWORDS).map(([role, password]) => ({ role, password, name: names[role as Role], address: `${role}@tarntide.example` })),
+        sources: [
+          { id: 'directory', kind: 'directory', name: 'Directory', url: `${this.standinUrl}/scim/v2`, token: 'tok' },
+          { id: 'drives', kind: 'drives', name: 'Drives', url: `${this.standinUrl}/drives/v1`, token: 'tok' },
+        ],
+        survey: this.options.survey ?? false,
+      }),
+    );
+    const port = await freePort();
+    const s = await start('src/server.ts', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, { GATE_LANTERN_DATA: join(this.home, 'data'), PORT: String(port), HOST: '127.0.0.1', ...env });
+    this.app = s.child;
+    this.base = s.found;
+    this.output = s.output;
+    this.cookies.clear();
+  }
+
+  /** Ends the application with no warning, and waits until it is gone. */
+  async kill(signal: NodeJS.Signals = 'SIGKILL'): Promise<void> {
+    const { app } = this;
+    if (!app || app.exitCode !== null || app.signalCode !== null) return;
+    const gone = new Promise((done) => app.once('exit', done));
+    app.kill(signal);
+    await gone;
+  }
+
+  async down(): Promise<void> {
+    await this.kill();
+    this.standins?.kill('SIGKILL');
+    rmSync(this.home, { recursive: true, force: true });
+  }
+
+  async raw(method: string, path: string, init: { body?: unknown; role?: Role; headers?: Record<string, string> } = {}): Promise<Response> {
+    const cookie = init.role ? await this.cookie(init.role) : undefined;
+    return fetch(this.base + path, {
+      method,
+      redirect: 'manual',
+      headers: { ...(method !== 'GET' && { origin: this.base, 'content-type': 'application/json' }), ...(cookie && { cookie }), ...init.headers },
+      ...(method !== 'GET' && { body: typeof init.body === 'string' ? init.body : JSON.stringify(init.body ?? {}) }),
+    });
+  }
+
+  async api<T>(method: string, path: string, body?: unknown, role: Role = 'steward'): Promise<T> {
+    const response = await this.raw(method, path, { body, role });
+    const answer = (await response.json()) as T & { detail?: string };
+    if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${answer?.detail}`);
+    return answer;
+  }
+
+  private async cookie(role: Role): Promise<string> {
+    let cookie = this.cookies.get(role);
+    if (!cookie) {
+      const response = await this.raw('POST', '/api/session', { body: { address: `${role}@tarntide.example`, password: PASSWORDS[role] } });
+      cookie = response.headers.get('set-cookie')!.split(';')[0]!;
+      this.cookies.set(role, cookie);
+    }
+    return cookie;
+  }
+
+  async faults(rules: FaultRule[]): Promise<void> {
+    await fetch(`${this.standinUrl}/control/faults`, { method: 'PUT', headers: { authorization: 'Bearer ctl' }, body: JSON.stringify(rules) });
+  }
+
+  async truth<T = Record<string, unknown>>(kind: string, id?: string): Promise<T> {
+    return (await (await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${id}` : ''}`, { headers: { authorization: 'Bearer ctl' } })).json()) as T;
+  }
+
+  async setTruth(kind: string, row: object): Promise<void> {
+    await fetch(`${this.standinUrl}/control/truth/${kind}`, { method: 'PUT', headers: { authorization: 'Bearer ctl' }, body: JSON.stringify(row) });
+  }
+
+  async removeTruth(kind: string, id: string): Promise<void> {
+    await fetch(`${this.standinUrl}/control/truth/${kind}/${id}`, { method: 'DELETE', headers: { authorization: 'Bearer ctl' } });
+  }
+
+  /** Runs a survey to its end. */
+  async survey(): Promise<SurveyRow> {
+    const { id } = await this.api<{ id: number }>('POST', '/api/surveys');
+    return this.surveyEnd(id);
+  }
+
+  surveyEnd(id: number): Promise<SurveyRow> {
+    return until(`the end of survey ${id}`, async () => {
+      const row = (await this.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === id);
+      const { survey } = await this.api<{ survey: { running: boolean } }>('GET', '/api/course');
+      return row && row.state !== 'running' && !survey.running ? row : undefined;
+    }, 120);
+  }
+}
+export interface SurveyRow {
+  id: number;
+  kind: string;
+  state: string;
+  reason: string | null;
+  failures: number;
+  steps: { name: string; done: number; failed: number; state: string }[];
+}
+
+export const openBrowser = (): Promise<Browser> =>
+  chromium.launch({
+    executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  });

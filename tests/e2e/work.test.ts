@@ -1,0 +1,244 @@
+/** Surveys and plans over a network that fails, and the application killed in the middle. */
+import { spawnSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { Scene, until, type SurveyRow } from './harness.ts';
+
+const scene = new Scene();
+beforeAll(() => scene.up());
+afterAll(() => scene.down());
+beforeEach(() => scene.faults([]));
+
+interface Plan {
+  id: number;
+  state: string;
+  troubled: number;
+  verified: number;
+  preview: { members: number; guests: number; outsiders: number; people: { id: string; loses: number }[] };
+  list: { state: string; note: string | null; entry: { kind: 'grant' | 'link'; id: string } }[];
+}
+interface Finding {
+  id: number;
+  item: string;
+  state: string;
+  points: number;
+  summary: { name: string };
+}
+interface Detail {
+  row: Finding;
+  dossier: { withdrawable: { kind: 'grant' | 'link'; source: string; id: string }[] };
+}
+
+const findings = async (state = 'open') => (await scene.api<{ rows: Finding[] }>('GET', `/api/findings?state=${state}`)).rows;
+const named = async (name: string) => (await findings('all')).find((f) => f.summary.name === name)!;
+const counts = (s: SurveyRow) => Object.fromEntries(s.steps.map((x) => [x.name, x.done]));
+const ended = (id: number) => until(`plan ${id}`, async () => {
+  const p = await scene.api<Plan>('GET', `/api/plans/${id}`);
+  return p.state === 'applied' || p.state === 'undone' ? p : undefined;
+});
+async function planFor(...names: string[]): Promise<number> {
+  for (const name of names) {
+    const { dossier } = await scene.api<Detail>('GET', `/api/findings/${(await named(name)).id}`);
+    await scene.api('POST', '/api/tray', { objects: dossier.withdrawable.map(({ kind, source, id }) => ({ kind, source, id })) });
+  }
+  return (await scene.api<{ id: number }>('POST', '/api/plans', { name: names.join(', '), reason: 'test' })).id;
+}
+const chainHolds = async () => expect(await scene.api('GET', '/api/ledger/check')).toMatchObject({ holds: true });
+
+describe('a survey', () => {
+  let clean: Record<string, number>;
+  let found: string[];
+
+  it('reads everything, finds the planted flaws, and is on the ledger', async () => {
+    const survey = await scene.survey();
+    expect(survey).toMatchObject({ state: 'done', failures: 0 });
+    clean = counts(survey);
+    expect(clean).toMatchObject({ people: 464, groups: 60, spaces: 460 });
+    found = (await findings()).map((f) => f.item).sort();
+    expect(found).toHaveLength(15);
+    await chainHolds();
+  });
+
+  it('comes to the same through throttling, errors, broken and silent connections, late answers and repeated pages', async () => {
+    await scene.faults([
+      { kind: 'time-out', path: '/scim/v2/Groups', times: 1 },
+      { kind: 'throttle', amount: 0, path: '/items', every: 9 },
+      { kind: 'error', path: '/drives', every: 11 },
+      { kind: 'reset', path: '/content', every: 97 },
+      { kind: 'repeat-page', path: '/items?', every: 3 },
+      { kind: 'repeat-page', path: '/grants', times: 1 },
+      { kind: 'latency', amount: 20, path: '/scim', every: 2 },
+    ]);
+    const survey = await scene.survey();
+    expect(survey).toMatchObject({ state: 'done', failures: 0 });
+    expect(counts(survey)).toEqual(clean);
+    expect((await findings()).map((f) => f.item).sort()).toEqual(found);
+  });
+
+  it('leaves out what cannot be read, says which, and keeps what was known of it', async () => {
+    const dead = found[0]!;
+    await scene.faults([{ kind: 'dead', path: `/items/${dead}/content` }]);
+    const survey = await scene.survey();
+    expect(survey).toMatchObject({ state: 'done', failures: 1 });
+    expect(await scene.api('GET', `/api/survey-failures?id=${survey.id}`)).toEqual([{ step: 'content', object: dead, reason: expect.stringContaining('6 tries') as string }]);
+    expect((await findings()).map((f) => f.item).sort()).toEqual(found);
+  });
+
+  it('that fails half-way, is cancelled, or is killed leaves the last good one in force', async () => {
+    const before = await scene.api<{ survey: { id: number } }>('GET', '/api/course');
+    await scene.faults([{ kind: 'dead', path: '/links?' }]);
+    expect(await scene.survey()).toMatchObject({ state: 'failed', reason: expect.stringContaining('Gave up') as string });
+
+    await scene.faults([{ kind: 'latency', amount: 300, path: '/content' }]);
+    const { id } = await scene.api<{ id: number }>('POST', '/api/surveys');
+    expect((await scene.raw('POST', '/api/surveys', { role: 'steward' })).status).toBe(409);
+    await until('content', async () => (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!.done > 0);
+    await scene.api('DELETE', '/api/surveys', { id });
+    expect(await scene.surveyEnd(id)).toMatchObject({ state: 'cancelled' });
+
+    const { id: killed } = await scene.api<{ id: number }>('POST', '/api/surveys');
+    await until('content', async () => (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!.done > 0);
+    await scene.kill();
+    await scene.startApp();
+    expect((await scene.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === killed)).toMatchObject({ state: 'interrupted' });
+
+    expect((await scene.api<{ survey: { id: number } }>('GET', '/api/course')).survey.id).toBe(before.survey.id);
+    expect((await findings()).map((f) => f.item).sort()).toEqual(found);
+    await chainHolds();
+  });
+
+  it('brings hostile names through as text, and keeps raw values out of everything it answers', async () => {
+    const item = (await findings())[0]!;
+    const row = await scene.truth<{ name: string }>('items', item.item);
+    const name = '<img src=x onerror=alert(1)>\u202e =HYPERLINK("http://x.test") \0.txt';
+    await scene.setTruth('items', { ...row, name });
+    await scene.survey();
+    const detail = await scene.raw('GET', `/api/findings/${item.id}`, { role: 'steward' });
+    const text = await detail.text();
+    expect((JSON.parse(text) as Detail).row.summary.name).toBe(name.replace('\0', '\ufffd'));
+    await scene.setTruth('items', row);
+    await scene.survey();
+    for (const f of await findings()) expect(await (await scene.raw('GET', `/api/findings/${f.id}`, { role: 'steward' })).text()).not.toMatch(/\d{4}[ -]?\d{4}[ -]?\d{4}[ -]?\d{4}|[A-Z]{2}\d{2}[A-Z0-9]{11,30}|BEGIN PRIVATE KEY-----.*MII/);
+  });
+});
+
+describe('a plan', () => {
+  it('withdraws what was previewed and nothing else, verifies it at the workspace, and undoes it exactly', async () => {
+    const before = { grants: await scene.truth('grants'), links: await scene.truth('links') };
+    const id = await planFor('Dispute evidence 1.txt', 'Crew bank accounts 2026.csv');
+    const draft = await scene.api<Plan>('GET', `/api/plans/${id}`);
+    expect(draft).toMatchObject({ state: 'draft', preview: { members: 0, guests: 0, outsiders: 3 } });
+    expect(draft.preview.people.map((p) => p.id).sort()).toEqual(['jo@quickclaims.test', 'kim@quickclaims.test', 'temp.payroll@payhelp.test']);
+    expect(await scene.truth('grants')).toEqual(before.grants);
+
+    await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
+    const applied = await ended(id);
+    expect(applied.list.map((c) => c.state)).toEqual(['verified', 'verified']);
+    for (const c of applied.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).toBeNull();
+    expect((await named('Dispute evidence 1.txt')).state).toBe('fixed');
+    expect((await named('Dispute evidence 3.txt')).state).toBe('fixed');
+    expect((await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } })).status).toBe(409);
+
+    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    expect((await ended(id)).list.map((c) => c.state)).toEqual(['undone', 'undone']);
+    const byId = (rows: { id: string }[]) => [...rows].sort((a, b) => (a.id < b.id ? -1 : 1));
+    expect(byId(await scene.truth('grants'))).toEqual(byId(before.grants as never));
+    expect(byId(await scene.truth('links'))).toEqual(byId(before.links as never));
+    expect((await named('Dispute evidence 1.txt')).state).toBe('reopened');
+    await chainHolds();
+  });
+
+  it('goes through lost answers, throttling and silence without doing anything twice', async () => {
+    await scene.faults([
+      { kind: 'reset-after', method: 'DELETE', times: 2 },
+      { kind: 'throttle', amount: 0, method: 'DELETE', every: 2 },
+      { kind: 'error', path: '/grants/', every: 3 },
+      { kind: 'reset-after', method: 'POST', times: 1 },
+    ]);
+    const id = await planFor('Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv');
+    await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
+    expect((await ended(id)).list.map((c) => c.state)).toEqual(['verified', 'verified', 'verified']);
+    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    const undone = await ended(id);
+    expect(undone.list.map((c) => c.state)).toEqual(['undone', 'undone', 'undone']);
+    for (const c of undone.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).not.toBeNull();
+  });
+
+  it('leaves alone what is not as the survey saw it, says what failed for good, and tries that again', async () => {
+    const id = await planFor('Deposit account for the new pier.md', 'Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv');
+    const { list } = await scene.api<Plan>('GET', `/api/plans/${id}`);
+    const [changed, gone, failing] = list.map((c) => c.entry);
+    const truth = await scene.truth<object>(`${changed!.kind}s`, changed!.id);
+    await scene.setTruth(`${changed!.kind}s`, { ...truth, role: 'editor' });
+    const goneRow = await scene.truth<object>(`${gone!.kind}s`, gone!.id);
+    await scene.faults([{ kind: 'dead', method: 'DELETE', path: failing!.id }]);
+    await scene.removeTruth(`${gone!.kind}s`, gone!.id);
+    await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
+    const first = await ended(id);
+    expect(first.list[0]).toMatchObject({ state: 'unexpected', note: expect.stringContaining('role') as string });
+    expect(first.list[1]).toMatchObject({ state: 'already-gone' });
+    // it was sent and no good answer came: whether it took effect is open until it is tried again
+    expect(first.list[2]).toMatchObject({ state: 'sending', note: expect.stringContaining('try again') as string });
+    expect(first.troubled).toBe(2);
+    await scene.faults([]);
+    await scene.api('POST', `/api/plans/${id}`, { act: 'retry' });
+    const second = await ended(id);
+    expect(second.list[2]!.state).toBe('verified');
+    expect(second.list[0]!.state).toBe('unexpected');
+
+    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    await ended(id);
+    expect(await scene.truth(`${gone!.kind}s`, gone!.id)).toBeNull();
+    await scene.setTruth(`${gone!.kind}s`, goneRow);
+    await scene.setTruth(`${changed!.kind}s`, truth);
+    await scene.survey();
+  });
+
+  it('asks again where the survey has moved on since its preview', async () => {
+    const id = await planFor('House loan.txt');
+    await scene.survey();
+    const refused = await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } });
+    expect(refused.status).toBe(409);
+    await scene.api('POST', `/api/plans/${id}`, { act: 'renew' });
+    await scene.api('POST', `/api/plans/${id}`, { act: 'discard' });
+  });
+
+  it('killed at any moment, ends after the restart in a state that is right and said', async () => {
+    const names = ['Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv', 'Crew bank accounts 2026.csv', 'Dispute evidence 1.txt'];
+    for (const [round, delay] of [15, 90, 170, 260, 400].entries()) {
+      const id = await planFor(...names);
+      const entries = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list.map((c) => c.entry);
+      // slow enough that the kill falls between the steps; one answer in four is lost after the deed
+      await scene.faults([{ kind: 'latency', amount: 25, path: '/drives' }, { kind: 'reset-after', method: 'DELETE', every: 4 }]);
+      await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
+      await new Promise((r) => setTimeout(r, delay));
+      await scene.kill();
+      await scene.startApp();
+      const applied = await ended(id);
+      expect(applied.list.map((c) => c.state), `round ${round}`).toEqual(entries.map(() => 'verified'));
+      for (const e of entries) expect(await scene.truth(`${e.kind}s`, e.id)).toBeNull();
+
+      await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+      await new Promise((r) => setTimeout(r, delay));
+      await scene.kill();
+      await scene.startApp();
+      const undone = await ended(id);
+      expect(undone.list.map((c) => c.state), `round ${round}`).toEqual(entries.map(() => 'undone'));
+      for (const e of entries) expect(await scene.truth(`${e.kind}s`, e.id)).not.toBeNull();
+      await chainHolds();
+    }
+  });
+
+  it('leaves a ledger that gl verifies without the database, and that shows alteration', async () => {
+    const text = await (await scene.raw('GET', '/api/ledger/export', { role: 'auditor' })).text();
+    const file = join(scene.home, 'ledger.jsonl');
+    const verify = () => spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'ledger', 'verify', file], { encoding: 'utf8' });
+    writeFileSync(file, text);
+    expect(verify()).toMatchObject({ status: 0, stdout: expect.stringContaining('"holds":true') as string });
+    writeFileSync(file, text.replace('"what":"plan.made"', '"what":"plan.mode"'));
+    expect(verify()).toMatchObject({ status: 1, stdout: expect.stringContaining('"holds":false') as string });
+    writeFileSync(file, `${text}not an entry\n`);
+    expect(verify()).toMatchObject({ status: 2, stderr: expect.stringMatching(/line \d+/) as string });
+  });
+});
