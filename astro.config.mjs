@@ -12,7 +12,15 @@ export default defineConfig({
   security: { checkOrigin: false },
   experimental: {
     csp: {
-      directives: ["default-src 'self'", "img-src 'self' data:", "font-src 'self'", "connect-src 'self'", "object-src 'none'", "base-uri 'none'", "form-action 'self'"],
+      directives: [
+        "default-src 'self'",
+        "img-src 'self' data:",
+        "font-src 'self'",
+        "connect-src 'self'",
+        "object-src 'none'",
+        "base-uri 'none'",
+        "form-action 'self'",
+      ],
     },
   },
   devToolbar: { enabled: false },

@@ -12,13 +12,25 @@ import { parseArgs } from 'node:util';
 import { makeWorld } from './world.ts';
 import { writeWorld } from './write.ts';
 
-const { values: args } = parseArgs({ options: { dev: { type: 'boolean', default: false }, reset: { type: 'boolean', default: false } } });
+const { values: args } = parseArgs({
+  options: { dev: { type: 'boolean', default: false }, reset: { type: 'boolean', default: false } },
+});
 const data = resolve(process.env.GATE_LANTERN_DATA ?? '.data');
 const demo = join(data, 'demo');
 
 export const DEMO_ACCOUNTS = [
-  { name: 'Sunniva Lunde', address: 'steward@tarntide.example', role: 'steward', password: 'lantern-steward' },
-  { name: 'Alasdair Roake', address: 'auditor@tarntide.example', role: 'auditor', password: 'lantern-auditor' },
+  {
+    name: 'Sunniva Lunde',
+    address: 'steward@tarntide.example',
+    role: 'steward',
+    password: 'lantern-steward',
+  },
+  {
+    name: 'Alasdair Roake',
+    address: 'auditor@tarntide.example',
+    role: 'auditor',
+    password: 'lantern-auditor',
+  },
   { name: 'Merel Zandstra', address: 'owner@tarntide.example', role: 'owner', password: 'lantern-owner' },
 ];
 
@@ -33,7 +45,8 @@ if (args.reset) {
       // left behind by a process that is gone
     }
   }
-  for (const name of ['demo', 'db', 'secret.key', 'in-use']) rmSync(join(data, name), { recursive: true, force: true });
+  for (const name of ['demo', 'db', 'secret.key', 'in-use'])
+    rmSync(join(data, name), { recursive: true, force: true });
   process.stdout.write('The demo is as it was at first. npm start opens it.\n');
   process.exit(0);
 }
@@ -42,8 +55,21 @@ mkdirSync(demo, { recursive: true });
 const extract = join(demo, 'extract');
 if (!existsSync(join(extract, 'manifest.json'))) writeWorld(makeWorld(), extract);
 const tokenFile = join(demo, 'tokens.json');
-if (!existsSync(tokenFile)) writeFileSync(tokenFile, JSON.stringify({ port: await freePort(0), token: randomBytes(18).toString('base64url'), control: randomBytes(18).toString('base64url') }), { mode: 0o600 });
-const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as { port: number; token: string; control: string };
+if (!existsSync(tokenFile))
+  writeFileSync(
+    tokenFile,
+    JSON.stringify({
+      port: await freePort(0),
+      token: randomBytes(18).toString('base64url'),
+      control: randomBytes(18).toString('base64url'),
+    }),
+    { mode: 0o600 },
+  );
+const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as {
+  port: number;
+  token: string;
+  control: string;
+};
 
 /** The port, if it is free; else any that is. */
 function freePort(wanted: number): Promise<number> {
@@ -63,14 +89,28 @@ function stop(code: number): void {
   if (stopping) return;
   stopping = true;
   for (const c of children) c.kill('SIGTERM');
-  Promise.all(children.map((c) => c.exitCode !== null || c.signalCode !== null || new Promise((done) => c.on('exit', done)))).then(() => process.exit(code), () => process.exit(code));
+  const gone = children.map((c) =>
+    c.exitCode !== null || c.signalCode !== null
+      ? Promise.resolve()
+      : new Promise<void>((done) => c.on('exit', () => done())),
+  );
+  void Promise.all(gone).then(() => process.exit(code));
 }
 process.on('SIGINT', () => stop(0));
 process.on('SIGTERM', () => stop(0));
 
 /** Starts a TypeScript program; resolves with the first line it prints that matches. */
-function start(file: string, more: string[], ready: RegExp, show: boolean, env: NodeJS.ProcessEnv = process.env): Promise<string> {
-  const child = spawn(process.execPath, ['--import', 'tsx', file, ...more], { stdio: ['ignore', 'pipe', 'inherit'], env });
+function start(
+  file: string,
+  more: string[],
+  ready: RegExp,
+  show: boolean,
+  env: NodeJS.ProcessEnv = process.env,
+): Promise<string> {
+  const child = spawn(process.execPath, ['--import', 'tsx', file, ...more], {
+    stdio: ['ignore', 'pipe', 'inherit'],
+    env,
+  });
   children.push(child);
   child.on('exit', (code) => stop(code ?? 1));
   return new Promise((found) => {
@@ -81,22 +121,58 @@ function start(file: string, more: string[], ready: RegExp, show: boolean, env: 
   });
 }
 
-const standins = await start('standins/server.ts', ['--port', String(await freePort(tokens.port)), '--extract', extract, '--state', join(demo, 'standins'), '--token', tokens.token, '--control-token', tokens.control], /^stand-ins on (.*)$/, false);
+const standins = await start(
+  'standins/server.ts',
+  [
+    '--port',
+    String(await freePort(tokens.port)),
+    '--extract',
+    extract,
+    '--state',
+    join(demo, 'standins'),
+    '--token',
+    tokens.token,
+    '--control-token',
+    tokens.control,
+  ],
+  /^stand-ins on (.*)$/,
+  false,
+);
 const seed = join(demo, 'seed.json');
 writeFileSync(
   seed,
   JSON.stringify({
     accounts: DEMO_ACCOUNTS,
     sources: [
-      { id: 'directory', kind: 'directory', name: 'Tarn & Tide directory', url: `${standins}/scim/v2`, token: tokens.token },
-      { id: 'drives', kind: 'drives', name: 'Tarn & Tide Drives', url: `${standins}/drives/v1`, token: tokens.token },
+      {
+        id: 'directory',
+        kind: 'directory',
+        name: 'Tarn & Tide directory',
+        url: `${standins}/scim/v2`,
+        token: tokens.token,
+      },
+      {
+        id: 'drives',
+        kind: 'drives',
+        name: 'Tarn & Tide Drives',
+        url: `${standins}/drives/v1`,
+        token: tokens.token,
+      },
     ],
     survey: true,
   }),
   { mode: 0o600 },
 );
-writeFileSync(join(demo, 'control.json'), JSON.stringify({ url: standins, token: tokens.control }), { mode: 0o600 });
-const address = await start('src/server.ts', ['--seed', seed, ...(args.dev ? ['--dev'] : [])], /^Gate Lantern is on (.*)$/, true, { ...process.env, GATE_LANTERN_DATA: data });
+writeFileSync(join(demo, 'control.json'), JSON.stringify({ url: standins, token: tokens.control }), {
+  mode: 0o600,
+});
+const address = await start(
+  'src/server.ts',
+  ['--seed', seed, ...(args.dev ? ['--dev'] : [])],
+  /^Gate Lantern is on (.*)$/,
+  true,
+  { ...process.env, GATE_LANTERN_DATA: data },
+);
 process.stdout.write(`
 Gate Lantern is ready: ${address}
 

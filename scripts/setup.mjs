@@ -9,7 +9,11 @@ export const ROOT = fileURLToPath(new URL('..', import.meta.url));
 const windows = process.platform === 'win32';
 
 export function run(command, args, what) {
-  const { status } = spawnSync(windows ? `${command}.cmd` : command, args, { cwd: ROOT, stdio: 'inherit', shell: windows });
+  const { status } = spawnSync(windows ? `${command}.cmd` : command, args, {
+    cwd: ROOT,
+    stdio: 'inherit',
+    shell: windows,
+  });
   if (status !== 0) {
     process.stderr.write(`${what} did not work; what went wrong stands above.\n`);
     process.exit(status ?? 1);

@@ -18,7 +18,11 @@ function knownHost(host: string | null): boolean {
 export const onRequest: MiddlewareHandler = async (context, next) => {
   const { request, url, locals, cookies } = context;
   if (!knownHost(request.headers.get('host')))
-    return problem(421, 'unknown-host', 'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.');
+    return problem(
+      421,
+      'unknown-host',
+      'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.',
+    );
   const token = cookies.get(SESSION_COOKIE)?.value;
   const account = await getApp().accounts.session(token);
   if (account && token) {
@@ -29,7 +33,9 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
   let response: Response;
   if (!api && !account && !OPEN_PAGES.has(url.pathname)) {
     const empty = await getApp().accounts.empty();
-    response = context.redirect(empty ? '/first-steward' : `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`);
+    response = context.redirect(
+      empty ? '/first-steward' : `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`,
+    );
   } else response = await next();
 
   const headers = response.headers;
@@ -41,6 +47,9 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
   headers.set('permissions-policy', 'camera=(), microphone=(), geolocation=(), payment=()');
   headers.set('cache-control', 'no-store');
   const csp = headers.get('content-security-policy');
-  headers.set('content-security-policy', `${csp ? `${csp.replace(/;\s*$/, '')}; ` : "default-src 'none'; "}frame-ancestors 'none'`);
+  headers.set(
+    'content-security-policy',
+    `${csp ? `${csp.replace(/;\s*$/, '')}; ` : "default-src 'none'; "}frame-ancestors 'none'`,
+  );
   return response;
 };

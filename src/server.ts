@@ -12,7 +12,9 @@ import { parseArgs } from 'node:util';
 import { createApp, type Seed } from './services/app.ts';
 import { setApp } from './services/instance.ts';
 
-const { values: args } = parseArgs({ options: { seed: { type: 'string' }, dev: { type: 'boolean', default: false } } });
+const { values: args } = parseArgs({
+  options: { seed: { type: 'string' }, dev: { type: 'boolean', default: false } },
+});
 const data = resolve(process.env.GATE_LANTERN_DATA ?? '.data');
 const host = process.env.HOST ?? '127.0.0.1';
 const port = Number(process.env.PORT ?? 4680);
@@ -34,10 +36,15 @@ const stop = (): void => {
 };
 process.on('SIGINT', stop);
 process.on('SIGTERM', stop);
-for (const [name, worker] of [['database', app.db.worker], ['engine', app.engine.worker]] as const)
+for (const [name, worker] of [
+  ['database', app.db.worker],
+  ['engine', app.engine.worker],
+] as const)
   worker.on('exit', (code) => {
     if (stopping) return;
-    process.stderr.write(`The ${name}’s thread ended (${code}); nothing can be done without it. Start again.\n`);
+    process.stderr.write(
+      `The ${name}’s thread ended (${code}); nothing can be done without it. Start again.\n`,
+    );
     process.exit(1);
   });
 
@@ -50,11 +57,18 @@ if (args.dev) {
   const { handler } = (await import(entry.href)) as { handler: RequestListener };
   const server = createServer(handler);
   server.on('error', (e: NodeJS.ErrnoException) => {
-    process.stderr.write(e.code === 'EADDRINUSE' ? `Port ${port} is taken. Stop what is using it, or set PORT to another.\n` : `${String(e)}\n`);
+    process.stderr.write(
+      e.code === 'EADDRINUSE'
+        ? `Port ${port} is taken. Stop what is using it, or set PORT to another.\n`
+        : `${String(e)}\n`,
+    );
     process.exit(1);
   });
   await new Promise<void>((ready) => server.listen(port, host, ready));
 }
 const shown = host.includes(':') ? `[${host}]` : host;
 process.stdout.write(`Gate Lantern is on http://${shown}:${port}\n`);
-if (await app.accounts.empty()) process.stdout.write(`There is no account yet. The code for making the first steward: ${app.accounts.firstCode()}\n`);
+if (await app.accounts.empty())
+  process.stdout.write(
+    `There is no account yet. The code for making the first steward: ${app.accounts.firstCode()}\n`,
+  );

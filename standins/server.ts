@@ -128,7 +128,7 @@ function list(res: ServerResponse, url: URL, kind: Kind, repeat: boolean): void 
   json(res, 200, { rows, next, total: all.length });
 }
 
-async function drives(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): Promise<void> {
+function drives(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
   const [, , , kind, rawId, action] = url.pathname.split('/');
   const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
   if (kind === 'about') {
@@ -147,7 +147,11 @@ async function drives(req: IncomingMessage, res: ServerResponse, url: URL, repea
   if (kind === 'items' && action === 'content') {
     const text = state.content.get(id);
     if (!row || text === undefined) throw new Refusal(404, 'This item has no content here.');
-    res.writeHead(200, { 'content-type': String(row.mime ?? 'application/octet-stream') }).end(text);
+    res
+      .writeHead(200, {
+        'content-type': typeof row.mime === 'string' ? row.mime : 'application/octet-stream',
+      })
+      .end(text);
     return;
   }
   if (req.method === 'GET') {
@@ -234,7 +238,11 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   if (resetAfter) {
     // the work is done and its answer is lost
     const lost = { writeHead: () => lost, end: () => lost } as unknown as ServerResponse;
-    await drives(req, lost, url, false).finally(() => req.socket.destroy());
+    try {
+      drives(req, lost, url, false);
+    } finally {
+      req.socket.destroy();
+    }
     return;
   }
   if (url.pathname.startsWith('/scim/v2/Users')) return scim(res, url, 'users');

@@ -14,11 +14,18 @@ function encodingOf(first: Uint8Array): string {
 /** Prints `{file, dataType, distinct, occurrences, certainty, matches}` for each file and data type found in it. */
 export async function classify(files: string[], minCertainty: string): Promise<void> {
   const least = Number(minCertainty);
-  if (!Number.isInteger(least) || least < 0 || least > 100) throw new CliError('--min-certainty takes a whole number from 0 to 100.');
+  if (!Number.isInteger(least) || least < 0 || least > 100)
+    throw new CliError('--min-certainty takes a whole number from 0 to 100.');
   for (const file of files) {
-    if (!statSync(file, { throwIfNoEntry: false })?.isFile()) throw new CliError(`${file} is not a file that can be read.`);
+    if (!statSync(file, { throwIfNoEntry: false })?.isFile())
+      throw new CliError(`${file} is not a file that can be read.`);
     // values are told apart within one run; nothing of them is kept
-    const scanner = new Scanner({ types: DATA_TYPES, minCertainty: least, keep: Infinity, hash: (type, value) => createHash('sha256').update(`${type}\0${value}`).digest('base64') });
+    const scanner = new Scanner({
+      types: DATA_TYPES,
+      minCertainty: least,
+      keep: Infinity,
+      hash: (type, value) => createHash('sha256').update(`${type}\0${value}`).digest('base64'),
+    });
     scanner.fileName(basename(file));
     scanner.begin('body');
     let decoder: TextDecoder | undefined;
@@ -38,7 +45,14 @@ export async function classify(files: string[], minCertainty: string): Promise<v
         distinct: found.distinct,
         occurrences: found.occurrences,
         certainty: found.certainty,
-        matches: found.matches.map(({ part, start, end, masked, certainty, reasons }) => ({ part, start, end, masked, certainty, reasons })),
+        matches: found.matches.map(({ part, start, end, masked, certainty, reasons }) => ({
+          part,
+          start,
+          end,
+          masked,
+          certainty,
+          reasons,
+        })),
       });
   }
 }

@@ -3,5 +3,6 @@ export class CliError extends Error {}
 
 /** Writes one line of JSON, waiting where the reader is slower. */
 export async function print(value: unknown): Promise<void> {
-  if (!process.stdout.write(`${JSON.stringify(value)}\n`)) await new Promise((resolve) => process.stdout.once('drain', resolve));
+  if (!process.stdout.write(`${JSON.stringify(value)}\n`))
+    await new Promise((resolve) => process.stdout.once('drain', resolve));
 }

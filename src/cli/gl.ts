@@ -14,7 +14,11 @@ program
   .command('classify')
   .description('recognise sensitive content: one line for each file and data type')
   .argument('<file...>')
-  .option('--min-certainty <n>', 'leave out matches below this certainty, 0–100 (presets: Wide 30, Balanced 55, Strict 80)', '30')
+  .option(
+    '--min-certainty <n>',
+    'leave out matches below this certainty, 0–100 (presets: Wide 30, Balanced 55, Strict 80)',
+    '30',
+  )
   .action((files: string[], options: { minCertainty: string }) => classify(files, options.minCertainty));
 
 const ledger = program.command('ledger').description('the ledger, as exported');

@@ -5,7 +5,8 @@ import { CliError, print } from './error.ts';
 
 /** Prints whether the chain of an exported ledger holds, and where not; exit code 1 where it does not. */
 export async function verifyLedger(file: string): Promise<void> {
-  if (!statSync(file, { throwIfNoEntry: false })?.isFile()) throw new CliError(`${file} is not a file that can be read.`);
+  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
+    throw new CliError(`${file} is not a file that can be read.`);
   const chain = new ChainCheck();
   let line = 0;
   for await (const text of createInterface({ input: createReadStream(file, 'utf8'), crlfDelay: Infinity })) {
@@ -14,7 +15,12 @@ export async function verifyLedger(file: string): Promise<void> {
     let entry: LedgerEntry;
     try {
       entry = JSON.parse(text) as LedgerEntry;
-      if (typeof entry.seq !== 'number' || typeof entry.hash !== 'string' || typeof entry.previous !== 'string') throw new Error('not an entry');
+      if (
+        typeof entry.seq !== 'number' ||
+        typeof entry.hash !== 'string' ||
+        typeof entry.previous !== 'string'
+      )
+        throw new Error('not an entry');
     } catch {
       throw new CliError(`${file}, line ${line}: this is not an entry of a ledger.`);
     }

@@ -18,7 +18,16 @@ async function serving(listener: RequestListener): Promise<string> {
 const waits: number[] = [];
 const client = (url: string, more: Partial<HttpOptions> = {}) => {
   waits.length = 0;
-  return new HttpClient({ url, token: 't', random: () => 0.5, sleep: (ms) => { waits.push(ms); return Promise.resolve(); }, ...more });
+  return new HttpClient({
+    url,
+    token: 't',
+    random: () => 0.5,
+    sleep: (ms) => {
+      waits.push(ms);
+      return Promise.resolve();
+    },
+    ...more,
+  });
 };
 const collect = async <T>(pages: AsyncIterable<Page<T>>) => {
   const rows: T[] = [];
@@ -58,7 +67,11 @@ describe('requests', () => {
 
   it('give up in words, and say whether it may have happened', async () => {
     const silent = await serving(() => undefined);
-    await expect(client(silent, { timeLimit: 50, tries: 2 }).getJson('/x')).rejects.toMatchObject({ code: 'gave-up', mayHaveHappened: true, message: expect.stringMatching(/2 tries.*in time/) as string });
+    await expect(client(silent, { timeLimit: 50, tries: 2 }).getJson('/x')).rejects.toMatchObject({
+      code: 'gave-up',
+      mayHaveHappened: true,
+      message: expect.stringMatching(/2 tries.*in time/) as string,
+    });
     server!.closeAllConnections();
     server!.close();
     const refusing = await serving((_, res) => res.writeHead(403).end());
@@ -69,7 +82,9 @@ describe('requests', () => {
   it('stop at once when cancelled', async () => {
     const abort = new AbortController();
     const url = await serving(() => setTimeout(() => abort.abort(), 20));
-    await expect(client(url, { signal: abort.signal }).getJson('/x')).rejects.toMatchObject({ code: 'cancelled' });
+    await expect(client(url, { signal: abort.signal }).getJson('/x')).rejects.toMatchObject({
+      code: 'cancelled',
+    });
   });
 
   it('never follow a redirect with our token', async () => {
@@ -87,7 +102,9 @@ describe('lists', () => {
       '1': { rows: [item('b'), { id: 'x', kind: 'neither' }, item('c')], next: '2', total: 4 },
       '2': { rows: [item('d'), { ...item('e'), secret: 1 }], next: null, total: 4 },
     };
-    const url = await serving((req, res) => res.end(JSON.stringify(pages[new URL(req.url!, 'http://x').searchParams.get('cursor') ?? ''])));
+    const url = await serving((req, res) =>
+      res.end(JSON.stringify(pages[new URL(req.url!, 'http://x').searchParams.get('cursor') ?? ''])),
+    );
     const { rows, rejected } = await collect(drivesWorkspace({ url, token: 't' }).list('item'));
     expect(rows.map((r) => r.id)).toEqual(['a', 'b', 'c', 'd', 'e']);
     expect(rows[4]).not.toHaveProperty('secret');
@@ -96,7 +113,9 @@ describe('lists', () => {
 
   it('do not go round in a circle', async () => {
     const url = await serving((_, res) => res.end(JSON.stringify({ rows: [], next: 'again' })));
-    await expect(collect(drivesWorkspace({ url, token: 't' }).list('item'))).rejects.toMatchObject({ code: 'not-understood' });
+    await expect(collect(drivesWorkspace({ url, token: 't' }).list('item'))).rejects.toMatchObject({
+      code: 'not-understood',
+    });
   });
 
   it('read SCIM by startIndex and count (RFC 7644 §3.4.2.4)', async () => {
@@ -104,7 +123,11 @@ describe('lists', () => {
     const url = await serving((req, res) => {
       asked.push(req.url!);
       const start = Number(new URL(req.url!, 'http://x').searchParams.get('startIndex'));
-      const all = Array.from({ length: 5 }, (_, i) => ({ id: `u${i}`, userName: `U${i}@Own.example`, emails: [{ value: `u${i}@own.example` }] }));
+      const all = Array.from({ length: 5 }, (_, i) => ({
+        id: `u${i}`,
+        userName: `U${i}@Own.example`,
+        emails: [{ value: `u${i}@own.example` }],
+      }));
       res.end(JSON.stringify({ totalResults: 5, Resources: all.slice(start - 1, start + 1) }));
     });
     const { rows } = await collect(scimDirectory({ url, token: 't' }).list('person'));

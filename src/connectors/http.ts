@@ -51,7 +51,11 @@ export class HttpClient {
    * One request, tried again where that may help: no answer, 408, 425, 429 and 5xx. `keyed` writes
    * carry an Idempotency-Key and are safe to repeat. Statuses below 500 in `accept` are returned.
    */
-  async request(method: string, path: string, more: { key?: string; accept?: number[]; timeLimit?: number } = {}): Promise<Answer> {
+  async request(
+    method: string,
+    path: string,
+    more: { key?: string; accept?: number[]; timeLimit?: number } = {},
+  ): Promise<Answer> {
     const o = this.options;
     const tries = o.tries ?? 6;
     let last = '';
@@ -74,8 +78,13 @@ export class HttpClient {
           return { status, body: response.body, json: () => response.json() };
         }
         await response.body?.cancel();
-        if (status === 401 || status === 403) throw new ConnectorError('not-allowed', `The workspace does not accept our token (${status}). Renew it under Survey › Sources.`);
-        if (status < 500 && status !== 429 && status !== 408 && status !== 425) throw new ConnectorError('refused', `The workspace refused ${method} ${path} (${status}).`);
+        if (status === 401 || status === 403)
+          throw new ConnectorError(
+            'not-allowed',
+            `The workspace does not accept our token (${status}). Renew it under Survey › Sources.`,
+          );
+        if (status < 500 && status !== 429 && status !== 408 && status !== 425)
+          throw new ConnectorError('refused', `The workspace refused ${method} ${path} (${status}).`);
         last = `it answered ${status}`;
         wait = retryAfter(response.headers.get('retry-after'), Date.now());
       } catch (e) {
@@ -87,10 +96,17 @@ export class HttpClient {
       if (attempt + 1 < tries) {
         // full jitter, so that many clients do not come back at once; never sooner than told
         const backoff = (o.random ?? Math.random)() * (o.firstWait ?? 250) * 2 ** attempt;
-        await (o.sleep ?? sleepFor)(Math.min(o.longestWait ?? 60_000, Math.max(wait ?? 0, backoff)), o.signal);
+        await (o.sleep ?? sleepFor)(
+          Math.min(o.longestWait ?? 60_000, Math.max(wait ?? 0, backoff)),
+          o.signal,
+        );
       }
     }
-    throw new ConnectorError('gave-up', `Gave up on ${method} ${path} after ${tries} tries: ${last}.`, unanswered);
+    throw new ConnectorError(
+      'gave-up',
+      `Gave up on ${method} ${path} after ${tries} tries: ${last}.`,
+      unanswered,
+    );
   }
 
   async getJson(path: string): Promise<unknown> {

@@ -1,5 +1,14 @@
 /** The port to a workspace and to a directory: what every kind of connector offers. */
-import type { GrantRow, GroupRow, ItemRow, LinkRow, OrganisationRow, PersonRow, SpaceRow, WorkspaceRow } from '../core/model.ts';
+import type {
+  GrantRow,
+  GroupRow,
+  ItemRow,
+  LinkRow,
+  OrganisationRow,
+  PersonRow,
+  SpaceRow,
+  WorkspaceRow,
+} from '../core/model.ts';
 
 export interface RowOf {
   person: PersonRow;

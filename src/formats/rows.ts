@@ -107,7 +107,6 @@ export const SCIM_USER = 'urn:ietf:params:scim:schemas:core:2.0:User';
 export const SCIM_GROUP = 'urn:ietf:params:scim:schemas:core:2.0:Group';
 export const SCIM_ENTERPRISE = 'urn:ietf:params:scim:schemas:extension:enterprise:2.0:User';
 export const SCIM_IDENTITY = 'urn:gatelantern:scim:1.0:Identity';
-export const SCIM_LIST = 'urn:ietf:params:scim:api:messages:2.0:ListResponse';
 
 /** A SCIM 2.0 User (RFC 7643 §4.1, enterprise extension §4.3) as a person. */
 export const personSchema = z

@@ -34,27 +34,50 @@ export class Accounts {
 
   /** The one-time code for making the first steward; the server prints it. */
   firstCode(): string {
-    return (this.setupCode ??= randomBytes(6).toString('hex').replace(/(.{4})(?=.)/g, '$1-'));
+    return (this.setupCode ??= randomBytes(6)
+      .toString('hex')
+      .replace(/(.{4})(?=.)/g, '$1-'));
   }
 
   async makeFirst(code: string, name: string, address: string, password: string): Promise<void> {
     const expected = this.firstCode();
-    const right = code.length === expected.length && timingSafeEqual(Buffer.from(code), Buffer.from(expected));
+    const right =
+      code.length === expected.length && timingSafeEqual(Buffer.from(code), Buffer.from(expected));
     if (!right) {
       await this.slowDown('first-steward');
-      await this.db.query('insert into sign_in_failure (address, at) values ($1, $2)', ['first-steward', this.clock()]);
-      throw new AppError('wrong-code', 403, 'This is not the code that the server printed when it started. Look for “first steward” in its output.');
+      await this.db.query('insert into sign_in_failure (address, at) values ($1, $2)', [
+        'first-steward',
+        this.clock(),
+      ]);
+      throw new AppError(
+        'wrong-code',
+        403,
+        'This is not the code that the server printed when it started. Look for “first steward” in its output.',
+      );
     }
-    if (!(await this.empty())) throw new AppError('not-first', 409, 'There is an account already. Sign in with it.');
+    if (!(await this.empty()))
+      throw new AppError('not-first', 409, 'There is an account already. Sign in with it.');
     await this.create(name, address, 'steward', password, 'first visit');
     this.setupCode = undefined;
   }
 
-  async create(name: string, address: string, role: AccountRole, password: string, by: string): Promise<void> {
+  async create(
+    name: string,
+    address: string,
+    role: AccountRole,
+    password: string,
+    by: string,
+  ): Promise<void> {
     const hashed = await hash(password, ARGON);
     await this.db.transaction(async (tx) => {
-      await tx.query('insert into account (name, address, role, password_hash, created_at) values ($1, $2, $3, $4, $5)', [name, address.toLowerCase(), role, hashed, this.clock()]);
-      await this.ledger.add({ who: by, what: 'account.made', subject: address.toLowerCase(), after: { name, role } }, tx);
+      await tx.query(
+        'insert into account (name, address, role, password_hash, created_at) values ($1, $2, $3, $4, $5)',
+        [name, address.toLowerCase(), role, hashed, this.clock()],
+      );
+      await this.ledger.add(
+        { who: by, what: 'account.made', subject: address.toLowerCase(), after: { name, role } },
+        tx,
+      );
     });
   }
 
@@ -62,21 +85,33 @@ export class Accounts {
   async signIn(address: string, password: string): Promise<{ token: string; account: Account }> {
     const at = address.trim().toLowerCase();
     await this.slowDown(at);
-    const [row] = await this.db.query<Account & { password_hash: string }>('select id, name, address, role, password_hash from account where address = $1', [at]);
+    const [row] = await this.db.query<Account & { password_hash: string }>(
+      'select id, name, address, role, password_hash from account where address = $1',
+      [at],
+    );
     // an unknown address costs as much time as a wrong password
     const right = await verify(row?.password_hash ?? (await this.decoy), password).catch(() => false);
     if (!row || !right) {
       await this.db.transaction(async (tx) => {
         await tx.query('insert into sign_in_failure (address, at) values ($1, $2)', [at, this.clock()]);
-        await this.ledger.add({ who: at.slice(0, 200), what: 'sign-in.refused', subject: at.slice(0, 200) }, tx);
+        await this.ledger.add(
+          { who: at.slice(0, 200), what: 'sign-in.refused', subject: at.slice(0, 200) },
+          tx,
+        );
       });
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
     const token = randomBytes(32).toString('base64url');
     await this.db.transaction(async (tx) => {
       await tx.query('delete from sign_in_failure where address = $1', [at]);
-      await tx.query('insert into session (token_hash, account, created_at, seen_at) values ($1, $2, $3, $3)', [sha256(token), row.id, this.clock()]);
-      await this.ledger.add({ who: row.address, what: 'sign-in', subject: row.address, after: { role: row.role } }, tx);
+      await tx.query(
+        'insert into session (token_hash, account, created_at, seen_at) values ($1, $2, $3, $3)',
+        [sha256(token), row.id, this.clock()],
+      );
+      await this.ledger.add(
+        { who: row.address, what: 'sign-in', subject: row.address, after: { role: row.role } },
+        tx,
+      );
     });
     return { token, account: { id: row.id, name: row.name, address: row.address, role: row.role } };
   }
@@ -84,17 +119,27 @@ export class Accounts {
   /** After five failed tries, each further one waits twice as long, up to fifteen minutes. */
   private async slowDown(address: string): Promise<void> {
     const now = this.clock().getTime();
-    const [f] = await this.db.query<{ n: number; last: Date | null }>('select count(*)::int as n, max(at) as last from sign_in_failure where address = $1 and at > $2', [address, new Date(now - FAILURE_WINDOW_MS)]);
+    const [f] = await this.db.query<{ n: number; last: Date | null }>(
+      'select count(*)::int as n, max(at) as last from sign_in_failure where address = $1 and at > $2',
+      [address, new Date(now - FAILURE_WINDOW_MS)],
+    );
     if (!f?.last || f.n < FREE_TRIES) return;
     const wait = Math.min(FAILURE_WINDOW_MS, 2 ** (f.n - FREE_TRIES) * 2000) - (now - f.last.getTime());
-    if (wait > 0) throw new AppError('slow-down', 429, `Too many failed tries. Try again in ${Math.ceil(wait / 1000)} seconds.`, Math.ceil(wait / 1000));
+    if (wait > 0)
+      throw new AppError(
+        'slow-down',
+        429,
+        `Too many failed tries. Try again in ${Math.ceil(wait / 1000)} seconds.`,
+        Math.ceil(wait / 1000),
+      );
   }
 
   async signOut(token: string): Promise<void> {
     const account = await this.session(token);
     await this.db.transaction(async (tx) => {
       await tx.query('delete from session where token_hash = $1', [sha256(token)]);
-      if (account) await this.ledger.add({ who: account.address, what: 'sign-out', subject: account.address }, tx);
+      if (account)
+        await this.ledger.add({ who: account.address, what: 'sign-out', subject: account.address }, tx);
     });
   }
 
@@ -107,11 +152,15 @@ export class Accounts {
       [sha256(token)],
     );
     if (!row) return undefined;
-    if (now.getTime() - row.seen_at.getTime() > IDLE_MS || now.getTime() - row.created_at.getTime() > LONGEST_MS) {
+    if (
+      now.getTime() - row.seen_at.getTime() > IDLE_MS ||
+      now.getTime() - row.created_at.getTime() > LONGEST_MS
+    ) {
       await this.db.query('delete from session where token_hash = $1', [sha256(token)]);
       return undefined;
     }
-    if (now.getTime() - row.seen_at.getTime() > 60_000) await this.db.query('update session set seen_at = $2 where token_hash = $1', [sha256(token), now]);
+    if (now.getTime() - row.seen_at.getTime() > 60_000)
+      await this.db.query('update session set seen_at = $2 where token_hash = $1', [sha256(token), now]);
     return { id: row.id, name: row.name, address: row.address, role: row.role };
   }
 }

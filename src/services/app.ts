@@ -50,7 +50,10 @@ function lock(directory: string): () => void {
       } catch {
         // no such process: the one that held the directory ended without letting go
       }
-      if (alive && pid !== process.pid) throw new Error(`Another Gate Lantern (process ${pid}) is using ${directory}. Stop it first, or set GATE_LANTERN_DATA to another directory.`);
+      if (alive && pid !== process.pid)
+        throw new Error(
+          `Another Gate Lantern (process ${pid}) is using ${directory}. Stop it first, or set GATE_LANTERN_DATA to another directory.`,
+        );
       rmSync(file, { force: true });
     }
   }
@@ -71,16 +74,26 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const plans = new Plans(db, ledger, engine, surveys, events, clock);
 
   await surveys.sayInterrupted();
-  if (seed && (await accounts.empty())) for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
+  if (seed && (await accounts.empty()))
+    for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
   for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
   await surveys.takeOver();
   await plans.resume();
   if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
 
   return {
-    db, accounts, ledger, engine, findings, surveys, plans, events,
+    db,
+    accounts,
+    ledger,
+    engine,
+    findings,
+    surveys,
+    plans,
+    events,
     async course(account) {
-      const [last] = await db.query<{ id: number; taken_at: Date }>("select id, taken_at from survey where state = 'done' order by id desc limit 1");
+      const [last] = await db.query<{ id: number; taken_at: Date }>(
+        "select id, taken_at from survey where state = 'done' order by id desc limit 1",
+      );
       const [counts] = await db.query<Omit<Course, 'survey'>>(
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
                 (select count(*)::int from plan where state in ('draft', 'applying', 'undoing')) as remedy,
@@ -88,7 +101,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
                 (select count(*)::int from tray where account = $1) as tray`,
         [account],
       );
-      return { ...counts!, survey: { running: surveys.current() !== undefined, last: last?.taken_at.toISOString() ?? null, id: last?.id ?? null } };
+      return {
+        ...counts!,
+        survey: {
+          running: surveys.current() !== undefined,
+          last: last?.taken_at.toISOString() ?? null,
+          id: last?.id ?? null,
+        },
+      };
     },
     async close() {
       await surveys.close();

@@ -18,7 +18,11 @@ export interface FindingFilter {
 const OPEN = ['open', 'reopened'];
 
 type Row = Omit<FindingRow, 'now' | 'could'> & { now_tier: number; could_tier: number };
-const toRow = ({ now_tier, could_tier, ...r }: Row): FindingRow => ({ ...r, now: TIERS[now_tier]!, could: TIERS[could_tier]! });
+const toRow = ({ now_tier, could_tier, ...r }: Row): FindingRow => ({
+  ...r,
+  now: TIERS[now_tier]!,
+  could: TIERS[could_tier]!,
+});
 
 export class Findings {
   constructor(
@@ -30,7 +34,9 @@ export class Findings {
   async refresh(survey: number, found: EngineFinding[]): Promise<void> {
     const now = this.clock();
     await this.db.transaction(async (tx) => {
-      await tx.query('create temporary table found_now (source text, item text, severity text, points int, weight int, now_tier int, could_tier int, summary jsonb) on commit drop');
+      await tx.query(
+        'create temporary table found_now (source text, item text, severity text, points int, weight int, now_tier int, could_tier int, summary jsonb) on commit drop',
+      );
       await tx.query(
         `insert into found_now select r.source, r.item, r.severity, r.points, r.weight, r.now, r.could, r.summary
          from jsonb_to_recordset($1::jsonb) as r(source text, item text, severity text, points int, weight int, now int, could int, summary jsonb)`,
@@ -66,32 +72,88 @@ export class Findings {
 
   /** The survey whose findings are in force; 0 before the first. */
   async survey(): Promise<number> {
-    return (await this.db.query<{ value: number }>("select value from setting where name = 'findings-survey'"))[0]?.value ?? 0;
+    return (
+      (await this.db.query<{ value: number }>("select value from setting where name = 'findings-survey'"))[0]
+        ?.value ?? 0
+    );
   }
 
-  async list(filter: FindingFilter): Promise<{ rows: FindingRow[]; total: number; points: number; open: number; fixed: number }> {
-    const states = filter.state === 'open' ? OPEN : filter.state === 'fixed' ? ['fixed'] : ['open', 'reopened', 'accepted', 'fixed'];
+  async list(
+    filter: FindingFilter,
+  ): Promise<{ rows: FindingRow[]; total: number; points: number; open: number; fixed: number }> {
+    const states =
+      filter.state === 'open'
+        ? OPEN
+        : filter.state === 'fixed'
+          ? ['fixed']
+          : ['open', 'reopened', 'accepted', 'fixed'];
     const where = `state = any($1) and ($2::text is null or severity = $2)
       and ($3::text is null or strpos(lower(summary::text), lower($3)) > 0)
       and ($4::text is null or summary->>'space' = $4)`;
     const params = [states, filter.severity ?? null, filter.text || null, filter.space ?? null];
-    const order = { points: 'points desc', weight: 'weight desc, points desc', reach: 'greatest(now_tier, could_tier) desc, now_tier desc, points desc', name: "summary->>'name'" }[filter.sort];
+    const order = {
+      points: 'points desc',
+      weight: 'weight desc, points desc',
+      reach: 'greatest(now_tier, could_tier) desc, now_tier desc, points desc',
+      name: "summary->>'name'",
+    }[filter.sort];
     const rows = await this.db.query<Row>(
       `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $5 offset $6`,
       [...params, filter.limit, filter.offset],
     );
-    const [sum] = await this.db.query<{ total: number; points: number }>(`select count(*)::int as total, coalesce(sum(points), 0)::int as points from finding where ${where}`, params);
-    const [states2] = await this.db.query<{ open: number; fixed: number }>("select count(*) filter (where state in ('open', 'reopened'))::int as open, count(*) filter (where state = 'fixed')::int as fixed from finding");
-    return { rows: rows.map(toRow), total: sum!.total, points: sum!.points, open: states2!.open, fixed: states2!.fixed };
+    const [sum] = await this.db.query<{ total: number; points: number }>(
+      `select count(*)::int as total, coalesce(sum(points), 0)::int as points from finding where ${where}`,
+      params,
+    );
+    const [states2] = await this.db.query<{ open: number; fixed: number }>(
+      "select count(*) filter (where state in ('open', 'reopened'))::int as open, count(*) filter (where state = 'fixed')::int as fixed from finding",
+    );
+    return {
+      rows: rows.map(toRow),
+      total: sum!.total,
+      points: sum!.points,
+      open: states2!.open,
+      fixed: states2!.fixed,
+    };
   }
 
-  async one(id: number): Promise<{ row: FindingRow; history: { at: string; survey: number | null; what: string; plan: number | null; planName: string | null }[] } | undefined> {
-    const [row] = await this.db.query<Row>('select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where id = $1', [id]);
+  async one(id: number): Promise<
+    | {
+        row: FindingRow;
+        history: {
+          at: string;
+          survey: number | null;
+          what: string;
+          plan: number | null;
+          planName: string | null;
+        }[];
+      }
+    | undefined
+  > {
+    const [row] = await this.db.query<Row>(
+      'select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where id = $1',
+      [id],
+    );
     if (!row) return undefined;
-    const history = await this.db.query<{ at: Date; survey: number | null; what: string; plan: number | null; plan_name: string | null }>(
+    const history = await this.db.query<{
+      at: Date;
+      survey: number | null;
+      what: string;
+      plan: number | null;
+      plan_name: string | null;
+    }>(
       'select e.at, e.survey, e.what, s.plan, p.name as plan_name from finding_event e left join survey s on s.id = e.survey left join plan p on p.id = s.plan where e.finding = $1 order by e.at desc',
       [id],
     );
-    return { row: toRow(row), history: history.map((h) => ({ at: h.at.toISOString(), survey: h.survey, what: h.what, plan: h.plan, planName: h.plan_name })) };
+    return {
+      row: toRow(row),
+      history: history.map((h) => ({
+        at: h.at.toISOString(),
+        survey: h.survey,
+        what: h.what,
+        plan: h.plan,
+        planName: h.plan_name,
+      })),
+    };
   }
 }

@@ -1,5 +1,11 @@
 /** The ledger: one chain of everything done. */
-import { ChainCheck, FIRST_PREVIOUS, ledgerHash, type ChainResult, type LedgerEntry } from '../formats/ledger.ts';
+import {
+  ChainCheck,
+  FIRST_PREVIOUS,
+  ledgerHash,
+  type ChainResult,
+  type LedgerEntry,
+} from '../formats/ledger.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 
@@ -20,9 +26,12 @@ export class Ledger {
   /** Adds an entry. Given the transaction of the deed itself, both are kept or neither is. */
   async add(deed: Deed, tx?: Db): Promise<void> {
     if (!tx) return this.db.transaction((own) => this.add(deed, own));
-    const [last] = await tx.query<{ seq: number; hash: string }>('select seq, hash from ledger order by seq desc limit 1');
+    const [last] = await tx.query<{ seq: number; hash: string }>(
+      'select seq, hash from ledger order by seq desc limit 1',
+    );
     // what the chain is made over is what comes back out of jsonb, so both are plain JSON
-    const plain = (v: unknown): unknown => (v === undefined ? null : (JSON.parse(storableJson(v)) as unknown));
+    const plain = (v: unknown): unknown =>
+      v === undefined ? null : (JSON.parse(storableJson(v)) as unknown);
     const entry = {
       seq: (last?.seq ?? 0) + 1,
       at: this.clock().toISOString(),
@@ -34,20 +43,37 @@ export class Ledger {
       previous: last?.hash ?? FIRST_PREVIOUS,
     };
     const json = (v: unknown) => (v === null ? null : JSON.stringify(v));
-    await tx.query('insert into ledger (seq, at, who, what, subject, before, after, previous, hash) values ($1, $2, $3, $4, $5, $6::jsonb, $7::jsonb, $8, $9)', [
-      entry.seq, entry.at, entry.who, entry.what, entry.subject, json(entry.before), json(entry.after), entry.previous, ledgerHash(entry),
-    ]);
+    await tx.query(
+      'insert into ledger (seq, at, who, what, subject, before, after, previous, hash) values ($1, $2, $3, $4, $5, $6::jsonb, $7::jsonb, $8, $9)',
+      [
+        entry.seq,
+        entry.at,
+        entry.who,
+        entry.what,
+        entry.subject,
+        json(entry.before),
+        json(entry.after),
+        entry.previous,
+        ledgerHash(entry),
+      ],
+    );
   }
 
   /** Entries before a number, newest first. */
   page(before: number | undefined, limit: number, what?: string): Promise<LedgerEntry[]> {
-    return this.db.query<LedgerEntry>('select * from ledger where seq < coalesce($1, 2147483647) and ($3::text is null or what like $3 || \'%\' or who = $3 or subject ilike \'%\' || $3 || \'%\') order by seq desc limit $2', [before ?? null, limit, what ?? null]);
+    return this.db.query<LedgerEntry>(
+      "select * from ledger where seq < coalesce($1, 2147483647) and ($3::text is null or what like $3 || '%' or who = $3 or subject ilike '%' || $3 || '%') order by seq desc limit $2",
+      [before ?? null, limit, what ?? null],
+    );
   }
 
   /** All entries, oldest first, a thousand at a time. */
   async *all(): AsyncGenerator<LedgerEntry[]> {
-    for (let from = 0; ; ) {
-      const rows = await this.db.query<LedgerEntry>('select * from ledger where seq > $1 order by seq limit 1000', [from]);
+    for (let from = 0; ;) {
+      const rows = await this.db.query<LedgerEntry>(
+        'select * from ledger where seq > $1 order by seq limit 1000',
+        [from],
+      );
       if (rows.length === 0) return;
       yield rows;
       from = rows[rows.length - 1]!.seq;

@@ -8,9 +8,13 @@ export class Secrets {
 
   constructor(directory: string) {
     const file = join(directory, 'secret.key');
-    if (!existsSync(file)) writeFileSync(file, randomBytes(32).toString('base64'), { mode: 0o600, flag: 'wx' });
+    if (!existsSync(file))
+      writeFileSync(file, randomBytes(32).toString('base64'), { mode: 0o600, flag: 'wx' });
     this.master = Buffer.from(readFileSync(file, 'utf8'), 'base64');
-    if (this.master.length !== 32) throw new Error(`${file} is not a key of 32 bytes. Put back the one this data directory was made with.`);
+    if (this.master.length !== 32)
+      throw new Error(
+        `${file} is not a key of 32 bytes. Put back the one this data directory was made with.`,
+      );
   }
 
   /** A key for one purpose (HKDF, RFC 5869). */
@@ -21,7 +25,9 @@ export class Secrets {
   seal(text: string): string {
     const iv = randomBytes(12);
     const cipher = createCipheriv('aes-256-gcm', this.keyFor('tokens'), iv);
-    return Buffer.concat([iv, cipher.update(text, 'utf8'), cipher.final(), cipher.getAuthTag()]).toString('base64');
+    return Buffer.concat([iv, cipher.update(text, 'utf8'), cipher.final(), cipher.getAuthTag()]).toString(
+      'base64',
+    );
   }
 
   open(sealed: string): string {

@@ -22,13 +22,16 @@ describe('the store', () => {
   it('brings bulk rows in and out unchanged, whatever is in them', async () => {
     await db.query('create table bulk (n int, t text)');
     await fc.assert(
-      fc.asyncProperty(fc.array(fc.option(fc.string({ unit: 'binary' })), { minLength: 1, maxLength: 20 }), async (texts) => {
-        const rows = texts.map((t, i) => [i, t?.toWellFormed() ?? null] as const);
-        await db.copyIn('bulk', ['n', 't'], copyText(rows));
-        const back = await db.query<{ t: string | null }>('select t from bulk order by n');
-        expect(back.map((r) => r.t)).toEqual(rows.map((r) => r[1]?.replaceAll('\0', '\uFFFD') ?? null));
-        await db.query('truncate bulk');
-      }),
+      fc.asyncProperty(
+        fc.array(fc.option(fc.string({ unit: 'binary' })), { minLength: 1, maxLength: 20 }),
+        async (texts) => {
+          const rows = texts.map((t, i) => [i, t?.toWellFormed() ?? null] as const);
+          await db.copyIn('bulk', ['n', 't'], copyText(rows));
+          const back = await db.query<{ t: string | null }>('select t from bulk order by n');
+          expect(back.map((r) => r.t)).toEqual(rows.map((r) => r[1]?.replaceAll('\0', '\uFFFD') ?? null));
+          await db.query('truncate bulk');
+        },
+      ),
       { numRuns: 60 },
     );
     await db.copyIn('bulk', ['n', 't'], copyText([[1, 'a\tb']]));
@@ -44,21 +47,41 @@ describe('the store', () => {
         await tx.query('update counter set n = $1', [row!.n + 1]);
       });
     await Promise.all(Array.from({ length: 20 }, raise));
-    await expect(db.transaction(async (tx) => { await tx.query('update counter set n = 99'); throw new Error('no'); })).rejects.toThrow('no');
+    await expect(
+      db.transaction(async (tx) => {
+        await tx.query('update counter set n = 99');
+        throw new Error('no');
+      }),
+    ).rejects.toThrow('no');
     expect(await db.query('select n from counter')).toEqual([{ n: 20 }]);
   });
 
   it('keeps every version of what surveys saw, and answers as of any of them', async () => {
-    const survey = () => db.query<{ id: number }>("insert into survey (kind, state, started_by, started_at) values ('full', 'done', 't', now()) returning id").then((r) => r[0]!.id);
-    const rowsOf: Record<string, unknown>[] = [{ a: 1, b: 1 }, { a: 1, b: 2, c: 3 }, { b: 2 }, { a: 1, b: 2 }];
+    const survey = () =>
+      db
+        .query<{ id: number }>(
+          "insert into survey (kind, state, started_by, started_at) values ('full', 'done', 't', now()) returning id",
+        )
+        .then((r) => r[0]!.id);
+    const rowsOf: Record<string, unknown>[] = [
+      { a: 1, b: 1 },
+      { a: 1, b: 2, c: 3 },
+      { b: 2 },
+      { a: 1, b: 2 },
+    ];
     const ids: number[] = [];
     for (const rows of rowsOf) {
       const id = await survey();
       ids.push(id);
-      await stage(db, id, Object.entries(rows).map(([k, v]) => ({ kind: 'item' as const, source: 's', id: k, doc: { v } })));
+      await stage(
+        db,
+        id,
+        Object.entries(rows).map(([k, v]) => ({ kind: 'item' as const, source: 's', id: k, doc: { v } })),
+      );
       await db.transaction((tx) => mergeStaged(tx, id, [{ kind: 'item', source: 's' }]));
     }
-    const asOf = async (id: number) => Object.fromEntries((await readObserved<{ v: unknown }>(db, 'item', id)).map((r) => [r.id, r.doc.v]));
+    const asOf = async (id: number) =>
+      Object.fromEntries((await readObserved<{ v: unknown }>(db, 'item', id)).map((r) => [r.id, r.doc.v]));
     for (const [i, rows] of rowsOf.entries()) expect(await asOf(ids[i]!)).toEqual(rows);
     // what did not change has one version
     expect(await db.query("select 1 from observed where source = 's' and id = 'b'")).toHaveLength(2);
@@ -99,7 +122,9 @@ describe('kill -9 during writes', () => {
     const writer = fileURLToPath(new URL('../../tests/kill-writer.ts', import.meta.url));
     let confirmed = 0;
     for (let round = 0; round < 4; round++) {
-      const child = spawn(process.execPath, ['--import', 'tsx', writer, data], { stdio: ['ignore', 'pipe', 'inherit'] });
+      const child = spawn(process.execPath, ['--import', 'tsx', writer, data], {
+        stdio: ['ignore', 'pipe', 'inherit'],
+      });
       const stopAfter = 5 + round * 17;
       let seen = 0;
       for await (const line of createInterface({ input: child.stdout })) {
@@ -107,9 +132,13 @@ describe('kill -9 during writes', () => {
         if (++seen >= stopAfter) child.kill('SIGKILL');
       }
       const db = await openDb(data);
-      const rows = await db.query<{ n: number; parts: number }>('select n, count(*)::int as parts from pair group by n order by n');
+      const rows = await db.query<{ n: number; parts: number }>(
+        'select n, count(*)::int as parts from pair group by n order by n',
+      );
       expect(rows.length).toBeGreaterThanOrEqual(confirmed);
-      expect(rows.slice(0, confirmed).map((r) => r.n)).toEqual(Array.from({ length: confirmed }, (_, i) => i + 1));
+      expect(rows.slice(0, confirmed).map((r) => r.n)).toEqual(
+        Array.from({ length: confirmed }, (_, i) => i + 1),
+      );
       // each transaction wrote two rows: both are there or neither
       expect(rows.every((r) => r.parts === 2)).toBe(true);
       await db.close();

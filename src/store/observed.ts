@@ -12,7 +12,11 @@ export interface ContentDoc {
 }
 
 /** Rows of a kind as a survey saw them, by source and id. */
-export const readObserved = <Doc>(db: Db, kind: ObservedKind, survey: number): Promise<{ source: string; id: string; doc: Doc }[]> =>
+export const readObserved = <Doc>(
+  db: Db,
+  kind: ObservedKind,
+  survey: number,
+): Promise<{ source: string; id: string; doc: Doc }[]> =>
   db.query(
     `select source, id, doc from observed
      where kind = $1 and valid_from <= $2 and (valid_to is null or valid_to > $2) order by source, id`,
@@ -23,7 +27,9 @@ export const readObserved = <Doc>(db: Db, kind: ObservedKind, survey: number): P
 export function storableJson(doc: unknown): string {
   const text = JSON.stringify(doc);
   if (!/\\u(?:0000|d[89a-f])/i.test(text)) return text;
-  return JSON.stringify(doc, (_, v: unknown) => (typeof v === 'string' ? v.toWellFormed().replaceAll('\0', '\uFFFD') : v));
+  return JSON.stringify(doc, (_, v: unknown) =>
+    typeof v === 'string' ? v.toWellFormed().replaceAll('\0', '\uFFFD') : v,
+  );
 }
 
 export interface StagedRow {
@@ -41,17 +47,34 @@ export const stage = (db: Db, survey: number, rows: readonly StagedRow[]): Promi
   );
 
 /** Replaces what was staged under these keys; a row without a doc is only taken out. */
-export async function restage(db: Db, survey: number, rows: readonly (Omit<StagedRow, 'doc'> & { doc: unknown })[]): Promise<void> {
+export async function restage(
+  db: Db,
+  survey: number,
+  rows: readonly (Omit<StagedRow, 'doc'> & { doc: unknown })[],
+): Promise<void> {
   for (const r of rows)
-    await db.query('delete from staged where survey = $1 and kind = $2 and source = $3 and id = $4', [survey, r.kind, r.source, r.id]);
-  await stage(db, survey, rows.filter((r) => r.doc !== null));
+    await db.query('delete from staged where survey = $1 and kind = $2 and source = $3 and id = $4', [
+      survey,
+      r.kind,
+      r.source,
+      r.id,
+    ]);
+  await stage(
+    db,
+    survey,
+    rows.filter((r) => r.doc !== null),
+  );
 }
 
 /**
  * Makes a survey's staged rows the present. `whole`: kinds and sources that were read in full, so
  * that a row not staged is gone. Rows that have not changed keep their version. Runs inside `tx`.
  */
-export async function mergeStaged(tx: Db, survey: number, whole: readonly { kind: ObservedKind; source: string }[]): Promise<void> {
+export async function mergeStaged(
+  tx: Db,
+  survey: number,
+  whole: readonly { kind: ObservedKind; source: string }[],
+): Promise<void> {
   await tx.query('analyze staged');
   await tx.query(
     `update observed o set valid_to = $1
@@ -71,14 +94,21 @@ export async function mergeStaged(tx: Db, survey: number, whole: readonly { kind
 }
 
 /** Sets one row to what was just read of it (null: it is gone), from this survey on. */
-export async function observeOne(tx: Db, survey: number, row: Omit<StagedRow, 'doc'> & { doc: unknown }): Promise<void> {
+export async function observeOne(
+  tx: Db,
+  survey: number,
+  row: Omit<StagedRow, 'doc'> & { doc: unknown },
+): Promise<void> {
   const json = row.doc === null ? null : storableJson(row.doc);
   const same = await tx.query(
     'select 1 from observed where kind = $1 and source = $2 and id = $3 and valid_to is null and doc = $4::jsonb',
     [row.kind, row.source, row.id, json],
   );
   if (same.length) return;
-  await tx.query('update observed set valid_to = $4 where kind = $1 and source = $2 and id = $3 and valid_to is null', [row.kind, row.source, row.id, survey]);
+  await tx.query(
+    'update observed set valid_to = $4 where kind = $1 and source = $2 and id = $3 and valid_to is null',
+    [row.kind, row.source, row.id, survey],
+  );
   if (json !== null)
     await tx.query(
       `insert into observed (kind, source, id, doc, valid_from) values ($1, $2, $3, $4::jsonb, $5)

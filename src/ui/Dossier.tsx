@@ -2,26 +2,60 @@
 import { useQuery } from '@tanstack/react-query';
 import { Check, File, Folder, Pin, PinOff, Plus, X } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
-import type { Dossier as DossierData, EntryRef, FindingRow, FoundContent, RouteDto } from '../services/dto.ts';
+import type {
+  Dossier as DossierData,
+  EntryRef,
+  FindingRow,
+  FoundContent,
+  RouteDto,
+} from '../services/dto.ts';
 import { api } from './api.ts';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
-import { useSigned } from './Shell.tsx';
+import { useSigned } from './signed.ts';
 import { usePickUp, useTray } from './Tray.tsx';
 import { bytesWords, entryWords } from './words.ts';
 
 export interface FindingDetail {
   row: FindingRow;
-  history: { at: string; survey: number | null; what: string; plan: number | null; planName: string | null }[];
+  history: {
+    at: string;
+    survey: number | null;
+    what: string;
+    plan: number | null;
+    planName: string | null;
+  }[];
   dossier: DossierData | null;
 }
 
-export function Dossier({ finding, close, pinned, pin }: { finding: number; close: () => void; pinned: boolean; pin: () => void }) {
-  const { data, error, refetch } = useQuery({ queryKey: ['finding', finding], queryFn: () => api<FindingDetail>('GET', `/api/findings/${finding}`) });
+export function Dossier({
+  finding,
+  close,
+  pinned,
+  pin,
+}: {
+  finding: number;
+  close: () => void;
+  pinned: boolean;
+  pin: () => void;
+}) {
+  const { data, error, refetch } = useQuery({
+    queryKey: ['finding', finding],
+    queryFn: () => api<FindingDetail>('GET', `/api/findings/${finding}`),
+  });
   return (
-    <aside aria-label="Dossier" className="flex w-[440px] shrink-0 flex-col border-l border-slate bg-base-100">
+    <aside
+      aria-label="Dossier"
+      className="flex w-[440px] shrink-0 flex-col border-l border-slate bg-base-100"
+    >
       <div className="flex items-center gap-1 border-b border-slate py-1 pl-4 pr-2">
         <span className="flex-1 text-xs font-semibold text-quiet">Finding {finding}</span>
-        <button className="btn btn-xs btn-square btn-ghost" aria-pressed={pinned} aria-label={pinned ? 'Unpin the dossier' : 'Pin the dossier'} title={pinned ? 'Unpin: it follows the selection' : 'Pin: it stays while you select others'} onClick={pin}>
+        <button
+          className="btn btn-xs btn-square btn-ghost"
+          aria-pressed={pinned}
+          aria-label={pinned ? 'Unpin the dossier' : 'Pin the dossier'}
+          title={pinned ? 'Unpin: it follows the selection' : 'Pin: it stays while you select others'}
+          onClick={pin}
+        >
           {pinned ? <PinOff size={14} aria-hidden /> : <Pin size={14} aria-hidden />}
         </button>
         <button className="btn btn-xs btn-square btn-ghost" aria-label="Close the dossier" onClick={close}>
@@ -75,11 +109,16 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
               )}
             </div>
             <div className="flex items-center gap-1.5 text-quiet">
-              <Weight weight={dossier?.weight ?? row.weight} /> weight {dossier?.weight ?? row.weight} allows {dossier?.allowed}
+              <Weight weight={dossier?.weight ?? row.weight} /> weight {dossier?.weight ?? row.weight} allows{' '}
+              {dossier?.allowed}
             </div>
           </div>
         </div>
-        {fixed ? <p className="mt-3">Fixed: its reach is within what its weight allows.</p> : dossier && <WhatToDo dossier={dossier} />}
+        {fixed ? (
+          <p className="mt-3">Fixed: its reach is within what its weight allows.</p>
+        ) : (
+          dossier && <WhatToDo dossier={dossier} />
+        )}
       </header>
       {!dossier && <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>}
       {dossier && <Routes dossier={dossier} />}
@@ -101,7 +140,8 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           </table>
           {dossier && dossier.weighing.length > 0 && (
             <p className="mt-1 text-quiet">
-              Weight {dossier.weight}, the heaviest of: {dossier.weighing.map((w) => `${w.why} (${w.weight})`).join('; ')}.
+              Weight {dossier.weight}, the heaviest of:{' '}
+              {dossier.weighing.map((w) => `${w.why} (${w.weight})`).join('; ')}.
             </p>
           )}
         </Section>
@@ -169,7 +209,11 @@ function WhatToDo({ dossier }: { dossier: DossierData }) {
   return (
     <div className="mt-3 flex flex-col gap-2">
       {steward && left.length > 0 && (
-        <button className="btn btn-sm btn-primary w-full" disabled={pickUp.isPending} onClick={() => pickUp.mutate(left)}>
+        <button
+          className="btn btn-sm btn-primary w-full"
+          disabled={pickUp.isPending}
+          onClick={() => pickUp.mutate(left)}
+        >
           Pick up: withdraw outside access ({what(left)})
         </button>
       )}
@@ -178,10 +222,16 @@ function WhatToDo({ dossier }: { dossier: DossierData }) {
           <Check size={15} aria-hidden /> Withdrawing outside access is in the tray.
         </p>
       )}
-      {withdrawable.length === 0 && mixed.length === 0 && <p className="text-quiet">Nobody outside reaches it. What makes it too wide is below: pick up what should go.</p>}
+      {withdrawable.length === 0 && mixed.length === 0 && (
+        <p className="text-quiet">
+          Nobody outside reaches it. What makes it too wide is below: pick up what should go.
+        </p>
+      )}
       {mixed.length > 0 && (
         <p className="text-quiet">
-          {plural(mixed.length, 'route')} also {mixed.length === 1 ? 'lets' : 'let'} members in ({mixed.map((m) => m.to).join('; ')}), so {mixed.length === 1 ? 'it is' : 'they are'} left out: pick {mixed.length === 1 ? 'it' : 'them'} up below if those members can lose it.
+          {plural(mixed.length, 'route')} also {mixed.length === 1 ? 'lets' : 'let'} members in (
+          {mixed.map((m) => m.to).join('; ')}), so {mixed.length === 1 ? 'it is' : 'they are'} left out: pick{' '}
+          {mixed.length === 1 ? 'it' : 'them'} up below if those members can lose it.
         </p>
       )}
       {pickUp.error && <Trouble error={pickUp.error} />}
@@ -198,12 +248,19 @@ const what = (entries: EntryRef[]): string => {
 function useTrayHas(): (e: EntryRef) => boolean {
   const { steward } = useSigned();
   const tray = useTray();
-  return (e) => steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
+  return (e) =>
+    steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
 }
 
 function Routes({ dossier }: { dossier: DossierData }) {
   const { now } = dossier.reach;
-  const counts = [now.outsiders && plural(now.outsiders, 'outsider'), now.guests && plural(now.guests, 'guest'), plural(now.members, 'member')].filter(Boolean).join(', ');
+  const counts = [
+    now.outsiders && plural(now.outsiders, 'outsider'),
+    now.guests && plural(now.guests, 'guest'),
+    plural(now.members, 'member'),
+  ]
+    .filter(Boolean)
+    .join(', ');
   const outside = dossier.routes.filter((r) => r.outside);
   const inside = dossier.routes.filter((r) => !r.outside);
   return (
@@ -213,7 +270,9 @@ function Routes({ dossier }: { dossier: DossierData }) {
       ))}
       {inside.length > 0 && (
         <details open={outside.length === 0}>
-          <summary className="cursor-pointer py-1 text-quiet">{plural(inside.length, 'route')} from inside</summary>
+          <summary className="cursor-pointer py-1 text-quiet">
+            {plural(inside.length, 'route')} from inside
+          </summary>
           {inside.map((r, i) => (
             <Route key={i} route={r} file={dossier.item.name} />
           ))}
@@ -230,12 +289,22 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
   const { pickUp, putDown } = usePickUp();
   const entry = 'id' in route.through ? route.through : undefined;
   const steps: { node: ReactNode; dot: 'who' | 'group' | 'entry' | 'node' }[] = [];
-  const names = route.who.map((p) => (p.kind === 'outsider' ? p.address : p.kind === 'guest' ? `${p.name} (guest, ${p.address.split('@')[1]})` : p.name));
+  const names = route.who.map((p) =>
+    p.kind === 'outsider'
+      ? p.address
+      : p.kind === 'guest'
+        ? `${p.name} (guest, ${p.address.split('@')[1]})`
+        : p.name,
+  );
   steps.push({
     dot: 'who',
     node:
       route.as === 'could' ? (
-        <b>{entry?.audience === 'organisation' ? 'Every member who gets the link' : 'Anybody at all who gets the link'}</b>
+        <b>
+          {entry?.audience === 'organisation'
+            ? 'Every member who gets the link'
+            : 'Anybody at all who gets the link'}
+        </b>
       ) : route.as === 'anyone' && !names.length ? (
         <b>Anybody at all</b>
       ) : route.as === 'domain' && !names.length ? (
@@ -295,19 +364,33 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
       dot: 'node',
       node: (
         <span className={`flex items-center gap-1.5 ${i === route.down.length - 1 ? '' : 'text-quiet'}`}>
-          {n.kind === 'file' ? <File size={13} aria-hidden className="shrink-0" /> : <Folder size={13} aria-hidden className="shrink-0" />}
-          <span className="truncate">{i === route.down.length - 1 && n.name === file ? 'this file' : `${n.kind} “${n.name}”`}</span>
+          {n.kind === 'file' ? (
+            <File size={13} aria-hidden className="shrink-0" />
+          ) : (
+            <Folder size={13} aria-hidden className="shrink-0" />
+          )}
+          <span className="truncate">
+            {i === route.down.length - 1 && n.name === file ? 'this file' : `${n.kind} “${n.name}”`}
+          </span>
         </span>
       ),
     });
-  const dot = { who: 'bg-base-content', group: 'border-2 border-base-content bg-base-100', entry: 'rotate-45 rounded-none bg-base-content', node: 'bg-slate' };
+  const dot = {
+    who: 'bg-base-content',
+    group: 'border-2 border-base-content bg-base-100',
+    entry: 'rotate-45 rounded-none bg-base-content',
+    node: 'bg-slate',
+  };
   return (
     <ol className="relative my-1.5 pl-5" aria-label="Route">
       <span aria-hidden className="absolute bottom-2.5 left-[4px] top-2.5 border-l-2 border-slate" />
       {steps.map((s, i) => (
         <Fragment key={i}>
           <li className="relative py-0.5">
-            <span aria-hidden className={`absolute -left-[20px] top-[7px] size-2.5 rounded-full ${dot[s.dot]}`} />
+            <span
+              aria-hidden
+              className={`absolute -left-[20px] top-[7px] size-2.5 rounded-full ${dot[s.dot]}`}
+            />
             {s.node}
           </li>
         </Fragment>
@@ -317,10 +400,17 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
 }
 
 function Contents({ dossier }: { dossier: DossierData }) {
-  const scan = { scanned: undefined, 'name-only': 'known by its name only', unreadable: 'could not be read' }[dossier.scan];
+  const scan = { scanned: undefined, 'name-only': 'known by its name only', unreadable: 'could not be read' }[
+    dossier.scan
+  ];
   return (
     <Section name="What is in it" aside={scan}>
-      {dossier.contents.length === 0 && <p className="text-quiet">Nothing sensitive was recognised.{dossier.item.label && ` It weighs by its label, ${dossier.item.label}.`}</p>}
+      {dossier.contents.length === 0 && (
+        <p className="text-quiet">
+          Nothing sensitive was recognised.
+          {dossier.item.label && ` It weighs by its label, ${dossier.item.label}.`}
+        </p>
+      )}
       {dossier.contents.map((c) => (
         <Content key={c.dataType} content={c} />
       ))}
@@ -343,7 +433,9 @@ function Content({ content: c }: { content: FoundContent }) {
       {match && (
         <details>
           <summary className="cursor-pointer text-quiet">
-            Why so sure: match {shown + 1} of {c.matches.length === c.occurrences ? c.occurrences : `the first ${c.matches.length}`}, <span className="font-mono">{match.masked}</span>
+            Why so sure: match {shown + 1} of{' '}
+            {c.matches.length === c.occurrences ? c.occurrences : `the first ${c.matches.length}`},{' '}
+            <span className="font-mono">{match.masked}</span>
           </summary>
           <table className="ml-4 w-[calc(100%-1rem)]">
             <tbody>
@@ -366,7 +458,10 @@ function Content({ content: c }: { content: FoundContent }) {
             </tbody>
           </table>
           {c.matches.length > 1 && (
-            <button className="btn btn-xs btn-ghost ml-3" onClick={() => setShown((shown + 1) % c.matches.length)}>
+            <button
+              className="btn btn-xs btn-ghost ml-3"
+              onClick={() => setShown((shown + 1) % c.matches.length)}
+            >
               Next match
             </button>
           )}

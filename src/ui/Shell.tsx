@@ -1,29 +1,13 @@
 /** The frame of every screen: course bar, scope line, main, dossier, tray, command line. */
-import { QueryClientProvider, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { QueryClientProvider, useMutation, useQuery } from '@tanstack/react-query';
 import { Command as CommandIcon, LogOut, Moon, Sun } from 'lucide-react';
-import { createContext, useContext, useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import type { Account, Course, SourceRow } from '../services/dto.ts';
-import { api, client, useLive, withQuery, type LiveSurvey } from './api.ts';
+import { api, client, useLive } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
 import { When } from './marks.tsx';
+import { SignedContext, STEPS, switchTheme, useSigned } from './signed.ts';
 import { Tray } from './Tray.tsx';
-
-export const STEPS = [
-  { name: 'Survey', views: [{ name: 'Sources', path: '/survey/sources' }] },
-  { name: 'Exposure', views: [{ name: 'Findings', path: '/exposure/findings' }] },
-  { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },
-  { name: 'Guard', views: [] },
-  { name: 'Review', views: [] },
-  { name: 'Record', views: [{ name: 'Ledger', path: '/record/ledger' }] },
-] as const;
-
-interface Signed {
-  account: Account;
-  steward: boolean;
-  live: LiveSurvey | undefined;
-}
-const SignedContext = createContext<Signed | undefined>(undefined);
-export const useSigned = (): Signed => useContext(SignedContext)!;
 
 interface ShellProps {
   account: Account;
@@ -67,7 +51,10 @@ function SignedFrame({ account, path, scope, dossier, children }: ShellProps) {
 
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
-  const { data: course } = useQuery({ queryKey: ['course'], queryFn: () => api<Course>('GET', '/api/course') });
+  const { data: course } = useQuery({
+    queryKey: ['course'],
+    queryFn: () => api<Course>('GET', '/api/course'),
+  });
   const counts: Record<string, ReactNode> = {
     Survey: live ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
     Exposure: course ? `${course.exposure} open` : '',
@@ -75,7 +62,10 @@ function CourseBar({ path }: { path: string }) {
     Record: course ? `${course.record.toLocaleString('en')} entries` : '',
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path))!;
-  const sign = useMutation({ mutationFn: () => api('DELETE', '/api/session'), onSuccess: () => location.assign('/sign-in') });
+  const sign = useMutation({
+    mutationFn: () => api('DELETE', '/api/session'),
+    onSuccess: () => location.assign('/sign-in'),
+  });
   return (
     <header className="border-b border-slate">
       <div className="flex h-12 items-stretch pr-3">
@@ -100,9 +90,15 @@ function CourseBar({ path }: { path: string }) {
               <div key={s.name} className="flex items-stretch">
                 {i > 0 && <span aria-hidden className="w-3 self-center border-t border-slate" />}
                 {s.views.length ? (
-                  <a href={s.views[0].path} aria-current={open ? 'step' : undefined} className={`${shape} hover:bg-base-200`}>
+                  <a
+                    href={s.views[0].path}
+                    aria-current={open ? 'step' : undefined}
+                    className={`${shape} hover:bg-base-200`}
+                  >
                     {inner}
-                    {open && <span aria-hidden className="absolute inset-x-3 bottom-0 h-[3px] bg-base-content" />}
+                    {open && (
+                      <span aria-hidden className="absolute inset-x-3 bottom-0 h-[3px] bg-base-content" />
+                    )}
                   </a>
                 ) : (
                   <span className={`${shape} text-quiet`} title="Its views are still to come">
@@ -114,7 +110,10 @@ function CourseBar({ path }: { path: string }) {
           })}
         </nav>
         <div className="flex items-center gap-1">
-          <button className="btn btn-sm btn-ghost gap-2 font-normal text-quiet" onClick={() => dispatchEvent(new Event('gl-command'))}>
+          <button
+            className="btn btn-sm btn-ghost gap-2 font-normal text-quiet"
+            onClick={() => dispatchEvent(new Event('gl-command'))}
+          >
             <CommandIcon size={14} aria-hidden /> Search <kbd className="kbd kbd-xs">Ctrl K</kbd>
           </button>
           <ThemeButton />
@@ -122,20 +121,18 @@ function CourseBar({ path }: { path: string }) {
             <span className="block text-[13px]">{account.name}</span>
             <span className="block text-xs text-quiet">{account.role}</span>
           </span>
-          <button className="btn btn-sm btn-square btn-ghost" aria-label="Sign out" title="Sign out" onClick={() => sign.mutate()}>
+          <button
+            className="btn btn-sm btn-square btn-ghost"
+            aria-label="Sign out"
+            title="Sign out"
+            onClick={() => sign.mutate()}
+          >
             <LogOut size={15} aria-hidden />
           </button>
         </div>
       </div>
     </header>
   );
-}
-
-export function switchTheme(): void {
-  const next = document.documentElement.dataset.theme === 'dusk' ? 'fog' : 'dusk';
-  document.documentElement.dataset.theme = next;
-  document.cookie = `gl-theme=${next}; Path=/; Max-Age=31536000; SameSite=Lax`;
-  dispatchEvent(new Event('gl-theme'));
 }
 
 function ThemeButton() {
@@ -149,28 +146,48 @@ function ThemeButton() {
   const Icon = dark ? Sun : Moon;
   const label = dark ? 'Light theme (fog)' : 'Dark theme (dusk)';
   return (
-    <button className="btn btn-sm btn-square btn-ghost" aria-label={label} title={label} onClick={switchTheme}>
+    <button
+      className="btn btn-sm btn-square btn-ghost"
+      aria-label={label}
+      title={label}
+      onClick={switchTheme}
+    >
       <Icon size={15} aria-hidden />
     </button>
   );
 }
 
 function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
-  const { data: sources } = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
-  const { data: course } = useQuery({ queryKey: ['course'], queryFn: () => api<Course>('GET', '/api/course') });
+  const { data: sources } = useQuery({
+    queryKey: ['sources'],
+    queryFn: () => api<SourceRow[]>('GET', '/api/sources'),
+  });
+  const { data: course } = useQuery({
+    queryKey: ['course'],
+    queryFn: () => api<Course>('GET', '/api/course'),
+  });
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   return (
     <div className="flex h-9 items-center gap-4 border-b border-slate bg-base-200 px-4">
       <nav aria-label="Views of this step" className="flex gap-3">
         {step?.views.map((v) => (
-          <a key={v.path} href={v.path} aria-current={v.path === path ? 'page' : undefined} className={v.path === path ? 'font-semibold' : 'text-quiet hover:underline'}>
+          <a
+            key={v.path}
+            href={v.path}
+            aria-current={v.path === path ? 'page' : undefined}
+            className={v.path === path ? 'font-semibold' : 'text-quiet hover:underline'}
+          >
             {v.name}
           </a>
         ))}
       </nav>
       <span aria-hidden className="h-4 border-l border-slate" />
-      <div className="flex min-w-0 flex-1 items-center gap-2" role="group" aria-label="What the screen is about">
+      <div
+        className="flex min-w-0 flex-1 items-center gap-2"
+        role="group"
+        aria-label="What the screen is about"
+      >
         {workspaces.map((w) => (
           <Chip key={w.id}>{w.name}</Chip>
         ))}
@@ -192,7 +209,11 @@ export function Chip({ children, drop, label }: { children: ReactNode; drop?: ()
     <span className="inline-flex h-6 items-center gap-1 whitespace-nowrap rounded border border-slate bg-base-100 px-2 text-[13px]">
       {children}
       {drop && (
-        <button className="-mr-1 cursor-pointer rounded px-1 hover:bg-base-200" aria-label={label} onClick={drop}>
+        <button
+          className="-mr-1 cursor-pointer rounded px-1 hover:bg-base-200"
+          aria-label={label}
+          onClick={drop}
+        >
           ×
         </button>
       )}
@@ -205,19 +226,13 @@ function OwnersLater({ account }: { account: Account }) {
   return (
     <div className="flex h-dvh flex-col items-center justify-center gap-4 text-center">
       <h1 className="text-xl font-bold">The owner desk is still to come</h1>
-      <p className="max-w-md text-quiet">{account.name}, this is where you will answer for the spaces you own. Until then there is nothing here for the role owner.</p>
+      <p className="max-w-md text-quiet">
+        {account.name}, this is where you will answer for the spaces you own. Until then there is nothing here
+        for the role owner.
+      </p>
       <button className="btn btn-sm" onClick={leave}>
         Sign out
       </button>
     </div>
   );
-}
-
-/** The path of a view with something selected in it. */
-export const linkTo = (path: string, params: Record<string, string | number | undefined>): string => withQuery(path, params);
-
-/** Refetches everything that a steward’s own act may have changed. */
-export function useRefresh(): () => void {
-  const queries = useQueryClient();
-  return () => void queries.invalidateQueries();
 }

@@ -18,21 +18,39 @@ interface TableProps<Row> {
   label: string;
   columns: Column<Row>[];
   rows: Row[];
-  rowKey(row: Row): string | number;
+  rowKey: (row: Row) => string | number;
   selected?: string | number | undefined;
-  onSelect?(row: Row | undefined): void;
+  onSelect?: (row: Row | undefined) => void;
   sort?: string;
-  onSort?(key: string): void;
+  onSort?: (key: string) => void;
   /** Keys beside those for moving, such as `p`. */
-  onKey?(key: string, row: Row): void;
+  onKey?: (key: string, row: Row) => void;
   /** Called when the end comes into sight. */
   onEnd?: () => void;
   rowHeight?: number;
 }
 
-export function Table<Row>({ label, columns, rows, rowKey, selected, onSelect, sort, onSort, onKey, onEnd, rowHeight = 32 }: TableProps<Row>) {
+export function Table<Row>({
+  label,
+  columns,
+  rows,
+  rowKey,
+  selected,
+  onSelect,
+  sort,
+  onSort,
+  onKey,
+  onEnd,
+  rowHeight = 32,
+}: TableProps<Row>) {
   const scroller = useRef<HTMLDivElement>(null);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => rowHeight, overscan: 12, initialRect: { width: 800, height: 600 } });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => rowHeight,
+    overscan: 12,
+    initialRect: { width: 800, height: 600 },
+  });
   const template = columns.map((c) => c.width).join(' ');
   const at = rows.findIndex((r) => rowKey(r) === selected);
   const items = virtual.getVirtualItems();
@@ -47,7 +65,16 @@ export function Table<Row>({ label, columns, rows, rowKey, selected, onSelect, s
   }, [selected]);
 
   const keys = (e: KeyboardEvent) => {
-    const move = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1, PageDown: 15, PageUp: -15, Home: -Infinity, End: Infinity }[e.key];
+    const move = {
+      ArrowDown: 1,
+      j: 1,
+      ArrowUp: -1,
+      k: -1,
+      PageDown: 15,
+      PageUp: -15,
+      Home: -Infinity,
+      End: Infinity,
+    }[e.key];
     if (e.ctrlKey || e.metaKey || e.altKey) return;
     if (move !== undefined && rows.length) {
       e.preventDefault();
@@ -57,12 +84,34 @@ export function Table<Row>({ label, columns, rows, rowKey, selected, onSelect, s
   };
   const grid = { display: 'grid', gridTemplateColumns: template };
   return (
-    <div ref={scroller} className="h-full overflow-auto" tabIndex={0} role="grid" aria-label={label} aria-rowcount={rows.length + 1} onKeyDown={keys} aria-activedescendant={at >= 0 ? `row-${String(selected)}` : undefined}>
-      <div role="row" aria-rowindex={1} className="sticky top-0 z-10 border-b border-slate bg-base-100" ref={(el) => void (el && Object.assign(el.style, grid))}>
+    <div
+      ref={scroller}
+      className="h-full overflow-auto"
+      tabIndex={0}
+      role="grid"
+      aria-label={label}
+      aria-rowcount={rows.length + 1}
+      onKeyDown={keys}
+      aria-activedescendant={at >= 0 ? `row-${String(selected)}` : undefined}
+    >
+      <div
+        role="row"
+        aria-rowindex={1}
+        className="sticky top-0 z-10 border-b border-slate bg-base-100"
+        ref={(el) => void (el && Object.assign(el.style, grid))}
+      >
         {columns.map((c) => (
-          <div key={c.key} role="columnheader" aria-sort={sort === c.key ? 'descending' : undefined} className={`flex h-8 items-center px-3 text-xs font-semibold text-quiet ${c.right ? 'justify-end' : ''}`}>
+          <div
+            key={c.key}
+            role="columnheader"
+            aria-sort={sort === c.key ? 'descending' : undefined}
+            className={`flex h-8 items-center px-3 text-xs font-semibold text-quiet ${c.right ? 'justify-end' : ''}`}
+          >
             {c.sorts && onSort ? (
-              <button className="flex cursor-pointer items-center gap-1 hover:text-base-content" onClick={() => onSort(c.key)}>
+              <button
+                className="flex cursor-pointer items-center gap-1 hover:text-base-content"
+                onClick={() => onSort(c.key)}
+              >
                 {c.name} {sort === c.key && <ArrowDown size={12} aria-label="sorted" />}
               </button>
             ) : (
@@ -83,11 +132,23 @@ export function Table<Row>({ label, columns, rows, rowKey, selected, onSelect, s
               aria-rowindex={v.index + 2}
               aria-selected={k === selected}
               onClick={() => onSelect?.(row)}
-              ref={(el) => void (el && Object.assign(el.style, grid, { height: `${v.size}px`, transform: `translateY(${v.start}px)` }))}
+              ref={(el) =>
+                void (
+                  el &&
+                  Object.assign(el.style, grid, {
+                    height: `${v.size}px`,
+                    transform: `translateY(${v.start}px)`,
+                  })
+                )
+              }
               className={`absolute inset-x-0 top-0 border-b border-base-300 ${onSelect ? 'cursor-pointer' : ''} ${k === selected ? 'bg-base-300' : 'hover:bg-base-200'}`}
             >
               {columns.map((c) => (
-                <div key={c.key} role="gridcell" className={`flex min-w-0 items-center overflow-hidden px-3 ${c.right ? 'justify-end' : ''}`}>
+                <div
+                  key={c.key}
+                  role="gridcell"
+                  className={`flex min-w-0 items-center overflow-hidden px-3 ${c.right ? 'justify-end' : ''}`}
+                >
                   {c.cell(row)}
                 </div>
               ))}

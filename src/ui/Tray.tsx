@@ -6,13 +6,14 @@ import type { EntryRef, Preview } from '../services/dto.ts';
 import { api } from './api.ts';
 import { entryWords } from './words.ts';
 import { plural, Trouble } from './marks.tsx';
-import { useRefresh } from './Shell.tsx';
+import { useRefresh } from './signed.ts';
 
 export interface TrayState {
   objects: { kind: 'grant' | 'link'; source: string; id: string }[];
   preview?: Preview;
 }
-export const useTray = () => useQuery({ queryKey: ['tray'], queryFn: () => api<TrayState>('GET', '/api/tray') });
+export const useTray = () =>
+  useQuery({ queryKey: ['tray'], queryFn: () => api<TrayState>('GET', '/api/tray') });
 
 const ref = (e: EntryRef) => ({ kind: e.kind, source: e.source, id: e.id });
 
@@ -20,17 +21,34 @@ const ref = (e: EntryRef) => ({ kind: e.kind, source: e.source, id: e.id });
 export function usePickUp() {
   const refresh = useRefresh();
   return {
-    pickUp: useMutation({ mutationFn: (entries: EntryRef[]) => api('POST', '/api/tray', { objects: entries.map(ref) }), onSuccess: refresh }),
-    putDown: useMutation({ mutationFn: (entries: Pick<EntryRef, 'kind' | 'source' | 'id'>[]) => api('DELETE', '/api/tray', { objects: entries.map(({ kind, source, id }) => ({ kind, source, id })) }), onSuccess: refresh }),
+    pickUp: useMutation({
+      mutationFn: (entries: EntryRef[]) => api('POST', '/api/tray', { objects: entries.map(ref) }),
+      onSuccess: refresh,
+    }),
+    putDown: useMutation({
+      mutationFn: (entries: Pick<EntryRef, 'kind' | 'source' | 'id'>[]) =>
+        api('DELETE', '/api/tray', {
+          objects: entries.map(({ kind, source, id }) => ({ kind, source, id })),
+        }),
+      onSuccess: refresh,
+    }),
   };
 }
 
-const listed = (words: string[]): string => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`);
+const listed = (words: string[]): string =>
+  words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`;
 
 /** Who loses access, in one sentence. */
 export function losersWords(p: Preview): string {
-  const losers = [p.outsiders && plural(p.outsiders, 'outsider'), p.guests && plural(p.guests, 'guest'), ...p.wholeDomains.map((d) => `everybody at ${d}`), p.anybody && 'anybody with the link'].filter(Boolean);
-  const outside = losers.length ? `${listed(losers as string[])} would lose access` : 'Nobody outside loses anything';
+  const losers = [
+    p.outsiders && plural(p.outsiders, 'outsider'),
+    p.guests && plural(p.guests, 'guest'),
+    ...p.wholeDomains.map((d) => `everybody at ${d}`),
+    p.anybody && 'anybody with the link',
+  ].filter(Boolean);
+  const outside = losers.length
+    ? `${listed(losers as string[])} would lose access`
+    : 'Nobody outside loses anything';
   return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}.`;
 }
 
@@ -46,7 +64,10 @@ export function Tray() {
   }, [n]);
   if (n === 0)
     return (
-      <footer className="flex h-8 items-center border-t border-slate bg-base-200 px-4 text-quiet" aria-label="Tray">
+      <footer
+        className="flex h-8 items-center border-t border-slate bg-base-200 px-4 text-quiet"
+        aria-label="Tray"
+      >
         The tray is empty. Pick up changes from a finding, and they gather here until you make a plan of them.
       </footer>
     );
@@ -57,7 +78,11 @@ export function Tray() {
           {preview?.changes.map((c) => (
             <li key={`${c.kind}${c.source}${c.id}`} className="flex h-8 items-center gap-2">
               <span className="min-w-0 flex-1 truncate">Withdraw {entryWords(c)}</span>
-              <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${entryWords(c)}`} onClick={() => putDown.mutate([c])}>
+              <button
+                className="btn btn-xs btn-ghost btn-square"
+                aria-label={`Put down: ${entryWords(c)}`}
+                onClick={() => putDown.mutate([c])}
+              >
                 <X size={14} aria-hidden />
               </button>
             </li>
@@ -77,13 +102,19 @@ export function Tray() {
           {open ? <ChevronDown size={14} aria-hidden /> : <ChevronUp size={14} aria-hidden />}
           {plural(n, 'change')} picked up
         </button>
-        <span className="min-w-0 flex-1 truncate">{preview ? losersWords(preview) : 'Working out who would lose access …'}</span>
+        <span className="min-w-0 flex-1 truncate">
+          {preview ? losersWords(preview) : 'Working out who would lose access …'}
+        </span>
         {preview && (
           <span className="whitespace-nowrap">
             closes <b>{(preview.pointsBefore - preview.pointsAfter).toLocaleString('en')}</b> points
           </span>
         )}
-        <button className="btn btn-sm btn-primary" disabled={!preview || preview.changes.length === 0} onClick={() => setMaking(true)}>
+        <button
+          className="btn btn-sm btn-primary"
+          disabled={!preview || preview.changes.length === 0}
+          onClick={() => setMaking(true)}
+        >
           Make a plan
         </button>
       </div>
@@ -96,7 +127,9 @@ function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => dialog.current?.showModal(), []);
   const spots = [...new Set(preview.changes.map((c) => c.on.name))];
-  const [name, setName] = useState(`Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`);
+  const [name, setName] = useState(
+    `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`,
+  );
   const [reason, setReason] = useState('');
   const make = useMutation({
     mutationFn: () => api<{ id: number }>('POST', '/api/plans', { name, reason }),
@@ -112,14 +145,29 @@ function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
         }}
       >
         <h2 className="text-lg font-bold">Make a plan of {plural(preview.changes.length, 'change')}</h2>
-        <p className="text-quiet">Nothing happens yet: the plan is a draft that shows in full who would lose what.</p>
+        <p className="text-quiet">
+          Nothing happens yet: the plan is a draft that shows in full who would lose what.
+        </p>
         <label className="flex flex-col gap-1">
           Name
-          <input className="input w-full" value={name} maxLength={200} required autoFocus onChange={(e) => setName(e.target.value)} />
+          <input
+            className="input w-full"
+            value={name}
+            maxLength={200}
+            required
+            autoFocus
+            onChange={(e) => setName(e.target.value)}
+          />
         </label>
         <label className="flex flex-col gap-1">
           Reason, for the ledger
-          <textarea className="textarea w-full" rows={2} value={reason} maxLength={2000} onChange={(e) => setReason(e.target.value)} />
+          <textarea
+            className="textarea w-full"
+            rows={2}
+            value={reason}
+            maxLength={2000}
+            onChange={(e) => setReason(e.target.value)}
+          />
         </label>
         {make.error && <Trouble error={make.error} />}
         <div className="flex justify-end gap-2">

@@ -19,15 +19,27 @@ export async function api<T>(method: 'GET' | 'POST' | 'DELETE', path: string, bo
   try {
     response = await fetch(path, {
       method,
-      ...(method !== 'GET' && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body ?? {}) }),
+      ...(method !== 'GET' && {
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body ?? {}),
+      }),
     });
   } catch {
-    throw new ApiError(0, 'unreachable', 'Gate Lantern does not answer. Check that it is running, then try again.');
+    throw new ApiError(
+      0,
+      'unreachable',
+      'Gate Lantern does not answer. Check that it is running, then try again.',
+    );
   }
   const answer = (await response.json().catch(() => null)) as T & { title?: string; detail?: string };
   if (response.ok) return answer;
-  if (response.status === 401 && !path.startsWith('/api/session')) location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
-  throw new ApiError(response.status, answer?.title ?? 'failed', answer?.detail ?? `It answered ${response.status}.`);
+  if (response.status === 401 && !path.startsWith('/api/session'))
+    location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
+  throw new ApiError(
+    response.status,
+    answer?.title ?? 'failed',
+    answer?.detail ?? `It answered ${response.status}.`,
+  );
 }
 
 /** A path with the parameters that have a value. */
@@ -38,7 +50,13 @@ export function withQuery(path: string, params: Record<string, string | number |
 }
 
 export const client = new QueryClient({
-  defaultOptions: { queries: { retry: (count, e) => !(e instanceof ApiError && e.status < 500 && e.status > 0) && count < 2, staleTime: 2_000, refetchOnWindowFocus: true } },
+  defaultOptions: {
+    queries: {
+      retry: (count, e) => !(e instanceof ApiError && e.status < 500 && e.status > 0) && count < 2,
+      staleTime: 2_000,
+      refetchOnWindowFocus: true,
+    },
+  },
 });
 
 export interface LiveSurvey {
@@ -59,10 +77,12 @@ export function useLive(): LiveSurvey | undefined {
       if (event.state !== 'running') void queries.invalidateQueries();
     });
     source.addEventListener('plan', () => {
-      for (const key of ['plans', 'plan', 'course', 'ledger']) void queries.invalidateQueries({ queryKey: [key] });
+      for (const key of ['plans', 'plan', 'course', 'ledger'])
+        void queries.invalidateQueries({ queryKey: [key] });
     });
     source.addEventListener('findings', () => {
-      for (const key of ['findings', 'finding', 'course', 'tray', 'surveys']) void queries.invalidateQueries({ queryKey: [key] });
+      for (const key of ['findings', 'finding', 'course', 'tray', 'surveys'])
+        void queries.invalidateQueries({ queryKey: [key] });
     });
     return () => source.close();
   }, [queries]);

@@ -6,23 +6,50 @@ import { TIERS, type Tier } from '../core/model.ts';
 const NOTCHES = TIERS.length;
 
 /** A wedge that opens to the right over seven notches: filled as far as now, outlined on to could. */
-export function Beam({ now, could, words = true, large = false }: { now: Tier; could: Tier; words?: boolean; large?: boolean }) {
+export function Beam({
+  now,
+  could,
+  words = true,
+  large = false,
+}: {
+  now: Tier;
+  could: Tier;
+  words?: boolean;
+  large?: boolean;
+}) {
   const [w, h] = large ? [196, 34] : [84, 18];
   const n = TIERS.indexOf(now) + 1;
   const c = Math.max(n, TIERS.indexOf(could) + 1);
   const x = (k: number) => 1 + (k / NOTCHES) * (w - 2);
   const half = (k: number) => 1.2 + (k / NOTCHES) * (h / 2 - 2.2);
-  const wedge = (from: number, to: number) => `M${x(from)} ${h / 2 - half(from)}L${x(to)} ${h / 2 - half(to)}L${x(to)} ${h / 2 + half(to)}L${x(from)} ${h / 2 + half(from)}Z`;
+  const wedge = (from: number, to: number) =>
+    `M${x(from)} ${h / 2 - half(from)}L${x(to)} ${h / 2 - half(to)}L${x(to)} ${h / 2 + half(to)}L${x(from)} ${h / 2 + half(from)}Z`;
   const label = now === could ? `Reach: ${now}` : `Reach: now ${now}, could be ${could}`;
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap">
       <svg width={w} height={h} viewBox={`0 0 ${w} ${h}`} role="img" aria-label={label} className="shrink-0">
         {Array.from({ length: NOTCHES }, (_, k) => (
-          <line key={k} x1={x(k + 1)} x2={x(k + 1)} y1={h / 2 - half(k + 1)} y2={h / 2 + half(k + 1)} className="stroke-slate" strokeWidth="1" />
+          <line
+            key={k}
+            x1={x(k + 1)}
+            x2={x(k + 1)}
+            y1={h / 2 - half(k + 1)}
+            y2={h / 2 + half(k + 1)}
+            className="stroke-slate"
+            strokeWidth="1"
+          />
         ))}
         <path d={wedge(0, n)} className="fill-beam" />
         {Array.from({ length: n - 1 }, (_, k) => (
-          <line key={k} x1={x(k + 1)} x2={x(k + 1)} y1={h / 2 - half(k + 1)} y2={h / 2 + half(k + 1)} className="stroke-base-100" strokeWidth="1" />
+          <line
+            key={k}
+            x1={x(k + 1)}
+            x2={x(k + 1)}
+            y1={h / 2 - half(k + 1)}
+            y2={h / 2 + half(k + 1)}
+            className="stroke-base-100"
+            strokeWidth="1"
+          />
         ))}
         {c > n && <path d={wedge(n, c)} fill="none" className="stroke-beam-edge" strokeWidth="1.25" />}
       </svg>
@@ -40,9 +67,25 @@ export function Beam({ now, could, words = true, large = false }: { now: Tier; c
 export function Weight({ weight, words = false }: { weight: number; words?: boolean }) {
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap">
-      <svg width="16" height="18" viewBox="0 0 16 18" role="img" aria-label={`Weight ${weight} of 4`} className="shrink-0">
+      <svg
+        width="16"
+        height="18"
+        viewBox="0 0 16 18"
+        role="img"
+        aria-label={`Weight ${weight} of 4`}
+        className="shrink-0"
+      >
         {[0, 1, 2, 3].map((k) => (
-          <rect key={k} x="0.5" y={13.5 - k * 4.2} width="15" height="3" rx="0.8" className={k < weight ? 'fill-plum' : 'fill-none stroke-slate'} strokeWidth="1" />
+          <rect
+            key={k}
+            x="0.5"
+            y={13.5 - k * 4.2}
+            width="15"
+            height="3"
+            rx="0.8"
+            className={k < weight ? 'fill-plum' : 'fill-none stroke-slate'}
+            strokeWidth="1"
+          />
         ))}
       </svg>
       {words && <span>weight {weight}</span>}
@@ -50,7 +93,15 @@ export function Weight({ weight, words = false }: { weight: number; words?: bool
   );
 }
 
-const ICONS = { done: Check, running: Loader, waiting: CircleDashed, trouble: AlertTriangle, failed: X, back: RotateCcw, later: Clock };
+const ICONS = {
+  done: Check,
+  running: Loader,
+  waiting: CircleDashed,
+  trouble: AlertTriangle,
+  failed: X,
+  back: RotateCcw,
+  later: Clock,
+};
 
 /** A state in words with a small icon; brick only for what failed. */
 export function State({ icon, children }: { icon: keyof typeof ICONS; children: ReactNode }) {
@@ -64,7 +115,8 @@ export function State({ icon, children }: { icon: keyof typeof ICONS; children: 
   );
 }
 
-export const plural = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+export const plural = (n: number, one: string, many = `${one}s`): string =>
+  `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
 /** Day and time, short; the year where it is not this one. */
 export function When({ at }: { at: string | null | undefined }) {
@@ -74,7 +126,13 @@ export function When({ at }: { at: string | null | undefined }) {
   const sameDay = date.toDateString() === now.toDateString();
   const text = sameDay
     ? `today ${date.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`
-    : date.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', ...(date.getFullYear() !== now.getFullYear() && { year: 'numeric' }), hour: '2-digit', minute: '2-digit' });
+    : date.toLocaleDateString('en-GB', {
+        day: 'numeric',
+        month: 'short',
+        ...(date.getFullYear() !== now.getFullYear() && { year: 'numeric' }),
+        hour: '2-digit',
+        minute: '2-digit',
+      });
   return (
     <time dateTime={at} title={date.toLocaleString('en-GB')} suppressHydrationWarning>
       {text}
@@ -85,7 +143,11 @@ export function When({ at }: { at: string | null | undefined }) {
 export function duration(from: string | null, to: string | null): string {
   if (!from) return '';
   const s = (Date.parse(to ?? new Date().toISOString()) - Date.parse(from)) / 1000;
-  return s < 10 ? `${s.toFixed(1)} s` : s < 120 ? `${Math.round(s)} s` : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
+  return s < 10
+    ? `${s.toFixed(1)} s`
+    : s < 120
+      ? `${Math.round(s)} s`
+      : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
 }
 
 /** An empty screen: what would be here, and the one thing to do next. */

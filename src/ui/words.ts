@@ -2,7 +2,9 @@ import type { ChangeState, EntryRef, PlanState } from '../services/dto.ts';
 
 /** A grant or link in words. */
 export const entryWords = (e: EntryRef): string =>
-  e.kind === 'link' ? `the sharing link for ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})` : `the grant to ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})`;
+  e.kind === 'link'
+    ? `the sharing link for ${e.to}, on ${e.on.kind} “${e.on.name}” (${e.role})`
+    : `the grant to ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})`;
 
 export const PLAN_WORDS: Record<PlanState, string> = {
   draft: 'draft: nothing done yet',

@@ -25,29 +25,68 @@ describe('every endpoint', () => {
         }
       if (method !== 'GET') {
         for (const origin of ['https://elsewhere.example', 'null', ''])
-          expect((await scene.raw(method, url, { role: 'steward', headers: { origin } })).status, `${what} from ${origin}`).toBe(403);
-        expect((await scene.raw(method, url, { role: 'steward', headers: { 'content-type': 'text/plain' } })).status, what).toBe(415);
+          expect(
+            (await scene.raw(method, url, { role: 'steward', headers: { origin } })).status,
+            `${what} from ${origin}`,
+          ).toBe(403);
+        expect(
+          (await scene.raw(method, url, { role: 'steward', headers: { 'content-type': 'text/plain' } }))
+            .status,
+          what,
+        ).toBe(415);
         expect((await scene.raw(method, url, { role: 'steward', body: '{"a":' })).status, what).toBe(400);
-        expect((await scene.raw(method, url, { role: 'steward', body: JSON.stringify({ a: 'x'.repeat(1_100_000) }) })).status, what).toBe(413);
+        expect(
+          (
+            await scene.raw(method, url, {
+              role: 'steward',
+              body: JSON.stringify({ a: 'x'.repeat(1_100_000) }),
+            })
+          ).status,
+          what,
+        ).toBe(413);
       }
     }
   });
 
   it('answers bad input with problem details that say what is wrong (RFC 9457)', async () => {
-    const response = await scene.raw('POST', '/api/plans', { role: 'steward', body: { name: '', reason: 'a\0b' } });
+    const response = await scene.raw('POST', '/api/plans', {
+      role: 'steward',
+      body: { name: '', reason: 'a\0b' },
+    });
     expect(response.status).toBe(422);
-    expect(await response.json()).toMatchObject({ type: 'urn:gate-lantern:problem:input', status: 422, detail: expect.stringMatching(/name.*reason/) as string });
+    expect(await response.json()).toMatchObject({
+      type: 'urn:gate-lantern:problem:input',
+      status: 422,
+      detail: expect.stringMatching(/name.*reason/) as string,
+    });
     expect((await scene.raw('GET', '/api/findings?sort=%27;drop', { role: 'steward' })).status).toBe(422);
-    expect((await scene.raw('GET', `/api/findings?text=${encodeURIComponent("'; drop table finding; --")}`, { role: 'steward' })).status).toBe(200);
+    expect(
+      (
+        await scene.raw('GET', `/api/findings?text=${encodeURIComponent("'; drop table finding; --")}`, {
+          role: 'steward',
+        })
+      ).status,
+    ).toBe(200);
     expect((await scene.raw('GET', '/api/findings/999999', { role: 'steward' })).status).toBe(404);
-    expect((await scene.raw('POST', '/api/plans', { role: 'steward', body: { name: 'x' } })).status).toBe(409);
-    expect((await scene.raw('POST', '/api/tray', { role: 'steward', body: { objects: [{ kind: 'grant', source: 'drives', id: 'no-such' }] } })).status).toBe(404);
+    expect((await scene.raw('POST', '/api/plans', { role: 'steward', body: { name: 'x' } })).status).toBe(
+      409,
+    );
+    expect(
+      (
+        await scene.raw('POST', '/api/tray', {
+          role: 'steward',
+          body: { objects: [{ kind: 'grant', source: 'drives', id: 'no-such' }] },
+        })
+      ).status,
+    ).toBe(404);
   });
 });
 
 describe('signing in', () => {
   it('sets a cookie that pages’ scripts cannot read, and signing out ends it', async () => {
-    const response = await scene.raw('POST', '/api/session', { body: { address: ' Steward@tarntide.example ', password: 'lantern-steward' } });
+    const response = await scene.raw('POST', '/api/session', {
+      body: { address: ' Steward@tarntide.example ', password: 'lantern-steward' },
+    });
     const cookie = response.headers.get('set-cookie')!;
     expect(cookie).toMatch(/HttpOnly/);
     expect(cookie).toMatch(/SameSite=Strict/);
@@ -55,18 +94,31 @@ describe('signing in', () => {
     expect((await scene.raw('GET', '/api/course', { headers })).status).toBe(200);
     expect((await scene.raw('DELETE', '/api/session', { headers })).status).toBe(200);
     expect((await scene.raw('GET', '/api/course', { headers })).status).toBe(401);
-    expect((await scene.raw('GET', '/api/course', { headers: { cookie: 'gate-lantern=made-up' } })).status).toBe(401);
+    expect(
+      (await scene.raw('GET', '/api/course', { headers: { cookie: 'gate-lantern=made-up' } })).status,
+    ).toBe(401);
   });
 
   it('slows down after failed tries, for an unknown address too, and says for how long', async () => {
     for (const address of ['nobody@tarntide.example', 'owner@tarntide.example']) {
-      for (let i = 0; i < 5; i++) expect((await scene.raw('POST', '/api/session', { body: { address, password: `wrong ${i}` } })).status).toBe(401);
-      const slowed = await scene.raw('POST', '/api/session', { body: { address, password: 'lantern-owner' } });
+      for (let i = 0; i < 5; i++)
+        expect(
+          (await scene.raw('POST', '/api/session', { body: { address, password: `wrong ${i}` } })).status,
+        ).toBe(401);
+      const slowed = await scene.raw('POST', '/api/session', {
+        body: { address, password: 'lantern-owner' },
+      });
       expect(slowed.status).toBe(429);
       expect(Number(slowed.headers.get('retry-after'))).toBeGreaterThan(0);
     }
     // others are not held up
-    expect((await scene.raw('POST', '/api/session', { body: { address: 'auditor@tarntide.example', password: 'lantern-auditor' } })).status).toBe(200);
+    expect(
+      (
+        await scene.raw('POST', '/api/session', {
+          body: { address: 'auditor@tarntide.example', password: 'lantern-auditor' },
+        })
+      ).status,
+    ).toBe(200);
   });
 });
 
@@ -94,7 +146,11 @@ describe('every answer', () => {
 
   it('is refused under a name that is not ours', async () => {
     const { request } = await import('node:http');
-    const status = await new Promise<number>((done) => request(`${scene.base}/sign-in`, { headers: { host: 'evil.example' } }, (r) => done(r.statusCode!)).end());
+    const status = await new Promise<number>((done) =>
+      request(`${scene.base}/sign-in`, { headers: { host: 'evil.example' } }, (r) =>
+        done(r.statusCode!),
+      ).end(),
+    );
     expect(status).toBe(421);
   });
 });
@@ -106,14 +162,28 @@ describe('the first visit of an empty installation', () => {
   it('makes the first steward from the code the server printed, once', async () => {
     await bare.startApp();
     expect((await bare.raw('GET', '/')).headers.get('location')).toBe('/first-steward');
-    const code = /first steward: (.*)$/.exec((await import('./harness.ts').then(({ until }) => until('the code', () => Promise.resolve(bare.output.find((l) => l.includes('first steward'))), 5))) ?? '')![1]!;
+    const code = /first steward: (.*)$/.exec(
+      (await import('./harness.ts').then(({ until }) =>
+        until('the code', () => Promise.resolve(bare.output.find((l) => l.includes('first steward'))), 5),
+      )) ?? '',
+    )![1]!;
     const form = { code, name: 'First', address: 'first@own.example', password: 'a long enough one' };
     expect((await bare.raw('POST', '/api/first-steward', { body: { ...form, code: 'x' } })).status).toBe(403);
-    expect((await bare.raw('POST', '/api/first-steward', { body: { ...form, password: 'short' } })).status).toBe(422);
+    expect(
+      (await bare.raw('POST', '/api/first-steward', { body: { ...form, password: 'short' } })).status,
+    ).toBe(422);
     expect((await bare.raw('POST', '/api/first-steward', { body: form })).status).toBe(200);
     expect((await bare.raw('POST', '/api/first-steward', { body: form })).status).not.toBe(200);
-    const signed = await bare.raw('POST', '/api/session', { body: { address: form.address, password: form.password } });
+    const signed = await bare.raw('POST', '/api/session', {
+      body: { address: form.address, password: form.password },
+    });
     expect(await signed.json()).toMatchObject({ role: 'steward' });
-    expect((await bare.raw('POST', '/api/session', { body: { address: 'steward@tarntide.example', password: 'lantern-steward' } })).status).toBe(401);
+    expect(
+      (
+        await bare.raw('POST', '/api/session', {
+          body: { address: 'steward@tarntide.example', password: 'lantern-steward' },
+        })
+      ).status,
+    ).toBe(401);
   });
 });

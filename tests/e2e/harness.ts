@@ -12,7 +12,11 @@ import { writeWorld } from '../../demo/write.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 
 const ROOT = fileURLToPath(new URL('../..', import.meta.url));
-export const PASSWORDS = { steward: 'lantern-steward', auditor: 'lantern-auditor', owner: 'lantern-owner' } as const;
+export const PASSWORDS = {
+  steward: 'lantern-steward',
+  auditor: 'lantern-auditor',
+  owner: 'lantern-owner',
+} as const;
 export type Role = keyof typeof PASSWORDS;
 
 const freePort = (): Promise<number> =>
@@ -23,8 +27,17 @@ const freePort = (): Promise<number> =>
     });
   });
 
-function start(file: string, args: string[], ready: RegExp, env: NodeJS.ProcessEnv): Promise<{ child: ChildProcess; found: string; output: string[] }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', file, ...args], { cwd: ROOT, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, ...env } });
+function start(
+  file: string,
+  args: string[],
+  ready: RegExp,
+  env: NodeJS.ProcessEnv,
+): Promise<{ child: ChildProcess; found: string; output: string[] }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', file, ...args], {
+    cwd: ROOT,
+    stdio: ['ignore', 'pipe', 'pipe'],
+    env: { ...process.env, ...env },
+  });
   const output: string[] = [];
   return new Promise((resolve, reject) => {
     for (const stream of [child.stdout, child.stderr])
@@ -37,8 +50,16 @@ function start(file: string, args: string[], ready: RegExp, env: NodeJS.ProcessE
   });
 }
 
-export const until = async <T>(what: string, look: () => Promise<T | undefined | false>, seconds = 60): Promise<T> => {
-  for (const end = Date.now() + seconds * 1000; Date.now() < end; await new Promise((r) => setTimeout(r, 50))) {
+export const until = async <T>(
+  what: string,
+  look: () => Promise<T | undefined | false>,
+  seconds = 60,
+): Promise<T> => {
+  for (
+    const end = Date.now() + seconds * 1000;
+    Date.now() < end;
+    await new Promise((r) => setTimeout(r, 50))
+  ) {
     const seen = await look();
     if (seen) return seen;
   }
@@ -65,7 +86,23 @@ export class Scene {
   }
 
   async startStandins(port: number): Promise<void> {
-    const s = await start('standins/server.ts', ['--extract', join(this.home, 'extract'), '--state', join(this.home, 'standins'), '--token', 'tok', '--control-token', 'ctl', '--port', String(port)], /^stand-ins on (.*)$/, {});
+    const s = await start(
+      'standins/server.ts',
+      [
+        '--extract',
+        join(this.home, 'extract'),
+        '--state',
+        join(this.home, 'standins'),
+        '--token',
+        'tok',
+        '--control-token',
+        'ctl',
+        '--port',
+        String(port),
+      ],
+      /^stand-ins on (.*)$/,
+      {},
+    );
     this.standins = s.child;
     this.standinUrl = s.found;
   }
@@ -76,16 +113,32 @@ export class Scene {
     writeFileSync(
       seed,
       JSON.stringify({
-        accounts: Object.entries(PASSWORDS).map(([role, password]) => ({ role, password, name: names[role as Role], address: `${role}@tarntide.example` })),
+        accounts: Object.entries(PASSWORDS).map(([role, password]) => ({
+          role,
+          password,
+          name: names[role as Role],
+          address: `${role}@tarntide.example`,
+        })),
         sources: [
-          { id: 'directory', kind: 'directory', name: 'Directory', url: `${this.standinUrl}/scim/v2`, token: 'tok' },
+          {
+            id: 'directory',
+            kind: 'directory',
+            name: 'Directory',
+            url: `${this.standinUrl}/scim/v2`,
+            token: 'tok',
+          },
           { id: 'drives', kind: 'drives', name: 'Drives', url: `${this.standinUrl}/drives/v1`, token: 'tok' },
         ],
         survey: this.options.survey ?? false,
       }),
     );
     const port = await freePort();
-    const s = await start('src/server.ts', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, { GATE_LANTERN_DATA: join(this.home, 'data'), PORT: String(port), HOST: '127.0.0.1', ...env });
+    const s = await start(
+      'src/server.ts',
+      this.options.bare ? [] : ['--seed', seed],
+      /^Gate Lantern is on (.*)$/,
+      { GATE_LANTERN_DATA: join(this.home, 'data'), PORT: String(port), HOST: '127.0.0.1', ...env },
+    );
     this.app = s.child;
     this.base = s.found;
     this.output = s.output;
@@ -107,13 +160,23 @@ export class Scene {
     rmSync(this.home, { recursive: true, force: true });
   }
 
-  async raw(method: string, path: string, init: { body?: unknown; role?: Role; headers?: Record<string, string> } = {}): Promise<Response> {
+  async raw(
+    method: string,
+    path: string,
+    init: { body?: unknown; role?: Role; headers?: Record<string, string> } = {},
+  ): Promise<Response> {
     const cookie = init.role ? await this.cookie(init.role) : undefined;
     return fetch(this.base + path, {
       method,
       redirect: 'manual',
-      headers: { ...(method !== 'GET' && { origin: this.base, 'content-type': 'application/json' }), ...(cookie && { cookie }), ...init.headers },
-      ...(method !== 'GET' && { body: typeof init.body === 'string' ? init.body : JSON.stringify(init.body ?? {}) }),
+      headers: {
+        ...(method !== 'GET' && { origin: this.base, 'content-type': 'application/json' }),
+        ...(cookie && { cookie }),
+        ...init.headers,
+      },
+      ...(method !== 'GET' && {
+        body: typeof init.body === 'string' ? init.body : JSON.stringify(init.body ?? {}),
+      }),
     });
   }
 
@@ -127,7 +190,9 @@ export class Scene {
   private async cookie(role: Role): Promise<string> {
     let cookie = this.cookies.get(role);
     if (!cookie) {
-      const response = await this.raw('POST', '/api/session', { body: { address: `${role}@tarntide.example`, password: PASSWORDS[role] } });
+      const response = await this.raw('POST', '/api/session', {
+        body: { address: `${role}@tarntide.example`, password: PASSWORDS[role] },
+      });
       cookie = response.headers.get('set-cookie')!.split(';')[0]!;
       this.cookies.set(role, cookie);
     }
@@ -135,19 +200,34 @@ export class Scene {
   }
 
   async faults(rules: FaultRule[]): Promise<void> {
-    await fetch(`${this.standinUrl}/control/faults`, { method: 'PUT', headers: { authorization: 'Bearer ctl' }, body: JSON.stringify(rules) });
+    await fetch(`${this.standinUrl}/control/faults`, {
+      method: 'PUT',
+      headers: { authorization: 'Bearer ctl' },
+      body: JSON.stringify(rules),
+    });
   }
 
   async truth<T = Record<string, unknown>>(kind: string, id?: string): Promise<T> {
-    return (await (await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${id}` : ''}`, { headers: { authorization: 'Bearer ctl' } })).json()) as T;
+    return (await (
+      await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${id}` : ''}`, {
+        headers: { authorization: 'Bearer ctl' },
+      })
+    ).json()) as T;
   }
 
   async setTruth(kind: string, row: object): Promise<void> {
-    await fetch(`${this.standinUrl}/control/truth/${kind}`, { method: 'PUT', headers: { authorization: 'Bearer ctl' }, body: JSON.stringify(row) });
+    await fetch(`${this.standinUrl}/control/truth/${kind}`, {
+      method: 'PUT',
+      headers: { authorization: 'Bearer ctl' },
+      body: JSON.stringify(row),
+    });
   }
 
   async removeTruth(kind: string, id: string): Promise<void> {
-    await fetch(`${this.standinUrl}/control/truth/${kind}/${id}`, { method: 'DELETE', headers: { authorization: 'Bearer ctl' } });
+    await fetch(`${this.standinUrl}/control/truth/${kind}/${id}`, {
+      method: 'DELETE',
+      headers: { authorization: 'Bearer ctl' },
+    });
   }
 
   /** Runs a survey to its end. */
@@ -157,11 +237,15 @@ export class Scene {
   }
 
   surveyEnd(id: number): Promise<SurveyRow> {
-    return until(`the end of survey ${id}`, async () => {
-      const row = (await this.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === id);
-      const { survey } = await this.api<{ survey: { running: boolean } }>('GET', '/api/course');
-      return row && row.state !== 'running' && !survey.running ? row : undefined;
-    }, 120);
+    return until(
+      `the end of survey ${id}`,
+      async () => {
+        const row = (await this.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === id);
+        const { survey } = await this.api<{ survey: { running: boolean } }>('GET', '/api/course');
+        return row && row.state !== 'running' && !survey.running ? row : undefined;
+      },
+      120,
+    );
   }
 }
 export interface SurveyRow {
@@ -176,5 +260,13 @@ export interface SurveyRow {
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({
     executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
-    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
   });

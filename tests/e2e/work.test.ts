@@ -30,21 +30,27 @@ interface Detail {
   dossier: { withdrawable: { kind: 'grant' | 'link'; source: string; id: string }[] };
 }
 
-const findings = async (state = 'open') => (await scene.api<{ rows: Finding[] }>('GET', `/api/findings?state=${state}`)).rows;
+const findings = async (state = 'open') =>
+  (await scene.api<{ rows: Finding[] }>('GET', `/api/findings?state=${state}`)).rows;
 const named = async (name: string) => (await findings('all')).find((f) => f.summary.name === name)!;
 const counts = (s: SurveyRow) => Object.fromEntries(s.steps.map((x) => [x.name, x.done]));
-const ended = (id: number) => until(`plan ${id}`, async () => {
-  const p = await scene.api<Plan>('GET', `/api/plans/${id}`);
-  return p.state === 'applied' || p.state === 'undone' ? p : undefined;
-});
+const ended = (id: number) =>
+  until(`plan ${id}`, async () => {
+    const p = await scene.api<Plan>('GET', `/api/plans/${id}`);
+    return p.state === 'applied' || p.state === 'undone' ? p : undefined;
+  });
 async function planFor(...names: string[]): Promise<number> {
   for (const name of names) {
     const { dossier } = await scene.api<Detail>('GET', `/api/findings/${(await named(name)).id}`);
-    await scene.api('POST', '/api/tray', { objects: dossier.withdrawable.map(({ kind, source, id }) => ({ kind, source, id })) });
+    await scene.api('POST', '/api/tray', {
+      objects: dossier.withdrawable.map(({ kind, source, id }) => ({ kind, source, id })),
+    });
   }
-  return (await scene.api<{ id: number }>('POST', '/api/plans', { name: names.join(', '), reason: 'test' })).id;
+  return (await scene.api<{ id: number }>('POST', '/api/plans', { name: names.join(', '), reason: 'test' }))
+    .id;
 }
-const chainHolds = async () => expect(await scene.api('GET', '/api/ledger/check')).toMatchObject({ holds: true });
+const chainHolds = async () =>
+  expect(await scene.api('GET', '/api/ledger/check')).toMatchObject({ holds: true });
 
 describe('a survey', () => {
   let clean: Record<string, number>;
@@ -81,29 +87,48 @@ describe('a survey', () => {
     await scene.faults([{ kind: 'dead', path: `/items/${dead}/content` }]);
     const survey = await scene.survey();
     expect(survey).toMatchObject({ state: 'done', failures: 1 });
-    expect(await scene.api('GET', `/api/survey-failures?id=${survey.id}`)).toEqual([{ step: 'content', object: dead, reason: expect.stringContaining('6 tries') as string }]);
+    expect(await scene.api('GET', `/api/survey-failures?id=${survey.id}`)).toEqual([
+      { step: 'content', object: dead, reason: expect.stringContaining('6 tries') as string },
+    ]);
     expect((await findings()).map((f) => f.item).sort()).toEqual(found);
   });
 
   it('that fails half-way, is cancelled, or is killed leaves the last good one in force', async () => {
     const before = await scene.api<{ survey: { id: number } }>('GET', '/api/course');
     await scene.faults([{ kind: 'dead', path: '/links?' }]);
-    expect(await scene.survey()).toMatchObject({ state: 'failed', reason: expect.stringContaining('Gave up') as string });
+    expect(await scene.survey()).toMatchObject({
+      state: 'failed',
+      reason: expect.stringContaining('Gave up') as string,
+    });
 
     await scene.faults([{ kind: 'latency', amount: 300, path: '/content' }]);
     const { id } = await scene.api<{ id: number }>('POST', '/api/surveys');
     expect((await scene.raw('POST', '/api/surveys', { role: 'steward' })).status).toBe(409);
-    await until('content', async () => (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!.done > 0);
+    await until(
+      'content',
+      async () =>
+        (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!
+          .done > 0,
+    );
     await scene.api('DELETE', '/api/surveys', { id });
     expect(await scene.surveyEnd(id)).toMatchObject({ state: 'cancelled' });
 
     const { id: killed } = await scene.api<{ id: number }>('POST', '/api/surveys');
-    await until('content', async () => (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!.done > 0);
+    await until(
+      'content',
+      async () =>
+        (await scene.api<SurveyRow[]>('GET', '/api/surveys'))[0]!.steps.find((s) => s.name === 'content')!
+          .done > 0,
+    );
     await scene.kill();
     await scene.startApp();
-    expect((await scene.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === killed)).toMatchObject({ state: 'interrupted' });
+    expect((await scene.api<SurveyRow[]>('GET', '/api/surveys')).find((s) => s.id === killed)).toMatchObject({
+      state: 'interrupted',
+    });
 
-    expect((await scene.api<{ survey: { id: number } }>('GET', '/api/course')).survey.id).toBe(before.survey.id);
+    expect((await scene.api<{ survey: { id: number } }>('GET', '/api/course')).survey.id).toBe(
+      before.survey.id,
+    );
     expect((await findings()).map((f) => f.item).sort()).toEqual(found);
     await chainHolds();
   });
@@ -119,7 +144,10 @@ describe('a survey', () => {
     expect((JSON.parse(text) as Detail).row.summary.name).toBe(name.replace('\0', '\ufffd'));
     await scene.setTruth('items', row);
     await scene.survey();
-    for (const f of await findings()) expect(await (await scene.raw('GET', `/api/findings/${f.id}`, { role: 'steward' })).text()).not.toMatch(/\d{4}[ -]?\d{4}[ -]?\d{4}[ -]?\d{4}|[A-Z]{2}\d{2}[A-Z0-9]{11,30}|BEGIN PRIVATE KEY-----.*MII/);
+    for (const f of await findings())
+      expect(await (await scene.raw('GET', `/api/findings/${f.id}`, { role: 'steward' })).text()).not.toMatch(
+        /\d{4}[ -]?\d{4}[ -]?\d{4}[ -]?\d{4}|[A-Z]{2}\d{2}[A-Z0-9]{11,30}|BEGIN PRIVATE KEY-----.*MII/,
+      );
   });
 });
 
@@ -129,7 +157,11 @@ describe('a plan', () => {
     const id = await planFor('Dispute evidence 1.txt', 'Crew bank accounts 2026.csv');
     const draft = await scene.api<Plan>('GET', `/api/plans/${id}`);
     expect(draft).toMatchObject({ state: 'draft', preview: { members: 0, guests: 0, outsiders: 3 } });
-    expect(draft.preview.people.map((p) => p.id).sort()).toEqual(['jo@quickclaims.test', 'kim@quickclaims.test', 'temp.payroll@payhelp.test']);
+    expect(draft.preview.people.map((p) => p.id).sort()).toEqual([
+      'jo@quickclaims.test',
+      'kim@quickclaims.test',
+      'temp.payroll@payhelp.test',
+    ]);
     expect(await scene.truth('grants')).toEqual(before.grants);
 
     await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
@@ -138,7 +170,9 @@ describe('a plan', () => {
     for (const c of applied.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).toBeNull();
     expect((await named('Dispute evidence 1.txt')).state).toBe('fixed');
     expect((await named('Dispute evidence 3.txt')).state).toBe('fixed');
-    expect((await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } })).status).toBe(409);
+    expect(
+      (await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } })).status,
+    ).toBe(409);
 
     await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
     expect((await ended(id)).list.map((c) => c.state)).toEqual(['undone', 'undone']);
@@ -166,7 +200,12 @@ describe('a plan', () => {
   });
 
   it('leaves alone what is not as the survey saw it, says what failed for good, and tries that again', async () => {
-    const id = await planFor('Deposit account for the new pier.md', 'Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv');
+    const id = await planFor(
+      'Deposit account for the new pier.md',
+      'Refunds by card.csv',
+      'House loan.txt',
+      'Cancelled sailing refunds.csv',
+    );
     const { list } = await scene.api<Plan>('GET', `/api/plans/${id}`);
     const [changed, gone, failing] = list.map((c) => c.entry);
     const truth = await scene.truth<object>(`${changed!.kind}s`, changed!.id);
@@ -176,10 +215,16 @@ describe('a plan', () => {
     await scene.removeTruth(`${gone!.kind}s`, gone!.id);
     await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
     const first = await ended(id);
-    expect(first.list[0]).toMatchObject({ state: 'unexpected', note: expect.stringContaining('role') as string });
+    expect(first.list[0]).toMatchObject({
+      state: 'unexpected',
+      note: expect.stringContaining('role') as string,
+    });
     expect(first.list[1]).toMatchObject({ state: 'already-gone' });
     // it was sent and no good answer came: whether it took effect is open until it is tried again
-    expect(first.list[2]).toMatchObject({ state: 'sending', note: expect.stringContaining('try again') as string });
+    expect(first.list[2]).toMatchObject({
+      state: 'sending',
+      note: expect.stringContaining('try again') as string,
+    });
     expect(first.troubled).toBe(2);
     await scene.faults([]);
     await scene.api('POST', `/api/plans/${id}`, { act: 'retry' });
@@ -205,18 +250,30 @@ describe('a plan', () => {
   });
 
   it('killed at any moment, ends after the restart in a state that is right and said', async () => {
-    const names = ['Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv', 'Crew bank accounts 2026.csv', 'Dispute evidence 1.txt'];
+    const names = [
+      'Refunds by card.csv',
+      'House loan.txt',
+      'Cancelled sailing refunds.csv',
+      'Crew bank accounts 2026.csv',
+      'Dispute evidence 1.txt',
+    ];
     for (const [round, delay] of [15, 90, 170, 260, 400].entries()) {
       const id = await planFor(...names);
       const entries = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list.map((c) => c.entry);
       // slow enough that the kill falls between the steps; one answer in four is lost after the deed
-      await scene.faults([{ kind: 'latency', amount: 25, path: '/drives' }, { kind: 'reset-after', method: 'DELETE', every: 4 }]);
+      await scene.faults([
+        { kind: 'latency', amount: 25, path: '/drives' },
+        { kind: 'reset-after', method: 'DELETE', every: 4 },
+      ]);
       await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
       await new Promise((r) => setTimeout(r, delay));
       await scene.kill();
       await scene.startApp();
       const applied = await ended(id);
-      expect(applied.list.map((c) => c.state), `round ${round}`).toEqual(entries.map(() => 'verified'));
+      expect(
+        applied.list.map((c) => c.state),
+        `round ${round}`,
+      ).toEqual(entries.map(() => 'verified'));
       for (const e of entries) expect(await scene.truth(`${e.kind}s`, e.id)).toBeNull();
 
       await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
@@ -224,7 +281,10 @@ describe('a plan', () => {
       await scene.kill();
       await scene.startApp();
       const undone = await ended(id);
-      expect(undone.list.map((c) => c.state), `round ${round}`).toEqual(entries.map(() => 'undone'));
+      expect(
+        undone.list.map((c) => c.state),
+        `round ${round}`,
+      ).toEqual(entries.map(() => 'undone'));
       for (const e of entries) expect(await scene.truth(`${e.kind}s`, e.id)).not.toBeNull();
       await chainHolds();
     }
@@ -233,7 +293,10 @@ describe('a plan', () => {
   it('leaves a ledger that gl verifies without the database, and that shows alteration', async () => {
     const text = await (await scene.raw('GET', '/api/ledger/export', { role: 'auditor' })).text();
     const file = join(scene.home, 'ledger.jsonl');
-    const verify = () => spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'ledger', 'verify', file], { encoding: 'utf8' });
+    const verify = () =>
+      spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'ledger', 'verify', file], {
+        encoding: 'utf8',
+      });
     writeFileSync(file, text);
     expect(verify()).toMatchObject({ status: 0, stdout: expect.stringContaining('"holds":true') as string });
     writeFileSync(file, text.replace('"what":"plan.made"', '"what":"plan.mode"'));

@@ -34,7 +34,11 @@ function answers(org: Organisation) {
     });
     return { ...reachOf(v, columns, node), who: held };
   };
-  return { v, space: (id: string) => of(org.find('space', id)), item: (id: string) => of(nodeOfItem(org, org.find('item', id))) };
+  return {
+    v,
+    space: (id: string) => of(org.find('space', id)),
+    item: (id: string) => of(nodeOfItem(org, org.find('item', id))),
+  };
 }
 
 describe('access, against a plain second reading of its definition', () => {
@@ -44,7 +48,13 @@ describe('access, against a plain second reading of its definition', () => {
         const plain = plainly(rows);
         const fast = answers(build(rows));
         for (const s of rows.spaces) expect(fast.space(s.id)).toEqual(plain.judge(s));
-        for (const i of rows.items) expect(fast.item(i.id)).toEqual(plain.judge(rows.spaces.find((s) => s.id === i.space)!, i));
+        for (const i of rows.items)
+          expect(fast.item(i.id)).toEqual(
+            plain.judge(
+              rows.spaces.find((s) => s.id === i.space)!,
+              i,
+            ),
+          );
       }),
       RUNS,
     );
@@ -72,7 +82,12 @@ describe('access, against a plain second reading of its definition', () => {
             const answer = why(v, i, node);
             expect(answer.bits).toBe(bits[i]);
             const routed = answer.routes.reduce((b, r) => b | r.bits, 0);
-            expect(routed).toBe(answer.bits || answer.withheld.filter((w) => w.by === 'gate' || routed).reduce((b, w) => b | (w.bits & routed), 0));
+            expect(routed).toBe(
+              answer.bits ||
+                answer.withheld
+                  .filter((w) => w.by === 'gate' || routed)
+                  .reduce((b, w) => b | (w.bits & routed), 0),
+            );
           }
         }
       }),
@@ -87,15 +102,27 @@ describe('access, against a plain second reading of its definition', () => {
         const v = view(org);
         const before = reach(v);
         before.nowTier.forEach((now, node) => expect(before.couldTier[node]).toBeGreaterThanOrEqual(now));
-        const entries = [...new Set(picks.filter((p) => p < org.entries.ids.length && org.entries.node[p]! >= 0))];
+        const entries = [
+          ...new Set(picks.filter((p) => p < org.entries.ids.length && org.entries.node[p]! >= 0)),
+        ];
         const difference = whatIfWithdrawn(v, entries);
         const gone = new Set(entries.map((e) => org.entries.ids[e]!));
-        const really = view(build({ ...rows, grants: rows.grants.filter((g) => !gone.has(g.id)), links: rows.links.filter((l) => !gone.has(l.id)) }));
+        const really = view(
+          build({
+            ...rows,
+            grants: rows.grants.filter((g) => !gone.has(g.id)),
+            links: rows.links.filter((l) => !gone.has(l.id)),
+          }),
+        );
         const told = new Map<string, [number, number]>();
-        for (const g of difference.groups) for (const node of g.nodes) for (const c of g.changes) told.set(`${node}/${identityName(v, c.identity)}`, [c.before, c.after]);
+        for (const g of difference.groups)
+          for (const node of g.nodes)
+            for (const c of g.changes)
+              told.set(`${node}/${identityName(v, c.identity)}`, [c.before, c.after]);
         for (const rowsOf of [rows.spaces, rows.items])
           for (const { id } of rowsOf) {
-            const nodeIn = (o: Organisation) => (rowsOf === rows.spaces ? o.find('space', id) : nodeOfItem(o, o.find('item', id)));
+            const nodeIn = (o: Organisation) =>
+              rowsOf === rows.spaces ? o.find('space', id) : nodeOfItem(o, o.find('item', id));
             const node = nodeIn(org);
             const was = who(v, node);
             const is = who(really, nodeIn(really.org));
@@ -117,5 +144,18 @@ describe('access, against a plain second reading of its definition', () => {
     );
   });
 
-  it('agrees on the names of the tiers', () => expect(TIERS).toEqual(plainly({ takenAt: 0, own: { name: '', domains: [], partnerDomains: [] }, workspaces: [], users: [], groups: [], spaces: [], items: [], grants: [], links: [] }).TIERS));
+  it('agrees on the names of the tiers', () =>
+    expect(TIERS).toEqual(
+      plainly({
+        takenAt: 0,
+        own: { name: '', domains: [], partnerDomains: [] },
+        workspaces: [],
+        users: [],
+        groups: [],
+        spaces: [],
+        items: [],
+        grants: [],
+        links: [],
+      }).TIERS,
+    ));
 });

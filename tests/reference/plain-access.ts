@@ -2,7 +2,16 @@
  * A second reading of docs/access.md: plain loops over rows and sets of names, slow, sharing no
  * code with src/core/access. It is what the fast one is compared with.
  */
-import type { GrantRow, GroupRow, ItemRow, LinkRow, OrganisationRow, PersonRow, SpaceRow, WorkspaceRow } from '../../src/core/model.ts';
+import type {
+  GrantRow,
+  GroupRow,
+  ItemRow,
+  LinkRow,
+  OrganisationRow,
+  PersonRow,
+  SpaceRow,
+  WorkspaceRow,
+} from '../../src/core/model.ts';
 
 export interface Rows {
   takenAt: number;
@@ -27,7 +36,8 @@ const LEVELS = ['anyone', 'new-guests', 'existing-guests', 'off'];
 const TIERS = ['sole', 'team', 'wide', 'organisation', 'partner', 'outside', 'public'];
 
 const domain = (address: string) => address.toLowerCase().split('@').pop()!;
-const under = (d: string, list: string[]) => list.some((x) => d === x.toLowerCase() || d.endsWith('.' + x.toLowerCase()));
+const under = (d: string, list: string[]) =>
+  list.some((x) => d === x.toLowerCase() || d.endsWith('.' + x.toLowerCase()));
 
 type Identity = { name: string; kind: 'member' | 'guest' | 'outsider'; domain: string };
 
@@ -38,12 +48,22 @@ export function plainly(rows: Rows) {
   const userWith = (address: string) => rows.users.find((u) => u.addresses.includes(address.toLowerCase()));
 
   const identities = new Map<string, Identity>();
-  for (const u of rows.users) if (u.active) identities.set(u.id, { name: u.id, kind: u.kind, domain: u.addresses[0] ? domain(u.addresses[0]) : '' });
+  for (const u of rows.users)
+    if (u.active)
+      identities.set(u.id, {
+        name: u.id,
+        kind: u.kind,
+        domain: u.addresses[0] ? domain(u.addresses[0]) : '',
+      });
   const mentioned = [
     ...rows.grants.flatMap((g) => ('email' in g.to ? [g.to.email] : [])),
-    ...rows.links.flatMap((l) => [...(l.recipients ?? []), ...(l.redeemedBy ?? [])].flatMap((r) => ('email' in r ? [r.email] : []))),
+    ...rows.links.flatMap((l) =>
+      [...(l.recipients ?? []), ...(l.redeemedBy ?? [])].flatMap((r) => ('email' in r ? [r.email] : [])),
+    ),
   ];
-  for (const a of mentioned) if (!userWith(a) && !under(domain(a), own.domains)) identities.set(a.toLowerCase(), { name: a.toLowerCase(), kind: 'outsider', domain: domain(a) });
+  for (const a of mentioned)
+    if (!userWith(a) && !under(domain(a), own.domains))
+      identities.set(a.toLowerCase(), { name: a.toLowerCase(), kind: 'outsider', domain: domain(a) });
   const byAddress = (a: string) => {
     const u = userWith(a);
     const name = u ? u.id : a.toLowerCase();
@@ -70,15 +90,28 @@ export function plainly(rows: Rows) {
     if ('group' in to) return [...inGroup(to.group as string)];
     if ('email' in to) return byAddress(to.email as string);
     if ('everyone' in to) return members;
-    if ('domain' in to) return rows.users.filter((u) => u.active && u.addresses.some((a) => domain(a) === (to.domain as string).toLowerCase())).map((u) => u.id);
+    if ('domain' in to)
+      return rows.users
+        .filter((u) => u.active && u.addresses.some((a) => domain(a) === (to.domain as string).toLowerCase()))
+        .map((u) => u.id);
     return everybody;
   };
-  const inForce = (x: { expiresAt?: string | undefined }) => !x.expiresAt || Date.parse(x.expiresAt) > rows.takenAt;
-  const redeemed = (l: LinkRow) => (l.redeemedBy ?? []).filter((r) => !r.at || Date.parse(r.at) <= rows.takenAt).flatMap((r) => ('user' in r ? who({ user: r.user }) : byAddress(r.email)));
+  const inForce = (x: { expiresAt?: string | undefined }) =>
+    !x.expiresAt || Date.parse(x.expiresAt) > rows.takenAt;
+  const redeemed = (l: LinkRow) =>
+    (l.redeemedBy ?? [])
+      .filter((r) => !r.at || Date.parse(r.at) <= rows.takenAt)
+      .flatMap((r) => ('user' in r ? who({ user: r.user }) : byAddress(r.email)));
 
   function judge(space: SpaceRow, item?: ItemRow) {
     const workspace = rows.workspaces.find((w) => w.id === space.workspace)!;
-    const level = LEVELS[Math.max(LEVELS.indexOf(workspace.externalSharing ?? 'anyone'), LEVELS.indexOf(space.externalSharing ?? 'anyone'))]!;
+    const level =
+      LEVELS[
+        Math.max(
+          LEVELS.indexOf(workspace.externalSharing ?? 'anyone'),
+          LEVELS.indexOf(space.externalSharing ?? 'anyone'),
+        )
+      ]!;
     const gated = (space.gate ?? []).length > 0;
     const passes = new Set((space.gate ?? []).flatMap((g) => [...inGroup(g)]));
     const inert = level !== 'anyone' || gated;
@@ -89,7 +122,7 @@ export function plainly(rows: Rows) {
     const links: LinkRow[] = [];
     let visible = false;
     let broken = false;
-    for (let at = item; at; ) {
+    for (let at = item; at;) {
       const here = at;
       if (!broken) {
         grants.push(...rows.grants.filter((g) => 'item' in g.on && g.on.item === here.id));
@@ -98,7 +131,13 @@ export function plainly(rows: Rows) {
       if (here.inherits === false && workspace.inheritance === 'breakable') broken = true;
       at = rows.items.find((i) => i.id === here.parent);
     }
-    for (const g of rows.grants) if ('space' in g.on && g.on.space === space.id && (!broken || g.role === 'manager' || g.role === 'owner')) grants.push(g);
+    for (const g of rows.grants)
+      if (
+        'space' in g.on &&
+        g.on.space === space.id &&
+        (!broken || g.role === 'manager' || g.role === 'owner')
+      )
+        grants.push(g);
     if (!broken) {
       links.push(...rows.links.filter((l) => 'space' in l.on && l.on.space === space.id));
       visible = space.visibility === 'organisation';
@@ -120,16 +159,21 @@ export function plainly(rows: Rows) {
     for (const g of grants.filter(inForce)) {
       if ('anyone' in g.to && inert) continue;
       if ('anyone' in g.to) anyoneNow = true;
-      if ('domain' in g.to && wholeDomains && !under(g.to.domain.toLowerCase(), own.domains)) domains.add(g.to.domain.toLowerCase());
+      if ('domain' in g.to && wholeDomains && !under(g.to.domain.toLowerCase(), own.domains))
+        domains.add(g.to.domain.toLowerCase());
       give(who(g.to), g.role);
     }
     for (const l of links.filter(inForce)) {
       if (l.audience === 'named') {
         const opened = redeemed(l);
-        for (const r of l.recipients ?? []) for (const n of who(r)) give([n], l.role, opened.includes(n) ? undefined : 'find');
+        for (const r of l.recipients ?? [])
+          for (const n of who(r)) give([n], l.role, opened.includes(n) ? undefined : 'find');
       } else if (l.audience === 'organisation') {
         organisationCould = true;
-        give(redeemed(l).filter((n) => members.includes(n)), l.role);
+        give(
+          redeemed(l).filter((n) => members.includes(n)),
+          l.role,
+        );
       } else if (!inert) {
         anyoneCould = true;
         give(redeemed(l), l.role);
@@ -149,7 +193,12 @@ export function plainly(rows: Rows) {
     const outsideDomains = new Set(domains);
     for (const h of holders) if (h.kind !== 'member') outsideDomains.add(h.domain);
     const count = (k: string) => holders.filter((h) => h.kind === k).length;
-    const could = organisationCould ? new Set([...holders.filter((h) => h.kind === 'member').map((h) => h.name), ...members.filter((m) => !gated || passes.has(m))]).size : count('member');
+    const could = organisationCould
+      ? new Set([
+          ...holders.filter((h) => h.kind === 'member').map((h) => h.name),
+          ...members.filter((m) => !gated || passes.has(m)),
+        ]).size
+      : count('member');
     const tier = (n: number, anyone: boolean) => {
       if (anyone) return 'public';
       const external = [...holders.filter((h) => h.kind !== 'member').map((h) => h.domain), ...domains];
@@ -158,10 +207,19 @@ export function plainly(rows: Rows) {
       if (members.length > 0 && n >= members.length / 2) return 'organisation';
       return n > 25 ? 'wide' : n >= 2 ? 'team' : 'sole';
     };
-    const common = { guests: count('guest'), outsiders: count('outsider'), domains: [...outsideDomains].filter(Boolean).sort() };
+    const common = {
+      guests: count('guest'),
+      outsiders: count('outsider'),
+      domains: [...outsideDomains].filter(Boolean).sort(),
+    };
     return {
       now: { tier: tier(count('member'), anyoneNow), members: count('member'), anyone: anyoneNow, ...common },
-      could: { tier: tier(could, anyoneNow || anyoneCould), members: could, anyone: anyoneNow || anyoneCould, ...common },
+      could: {
+        tier: tier(could, anyoneNow || anyoneCould),
+        members: could,
+        anyone: anyoneNow || anyoneCould,
+        ...common,
+      },
       who: Object.fromEntries([...given].map(([n, set]) => [n, [...set].sort()])),
     };
   }

@@ -27,7 +27,7 @@ export function sources(v: View, node: number): Source[] {
     const space = at < S;
     const down = path.slice().reverse();
     if (!broken || space)
-      for (const e of v.entriesOn.values.subarray(v.entriesOn.start[at]!, v.entriesOn.start[at + 1]!))
+      for (const e of v.entriesOn.values.subarray(v.entriesOn.start[at], v.entriesOn.start[at + 1]))
         if (v.live[e] && (!broken || reachesPastBreaks(v, e))) found.push({ entry: e, at, down });
     if (space) {
       if (!broken && org.spaces[at]!.visibility === 'organisation')
@@ -207,7 +207,7 @@ export function membershipWays(v: View, identity: number, group: number): number
     const longer: number[][] = [];
     for (const path of paths) {
       const g = path[path.length - 1]!;
-      const members = values.subarray(start[g]!, start[g + 1]!);
+      const members = values.subarray(start[g], start[g + 1]);
       if (members.includes(identity)) found.push(path.slice().reverse());
       for (const m of members)
         if (
@@ -250,7 +250,7 @@ export function whatIfWithdrawn(v: View, entries: readonly number[]): Difference
       const n = stack.pop()!;
       if (touched.has(n)) continue;
       touched.add(n);
-      for (const child of v.children.values.subarray(v.children.start[n]!, v.children.start[n + 1]!))
+      for (const child of v.children.values.subarray(v.children.start[n], v.children.start[n + 1]))
         stack.push(nodeOfItem(v.org, child));
     }
   };

@@ -157,7 +157,7 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
   const { org } = v;
   const rules = v.spaces[s]!;
   const row = org.spaces[s]!;
-  const own = v.entriesOn.values.subarray(v.entriesOn.start[s]!, v.entriesOn.start[s + 1]!);
+  const own = v.entriesOn.values.subarray(v.entriesOn.start[s], v.entriesOn.start[s + 1]);
   const top = emptyState(v);
   if (row.visibility === 'organisation') union(top.bits, v.members);
   for (const e of own) if (v.live[e]) applyEntry(v, e, rules, top);

@@ -226,7 +226,7 @@ function byNode(org: Organisation): { entriesOn: Lists; children: Lists } {
 export function closeGroups(org: Organisation, identityCount: number): Bits[] {
   const { start, values } = org.members;
   const count = org.groups.length;
-  const closed: Bits[] = new Array(count);
+  const closed = new Array<Bits>(count);
   const index = new Int32Array(count).fill(-1);
   const low = new Int32Array(count);
   const next = new Int32Array(count);
@@ -269,7 +269,7 @@ export function closeGroups(org: Organisation, identityCount: number): Bits[] {
         together.push(member);
       } while (member !== g);
       for (const t of together)
-        for (const m of values.subarray(start[t]!, start[t + 1]!)) {
+        for (const m of values.subarray(start[t], start[t + 1])) {
           if (m < 0) {
             const inner = closed[~m];
             if (inner) union(set, inner);
@@ -306,14 +306,6 @@ export function addPrincipal(v: View, into: Bits, kind: number, number: number):
 /** The name of an identity as interfaces give it: a user's id, or an outsider's address. */
 export const identityName = (v: View, identity: number): string =>
   v.org.users[identity]?.id ?? v.outsiders[identity - v.org.users.length]!;
-
-/** The identity of a user's id or an outsider's address (any case), or −1. */
-export function findIdentity(v: View, name: string): number {
-  const user = v.org.find('user', name);
-  if (user >= 0 && v.org.users[user]!.active) return user;
-  const outsider = v.outsiders.indexOf(name.toLowerCase());
-  return outsider < 0 ? -1 : v.org.users.length + outsider;
-}
 
 export function identityKind(v: View, identity: number): 'member' | 'guest' | 'outsider' {
   return v.org.users[identity]?.kind ?? 'outsider';

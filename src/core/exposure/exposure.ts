@@ -10,7 +10,7 @@ export const LABEL_WEIGHT: Readonly<Record<string, number>> = {
   restricted: 4,
 };
 
-/** Matches below this certainty do not weigh (the preset Balanced). */
+/** Matches below this certainty do not weigh: the preset Balanced (docs/recognition.md). */
 export const WEIGHING_CERTAINTY = 55;
 /** From this many distinct values on, a data type weighs one more. */
 export const MANY_VALUES = 100;

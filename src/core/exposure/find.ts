@@ -30,7 +30,12 @@ export function tooWide(v: View, node: number, allowed: number): Source[] {
 }
 
 /** Every exposed item, the costliest first. `weights`: by item, 0–4. `only`: the items to look at. */
-export function findExposures(v: View, columns: ReachColumns, weights: Uint8Array, only?: readonly number[]): ItemExposure[] {
+export function findExposures(
+  v: View,
+  columns: ReachColumns,
+  weights: Uint8Array,
+  only?: readonly number[],
+): ItemExposure[] {
   const found: ItemExposure[] = [];
   (only ?? [...weights.keys()]).forEach((item) => {
     const weight = weights[item]!;

@@ -79,10 +79,6 @@ export interface Found {
   hashes: string[];
 }
 
-/** Certainty presets: matches below are left out. */
-export const PRESETS = { Wide: 30, Balanced: 55, Strict: 80 } as const;
-export type Preset = keyof typeof PRESETS;
-
 /** Throws where a pattern is not sticky or has a repeat without an upper limit. */
 export function assertBounded(pattern: RegExp): void {
   const source = pattern.source.replace(/\\./g, '_').replace(/\[[^\]]*\]/g, '_');

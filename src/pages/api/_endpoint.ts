@@ -20,7 +20,13 @@ export interface Declaration<S extends z.ZodType> {
   role: NeededRole;
   /** Of the query where the method is GET, else of the JSON body; values of the path are added. */
   input: S;
-  run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<unknown>;
+  run(ctx: {
+    app: App;
+    input: z.infer<S>;
+    account: Account;
+    token: string;
+    context: APIContext;
+  }): Promise<unknown>;
 }
 export type Endpoint = APIRoute & { declared: { role: NeededRole; input: z.ZodType } };
 
@@ -31,16 +37,20 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
     const { account, token } = locals;
     if (declared.role !== 'public') {
       if (!account || !token) return problem(401, 'not-signed-in', 'Sign in first.');
-      if (RANK[account.role] < RANK[declared.role]) return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
+      if (RANK[account.role] < RANK[declared.role])
+        return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
     }
     const reading = request.method === 'GET';
-    if (!reading && !sameOrigin(request)) return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
+    if (!reading && !sameOrigin(request))
+      return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
     let raw: Record<string, unknown>;
     if (reading) raw = Object.fromEntries(new URL(request.url).searchParams);
     else {
-      if (!request.headers.get('content-type')?.startsWith('application/json')) return problem(415, 'content-type', 'The body must be application/json.');
+      if (!request.headers.get('content-type')?.startsWith('application/json'))
+        return problem(415, 'content-type', 'The body must be application/json.');
       const text = await bodyText(request);
-      if (text === undefined) return problem(413, 'too-large', `The body is longer than ${LONGEST_BODY} bytes.`);
+      if (text === undefined)
+        return problem(413, 'too-large', `The body is longer than ${LONGEST_BODY} bytes.`);
       try {
         raw = JSON.parse(text || '{}') as Record<string, unknown>;
       } catch {
@@ -49,16 +59,44 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
     }
     const parsed = declared.input.safeParse(Object.keys(params).length ? { ...raw, ...params } : raw);
     if (!parsed.success)
-      return problem(422, 'input', parsed.error.issues.map((i) => `${i.path.join('.') || 'input'}: ${i.message}`).join('; '), { errors: parsed.error.issues.map((i) => ({ pointer: i.path.join('/'), detail: i.message })) });
+      return problem(
+        422,
+        'input',
+        parsed.error.issues.map((i) => `${i.path.join('.') || 'input'}: ${i.message}`).join('; '),
+        { errors: parsed.error.issues.map((i) => ({ pointer: i.path.join('/'), detail: i.message })) },
+      );
     try {
-      const result = await declared.run({ app: getApp(), input: parsed.data as z.infer<S>, account: account!, token: token!, context });
+      const result = await declared.run({
+        app: getApp(),
+        input: parsed.data,
+        account: account!,
+        token: token!,
+        context,
+      });
       return result instanceof Response ? result : Response.json(result ?? null);
     } catch (e) {
       // services are bundled apart, so their errors are known by name
-      const known = e as { name?: string; code?: string; status?: number; message: string; retryAfter?: number };
-      if (known.name === 'AppError') return problem(known.status!, known.code!, known.message, {}, known.retryAfter ? { 'retry-after': String(known.retryAfter) } : {});
+      const known = e as {
+        name?: string;
+        code?: string;
+        status?: number;
+        message: string;
+        retryAfter?: number;
+      };
+      if (known.name === 'AppError')
+        return problem(
+          known.status!,
+          known.code!,
+          known.message,
+          {},
+          known.retryAfter ? { 'retry-after': String(known.retryAfter) } : {},
+        );
       console.error('endpoint failed', new URL(request.url).pathname, e);
-      return problem(500, 'failed', 'Something went wrong here; it has been written to the server’s log. Nothing was half done. Try again.');
+      return problem(
+        500,
+        'failed',
+        'Something went wrong here; it has been written to the server’s log. Nothing was half done. Try again.',
+      );
     }
   };
   return Object.assign(handle, { declared: { role: declared.role, input: declared.input } });

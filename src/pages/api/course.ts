@@ -1,4 +1,8 @@
 import { endpoint } from './_endpoint.ts';
 import { nothing } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'owner', input: nothing, run: ({ app, account }) => app.course(account.id) });
+export const GET = endpoint({
+  role: 'owner',
+  input: nothing,
+  run: ({ app, account }) => app.course(account.id),
+});

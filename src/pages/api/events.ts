@@ -26,6 +26,8 @@ export const GET = endpoint({
         send(': here\n\n');
       },
     });
-    return Promise.resolve(new Response(stream, { headers: { 'content-type': 'text/event-stream', 'x-accel-buffering': 'no' } }));
+    return Promise.resolve(
+      new Response(stream, { headers: { 'content-type': 'text/event-stream', 'x-accel-buffering': 'no' } }),
+    );
   },
 });

@@ -2,14 +2,23 @@ import { z } from 'zod';
 import { endpoint, SESSION_COOKIE } from './_endpoint.ts';
 import { nothing, text } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'owner', input: nothing, run: ({ account }) => Promise.resolve(account) });
+export const GET = endpoint({
+  role: 'owner',
+  input: nothing,
+  run: ({ account }) => Promise.resolve(account),
+});
 
 export const POST = endpoint({
   role: 'public',
   input: z.object({ address: text(320), password: text(1024) }),
   async run({ app, input, context }) {
     const { token, account } = await app.accounts.signIn(input.address, input.password);
-    context.cookies.set(SESSION_COOKIE, token, { httpOnly: true, sameSite: 'strict', path: '/', secure: context.url.protocol === 'https:' });
+    context.cookies.set(SESSION_COOKIE, token, {
+      httpOnly: true,
+      sameSite: 'strict',
+      path: '/',
+      secure: context.url.protocol === 'https:',
+    });
     return account;
   },
 });

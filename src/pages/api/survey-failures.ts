@@ -2,4 +2,8 @@ import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
 import { number } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'auditor', input: z.object({ id: number }), run: ({ app, input }) => app.surveys.failures(input.id) });
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({ id: number }),
+  run: ({ app, input }) => app.surveys.failures(input.id),
+});

@@ -2,7 +2,11 @@ import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
 import { nothing, objects } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'steward', input: nothing, run: ({ app, account }) => app.plans.tray(account.id) });
+export const GET = endpoint({
+  role: 'steward',
+  input: nothing,
+  run: ({ app, account }) => app.plans.tray(account.id),
+});
 
 export const POST = endpoint({
   role: 'steward',

@@ -12,7 +12,11 @@ export class Engine {
 
   static async start(db: OpenDb): Promise<Engine> {
     const dbPort = await db.port();
-    const { remote, worker } = startThread<EngineFunctions>(new URL('./engine.thread.ts', import.meta.url), { dbPort }, [dbPort]);
+    const { remote, worker } = startThread<EngineFunctions>(
+      new URL('./engine.thread.ts', import.meta.url),
+      { dbPort },
+      [dbPort],
+    );
     return new Engine(remote, worker);
   }
 

@@ -11,7 +11,14 @@ import { Scanner } from '../../core/recognise/engine.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
-import { mergeStaged, restage, stage, type ContentDoc, type ObservedKind, type StagedRow } from '../../store/observed.ts';
+import {
+  mergeStaged,
+  restage,
+  stage,
+  type ContentDoc,
+  type ObservedKind,
+  type StagedRow,
+} from '../../store/observed.ts';
 import type { SurveyStep } from '../dto.ts';
 import { Ledger } from '../ledger.ts';
 import { STEP_NAMES, type StepName } from './steps.ts';
@@ -29,13 +36,22 @@ export interface SurveyOrder {
   /** Key of the hashes by which distinct values are told apart. */
   hashKey: string;
 }
-export type SurveyResult = { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
+export type SurveyResult =
+  { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
 
 const { port, dbPort, order } = workerData as { port: MessagePort; dbPort: MessagePort; order: SurveyOrder };
 const db = dbOver(dbPort);
 const abort = new AbortController();
 
-const steps: SurveyStep[] = STEP_NAMES.map((name) => ({ name, state: 'waiting', done: 0, total: null, failed: 0, startedAt: null, finishedAt: null }));
+const steps: SurveyStep[] = STEP_NAMES.map((name) => ({
+  name,
+  state: 'waiting',
+  done: 0,
+  total: null,
+  failed: 0,
+  startedAt: null,
+  finishedAt: null,
+}));
 
 /** Content is read by this many requests at a time. */
 const READERS = 8;
@@ -62,7 +78,17 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
        values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
        on conflict (survey, seq) do update set state = excluded.state, done = excluded.done, total = excluded.total,
          failed = excluded.failed, finished_at = excluded.finished_at`,
-      [order.survey, seq, name, step.state, step.done, step.total, step.failed, step.startedAt, step.finishedAt],
+      [
+        order.survey,
+        seq,
+        name,
+        step.state,
+        step.done,
+        step.total,
+        step.failed,
+        step.startedAt,
+        step.finishedAt,
+      ],
     );
   step.state = 'running';
   step.startedAt = new Date().toISOString();
@@ -83,11 +109,22 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
 
 async function fail(step: SurveyStep, object: string, reason: string): Promise<void> {
   step.failed++;
-  await db.query('insert into survey_failure (survey, step, object, reason) values ($1, $2, $3, $4)', [order.survey, step.name, object.slice(0, 512), reason]);
+  await db.query('insert into survey_failure (survey, step, object, reason) values ($1, $2, $3, $4)', [
+    order.survey,
+    step.name,
+    object.slice(0, 512),
+    reason,
+  ]);
 }
 
 /** Reads all pages of a kind into staging. */
-async function readAll<Row extends { id: string }>(step: SurveyStep, kind: ObservedKind, source: string, pages: AsyncIterable<Page<Row>>, each?: (row: Row) => void): Promise<void> {
+async function readAll<Row extends { id: string }>(
+  step: SurveyStep,
+  kind: ObservedKind,
+  source: string,
+  pages: AsyncIterable<Page<Row>>,
+  each?: (row: Row) => void,
+): Promise<void> {
   const before = step.total ?? 0;
   for await (const page of pages) {
     if (page.total !== undefined) step.total = before + page.total;
@@ -101,10 +138,16 @@ async function readAll<Row extends { id: string }>(step: SurveyStep, kind: Obser
 }
 
 /** Whether a file's kind can hold text that is read today. Others are known by their names alone. */
-const mayHoldText = (item: ItemRow): boolean => item.kind === 'file' && !/^(?:image|video|audio|font)\//.test(item.mime ?? '');
+const mayHoldText = (item: ItemRow): boolean =>
+  item.kind === 'file' && !/^(?:image|video|audio|font)\//.test(item.mime ?? '');
 
 async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<ContentDoc> {
-  const scanner = new Scanner({ types: DATA_TYPES, keep: KEEP, hash: (type, value) => createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22) });
+  const scanner = new Scanner({
+    types: DATA_TYPES,
+    keep: KEEP,
+    hash: (type, value) =>
+      createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),
+  });
   scanner.fileName(item.name);
   const bytes = mayHoldText(item) ? await connector.content(item.id) : undefined;
   if (!bytes) return { state: 'name-only', found: scanner.finish() };
@@ -114,14 +157,24 @@ async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<Conte
   for await (const chunk of bytes) {
     read += chunk.length;
     scanner.feed(decoder.decode(chunk, { stream: true }));
-    if (read > LONGEST_TEXT) return { state: 'scanned', reason: `only the first ${LONGEST_TEXT / 1024 / 1024} MB`, found: scanner.finish() };
+    if (read > LONGEST_TEXT)
+      return {
+        state: 'scanned',
+        reason: `only the first ${LONGEST_TEXT / 1024 / 1024} MB`,
+        found: scanner.finish(),
+      };
   }
   scanner.feed(decoder.decode());
   return { state: 'scanned', found: scanner.finish() };
 }
 
 /** Scans the files of one workspace, several at a time; one that cannot be read keeps what was known of it. */
-async function scanAll(step: SurveyStep, source: SurveySource, connector: WorkspaceConnector, items: ItemRow[]): Promise<void> {
+async function scanAll(
+  step: SurveyStep,
+  source: SurveySource,
+  connector: WorkspaceConnector,
+  items: ItemRow[],
+): Promise<void> {
   let next = 0;
   let ready: StagedRow[] = [];
   const flush = async (): Promise<void> => {
@@ -137,9 +190,13 @@ async function scanAll(step: SurveyStep, source: SurveySource, connector: Worksp
         doc = await scan(item, connector);
       } catch (e) {
         if (abort.signal.aborted || (e instanceof ConnectorError && e.code === 'not-allowed')) throw e;
-        const reason = e instanceof ConnectorError ? e.message : 'The connection broke while its content was read.';
+        const reason =
+          e instanceof ConnectorError ? e.message : 'The connection broke while its content was read.';
         await fail(step, item.id, reason);
-        const known = await db.query<{ doc: ContentDoc }>("select doc from observed where kind = 'content' and source = $1 and id = $2 and valid_to is null", [source.id, item.id]);
+        const known = await db.query<{ doc: ContentDoc }>(
+          "select doc from observed where kind = 'content' and source = $1 and id = $2 and valid_to is null",
+          [source.id, item.id],
+        );
         doc = known[0]?.doc ?? { state: 'unreadable', reason, found: [] };
       }
       ready.push({ kind: 'content', source: source.id, id: item.id, doc });
@@ -154,21 +211,40 @@ async function scanAll(step: SurveyStep, source: SurveySource, connector: Worksp
 
 async function run(): Promise<SurveyResult> {
   const http = (s: SurveySource) => ({ url: s.url, token: s.token, signal: abort.signal });
-  const directories = order.sources.filter((s) => s.kind === 'directory').map((s) => ({ source: s, connector: scimDirectory(http(s)) }));
-  const workspaces = order.sources.filter((s) => s.kind === 'drives').map((s) => ({ source: s, connector: drivesWorkspace(http(s)), token: '', files: [] as ItemRow[] }));
+  const directories = order.sources
+    .filter((s) => s.kind === 'directory')
+    .map((s) => ({ source: s, connector: scimDirectory(http(s)) }));
+  const workspaces = order.sources
+    .filter((s) => s.kind === 'drives')
+    .map((s) => ({ source: s, connector: drivesWorkspace(http(s)), token: '', files: [] as ItemRow[] }));
   let takenAt = '';
   try {
     await db.query('delete from staged');
     for (const w of workspaces) {
       const about = await w.connector.about();
       w.token = about.changeToken;
-      await stage(db, order.survey, [{ kind: 'about', source: w.source.id, id: w.source.id, doc: { organisation: about.organisation, workspace: about.workspace } }]);
+      await stage(db, order.survey, [
+        {
+          kind: 'about',
+          source: w.source.id,
+          id: w.source.id,
+          doc: { organisation: about.organisation, workspace: about.workspace },
+        },
+      ]);
     }
-    for (const [name, kind] of [['people', 'person'], ['groups', 'group']] as const)
+    for (const [name, kind] of [
+      ['people', 'person'],
+      ['groups', 'group'],
+    ] as const)
       await inStep(name, async (step) => {
         for (const d of directories) await readAll(step, kind, d.source.id, d.connector.list(kind));
       });
-    for (const [name, kind] of [['spaces', 'space'], ['items', 'item'], ['grants', 'grant'], ['links', 'link']] as const)
+    for (const [name, kind] of [
+      ['spaces', 'space'],
+      ['items', 'item'],
+      ['grants', 'grant'],
+      ['links', 'link'],
+    ] as const)
       await inStep(name, async (step) => {
         for (const w of workspaces)
           await readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
@@ -182,23 +258,43 @@ async function run(): Promise<SurveyResult> {
     await inStep('changes meanwhile', async (step) => {
       for (const w of workspaces) {
         const { changes } = await w.connector.changesSince(w.token);
-        await restage(db, order.survey, changes.map((c) => ({ kind: c.kind, source: w.source.id, id: c.id, doc: c.row })));
+        await restage(
+          db,
+          order.survey,
+          changes.map((c) => ({ kind: c.kind, source: w.source.id, id: c.id, doc: c.row })),
+        );
         for (const c of changes)
-          if (c.kind === 'item' && c.row?.kind === 'file') await restage(db, order.survey, [{ kind: 'content', source: w.source.id, id: c.id, doc: await scan(c.row, w.connector) }]);
+          if (c.kind === 'item' && c.row?.kind === 'file')
+            await restage(db, order.survey, [
+              { kind: 'content', source: w.source.id, id: c.id, doc: await scan(c.row, w.connector) },
+            ]);
         step.done += changes.length;
       }
       takenAt = new Date().toISOString();
     });
     await inStep('taking over', async () => {
       const whole = [
-        ...directories.flatMap((d) => (['person', 'group'] as const).map((kind) => ({ kind, source: d.source.id }))),
-        ...workspaces.flatMap((w) => (['about', 'space', 'item', 'grant', 'link', 'content'] as const).map((kind) => ({ kind, source: w.source.id }))),
+        ...directories.flatMap((d) =>
+          (['person', 'group'] as const).map((kind) => ({ kind, source: d.source.id })),
+        ),
+        ...workspaces.flatMap((w) =>
+          (['about', 'space', 'item', 'grant', 'link', 'content'] as const).map((kind) => ({
+            kind,
+            source: w.source.id,
+          })),
+        ),
       ];
       await db.transaction(async (tx) => {
         await mergeStaged(tx, order.survey, whole);
-        await tx.query("update survey set state = 'done', taken_at = $2, finished_at = $2 where id = $1", [order.survey, takenAt]);
+        await tx.query("update survey set state = 'done', taken_at = $2, finished_at = $2 where id = $1", [
+          order.survey,
+          takenAt,
+        ]);
         const counts = steps.slice(0, -1).map((s) => ({ name: s.name, done: s.done, failed: s.failed }));
-        await new Ledger(db, () => new Date()).add({ who: order.by, what: 'survey.done', subject: `survey ${order.survey}`, after: { steps: counts } }, tx);
+        await new Ledger(db, () => new Date()).add(
+          { who: order.by, what: 'survey.done', subject: `survey ${order.survey}`, after: { steps: counts } },
+          tx,
+        );
       });
     });
     return { state: 'done', takenAt };

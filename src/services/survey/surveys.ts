@@ -23,7 +23,9 @@ export interface SourceInput {
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
 export class Surveys {
-  private running: { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] } | undefined;
+  private running:
+    | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
+    | undefined;
   private starting = false;
 
   constructor(
@@ -39,32 +41,58 @@ export class Surveys {
   /** Adds a source, or sets the address and token of one that is known. */
   async putSource(source: SourceInput, by: string): Promise<void> {
     const [known] = await this.db.query<SourceInput>('select * from source where id = $1', [source.id]);
-    if (known && known.url === source.url && known.name === source.name && this.secrets.open(known.token) === source.token) return;
+    if (
+      known &&
+      known.url === source.url &&
+      known.name === source.name &&
+      this.secrets.open(known.token) === source.token
+    )
+      return;
     await this.db.transaction(async (tx) => {
       await tx.query(
         `insert into source (id, kind, name, url, token, created_at) values ($1, $2, $3, $4, $5, $6)
          on conflict (id) do update set name = excluded.name, url = excluded.url, token = excluded.token`,
         [source.id, source.kind, source.name, source.url, this.secrets.seal(source.token), this.clock()],
       );
-      await this.ledger.add({ who: by, what: known ? 'source.changed' : 'source.added', subject: source.id, before: known && { name: known.name, url: known.url }, after: { name: source.name, url: source.url } }, tx);
+      await this.ledger.add(
+        {
+          who: by,
+          what: known ? 'source.changed' : 'source.added',
+          subject: source.id,
+          before: known && { name: known.name, url: known.url },
+          after: { name: source.name, url: source.url },
+        },
+        tx,
+      );
     });
   }
 
   /** Every source with its token opened; never leaves the services. */
   async sourcesWithTokens(): Promise<(SurveySource & { name: string })[]> {
-    const rows = await this.db.query<SourceInput>('select id, kind, name, url, token from source order by kind, id');
+    const rows = await this.db.query<SourceInput>(
+      'select id, kind, name, url, token from source order by kind, id',
+    );
     return rows.map((r) => ({ ...r, token: this.secrets.open(r.token) }));
   }
 
   async sources(): Promise<SourceRow[]> {
-    const rows = await this.db.query<Omit<SourceRow, 'counts'>>('select id, kind, name, url from source order by kind, name');
-    const counts = await this.db.query<{ source: string; kind: string; n: number }>("select source, kind, count(*)::int as n from observed where valid_to is null and kind not in ('about', 'content') group by source, kind");
-    return rows.map((r) => ({ ...r, counts: Object.fromEntries(counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])) }));
+    const rows = await this.db.query<Omit<SourceRow, 'counts'>>(
+      'select id, kind, name, url from source order by kind, name',
+    );
+    const counts = await this.db.query<{ source: string; kind: string; n: number }>(
+      "select source, kind, count(*)::int as n from observed where valid_to is null and kind not in ('about', 'content') group by source, kind",
+    );
+    return rows.map((r) => ({
+      ...r,
+      counts: Object.fromEntries(counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])),
+    }));
   }
 
   /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */
   async takeOver(): Promise<void> {
-    const [last] = await this.db.query<{ id: number; taken_at: Date }>("select id, taken_at from survey where state = 'done' order by id desc limit 1");
+    const [last] = await this.db.query<{ id: number; taken_at: Date }>(
+      "select id, taken_at from survey where state = 'done' order by id desc limit 1",
+    );
     if (!last) return;
     const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
     if ((await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
@@ -74,9 +102,15 @@ export class Surveys {
   /** A survey that was running when the process ended did not finish; what was in force still is. */
   async sayInterrupted(): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const rows = await tx.query<{ id: number }>("update survey set state = 'interrupted', finished_at = $1, reason = 'The application ended while it ran.' where state = 'running' returning id", [this.clock()]);
+      const rows = await tx.query<{ id: number }>(
+        "update survey set state = 'interrupted', finished_at = $1, reason = 'The application ended while it ran.' where state = 'running' returning id",
+        [this.clock()],
+      );
       for (const { id } of rows) {
-        await tx.query("update survey_step set state = 'failed', finished_at = $2 where survey = $1 and state = 'running'", [id, this.clock()]);
+        await tx.query(
+          "update survey_step set state = 'failed', finished_at = $2 where survey = $1 and state = 'running'",
+          [id, this.clock()],
+        );
         await this.ledger.add({ who: 'system', what: 'survey.interrupted', subject: `survey ${id}` }, tx);
       }
     });
@@ -84,31 +118,66 @@ export class Surveys {
 
   /** Starts a survey of every source. Resolves when it has begun, with its number. */
   async start(by: string): Promise<number> {
-    if (this.running || this.starting) throw new AppError('survey-running', 409, 'A survey is running already. Wait for it, or cancel it first.');
+    if (this.running || this.starting)
+      throw new AppError(
+        'survey-running',
+        409,
+        'A survey is running already. Wait for it, or cancel it first.',
+      );
     this.starting = true;
     try {
       const sources = await this.sourcesWithTokens();
-      if (!sources.some((s) => s.kind === 'drives')) throw new AppError('no-sources', 409, 'There is no workspace to survey yet. Add one first.');
+      if (!sources.some((s) => s.kind === 'drives'))
+        throw new AppError('no-sources', 409, 'There is no workspace to survey yet. Add one first.');
       const id = await this.db.transaction(async (tx) => {
-        const [row] = await tx.query<{ id: number }>("insert into survey (kind, state, started_by, started_at) values ('full', 'running', $1, $2) returning id", [by, this.clock()]);
-        await this.ledger.add({ who: by, what: 'survey.started', subject: `survey ${row!.id}`, after: { sources: sources.map((s) => s.id) } }, tx);
+        const [row] = await tx.query<{ id: number }>(
+          "insert into survey (kind, state, started_by, started_at) values ('full', 'running', $1, $2) returning id",
+          [by, this.clock()],
+        );
+        await this.ledger.add(
+          {
+            who: by,
+            what: 'survey.started',
+            subject: `survey ${row!.id}`,
+            after: { sources: sources.map((s) => s.id) },
+          },
+          tx,
+        );
         return row!.id;
       });
       const dbPort = await this.db.port();
-      const order: SurveyOrder = { survey: id, by, sources: sources.map(({ id: s, kind, url, token }) => ({ id: s, kind, url, token })), hashKey: this.secrets.keyFor('values').toString('base64') };
-      const { remote, worker } = startThread<SurveyFunctions>(new URL('./survey.thread.ts', import.meta.url), { order, dbPort }, [dbPort]);
+      const order: SurveyOrder = {
+        survey: id,
+        by,
+        sources: sources.map(({ id: s, kind, url, token }) => ({ id: s, kind, url, token })),
+        hashKey: this.secrets.keyFor('values').toString('base64'),
+      };
+      const { remote, worker } = startThread<SurveyFunctions>(
+        new URL('./survey.thread.ts', import.meta.url),
+        { order, dbPort },
+        [dbPort],
+      );
       const ended = new Promise<never>((_, reject) => {
         worker.once('error', reject);
         worker.once('exit', () => reject(new Error('The survey’s thread ended.')));
       });
       ended.catch(() => undefined);
-      const run = { id, worker, cancel: () => remote.cancel(), steps: [] as SurveyStep[], done: Promise.resolve() };
+      const run = {
+        id,
+        worker,
+        cancel: () => remote.cancel(),
+        steps: [] as SurveyStep[],
+        done: Promise.resolve(),
+      };
       worker.on('message', (m: { steps: SurveyStep[] }) => {
         run.steps = m.steps;
         this.events.emit({ type: 'survey', survey: id, state: 'running', steps: m.steps });
       });
       run.done = Promise.race([remote.run(), ended])
-        .catch((e: unknown): SurveyResult => ({ state: 'failed', reason: `It stopped with an error: ${e instanceof Error ? e.message : String(e)}` }))
+        .catch((e: unknown): SurveyResult => ({
+          state: 'failed',
+          reason: `It stopped with an error: ${e instanceof Error ? e.message : String(e)}`,
+        }))
         .then((result) => this.finish(id, by, result, run.steps))
         .catch((e: unknown) => console.error('finishing a survey failed', e))
         .finally(() => {
@@ -126,13 +195,30 @@ export class Surveys {
   private async finish(id: number, by: string, result: SurveyResult, steps: SurveyStep[]): Promise<void> {
     if (result.state === 'done') return this.takeOver();
     await this.db.transaction(async (tx) => {
-      await tx.query('update survey set state = $2, finished_at = $3, reason = $4 where id = $1', [id, result.state, this.clock(), result.reason]);
-      await this.ledger.add({ who: by, what: `survey.${result.state}`, subject: `survey ${id}`, after: { reason: result.reason, steps: steps.map((s) => ({ name: s.name, state: s.state, done: s.done, failed: s.failed })) } }, tx);
+      await tx.query('update survey set state = $2, finished_at = $3, reason = $4 where id = $1', [
+        id,
+        result.state,
+        this.clock(),
+        result.reason,
+      ]);
+      await this.ledger.add(
+        {
+          who: by,
+          what: `survey.${result.state}`,
+          subject: `survey ${id}`,
+          after: {
+            reason: result.reason,
+            steps: steps.map((s) => ({ name: s.name, state: s.state, done: s.done, failed: s.failed })),
+          },
+        },
+        tx,
+      );
     });
   }
 
   async cancel(id: number, by: string): Promise<void> {
-    if (this.running?.id !== id) throw new AppError('not-running', 409, 'This survey is not running any more.');
+    if (this.running?.id !== id)
+      throw new AppError('not-running', 409, 'This survey is not running any more.');
     await this.ledger.add({ who: by, what: 'survey.cancel-asked', subject: `survey ${id}` });
     await this.running.cancel();
   }
@@ -147,23 +233,78 @@ export class Surveys {
   }
 
   async list(limit = 30): Promise<SurveyRow[]> {
-    const rows = await this.db.query<{ id: number; kind: SurveyRow['kind']; state: SurveyRow['state']; started_by: string; started_at: Date; finished_at: Date | null; taken_at: Date | null; reason: string | null; plan: number | null; failures: number }>(
-      'select s.*, (select count(*)::int from survey_failure f where f.survey = s.id) as failures from survey s order by id desc limit $1', [limit]);
-    const steps = await this.db.query<{ survey: number; seq: number; name: string; state: SurveyStep['state']; done: number; total: number | null; failed: number; started_at: Date | null; finished_at: Date | null }>(
-      'select * from survey_step where survey = any($1) order by survey, seq', [rows.map((r) => r.id)]);
+    const rows = await this.db.query<{
+      id: number;
+      kind: SurveyRow['kind'];
+      state: SurveyRow['state'];
+      started_by: string;
+      started_at: Date;
+      finished_at: Date | null;
+      taken_at: Date | null;
+      reason: string | null;
+      plan: number | null;
+      failures: number;
+    }>(
+      'select s.*, (select count(*)::int from survey_failure f where f.survey = s.id) as failures from survey s order by id desc limit $1',
+      [limit],
+    );
+    const steps = await this.db.query<{
+      survey: number;
+      seq: number;
+      name: string;
+      state: SurveyStep['state'];
+      done: number;
+      total: number | null;
+      failed: number;
+      started_at: Date | null;
+      finished_at: Date | null;
+    }>('select * from survey_step where survey = any($1) order by survey, seq', [rows.map((r) => r.id)]);
     return rows.map((r) => ({
-      id: r.id, kind: r.kind, state: r.state, startedBy: r.started_by, startedAt: r.started_at.toISOString(), finishedAt: iso(r.finished_at), takenAt: iso(r.taken_at), reason: r.reason, plan: r.plan, failures: r.failures,
-      steps: this.running?.id === r.id && this.running.steps.length ? this.running.steps
-        : r.kind === 'read-back' ? []
-        : STEP_NAMES.map((name) => {
-            const s = steps.find((x) => x.survey === r.id && x.name === name);
-            return s ? { name, state: s.state, done: s.done, total: s.total, failed: s.failed, startedAt: iso(s.started_at), finishedAt: iso(s.finished_at) } : { name, state: 'waiting' as const, done: 0, total: null, failed: 0, startedAt: null, finishedAt: null };
-          }),
+      id: r.id,
+      kind: r.kind,
+      state: r.state,
+      startedBy: r.started_by,
+      startedAt: r.started_at.toISOString(),
+      finishedAt: iso(r.finished_at),
+      takenAt: iso(r.taken_at),
+      reason: r.reason,
+      plan: r.plan,
+      failures: r.failures,
+      steps:
+        this.running?.id === r.id && this.running.steps.length
+          ? this.running.steps
+          : r.kind === 'read-back'
+            ? []
+            : STEP_NAMES.map((name) => {
+                const s = steps.find((x) => x.survey === r.id && x.name === name);
+                return s
+                  ? {
+                      name,
+                      state: s.state,
+                      done: s.done,
+                      total: s.total,
+                      failed: s.failed,
+                      startedAt: iso(s.started_at),
+                      finishedAt: iso(s.finished_at),
+                    }
+                  : {
+                      name,
+                      state: 'waiting' as const,
+                      done: 0,
+                      total: null,
+                      failed: 0,
+                      startedAt: null,
+                      finishedAt: null,
+                    };
+              }),
     }));
   }
 
   failures(survey: number): Promise<{ step: string; object: string; reason: string }[]> {
-    return this.db.query('select step, object, reason from survey_failure where survey = $1 order by step, object limit 1000', [survey]);
+    return this.db.query(
+      'select step, object, reason from survey_failure where survey = $1 order by step, object limit 1000',
+      [survey],
+    );
   }
 
   async close(): Promise<void> {

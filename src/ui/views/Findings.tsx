@@ -6,7 +6,8 @@ import type { Account, FindingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Dossier, type FindingDetail } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
-import { Chip, Shell, useSigned } from '../Shell.tsx';
+import { Chip, Shell } from '../Shell.tsx';
+import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { usePickUp } from '../Tray.tsx';
 import { useUrl } from '../url.ts';
@@ -58,9 +59,20 @@ export default function Findings({ account, search }: { account: Account; search
 
 /** Whence it is reached, the widest first. */
 const from = (r: FindingRow): string =>
-  r.now === 'public' ? 'anyone at all' : [...r.summary.domains, ...(r.could === 'public' ? ['any holder of the link'] : [])].join(', ') || 'inside';
+  r.now === 'public'
+    ? 'anyone at all'
+    : [...r.summary.domains, ...(r.could === 'public' ? ['any holder of the link'] : [])].join(', ') ||
+      'inside';
 
-function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1]; narrow: boolean }) {
+function View({
+  params,
+  set,
+  narrow,
+}: {
+  params: URLSearchParams;
+  set: ReturnType<typeof useUrl>[1];
+  narrow: boolean;
+}) {
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   const state = (params.get('state') ?? 'open') as 'open' | 'fixed' | 'all';
@@ -76,7 +88,8 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
   }, [typed, set]);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
-      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement) return;
+      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement)
+        return;
       e.preventDefault();
       box.current?.focus();
     };
@@ -86,7 +99,11 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
 
   const query = useInfiniteQuery({
     queryKey: ['findings', state, severity, text, space, sort],
-    queryFn: ({ pageParam }) => api<List>('GET', withQuery('/api/findings', { state, severity, text, space, sort, limit: PAGE, offset: pageParam })),
+    queryFn: ({ pageParam }) =>
+      api<List>(
+        'GET',
+        withQuery('/api/findings', { state, severity, text, space, sort, limit: PAGE, offset: pageParam }),
+      ),
     initialPageParam: 0,
     getNextPageParam: (_, pages) => (pages.length * PAGE < pages[0]!.total ? pages.length * PAGE : undefined),
     placeholderData: keepPreviousData,
@@ -128,7 +145,8 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
       sorts: true,
       cell: (r) => (
         <span className="truncate" title={`${r.summary.name}\n${r.summary.path}`}>
-          <span className="font-medium">{r.summary.name}</span> <span className="text-quiet">{r.summary.path}</span>
+          <span className="font-medium">{r.summary.name}</span>{' '}
+          <span className="text-quiet">{r.summary.path}</span>
         </span>
       ),
     },
@@ -139,7 +157,13 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
             key: 'contains',
             name: 'Contains',
             width: 'minmax(150px, 0.9fr)',
-            cell: (r: FindingRow) => <span className="truncate">{r.summary.types.map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`).join(', ') || 'by its label'}</span>,
+            cell: (r: FindingRow) => (
+              <span className="truncate">
+                {r.summary.types
+                  .map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`)
+                  .join(', ') || 'by its label'}
+              </span>
+            ),
           },
           {
             key: 'through',
@@ -149,20 +173,55 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
           },
         ]),
     { key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
-    { key: 'reach', name: 'Reach', width: '286px', sorts: true, cell: (r) => <Beam now={r.now} could={r.could} /> },
-    ...(state === 'open' ? [] : [{ key: 'state', name: 'State', width: '84px', cell: (r: FindingRow) => <span className={r.state === 'fixed' ? 'text-quiet' : ''}>{r.state}</span> }]),
+    {
+      key: 'reach',
+      name: 'Reach',
+      width: '286px',
+      sorts: true,
+      cell: (r) => <Beam now={r.now} could={r.could} />,
+    },
+    ...(state === 'open'
+      ? []
+      : [
+          {
+            key: 'state',
+            name: 'State',
+            width: '84px',
+            cell: (r: FindingRow) => (
+              <span className={r.state === 'fixed' ? 'text-quiet' : ''}>{r.state}</span>
+            ),
+          },
+        ]),
   ];
 
   if (first && first.open + first.fixed === 0)
-    return <Empty action={<a className="btn btn-primary btn-sm" href="/survey/sources">Go to Survey › Sources</a>}>Here you will see every file that more people can reach than its content allows, the costliest first. For that, survey your workspaces.</Empty>;
+    return (
+      <Empty
+        action={
+          <a className="btn btn-primary btn-sm" href="/survey/sources">
+            Go to Survey › Sources
+          </a>
+        }
+      >
+        Here you will see every file that more people can reach than its content allows, the costliest first.
+        For that, survey your workspaces.
+      </Empty>
+    );
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-3 px-4 py-2">
         <h1 className="whitespace-nowrap text-base">
           {first ? (
             <>
-              <b>{plural(first.total, state === 'fixed' ? 'fixed finding' : state === 'all' ? 'finding' : 'open finding')}</b>
-              {state !== 'fixed' && <span className="text-quiet">, {first.points.toLocaleString('en')} exposure points</span>}
+              <b>
+                {plural(
+                  first.total,
+                  state === 'fixed' ? 'fixed finding' : state === 'all' ? 'finding' : 'open finding',
+                )}
+              </b>
+              {state !== 'fixed' && (
+                <span className="text-quiet">, {first.points.toLocaleString('en')} exposure points</span>
+              )}
             </>
           ) : (
             <span className="text-quiet">Findings …</span>
@@ -171,16 +230,33 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
         <span className="flex-1" />
         <label className="input input-sm w-52">
           <Search size={14} aria-hidden className="text-quiet" />
-          <input ref={box} type="search" aria-label="Find in findings" placeholder="file, space, domain …" value={typed} onChange={(e) => setTyped(e.target.value)} />
+          <input
+            ref={box}
+            type="search"
+            aria-label="Find in findings"
+            placeholder="file, space, domain …"
+            value={typed}
+            onChange={(e) => setTyped(e.target.value)}
+          />
           <kbd className="kbd kbd-xs">/</kbd>
         </label>
-        <select className="select select-sm w-32" aria-label="Severity" value={severity ?? ''} onChange={(e) => set({ severity: e.target.value })}>
+        <select
+          className="select select-sm w-32"
+          aria-label="Severity"
+          value={severity ?? ''}
+          onChange={(e) => set({ severity: e.target.value })}
+        >
           <option value="">any severity</option>
           {[...SEVERITIES].reverse().map((s) => (
             <option key={s}>{s}</option>
           ))}
         </select>
-        <select className="select select-sm w-24" aria-label="State" value={state} onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}>
+        <select
+          className="select select-sm w-24"
+          aria-label="State"
+          value={state}
+          onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
+        >
           <option>open</option>
           <option>fixed</option>
           <option>all</option>
@@ -188,8 +264,22 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
       </div>
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       {first && rows.length === 0 ? (
-        <Empty action={<button className="btn btn-sm" onClick={() => { setTyped(''); set({ severity: undefined, text: undefined, state: undefined, space: undefined }); }}>Drop the filters</button>}>
-          {state === 'open' && !severity && !text && !space ? 'Nothing is open: every file’s reach is within what its weight allows.' : 'No finding fits these filters.'}
+        <Empty
+          action={
+            <button
+              className="btn btn-sm"
+              onClick={() => {
+                setTyped('');
+                set({ severity: undefined, text: undefined, state: undefined, space: undefined });
+              }}
+            >
+              Drop the filters
+            </button>
+          }
+        >
+          {state === 'open' && !severity && !text && !space
+            ? 'Nothing is open: every file’s reach is within what its weight allows.'
+            : 'No finding fits these filters.'}
         </Empty>
       ) : (
         <div className="min-h-0 flex-1 border-t border-slate">

@@ -15,14 +15,25 @@ const PAGE = 200;
 export default function LedgerView({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
   return (
-    <Shell account={account} path="/record/ledger" dossier={params.get('entry') && <Entry seq={Number(params.get('entry'))} close={() => set({ entry: undefined })} />}>
+    <Shell
+      account={account}
+      path="/record/ledger"
+      dossier={
+        params.get('entry') && (
+          <Entry seq={Number(params.get('entry'))} close={() => set({ entry: undefined })} />
+        )
+      }
+    >
       <View params={params} set={set} />
     </Shell>
   );
 }
 
 function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1] }) {
-  const chain = useQuery({ queryKey: ['ledger', 'check'], queryFn: () => api<ChainResult>('GET', '/api/ledger/check') });
+  const chain = useQuery({
+    queryKey: ['ledger', 'check'],
+    queryFn: () => api<ChainResult>('GET', '/api/ledger/check'),
+  });
   const text = params.get('text') ?? undefined;
   const [typed, setTyped] = useState(text ?? '');
   useEffect(() => {
@@ -31,7 +42,8 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
   }, [typed, set]);
   const query = useInfiniteQuery({
     queryKey: ['ledger', 'rows', text],
-    queryFn: ({ pageParam }) => api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text })),
+    queryFn: ({ pageParam }) =>
+      api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text })),
     initialPageParam: undefined as number | undefined,
     getNextPageParam: (last) => (last.length === PAGE ? last[last.length - 1]!.seq : undefined),
   });
@@ -40,12 +52,42 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
     if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
   }, [query]);
   const columns: Column<LedgerEntry>[] = [
-    { key: 'seq', name: 'Entry', width: '72px', right: true, cell: (r) => <span className="font-semibold">{r.seq}</span> },
+    {
+      key: 'seq',
+      name: 'Entry',
+      width: '72px',
+      right: true,
+      cell: (r) => <span className="font-semibold">{r.seq}</span>,
+    },
     { key: 'at', name: 'When', width: '132px', cell: (r) => <When at={r.at} /> },
-    { key: 'who', name: 'Who', width: 'minmax(130px, 0.8fr)', cell: (r) => <span className="truncate">{r.who}</span> },
-    { key: 'what', name: 'What', width: 'minmax(150px, 0.9fr)', cell: (r) => <span className="truncate" title={r.what}>{deedWords(r.what)}</span> },
-    { key: 'subject', name: 'Of what', width: 'minmax(130px, 1fr)', cell: (r) => <span className="truncate">{r.subject}</span> },
-    { key: 'hash', name: 'Hash', width: '112px', cell: (r) => <span className="font-mono text-[12.5px] text-quiet">{r.hash.slice(0, 12)}</span> },
+    {
+      key: 'who',
+      name: 'Who',
+      width: 'minmax(130px, 0.8fr)',
+      cell: (r) => <span className="truncate">{r.who}</span>,
+    },
+    {
+      key: 'what',
+      name: 'What',
+      width: 'minmax(150px, 0.9fr)',
+      cell: (r) => (
+        <span className="truncate" title={r.what}>
+          {deedWords(r.what)}
+        </span>
+      ),
+    },
+    {
+      key: 'subject',
+      name: 'Of what',
+      width: 'minmax(130px, 1fr)',
+      cell: (r) => <span className="truncate">{r.subject}</span>,
+    },
+    {
+      key: 'hash',
+      name: 'Hash',
+      width: '112px',
+      cell: (r) => <span className="font-mono text-[12.5px] text-quiet">{r.hash.slice(0, 12)}</span>,
+    },
   ];
   return (
     <div className="flex h-full flex-col">
@@ -56,10 +98,7 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
           ) : chain.data?.holds ? (
             <State icon="done">
               <b>The chain holds</b>
-              <span className="text-quiet">
-                {' '}
-                over {plural(chain.data.entries, 'entry', 'entries')}
-              </span>
+              <span className="text-quiet"> over {plural(chain.data.entries, 'entry', 'entries')}</span>
             </State>
           ) : (
             chain.data && (
@@ -72,7 +111,13 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
         <span className="flex-1" />
         <label className="input input-sm w-56">
           <Search size={14} aria-hidden className="text-quiet" />
-          <input type="search" aria-label="Find in the ledger" placeholder="person, plan, grant …" value={typed} onChange={(e) => setTyped(e.target.value)} />
+          <input
+            type="search"
+            aria-label="Find in the ledger"
+            placeholder="person, plan, grant …"
+            value={typed}
+            onChange={(e) => setTyped(e.target.value)}
+          />
         </label>
         <button className="btn btn-sm" onClick={() => void chain.refetch()}>
           Check again
@@ -83,10 +128,22 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
       </div>
       {(query.error ?? chain.error) && <Trouble error={query.error ?? chain.error} />}
       {query.data && rows.length === 0 ? (
-        <Empty>{text ? 'No entry fits.' : 'Here you will see everything that is done, in a chain that shows any alteration.'}</Empty>
+        <Empty>
+          {text
+            ? 'No entry fits.'
+            : 'Here you will see everything that is done, in a chain that shows any alteration.'}
+        </Empty>
       ) : (
         <div className="min-h-0 flex-1 border-t border-slate">
-          <Table label="Ledger" columns={columns} rows={rows} rowKey={(r) => r.seq} selected={params.get('entry') ? Number(params.get('entry')) : undefined} onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')} onEnd={more} />
+          <Table
+            label="Ledger"
+            columns={columns}
+            rows={rows}
+            rowKey={(r) => r.seq}
+            selected={params.get('entry') ? Number(params.get('entry')) : undefined}
+            onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')}
+            onEnd={more}
+          />
         </div>
       )}
     </div>
@@ -94,12 +151,17 @@ function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof
 }
 
 function Entry({ seq, close }: { seq: number; close: () => void }) {
-  const { data, error } = useQuery({ queryKey: ['ledger', 'entry', seq], queryFn: async () => (await api<LedgerEntry[]>('GET', `/api/ledger?before=${seq + 1}&limit=1`))[0] });
+  const { data, error } = useQuery({
+    queryKey: ['ledger', 'entry', seq],
+    queryFn: async () => (await api<LedgerEntry[]>('GET', `/api/ledger?before=${seq + 1}&limit=1`))[0],
+  });
   const block = (name: string, value: unknown) =>
     value !== null && (
       <>
         <h3 className="mt-3 font-semibold">{name}</h3>
-        <pre className="overflow-auto whitespace-pre-wrap break-words rounded border border-slate bg-base-200 p-2 font-mono text-[12.5px]">{JSON.stringify(value, null, 2)}</pre>
+        <pre className="overflow-auto whitespace-pre-wrap break-words rounded border border-slate bg-base-200 p-2 font-mono text-[12.5px]">
+          {JSON.stringify(value, null, 2)}
+        </pre>
       </>
     );
   return (

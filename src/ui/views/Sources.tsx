@@ -3,7 +3,8 @@ import { useEffect, useState } from 'react';
 import type { Account, SourceRow, SurveyRow, SurveyStep } from '../../services/dto.ts';
 import { api } from '../api.ts';
 import { duration, Empty, plural, State, Trouble, When } from '../marks.tsx';
-import { Shell, useRefresh, useSigned } from '../Shell.tsx';
+import { Shell } from '../Shell.tsx';
+import { useRefresh, useSigned } from '../signed.ts';
 import { useUrl } from '../url.ts';
 
 export default function Sources({ account, search }: { account: Account; search: string }) {
@@ -14,7 +15,14 @@ export default function Sources({ account, search }: { account: Account; search:
   );
 }
 
-const COUNT_WORDS: Record<string, [string, string]> = { person: ['person', 'people'], group: ['group', 'groups'], space: ['space', 'spaces'], item: ['item', 'items'], grant: ['grant', 'grants'], link: ['link', 'links'] };
+const COUNT_WORDS: Record<string, [string, string]> = {
+  person: ['person', 'people'],
+  group: ['group', 'groups'],
+  space: ['space', 'spaces'],
+  item: ['item', 'items'],
+  grant: ['grant', 'grants'],
+  link: ['link', 'links'],
+};
 const KIND_WORDS = { directory: 'directory, SCIM 2.0', drives: 'shared and personal drives' };
 
 function View({ search }: { search: string }) {
@@ -23,8 +31,17 @@ function View({ search }: { search: string }) {
   const refresh = useRefresh();
   const sources = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
   const surveys = useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
-  const start = useMutation({ mutationFn: () => api<{ id: number }>('POST', '/api/surveys'), onSuccess: ({ id }) => { set({ survey: String(id) }); refresh(); } });
-  const cancel = useMutation({ mutationFn: (id: number) => api('DELETE', '/api/surveys', { id }), onSuccess: refresh });
+  const start = useMutation({
+    mutationFn: () => api<{ id: number }>('POST', '/api/surveys'),
+    onSuccess: ({ id }) => {
+      set({ survey: String(id) });
+      refresh();
+    },
+  });
+  const cancel = useMutation({
+    mutationFn: (id: number) => api('DELETE', '/api/surveys', { id }),
+    onSuccess: refresh,
+  });
   const full = surveys.data?.filter((s) => s.kind === 'full') ?? [];
   const running = full.find((s) => s.state === 'running');
   const chosen = full.find((s) => String(s.id) === params.get('survey')) ?? running ?? full[0];
@@ -44,19 +61,41 @@ function View({ search }: { search: string }) {
         )}
         {steward &&
           (running ? (
-            <button className="btn btn-sm" disabled={cancel.isPending} onClick={() => cancel.mutate(running.id)}>
+            <button
+              className="btn btn-sm"
+              disabled={cancel.isPending}
+              onClick={() => cancel.mutate(running.id)}
+            >
               Cancel survey {running.id}
             </button>
           ) : (
-            <button className="btn btn-sm btn-primary" disabled={start.isPending || !sources.data?.some((s) => s.kind !== 'directory')} onClick={() => start.mutate()}>
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={start.isPending || !sources.data?.some((s) => s.kind !== 'directory')}
+              onClick={() => start.mutate()}
+            >
               Survey all sources
             </button>
           ))}
       </div>
-      {[sources.error, surveys.error, start.error, cancel.error].map((e, i) => e && <Trouble key={i} error={e} />)}
-      {adding && <AddSource done={() => { setAdding(false); refresh(); }} />}
+      {[sources.error, surveys.error, start.error, cancel.error].map(
+        (e, i) => e && <Trouble key={i} error={e} />,
+      )}
+      {adding && (
+        <AddSource
+          done={() => {
+            setAdding(false);
+            refresh();
+          }}
+        />
+      )}
       {sources.data?.length === 0 ? (
-        !adding && <Empty>Here you will see the directory of your people and every workspace that is surveyed. Add the first one to begin.</Empty>
+        !adding && (
+          <Empty>
+            Here you will see the directory of your people and every workspace that is surveyed. Add the first
+            one to begin.
+          </Empty>
+        )
       ) : (
         <table className="w-full border-y border-slate">
           <thead>
@@ -72,7 +111,11 @@ function View({ search }: { search: string }) {
               <tr key={s.id} className="h-8 border-t border-base-300">
                 <td className="px-4 font-medium">{s.name}</td>
                 <td className="px-3">{KIND_WORDS[s.kind]}</td>
-                <td className="px-3">{Object.entries(COUNT_WORDS).flatMap(([k, [one, many]]) => (s.counts[k] ? plural(s.counts[k], one, many) : [])).join(', ') || 'nothing yet'}</td>
+                <td className="px-3">
+                  {Object.entries(COUNT_WORDS)
+                    .flatMap(([k, [one, many]]) => (s.counts[k] ? plural(s.counts[k], one, many) : []))
+                    .join(', ') || 'nothing yet'}
+                </td>
                 <td className="px-3 font-mono text-[12.5px] text-quiet">{s.url}</td>
               </tr>
             ))}
@@ -86,7 +129,11 @@ function View({ search }: { search: string }) {
           <ul>
             {full.map((s) => (
               <li key={s.id}>
-                <button aria-current={s === chosen} onClick={() => set({ survey: String(s.id) }, 'push')} className={`flex h-9 w-full cursor-pointer items-center gap-3 border-b border-base-300 px-4 text-left ${s === chosen ? 'bg-base-300' : 'hover:bg-base-200'}`}>
+                <button
+                  aria-current={s === chosen}
+                  onClick={() => set({ survey: String(s.id) }, 'push')}
+                  className={`flex h-9 w-full cursor-pointer items-center gap-3 border-b border-base-300 px-4 text-left ${s === chosen ? 'bg-base-300' : 'hover:bg-base-200'}`}
+                >
                   <span className="w-6 font-semibold">{s.id}</span>
                   <span className="flex-1">
                     <When at={s.startedAt} />
@@ -97,7 +144,11 @@ function View({ search }: { search: string }) {
             ))}
           </ul>
         </section>
-        <section className="min-w-0 flex-1 overflow-auto px-4 pb-4 pt-3" aria-label="Survey steps" aria-live="polite">
+        <section
+          className="min-w-0 flex-1 overflow-auto px-4 pb-4 pt-3"
+          aria-label="Survey steps"
+          aria-live="polite"
+        >
           {chosen && steps && <Steps survey={chosen} steps={steps} />}
         </section>
       </div>
@@ -106,7 +157,13 @@ function View({ search }: { search: string }) {
 }
 
 function SurveyState({ survey }: { survey: SurveyRow }) {
-  const icon = { running: 'running', done: 'done', failed: 'failed', cancelled: 'back', interrupted: 'trouble' } as const;
+  const icon = {
+    running: 'running',
+    done: 'done',
+    failed: 'failed',
+    cancelled: 'back',
+    interrupted: 'trouble',
+  } as const;
   return (
     <State icon={icon[survey.state]}>
       {survey.state}
@@ -122,14 +179,22 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
     const timer = setInterval(() => tick((n) => n + 1), 500);
     return () => clearInterval(timer);
   }, [survey.state]);
-  const failures = useQuery({ queryKey: ['failures', survey.id], enabled: survey.failures > 0, queryFn: () => api<{ step: string; object: string; reason: string }[]>('GET', `/api/survey-failures?id=${survey.id}`) });
+  const failures = useQuery({
+    queryKey: ['failures', survey.id],
+    enabled: survey.failures > 0,
+    queryFn: () =>
+      api<{ step: string; object: string; reason: string }[]>('GET', `/api/survey-failures?id=${survey.id}`),
+  });
   return (
     <>
       <h2 className="font-semibold">
         Survey {survey.id}
         <span className="font-normal text-quiet">
           {' '}
-          begun by {survey.startedBy}, <When at={survey.startedAt} />, {survey.finishedAt ? `took ${duration(survey.startedAt, survey.finishedAt)}` : `running for ${duration(survey.startedAt, null)}`}
+          begun by {survey.startedBy}, <When at={survey.startedAt} />,{' '}
+          {survey.finishedAt
+            ? `took ${duration(survey.startedAt, survey.finishedAt)}`
+            : `running for ${duration(survey.startedAt, null)}`}
         </span>
       </h2>
       {survey.reason && (
@@ -150,16 +215,25 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
         </thead>
         <tbody>
           {steps.map((s) => {
-            const seconds = s.startedAt ? (Date.parse(s.finishedAt ?? new Date().toISOString()) - Date.parse(s.startedAt)) / 1000 : 0;
+            const seconds = s.startedAt
+              ? (Date.parse(s.finishedAt ?? new Date().toISOString()) - Date.parse(s.startedAt)) / 1000
+              : 0;
             const share = s.state === 'done' ? 1 : s.total ? Math.min(1, s.done / s.total) : 0;
-            const left = s.state === 'running' && s.total && s.done > 0 ? ((s.total - s.done) * seconds) / s.done : 0;
+            const left =
+              s.state === 'running' && s.total && s.done > 0 ? ((s.total - s.done) * seconds) / s.done : 0;
             return (
               <tr key={s.name} className="h-8 border-b border-base-300">
                 <td>
                   <State icon={s.state}>{s.name}</State>
                 </td>
                 <td className="pr-6">
-                  <svg width="100%" height="6" role="img" aria-label={`${s.name}: ${Math.round(share * 100)} %`} preserveAspectRatio="none">
+                  <svg
+                    width="100%"
+                    height="6"
+                    role="img"
+                    aria-label={`${s.name}: ${Math.round(share * 100)} %`}
+                    preserveAspectRatio="none"
+                  >
                     <rect width="100%" height="6" className="fill-base-300" />
                     <rect width={`${share * 100}%`} height="6" className="fill-quiet" />
                   </svg>
@@ -169,9 +243,13 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
                   {s.state === 'waiting' ? '' : s.done.toLocaleString('en')}
                   {s.state === 'running' && s.total ? ` of ${s.total.toLocaleString('en')}` : ''}
                 </td>
-                <td className="text-right">{seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}</td>
+                <td className="text-right">
+                  {seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}
+                </td>
                 <td className="text-right">{duration(s.startedAt, s.finishedAt)}</td>
-                <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>{s.state === 'waiting' ? '' : s.failed}</td>
+                <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>
+                  {s.state === 'waiting' ? '' : s.failed}
+                </td>
               </tr>
             );
           })}
@@ -204,14 +282,30 @@ function AddSource({ done }: { done: () => void }) {
   const field = (key: keyof typeof row, label: string, more: object = {}) => (
     <label className="flex flex-col gap-1 text-xs text-quiet">
       {label}
-      <input className="input input-sm" required value={row[key]} onChange={(e) => setRow({ ...row, [key]: e.target.value })} {...more} />
+      <input
+        className="input input-sm"
+        required
+        value={row[key]}
+        onChange={(e) => setRow({ ...row, [key]: e.target.value })}
+        {...more}
+      />
     </label>
   );
   return (
-    <form className="flex flex-wrap items-end gap-3 border-t border-slate bg-base-200 px-4 py-3" onSubmit={(e) => { e.preventDefault(); add.mutate(); }}>
+    <form
+      className="flex flex-wrap items-end gap-3 border-t border-slate bg-base-200 px-4 py-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        add.mutate();
+      }}
+    >
       <label className="flex flex-col gap-1 text-xs text-quiet">
         Kind
-        <select className="select select-sm" value={row.kind} onChange={(e) => setRow({ ...row, kind: e.target.value })}>
+        <select
+          className="select select-sm"
+          value={row.kind}
+          onChange={(e) => setRow({ ...row, kind: e.target.value })}
+        >
           <option value="drives">drives</option>
           <option value="directory">directory (SCIM 2.0)</option>
         </select>

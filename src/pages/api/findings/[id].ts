@@ -9,6 +9,9 @@ export const GET = endpoint({
   async run({ app, input }) {
     const finding = await app.findings.one(input.id);
     if (!finding) return problem(404, 'no-finding', 'There is no finding of this number.');
-    return { ...finding, dossier: (await app.engine.ask.dossier(finding.row.source, finding.row.item)) ?? null };
+    return {
+      ...finding,
+      dossier: (await app.engine.ask.dossier(finding.row.source, finding.row.item)) ?? null,
+    };
   },
 });

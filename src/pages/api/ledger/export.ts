@@ -11,11 +11,16 @@ export const GET = endpoint({
     const rows = app.ledger.all();
     const stream = new ReadableStream<Uint8Array>({
       async pull(controller) {
-        const { done, value } = await rows.next();
-        if (done) controller.close();
-        else controller.enqueue(encoder.encode(value.map((r) => JSON.stringify(r) + '\n').join('')));
+        const next = await rows.next();
+        if (next.done) controller.close();
+        else controller.enqueue(encoder.encode(next.value.map((r) => JSON.stringify(r) + '\n').join('')));
       },
     });
-    return new Response(stream, { headers: { 'content-type': 'application/jsonl', 'content-disposition': 'attachment; filename="gate-lantern-ledger.jsonl"' } });
+    return new Response(stream, {
+      headers: {
+        'content-type': 'application/jsonl',
+        'content-disposition': 'attachment; filename="gate-lantern-ledger.jsonl"',
+      },
+    });
   },
 });

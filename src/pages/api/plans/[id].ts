@@ -6,7 +6,8 @@ import { problem } from '../_problem.ts';
 export const GET = endpoint({
   role: 'auditor',
   input: z.object({ id: number }),
-  run: async ({ app, input }) => (await app.plans.one(input.id)) ?? problem(404, 'no-plan', 'There is no plan of this number.'),
+  run: async ({ app, input }) =>
+    (await app.plans.one(input.id)) ?? problem(404, 'no-plan', 'There is no plan of this number.'),
 });
 
 export const POST = endpoint({

@@ -1,0 +1,201 @@
+/** The whole path in a browser at 1280×800, as a steward goes it; every view by axe in both themes. */
+import { mkdirSync } from 'node:fs';
+import AxeBuilder from '@axe-core/playwright';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openBrowser, PASSWORDS, Scene, until } from './harness.ts';
+
+const scene = new Scene();
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+const complaints: string[] = [];
+/** Set to a folder to have the pictures of docs/screenshots made anew. */
+const PICTURES = process.env.GATE_LANTERN_PICTURES;
+
+beforeAll(async () => {
+  await scene.up();
+  browser = await openBrowser();
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: 'Europe/Oslo' });
+  page = await context.newPage();
+  page.on('console', (m) => m.type() === 'error' && complaints.push(m.text()));
+  page.on('pageerror', (e) => complaints.push(e.message));
+});
+afterAll(async () => {
+  await browser?.close();
+  await scene.down();
+});
+
+/** What must hold of every view: nothing to scroll sideways, and axe has nothing to say, in both themes. */
+async function holds(name: string): Promise<void> {
+  expect(
+    await page.evaluate(() => document.documentElement.scrollWidth),
+    `${name} sideways`,
+  ).toBeLessThanOrEqual(1280);
+  if (PICTURES) {
+    mkdirSync(PICTURES, { recursive: true });
+    await page.screenshot({ path: `${PICTURES}/${name}.png` });
+  }
+  for (const theme of ['fog', 'dusk']) {
+    await page.evaluate((t) => (document.documentElement.dataset.theme = t), theme);
+    const { violations } = await new AxeBuilder({ page })
+      .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+      .analyze();
+    expect(violations.map((v) => `${name} in ${theme}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+  }
+  if (PICTURES && name === 'findings') await page.screenshot({ path: `${PICTURES}/findings-dusk.png` });
+  await page.evaluate(() => (document.documentElement.dataset.theme = 'fog'));
+}
+
+describe('a steward’s first quarter of an hour', () => {
+  it('signs in', async () => {
+    await page.goto(`${scene.base}/`);
+    await holds('sign-in');
+    await page.getByLabel('E-mail address').fill('steward@tarntide.example');
+    await page.getByLabel('Password').fill('not this one');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    expect(await page.getByRole('alert').textContent()).toContain('not right');
+    await page.getByLabel('Password').fill(PASSWORDS.steward);
+    await page.keyboard.press('Enter');
+    await page.waitForURL('**/exposure/findings');
+    expect(complaints.splice(0).filter((c) => !c.includes('401'))).toEqual([]);
+  });
+
+  it('sees what would be here, goes to Sources and surveys, watching it run', async () => {
+    await page.getByRole('link', { name: 'Go to Survey › Sources' }).click();
+    await scene.faults([{ kind: 'latency', amount: 4, path: '/content' }]);
+    await page.getByRole('button', { name: 'Survey all sources' }).click();
+    await page.getByRole('button', { name: /Cancel survey/ }).waitFor();
+    await until(
+      'content on screen',
+      async () =>
+        /\d of [\d,]+/.test((await page.getByRole('row', { name: /^content/ }).textContent()) ?? ''),
+      30,
+    );
+    await page.getByRole('button', { name: 'Survey all sources' }).waitFor({ timeout: 60_000 });
+    await scene.faults([]);
+    expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('464');
+    await holds('sources');
+  });
+
+  it('finds the worst first, narrows it, and reads why from the dossier', async () => {
+    await page.getByRole('link', { name: /^Exposure/ }).click();
+    await page.getByText('15 open findings').waitFor();
+    const rows = page.getByRole('grid', { name: 'Findings' }).getByRole('row');
+    const points = (await rows.allTextContents()).slice(1).map((t) => parseInt(t, 10));
+    expect(points).toEqual([...points].sort((a, b) => b - a));
+    await page.keyboard.press('/');
+    await page.keyboard.type('quickclaims');
+    await page.getByText('3 open findings').waitFor();
+    expect(page.url()).toContain('text=quickclaims');
+    await page.getByText('Dispute evidence 2.txt').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('kim@quickclaims.test, jo@quickclaims.test').waitFor();
+    for (const text of [
+      'Now outside, could be public',
+      'folder “Evidence for the bank”',
+      'Anybody at all who gets the link',
+      '8 distinct values',
+    ])
+      expect(await dossier.textContent()).toContain(text);
+    // the sum adds up on screen
+    const sums = (await dossier.locator('tr td:last-child').allTextContents()).slice(0, 4).map(Number);
+    expect(sums.slice(0, 3).reduce((a, b) => a + b)).toBe(sums[3]);
+    await holds('findings');
+  });
+
+  it('walks the table by keyboard and picks up with one key', async () => {
+    await page.goto(`${scene.base}/exposure/findings`);
+    await page.getByText('15 open findings').waitFor();
+    await page.getByRole('grid', { name: 'Findings' }).focus();
+    await page.keyboard.press('j');
+    await page.keyboard.press('j');
+    await page.waitForURL('**finding=*');
+    const second = new URL(page.url()).searchParams.get('finding');
+    await page.keyboard.press('ArrowUp');
+    await until('another row', () =>
+      Promise.resolve(new URL(page.url()).searchParams.get('finding') !== second),
+    );
+    await page.goto(`${scene.base}/exposure/findings?text=quickclaims`);
+    await page.getByText('3 open findings').waitFor();
+    await page.getByRole('grid', { name: 'Findings' }).focus();
+    await page.keyboard.press('j');
+    await page.waitForURL('**finding=*');
+    await page.keyboard.press('p');
+    await page
+      .getByText('2 outsiders and anybody with the link would lose access; nobody inside does.')
+      .waitFor();
+    await page.getByRole('button', { name: '1 change picked up' }).click();
+    await holds('tray');
+  });
+
+  it('makes a plan, sees who loses what, applies it, and the workspace agrees', async () => {
+    await page.getByRole('button', { name: 'Make a plan' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Evidence folder back to the bank alone');
+    await page.getByLabel('Reason, for the ledger').fill('Link handed on');
+    await page.getByRole('button', { name: 'Make the plan' }).click();
+    await page.waitForURL('**/remedy/plans?plan=*');
+    await page.getByText('would lose access; nobody inside does').waitFor();
+    expect(await page.getByRole('row', { name: /kim@quickclaims/ }).textContent()).toContain('outsider');
+    await holds('plan-preview');
+    await page.getByRole('button', { name: 'Withdraw 1 link' }).click();
+    await page.getByText('withdrawn, verified').waitFor();
+    await page.getByText('verified 1 of 1').waitFor();
+    const links = await scene.truth<{ on: object }[]>('links');
+    expect(links).toHaveLength(5);
+    await holds('plan-applied');
+    await page.getByRole('link', { name: /^Exposure/ }).click();
+    await page.getByText('12 open findings').waitFor();
+  });
+
+  it('undoes it, and the link is there as it was', async () => {
+    await page.getByRole('link', { name: /^Remedy/ }).click();
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await page.getByRole('button', { name: 'Yes, put back 1 change' }).click();
+    await page.getByText('put back, verified').waitFor();
+    expect(await scene.truth('links')).toHaveLength(6);
+  });
+
+  it('finds it all on the ledger, whose chain holds', async () => {
+    await page.getByRole('link', { name: /^Record/ }).click();
+    await page.getByText('The chain holds').waitFor();
+    await page.getByText('verified a change').first().click();
+    const entry = page.getByRole('complementary', { name: 'Dossier' });
+    await entry.getByText('plan.change.verified').waitFor();
+    await holds('ledger');
+  });
+
+  it('gets anywhere from the command line, and the theme stays', async () => {
+    await page.keyboard.press('Control+k');
+    await page.getByPlaceholder('Find a file').waitFor();
+    await page.keyboard.type('kiosk');
+    await page.getByRole('option', { name: /Kiosk settlement/ }).waitFor();
+    await holds('command-line');
+    await page.keyboard.press('Enter');
+    await page.waitForURL('**/exposure/findings?finding=*');
+    await page.getByRole('button', { name: /Dark theme/ }).click();
+    await page.reload();
+    expect(await page.locator('html').getAttribute('data-theme')).toBe('dusk');
+    expect(complaints).toEqual([]);
+  });
+
+  it('shows an auditor everything and lets them change nothing', async () => {
+    const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    const p = await other.newPage();
+    await p.goto(`${scene.base}/exposure/findings`);
+    await p.getByLabel('E-mail address').fill('auditor@tarntide.example');
+    await p.getByLabel('Password').fill(PASSWORDS.auditor);
+    await p.keyboard.press('Enter');
+    await p.getByText('Kiosk settlement.txt').click();
+    await p.getByText('How it is reached').waitFor();
+    expect(await p.getByRole('button', { name: /Pick up/ }).count()).toBe(0);
+    await p.goto(`${scene.base}/survey/sources`);
+    await p
+      .getByText('Tarn')
+      .first()
+      .waitFor({ timeout: 5000 })
+      .catch(() => undefined);
+    expect(await p.getByRole('button', { name: /Survey all/ }).count()).toBe(0);
+    await other.close();
+  });
+});
