@@ -127,7 +127,7 @@ export class Scene {
             url: `${this.standinUrl}/scim/v2`,
             token: 'tok',
           },
-          { id: 'drives', kind: 'drives', name: 'Drives', url: `${this.standinUrl}/drives/v1`, token: 'tok' },
+          { id: 'drives', kind: 'drives', name: 'Tarn & Tide Drives', url: `${this.standinUrl}/drives/v1`, token: 'tok' },
         ],
         survey: this.options.survey ?? false,
       }),
