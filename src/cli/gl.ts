@@ -3,6 +3,7 @@
  * Exit codes: 0 done; 1 the answer is no (a chain that does not hold); 2 the call or a file is wrong.
  */
 import { Command, CommanderError } from 'commander';
+import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
 import { classify } from './classify.ts';
 import { CliError } from './error.ts';
 import { verifyLedger } from './ledger.ts';
@@ -20,6 +21,33 @@ program
     '30',
   )
   .action((files: string[], options: { minCertainty: string }) => classify(files, options.minCertainty));
+
+const access = (name: string, about: string): Command =>
+  program
+    .command(name)
+    .description(about)
+    .argument('<dir>', 'a bulk extract: a directory or a .zip of one')
+    .option('--as-of <time>', 'judge at this moment (RFC 3339) and not when the extract was taken');
+const WITHOUT = ['--without <file>', 'what if: with these changes, one a line'] as const;
+
+access('reach', 'how far access to every item extends, now and could')
+  .option(...WITHOUT)
+  .option('--spaces', 'of spaces and not of items')
+  .action(reachCommand);
+access('who', 'who can do what with an item')
+  .argument('<item>')
+  .option(...WITHOUT)
+  .action(whoCommand);
+access('what', 'what an identity can do, item by item')
+  .argument('<identity>')
+  .option(...WITHOUT)
+  .action(whatCommand);
+access('why', 'by which routes an identity reaches an item, and what keeps it from more')
+  .argument('<identity>')
+  .argument('<item>')
+  .option(...WITHOUT)
+  .action(whyCommand);
+access('diff', 'what changed between two extracts, item by item').argument('<dir2>').action(diffCommand);
 
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger

@@ -50,6 +50,8 @@ export interface GroupRow {
   id: string;
   name: string;
   members: { value: string; type?: 'User' | 'Group' }[];
+  /** A CEL expression over the SCIM attributes of a `user`: whoever it holds for is a member too. */
+  rule?: string;
 }
 
 export interface SpaceRow {

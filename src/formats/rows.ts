@@ -142,11 +142,13 @@ export const groupSchema = z
     id,
     displayName: opt(text),
     members: opt(z.array(z.object({ value: id, type: opt(z.enum(['User', 'Group'])) }))),
+    [SCIM_IDENTITY]: opt(z.object({ rule: opt(text) })),
   })
   .transform((g): GroupRow => ({
     id: g.id,
     name: g.displayName ?? g.id,
     members: (g.members ?? []).map((m) => (m.type ? { value: m.value, type: m.type } : { value: m.value })),
+    ...(g[SCIM_IDENTITY]?.rule && { rule: g[SCIM_IDENTITY].rule }),
   }));
 
 /** A schema's complaint about one row, in one line. */

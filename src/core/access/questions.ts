@@ -1,8 +1,9 @@
 /** Who can do what with a node, by which routes, what keeps someone out, and what a change would alter. */
 import { CAP, ROLES, roleBits, type Role } from '../model.ts';
 import { forEachBoth, has, bitsFor } from './bits.ts';
-import { PRINCIPAL, nodeOfItem } from './organisation.ts';
-import { forEachRedeemer, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
+import { GrowInt32, listsBy, type Lists } from './growable.ts';
+import { PRINCIPAL, nodeOfItem, type Organisation } from './organisation.ts';
+import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
 
 /** A source of access to a node: an entry, the space's visibility, or owning the item. */
@@ -71,7 +72,7 @@ function forEachHolder(
   const e = source.entry;
   const { entries } = v.org;
   const link = entries.type[e]!;
-  if (link > 1) {
+  if (link > LINK_NAMED) {
     forEachRedeemer(v, e, (i) => visit(i, bits));
     return;
   }
@@ -85,6 +86,46 @@ function forEachHolder(
     forEachRedeemer(v, e, (i) => (redeemed[i >>> 5]! |= 1 << (i & 31)));
     forEachBoth(holders, holders, (i) => visit(i, has(redeemed, i) ? bits : bits & ~CAP.find));
   }
+}
+
+/** The capability bits that one source gives to one identity, before what the space takes away. */
+function givenTo(v: View, source: Source, space: number, identity: number): number {
+  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+  if (source.entry === 'ownership')
+    return v.org.itemOwner[source.at - v.org.spaces.length] === identity && has(v.all, identity) ? bits : 0;
+  if (source.entry === 'visibility') return has(v.members, identity) ? bits : 0;
+  const link = v.org.entries.type[source.entry]!;
+  if (link > LINK_NAMED) return hasRedeemed(v, source.entry, identity) ? bits : 0;
+  if (!namesIdentity(v, source.entry, identity)) return 0;
+  return link === LINK_NAMED && !hasRedeemed(v, source.entry, identity) ? bits & ~CAP.find : bits;
+}
+
+/** Whether an entry's grantees or recipients take an identity in. */
+export function namesIdentity(v: View, e: number, identity: number): boolean {
+  const { toKind, toNumber } = v.org.entries;
+  for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++) {
+    const kind = toKind.values[i]!;
+    const number = toNumber.values[i]!;
+    if (
+      kind === PRINCIPAL.group
+        ? has(v.groupMembers[number]!, identity)
+        : kind === PRINCIPAL.everyone
+          ? has(v.members, identity)
+          : kind === PRINCIPAL.domain
+            ? has(v.domainMembers[number]!, identity)
+            : kind === PRINCIPAL.anyone
+              ? has(v.all, identity)
+              : soleIdentity(v, kind, number) === identity
+    )
+      return true;
+  }
+  return false;
+}
+
+function hasRedeemed(v: View, e: number, identity: number): boolean {
+  let found = false;
+  forEachRedeemer(v, e, (i) => (found ||= i === identity));
+  return found;
 }
 
 /** Whether a source gives nothing to anybody because its space lets nothing for anyone in. */
@@ -116,6 +157,106 @@ export function who(v: View, node: number, owner = true): Uint8Array {
   return bits;
 }
 
+/** Entries by what they name, and items by owner: made once for an organisation, when first asked. */
+interface Index {
+  byUser: Lists;
+  byGroup: Lists;
+  byAddress: Lists;
+  byDomain: Lists;
+  /** Entries for everyone or for anyone. */
+  forAll: number[];
+  owned: Lists;
+}
+const indices = new WeakMap<Organisation, Index>();
+
+function indexOf(org: Organisation): Index {
+  let index = indices.get(org);
+  if (index) return index;
+  const { entries } = org;
+  const pairs = Array.from({ length: 6 }, () => ({ owners: new GrowInt32(), values: new GrowInt32() }));
+  const forAll = new Set<number>();
+  const put = (kind: number, number: number, e: number): void => {
+    if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.anyone) forAll.add(e);
+    else {
+      pairs[kind]!.owners.push(number);
+      pairs[kind]!.values.push(e);
+    }
+  };
+  for (let e = 0; e < entries.ids.length; e++) {
+    for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
+      put(entries.toKind.values[i]!, entries.toNumber.values[i]!, e);
+    for (let i = entries.redeemedKind.start[e]!; i < entries.redeemedKind.start[e + 1]!; i++)
+      put(entries.redeemedKind.values[i]!, entries.redeemedNumber.values[i]!, e);
+  }
+  const lists = (kind: number, count: number): Lists =>
+    listsBy(pairs[kind]!.owners.done(), pairs[kind]!.values.done(), count);
+  const owned = org.itemOwner.map((o, i) => (o >= 0 ? i : -1)).filter((i) => i >= 0);
+  index = {
+    byUser: lists(PRINCIPAL.user, org.users.length),
+    byGroup: lists(PRINCIPAL.group, org.groups.length),
+    byAddress: lists(PRINCIPAL.address, org.addresses.length),
+    byDomain: lists(PRINCIPAL.domain, org.domains.length),
+    forAll: [...forAll],
+    owned: listsBy(
+      owned.map((i) => org.itemOwner[i]!),
+      owned,
+      org.users.length,
+    ),
+  };
+  indices.set(org, index);
+  return index;
+}
+
+/** Everything one identity can do: capability bits by node, only nodes where it can do something. */
+export function what(v: View, identity: number): Map<number, number> {
+  const { org } = v;
+  const S = org.spaces.length;
+  const index = indexOf(org);
+  const candidates = new Set(index.forAll);
+  const take = ({ start, values }: Lists, owner: number): void => {
+    for (let i = start[owner]!; i < start[owner + 1]!; i++) candidates.add(values[i]!);
+  };
+  if (identity < org.users.length) take(index.byUser, identity);
+  v.groupMembers.forEach((set, g) => has(set, identity) && take(index.byGroup, g));
+  v.domainMembers.forEach((set, d) => has(set, identity) && take(index.byDomain, d));
+  v.identityOfAddress.forEach((i, a) => i === identity && take(index.byAddress, a));
+
+  const found = new Map<number, number>();
+  /** Gives bits to a node and what inherits from it; `past`: they reach through breaks. */
+  const spread = (from: number, bits: number, past: boolean): void => {
+    const stack = [from];
+    while (stack.length) {
+      const node = stack.pop()!;
+      found.set(node, (found.get(node) ?? 0) | bits);
+      for (let i = v.children.start[node]!; i < v.children.start[node + 1]!; i++) {
+        const item = v.children.values[i]!;
+        if (past || !org.itemBreaks[item]) stack.push(S + item);
+      }
+    }
+  };
+  for (const e of candidates) {
+    const at = org.entries.node[e]!;
+    if (!v.live[e]) continue;
+    const space = spaceOf(v, at);
+    if (!has(v.spaces[space]!.allowed, identity)) continue;
+    const source: Source = { entry: e, at, down: [] };
+    const bits = isInert(v, source, space) ? 0 : givenTo(v, source, space, identity);
+    if (bits) spread(at, bits, at < S && reachesPastBreaks(v, e));
+  }
+  if (has(v.members, identity))
+    org.spaces.forEach((row, s) => {
+      if (row.visibility === 'organisation' && has(v.spaces[s]!.allowed, identity))
+        spread(s, givenTo(v, { entry: 'visibility', at: s, down: [] }, s, identity), false);
+    });
+  if (identity < org.users.length && has(v.all, identity))
+    for (let i = index.owned.start[identity]!; i < index.owned.start[identity + 1]!; i++) {
+      const item = index.owned.values[i]!;
+      if (has(v.spaces[org.itemSpace[item]!]!.allowed, identity))
+        found.set(S + item, (found.get(S + item) ?? 0) | roleBits('owner', true));
+    }
+  return found;
+}
+
 export interface Route {
   role: Role;
   /** The capability bits that this route alone gives. */
@@ -144,10 +285,7 @@ export function why(v: View, identity: number, node: number): Why {
   let bits = 0;
   let inert = 0;
   for (const source of sources(v, node)) {
-    let given = 0;
-    forEachHolder(v, source, space, (i, b) => {
-      if (i === identity) given |= b;
-    });
+    const given = givenTo(v, source, space, identity);
     if (!given) continue;
     if (isInert(v, source, space)) {
       inert |= given;

@@ -12,7 +12,7 @@ const PARTNER = TIERS.indexOf('partner');
 const PUBLIC = TIERS.indexOf('public');
 
 const MANAGER = 3;
-const LINK_NAMED = 1;
+export const LINK_NAMED = 1;
 const LINK_ORGANISATION = 2;
 
 /** Reach of nodes as columns; nodes are spaces, then items. */

@@ -307,6 +307,14 @@ export function addPrincipal(v: View, into: Bits, kind: number, number: number):
 export const identityName = (v: View, identity: number): string =>
   v.org.users[identity]?.id ?? v.outsiders[identity - v.org.users.length]!;
 
+/** The identity of an active user's id, or of an outsider's address in any case; −1 where there is none. */
+export function findIdentity(v: View, name: string): number {
+  const user = v.org.find('user', name);
+  if (user >= 0 && v.org.users[user]!.active) return user;
+  const outsider = v.outsiders.indexOf(name.toLowerCase());
+  return outsider < 0 ? -1 : v.org.users.length + outsider;
+}
+
 export function identityKind(v: View, identity: number): 'member' | 'guest' | 'outsider' {
   return v.org.users[identity]?.kind ?? 'outsider';
 }

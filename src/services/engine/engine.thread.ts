@@ -13,6 +13,7 @@ import { has } from '../../core/access/bits.ts';
 import { reach, reachOf, type ReachColumns } from '../../core/access/reach.ts';
 import { identityKind, identityName, view, type View } from '../../core/access/view.ts';
 import {
+  namesIdentity,
   sources,
   spaceOf,
   whatIfWithdrawn,
@@ -390,19 +391,9 @@ function routesOf(l: Loaded, node: number): RouteDto[] {
 function why1(v: View, identity: number, source: Source, node: number): boolean {
   if (source.entry === 'ownership') return v.org.itemOwner[source.at - v.org.spaces.length] === identity;
   if (source.entry === 'visibility') return true;
-  const { entries } = v.org;
-  const e = source.entry;
-  if (entries.type[e]! > 1) return why(v, identity, node).routes.some((r) => r.source.entry === e);
-  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
-    const kind = entries.toKind.values[i]!;
-    const number = entries.toNumber.values[i]!;
-    if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.anyone) return true;
-    if (kind === PRINCIPAL.user && number === identity) return true;
-    if (kind === PRINCIPAL.group && has(v.groupMembers[number]!, identity)) return true;
-    if (kind === PRINCIPAL.domain && has(v.domainMembers[number]!, identity)) return true;
-    if (kind === PRINCIPAL.address && v.identityOfAddress[number] === identity) return true;
-  }
-  return false;
+  return v.org.entries.type[source.entry]! > 1
+    ? why(v, identity, node).routes.some((r) => r.source.entry === source.entry)
+    : namesIdentity(v, source.entry, identity);
 }
 
 const contentsOf = (found: readonly Found[]): FoundContent[] =>

@@ -1,0 +1,183 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
+import fc from 'fast-check';
+import { strToU8, zipSync } from 'fflate';
+import { afterAll, describe, expect, it } from 'vitest';
+import { readExtract } from './extract.ts';
+import { membersByRule } from './group-rules.ts';
+import { linesOf } from './lines.ts';
+
+const home = mkdtempSync(join(tmpdir(), 'gl-extract-'));
+afterAll(() => rmSync(home, { recursive: true, force: true }));
+
+const MANIFEST = {
+  format: 'gate-lantern-extract',
+  version: 1,
+  takenAt: '2026-01-01T00:00:00Z',
+  organisation: { name: 'O', domains: ['o.example'], partnerDomains: [] },
+  workspaces: [{ id: 'w', name: 'W', inheritance: 'additive' }],
+};
+const ITEMS = Array.from({ length: 3000 }, (_, i) => ({
+  id: `i${i}`,
+  space: 's',
+  kind: 'file',
+  name: `n${i}`,
+  unknown: { field: i },
+}));
+const jsonl = (rows: unknown[]) => rows.map((r) => JSON.stringify(r) + '\n').join('');
+let n = 0;
+function directoryOf(files: Record<string, string | Uint8Array>): string {
+  const dir = join(home, `d${n++}`);
+  mkdirSync(dir);
+  for (const [name, content] of Object.entries(files)) writeFileSync(join(dir, name), content);
+  return dir;
+}
+async function read(path: string) {
+  const rows: Record<string, { id: string }[]> = {};
+  const report = await readExtract(path, { row: (kind, row) => void (rows[kind] ??= []).push(row) });
+  return { rows, report };
+}
+
+describe('an extract', () => {
+  const files = {
+    'manifest.json': JSON.stringify(MANIFEST),
+    'items.jsonl': jsonl(ITEMS),
+    'users.jsonl': jsonl([{ id: 'u', userName: 'U@O.example' }]),
+  };
+
+  it('reads the same as a directory, gzipped, and as a zip with or without a folder', async () => {
+    const plain = await read(directoryOf(files));
+    expect(plain.report.rows).toEqual({ workspaces: 1, items: 3000, users: 1 });
+    const gzipped = await read(
+      directoryOf({
+        ...files,
+        'items.jsonl': '',
+        'users.jsonl.gz': gzipSync(files['users.jsonl']),
+        'grants.jsonl.gz': gzipSync(''),
+      }).replace(/$/, ''),
+    );
+    expect(gzipped.rows.users).toEqual(plain.rows.users);
+    for (const prefix of ['', 'extract/']) {
+      const zip = join(home, `z${n++}.zip`);
+      writeFileSync(
+        zip,
+        zipSync({
+          [`${prefix}items.jsonl.gz`]: new Uint8Array(gzipSync(files['items.jsonl'])),
+          [`${prefix}users.jsonl`]: strToU8(files['users.jsonl']),
+          [`${prefix}manifest.json`]: strToU8(files['manifest.json']),
+        }),
+      );
+      const zipped = await read(zip);
+      expect(zipped.rows.items).toEqual(plain.rows.items);
+      expect(zipped.rows.users).toEqual(plain.rows.users);
+    }
+  });
+
+  it('rejects bad lines with file, line and reason, and loads the rest', async () => {
+    const bad = [
+      'not json',
+      '[1]',
+      '{"id":"x"}',
+      '{"id":"y","space":"s","kind":"file","name":7}',
+      JSON.stringify(ITEMS[0]),
+      '',
+      '{"id":"z","space":"s","kind":"folder","name":"z","createdAt":"soon"}',
+    ].join('\r\n');
+    const { rows, report } = await read(directoryOf({ ...files, 'items.jsonl': bad }));
+    expect(rows.items!.map((r) => r.id)).toEqual(['i0']);
+    expect(report.rejected.map((r) => [r.line, r.reason.split(':')[0]])).toEqual([
+      [1, 'it is not JSON'],
+      [2, 'it is not an object'],
+      [3, 'space'],
+      [4, 'name'],
+      [7, 'createdAt'],
+    ]);
+  });
+
+  it('says plainly what is no extract', async () => {
+    const notZip = join(home, 'x.txt');
+    writeFileSync(notZip, 'hello');
+    await expect(read(join(home, 'nowhere'))).rejects.toThrow(/is not there/);
+    await expect(read(directoryOf({}))).rejects.toThrow(/no manifest\.json/);
+    await expect(read(directoryOf({ 'manifest.json': '{"format":"other"}' }))).rejects.toThrow(
+      /manifest\.json: format/,
+    );
+    await expect(read(notZip)).rejects.toThrow();
+    await expect(
+      read(directoryOf({ ...files, 'items.jsonl': '', 'links.jsonl.gz': 'not gzip' })),
+    ).rejects.toThrow(/links\.jsonl could not be read/);
+  });
+
+  it('does not swell with a zip bomb', async () => {
+    const zip = join(home, 'bomb.zip');
+    const zeros = new Uint8Array(64 * 1024 * 1024).fill(32);
+    const bomb: Record<string, Uint8Array> = { 'manifest.json': strToU8(files['manifest.json']) };
+    for (let i = 0; i < 6; i++) bomb[`${i}/items.jsonl`] = zeros;
+    writeFileSync(zip, zipSync(bomb, { level: 1 }));
+    await expect(read(zip)).rejects.toThrow(/grows to more than 250 times/);
+  }, 60_000);
+});
+
+describe('lines', () => {
+  const collect = async (pieces: Uint8Array[], longest?: number) => {
+    const all = [];
+    for await (const lines of linesOf(pieces, longest)) all.push(...lines);
+    return all;
+  };
+
+  it('are the same however the bytes are cut', async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(
+          fc.string({ unit: 'grapheme' }).map((s) => s.replace(/[\r\n]/g, ' ')),
+          { maxLength: 12 },
+        ),
+        fc.integer({ min: 1, max: 9 }),
+        async (texts, size) => {
+          const bytes = new TextEncoder().encode(texts.join('\n'));
+          const pieces = Array.from({ length: Math.ceil(bytes.length / size) }, (_, i) =>
+            bytes.subarray(i * size, (i + 1) * size),
+          );
+          const expected = texts.flatMap((text, i) =>
+            text === '' ? [] : [{ number: i + 1, text: text.toWellFormed() }],
+          );
+          expect((await collect(pieces)).map((l) => (l.text?.charCodeAt(0) === 0xfeff ? l : l))).toEqual(
+            expected
+              .map((l, i) => (i === 0 && l.number === 1 ? { ...l, text: l.text.replace(/^\ufeff/, '') } : l))
+              .filter((l) => l.text !== ''),
+          );
+        },
+      ),
+    );
+  });
+
+  it('longer than the limit are passed over and counted, the next ones read', async () => {
+    const huge = new Uint8Array(1 << 20).fill(65);
+    const pieces = [
+      new TextEncoder().encode('a\n'),
+      ...Array.from({ length: 50 }, () => huge),
+      new TextEncoder().encode('\nb\n'),
+    ];
+    expect((await collect(pieces, 1 << 21)).map((l) => [l.number, l.text])).toEqual([
+      [1, 'a'],
+      [2, undefined],
+      [3, 'b'],
+    ]);
+  });
+});
+
+describe('groups by rule', () => {
+  it('take in whom the CEL expression holds for; a missing attribute is no', () => {
+    const enterprise = 'urn:ietf:params:scim:schemas:extension:enterprise:2.0:User';
+    const users = [
+      { id: 'a', active: true, [enterprise]: { department: 'Crew' } },
+      { id: 'b', active: true },
+      { id: 'c', active: false, [enterprise]: { department: 'Crew' } },
+    ];
+    expect(membersByRule(`user["${enterprise}"].department == "Crew"`, users)).toEqual(['a', 'c']);
+    expect(membersByRule('user.active', users)).toEqual(['a', 'b']);
+    expect(() => membersByRule('user.(', users)).toThrow();
+  });
+});

@@ -1,0 +1,339 @@
+/** Reading the bulk extract, version 1 (docs/extract.md): a directory, or a .zip of one, streamed. */
+import { createReadStream, existsSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { createGunzip } from 'node:zlib';
+import { Gunzip, Unzip, UnzipInflate } from 'fflate';
+import { z } from 'zod';
+import type {
+  GrantRow,
+  GroupRow,
+  ItemRow,
+  LinkRow,
+  OrganisationRow,
+  PersonRow,
+  SpaceRow,
+  WorkspaceRow,
+} from '../core/model.ts';
+import { ROLES } from '../core/model.ts';
+import { linesOf, type Line } from './lines.ts';
+import {
+  complaint,
+  grantSchema,
+  groupSchema,
+  itemSchema,
+  linkSchema,
+  personSchema,
+  spaceSchema,
+  workspaceSchema,
+} from './rows.ts';
+
+export interface ExtractRows {
+  workspaces: WorkspaceRow;
+  users: PersonRow;
+  groups: GroupRow;
+  spaces: SpaceRow;
+  items: ItemRow;
+  grants: GrantRow;
+  links: LinkRow;
+}
+export type ExtractKind = keyof ExtractRows;
+
+export interface Manifest {
+  takenAt: string;
+  organisation: OrganisationRow;
+  workspaces: WorkspaceRow[];
+}
+
+/** A line that could not be taken, with its place and the reason. */
+export interface Rejected {
+  file: string;
+  line: number;
+  reason: string;
+}
+
+export interface ExtractReport {
+  manifest: Manifest;
+  rows: Partial<Record<ExtractKind, number>>;
+  rejected: Rejected[];
+  /** Lines rejected in all; `rejected` holds the first thousand. */
+  rejectedCount: number;
+}
+
+/** What is wrong with an extract as a whole. */
+export class ExtractError extends Error {
+  override name = 'ExtractError';
+}
+
+const manifestSchema = z.object({
+  format: z.literal('gate-lantern-extract'),
+  version: z.literal(1),
+  takenAt: z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time'),
+  organisation: z.object({
+    name: z.string(),
+    domains: z.array(z.string()).default([]),
+    partnerDomains: z.array(z.string()).default([]),
+  }),
+  workspaces: z.array(workspaceSchema),
+});
+
+const SCHEMAS = {
+  users: personSchema,
+  groups: groupSchema,
+  spaces: spaceSchema,
+  items: itemSchema,
+  grants: grantSchema,
+  links: linkSchema,
+};
+const KINDS = Object.keys(SCHEMAS) as Exclude<ExtractKind, 'workspaces'>[];
+
+const isId = (v: unknown): v is string => typeof v === 'string' && v.length > 0 && v.length <= 512;
+const absent = (v: unknown): boolean => v === undefined;
+const ROLE_NAMES: ReadonlySet<unknown> = new Set(ROLES);
+
+/**
+ * Whether a row is plainly right, so that the schema need not be asked: by far the most rows are,
+ * and a schema costs ten times as much as JSON.parse. What is not plainly right goes to the schema.
+ */
+const PLAINLY_RIGHT: Partial<Record<ExtractKind, (row: Record<string, unknown>) => boolean>> = {
+  items: (r) =>
+    isId(r.id) &&
+    isId(r.space) &&
+    (absent(r.parent) || isId(r.parent)) &&
+    (r.kind === 'file' || r.kind === 'folder') &&
+    typeof r.name === 'string' &&
+    r.name.length <= 4096 &&
+    (absent(r.inherits) || typeof r.inherits === 'boolean') &&
+    (absent(r.owner) || isId(r.owner)) &&
+    (absent(r.label) || typeof r.label === 'string') &&
+    (absent(r.mime) || typeof r.mime === 'string') &&
+    (absent(r.bytes) || typeof r.bytes === 'number') &&
+    plainTime(r.createdAt) &&
+    plainTime(r.modifiedAt) &&
+    (absent(r.modifiedBy) || isId(r.modifiedBy)),
+  grants: (r) => {
+    const { on, to } = r as { on?: Record<string, unknown>; to?: Record<string, unknown> };
+    return (
+      isId(r.id) &&
+      typeof on === 'object' &&
+      on !== null &&
+      isId(on.space) !== isId(on.item) &&
+      typeof to === 'object' &&
+      to !== null &&
+      (isId(to.user) || isId(to.group)) &&
+      ROLE_NAMES.has(r.role) &&
+      plainTime(r.expiresAt) &&
+      plainTime(r.grantedAt) &&
+      (absent(r.grantedBy) || isId(r.grantedBy))
+    );
+  },
+};
+const plainTime = (v: unknown): boolean =>
+  v === undefined ||
+  (typeof v === 'string' &&
+    /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?Z$/.test(v) &&
+    !Number.isNaN(Date.parse(v)));
+
+export interface ExtractHandlers {
+  /** Called once, before any row. */
+  manifest?(manifest: Manifest): void;
+  /** `raw` is the row as it stands in the file. */
+  row<K extends ExtractKind>(kind: K, row: ExtractRows[K], raw: unknown): void;
+}
+
+/**
+ * Reads an extract, calling back for each row; a bad line is rejected and the rest still loads.
+ * Nothing is held beyond a piece of a file. Throws ExtractError where there is no usable manifest.
+ */
+export async function readExtract(path: string, handlers: ExtractHandlers): Promise<ExtractReport> {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  if (!stat) throw new ExtractError(`${path} is not there.`);
+  const container = stat.isDirectory() ? directory(path) : zip(path);
+  const manifest = await readManifest(container);
+  handlers.manifest?.(manifest);
+  const report: ExtractReport = {
+    manifest,
+    rows: { workspaces: manifest.workspaces.length },
+    rejected: [],
+    rejectedCount: 0,
+  };
+  for (const w of manifest.workspaces) handlers.row('workspaces', w, w);
+  await container.each(
+    KINDS.map((k) => `${k}.jsonl`),
+    async (name, pieces) => {
+      const kind = name.slice(0, -'.jsonl'.length) as (typeof KINDS)[number];
+      const take = (line: Line): void => {
+        const reason = takeLine(kind, line, handlers);
+        if (reason === undefined) report.rows[kind] = (report.rows[kind] ?? 0) + 1;
+        else {
+          report.rejectedCount++;
+          if (report.rejected.length < 1000) report.rejected.push({ file: name, line: line.number, reason });
+        }
+      };
+      try {
+        for await (const lines of linesOf(pieces)) lines.forEach(take);
+      } catch (e) {
+        if (e instanceof ExtractError) throw e;
+        throw new ExtractError(`${name} could not be read to its end: ${(e as Error).message}`);
+      }
+    },
+  );
+  return report;
+}
+
+/** Hands one line on, or says why not. */
+function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHandlers): string | undefined {
+  if (line.text === undefined) return 'the line is longer than 16 MB';
+  let value: unknown;
+  try {
+    value = JSON.parse(line.text);
+  } catch {
+    return 'it is not JSON';
+  }
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return 'it is not an object';
+  if (PLAINLY_RIGHT[kind]?.(value as Record<string, unknown>)) {
+    handlers.row(kind, value as never, value);
+    return undefined;
+  }
+  const parsed = SCHEMAS[kind].safeParse(value);
+  if (!parsed.success) return complaint(parsed.error);
+  handlers.row(kind, parsed.data, value);
+  return undefined;
+}
+
+interface Container {
+  /** Streams the named files, where they are, each whether it is .gz or not. */
+  each(
+    names: readonly string[],
+    read: (name: string, pieces: AsyncIterable<Uint8Array>) => Promise<void>,
+  ): Promise<void>;
+}
+
+async function readManifest(container: Container): Promise<Manifest> {
+  let text = '';
+  let found = false;
+  await container.each(['manifest.json'], async (_, pieces) => {
+    found = true;
+    const decoder = new TextDecoder();
+    for await (const p of pieces) {
+      text += decoder.decode(p, { stream: true });
+      if (text.length > 8_000_000) throw new ExtractError('manifest.json is too large to be one.');
+    }
+  });
+  if (!found) throw new ExtractError('There is no manifest.json, so this is not an extract.');
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    throw new ExtractError('manifest.json is not JSON.');
+  }
+  const parsed = manifestSchema.safeParse(value);
+  if (!parsed.success) throw new ExtractError(`manifest.json: ${complaint(parsed.error)}.`);
+  return parsed.data;
+}
+
+const directory = (path: string): Container => ({
+  async each(names, read) {
+    for (const name of names) {
+      const plain = join(path, name);
+      if (existsSync(plain)) await read(name, createReadStream(plain, { highWaterMark: 1 << 20 }));
+      else if (existsSync(`${plain}.gz`))
+        await read(
+          name,
+          createReadStream(`${plain}.gz`, { highWaterMark: 1 << 20 }).pipe(
+            createGunzip({ chunkSize: 1 << 20 }),
+          ),
+        );
+    }
+  },
+});
+
+/** A zip that grows by more than this, and beyond 250 MB, is taken for a trap. */
+const MOST_GROWTH = 250;
+const GROWTH_COUNTS_FROM = 250_000_000;
+
+/** The files of a zip, at its root or in one folder. Each is streamed in the order of the archive. */
+const zip = (path: string): Container => ({
+  async each(names, read) {
+    const size = statSync(path).size;
+    let grown = 0;
+    let failed: unknown;
+    const unzip = new Unzip();
+    unzip.register(UnzipInflate);
+    let current: Promise<void> = Promise.resolve();
+    let sawAny = false;
+    unzip.onfile = (file) => {
+      sawAny = true;
+      const base = file.name.split('/').pop()!;
+      const name = base.replace(/\.gz$/, '');
+      if (file.name.split('/').length > 2 || !names.includes(name)) return;
+      const queue = new Queue();
+      const gunzip = base.endsWith('.gz') ? new Gunzip((data, final) => queue.push(data, final)) : undefined;
+      file.ondata = (error, data, final) => {
+        grown += data?.length ?? 0;
+        if (grown > GROWTH_COUNTS_FROM && grown > size * MOST_GROWTH)
+          queue.fail(new ExtractError('The zip grows to more than 250 times its size, so it is not read.'));
+        else if (error) queue.fail(error);
+        else if (gunzip) gunzip.push(data, final);
+        else queue.push(data, final);
+      };
+      file.start();
+      current = current.then(() => read(name, queue.pieces()));
+      current.catch((e: unknown) => (failed ??= e));
+      waiting.push(queue);
+    };
+    const waiting: Queue[] = [];
+    for await (const chunk of createReadStream(path, { highWaterMark: 1 << 18 })) {
+      try {
+        unzip.push(chunk as Uint8Array);
+      } catch (e) {
+        throw new ExtractError(`${path} is not a zip that can be read: ${(e as Error).message}`);
+      }
+      // do not run ahead of whoever reads
+      for (const q of waiting) await q.drained();
+      if (failed) break;
+    }
+    try {
+      if (!failed) unzip.push(new Uint8Array(0), true);
+    } catch (e) {
+      throw new ExtractError(`${path} is not a zip that can be read: ${(e as Error).message}`);
+    }
+    if (failed) throw failed instanceof Error ? failed : new ExtractError('The zip could not be read.');
+    if (!sawAny) throw new ExtractError(`${path} is neither a directory nor a zip.`);
+    await current;
+  },
+});
+
+/** Pieces that are pushed at one end and awaited at the other. */
+class Queue {
+  private list: Uint8Array[] = [];
+  private ended = false;
+  private error: Error | undefined;
+  private wake: (() => void) | undefined;
+  private emptied: (() => void) | undefined;
+
+  push(piece: Uint8Array, final: boolean): void {
+    if (piece.length) this.list.push(piece);
+    this.ended ||= final;
+    this.wake?.();
+  }
+  fail(error: Error): void {
+    this.error ??= error;
+    this.wake?.();
+  }
+  async drained(): Promise<void> {
+    while (this.list.length && !this.error) await new Promise<void>((r) => (this.emptied = r));
+  }
+  async *pieces(): AsyncGenerator<Uint8Array> {
+    for (;;) {
+      if (this.error) throw this.error;
+      const piece = this.list.shift();
+      if (piece) {
+        yield piece;
+        continue;
+      }
+      this.emptied?.();
+      if (this.ended) return;
+      await new Promise<void>((r) => (this.wake = r));
+    }
+  }
+}
