@@ -86,9 +86,10 @@ export async function whatCommand(dir: string, identity: string, options: Access
   const i = identityOf(v, identity);
   if (i < 0) return;
   const S = v.org.spaces.length;
-  const found = [...what(v, i)]
-    .filter(([node]) => node >= S)
-    .map(([node, bits]) => ({ item: v.org.itemIds[node - S]!, capabilities: capabilityNames(bits) }));
+  const { nodes, bits } = what(v, i);
+  const found = nodes
+    .filter((node) => node >= S)
+    .map((node) => ({ item: v.org.itemIds[node - S]!, capabilities: capabilityNames(bits[node]!) }));
   for (const row of found.sort((a, b) => byCode(a.item, b.item))) await print(row);
 }
 

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { nodeOfItem, OrganisationBuilder, type Organisation } from '../../src/core/access/organisation.ts';
 import { reach, reachOf } from '../../src/core/access/reach.ts';
-import { who, why, whatIfWithdrawn, withoutEntries } from '../../src/core/access/questions.ts';
+import { what, who, why, whatIfWithdrawn, withoutEntries } from '../../src/core/access/questions.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
 import { capabilityNames, TIERS } from '../../src/core/model.ts';
 import { organisations } from './organisations.ts';
@@ -90,6 +90,53 @@ describe('access, against a plain second reading of its definition', () => {
             );
           }
         }
+      }),
+      { numRuns: 300 },
+    );
+  });
+
+  it('what gives what who gives, for every identity', () => {
+    fc.assert(
+      fc.property(organisations, (rows) => {
+        const org = build(rows);
+        const v = view(org);
+        const byNode = Array.from({ length: org.spaces.length + org.itemIds.length }, (_, node) =>
+          who(v, node),
+        );
+        for (let i = 0; i < v.identityCount; i++) {
+          const { nodes, bits } = what(v, i);
+          expect([...nodes].sort((a, b) => a - b)).toEqual(
+            byNode.flatMap((held, node) => (held[i] ? node : [])),
+          );
+          byNode.forEach((held, node) => expect(bits[node]).toBe(held[i]));
+        }
+      }),
+      { numRuns: 500 },
+    );
+  });
+
+  it('a grant more never takes away, and a gate never gives', () => {
+    fc.assert(
+      fc.property(organisations, organisations, fc.nat(2), (rows, other, at) => {
+        const capabilities = (r: Rows) => {
+          const fast = answers(build(r));
+          return new Map(
+            rows.items.flatMap((i) =>
+              Object.entries(fast.item(i.id).who).map(([name, held]) => [`${i.id}/${name}`, held] as const),
+            ),
+          );
+        };
+        const before = capabilities(rows);
+        const onlyUsers = other.grants
+          .filter((g) => 'user' in g.to)
+          .map((g) => ({ ...g, id: `new-${g.id}` }));
+        const more = capabilities({ ...rows, grants: [...rows.grants, ...onlyUsers] });
+        for (const [key, held] of before) expect(more.get(key)).toEqual(expect.arrayContaining(held));
+        const gated = capabilities({
+          ...rows,
+          spaces: rows.spaces.map((s, n) => (n === at && !s.gate?.length ? { ...s, gate: ['g0'] } : s)),
+        });
+        for (const [key, held] of gated) expect(before.get(key)).toEqual(expect.arrayContaining(held));
       }),
       { numRuns: 300 },
     );

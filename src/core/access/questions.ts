@@ -1,6 +1,6 @@
 /** Who can do what with a node, by which routes, what keeps someone out, and what a change would alter. */
 import { CAP, ROLES, roleBits, type Role } from '../model.ts';
-import { forEachBoth, has, bitsFor } from './bits.ts';
+import { add, forEachBoth, has, bitsFor } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { PRINCIPAL, nodeOfItem, type Organisation } from './organisation.ts';
 import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
@@ -165,6 +165,8 @@ interface Index {
   byDomain: Lists;
   /** Entries for everyone or for anyone. */
   forAll: number[];
+  /** Spaces that the whole organisation sees. */
+  visible: number[];
   owned: Lists;
 }
 const indices = new WeakMap<Organisation, Index>();
@@ -197,6 +199,7 @@ function indexOf(org: Organisation): Index {
     byAddress: lists(PRINCIPAL.address, org.addresses.length),
     byDomain: lists(PRINCIPAL.domain, org.domains.length),
     forAll: [...forAll],
+    visible: org.spaces.flatMap((row, s) => (row.visibility === 'organisation' ? s : [])),
     owned: listsBy(
       owned.map((i) => org.itemOwner[i]!),
       owned,
@@ -207,8 +210,8 @@ function indexOf(org: Organisation): Index {
   return index;
 }
 
-/** Everything one identity can do: capability bits by node, only nodes where it can do something. */
-export function what(v: View, identity: number): Map<number, number> {
+/** Everything one identity can do: the nodes where it can do something, and capability bits by node. */
+export function what(v: View, identity: number): { nodes: number[]; bits: Uint8Array } {
   const { org } = v;
   const S = org.spaces.length;
   const index = indexOf(org);
@@ -221,13 +224,19 @@ export function what(v: View, identity: number): Map<number, number> {
   v.domainMembers.forEach((set, d) => has(set, identity) && take(index.byDomain, d));
   v.identityOfAddress.forEach((i, a) => i === identity && take(index.byAddress, a));
 
-  const found = new Map<number, number>();
-  /** Gives bits to a node and what inherits from it; `past`: they reach through breaks. */
-  const spread = (from: number, bits: number, past: boolean): void => {
+  const nodes: number[] = [];
+  const bits = new Uint8Array(S + org.itemIds.length);
+  // what has come past breaks, kept apart: only that has reached everything below
+  const pastBits = new Uint8Array(bits.length);
+  /** Gives bits to a node and what inherits from it, and stops where they are already. */
+  const spread = (from: number, given: number, past: boolean): void => {
     const stack = [from];
     while (stack.length) {
       const node = stack.pop()!;
-      found.set(node, (found.get(node) ?? 0) | bits);
+      if (((past ? pastBits : bits)[node]! & given) === given) continue;
+      if (bits[node] === 0) nodes.push(node);
+      bits[node]! |= given;
+      if (past) pastBits[node]! |= given;
       for (let i = v.children.start[node]!; i < v.children.start[node + 1]!; i++) {
         const item = v.children.values[i]!;
         if (past || !org.itemBreaks[item]) stack.push(S + item);
@@ -240,21 +249,21 @@ export function what(v: View, identity: number): Map<number, number> {
     const space = spaceOf(v, at);
     if (!has(v.spaces[space]!.allowed, identity)) continue;
     const source: Source = { entry: e, at, down: [] };
-    const bits = isInert(v, source, space) ? 0 : givenTo(v, source, space, identity);
-    if (bits) spread(at, bits, at < S && reachesPastBreaks(v, e));
+    const given = isInert(v, source, space) ? 0 : givenTo(v, source, space, identity);
+    if (given) spread(at, given, at < S && reachesPastBreaks(v, e));
   }
   if (has(v.members, identity))
-    org.spaces.forEach((row, s) => {
-      if (row.visibility === 'organisation' && has(v.spaces[s]!.allowed, identity))
+    for (const s of index.visible)
+      if (has(v.spaces[s]!.allowed, identity))
         spread(s, givenTo(v, { entry: 'visibility', at: s, down: [] }, s, identity), false);
-    });
   if (identity < org.users.length && has(v.all, identity))
     for (let i = index.owned.start[identity]!; i < index.owned.start[identity + 1]!; i++) {
       const item = index.owned.values[i]!;
-      if (has(v.spaces[org.itemSpace[item]!]!.allowed, identity))
-        found.set(S + item, (found.get(S + item) ?? 0) | roleBits('owner', true));
+      if (!has(v.spaces[org.itemSpace[item]!]!.allowed, identity)) continue;
+      if (bits[S + item] === 0) nodes.push(S + item);
+      bits[S + item]! |= roleBits('owner', true);
     }
-  return found;
+  return { nodes, bits };
 }
 
 export interface Route {
@@ -378,9 +387,35 @@ export interface Difference {
   touched: number[];
 }
 
+/**
+ * Whose capabilities at a node differ once some sources are gone, owners aside. Only whom those
+ * sources name can differ, so only they are looked at.
+ */
+function differenceAt(
+  v: View,
+  node: number,
+  gone: ReadonlySet<Source['entry']>,
+): Difference['groups'][number]['changes'] {
+  const space = spaceOf(v, node);
+  const { allowed } = v.spaces[space]!;
+  const all = sources(v, node).filter((s) => s.entry !== 'ownership' && !isInert(v, s, space));
+  const left = all.filter((s) => !gone.has(s.entry));
+  const named = bitsFor(v.identityCount);
+  for (const s of all) if (gone.has(s.entry)) forEachHolder(v, s, space, (i) => add(named, i));
+  const bitsOf = (list: Source[], identity: number): number =>
+    list.reduce((bits, s) => bits | givenTo(v, s, space, identity), 0);
+  const changes: Difference['groups'][number]['changes'] = [];
+  forEachBoth(named, allowed, (identity) => {
+    const [before, after] = [bitsOf(all, identity), bitsOf(left, identity)];
+    if (before !== after) changes.push({ identity, before, after });
+  });
+  return changes;
+}
+
 /** What withdrawing entries alters, without touching anything: per identity and node, and per node's reach. */
 export function whatIfWithdrawn(v: View, entries: readonly number[]): Difference {
   const later = withoutEntries(v, entries);
+  const gone = new Set<Source['entry']>(entries);
   const touched = new Set<number>();
   const below = (node: number): void => {
     const stack = [node];
@@ -405,11 +440,7 @@ export function whatIfWithdrawn(v: View, entries: readonly number[]): Difference
     const pair = `${before.accessClass[node]}>${after.accessClass[node]}`;
     let changes = changed.get(pair);
     if (!changes) {
-      const was = who(v, node, false);
-      const is = who(later, node, false);
-      changes = [];
-      for (let i = 0; i < was.length; i++)
-        if (was[i] !== is[i]) changes.push({ identity: i, before: was[i]!, after: is[i]! });
+      changes = differenceAt(v, node, gone);
       changed.set(pair, changes);
     }
     const owner = node < v.org.spaces.length ? -1 : v.org.itemOwner[node - v.org.spaces.length]!;
