@@ -46,10 +46,13 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
   headers.set('cross-origin-resource-policy', 'same-origin');
   headers.set('permissions-policy', 'camera=(), microphone=(), geolocation=(), payment=()');
   headers.set('cache-control', 'no-store');
-  const csp = headers.get('content-security-policy');
+  // Astro gives built pages their policy; what is no page needs nothing at all
+  const own =
+    headers.get('content-security-policy') ??
+    (headers.get('content-type')?.startsWith('text/html') ? '' : "default-src 'none'");
   headers.set(
     'content-security-policy',
-    `${csp ? `${csp.replace(/;\s*$/, '')}; ` : "default-src 'none'; "}frame-ancestors 'none'`,
+    [own.replace(/;\s*$/, ''), "frame-ancestors 'none'"].filter(Boolean).join('; '),
   );
   return response;
 };

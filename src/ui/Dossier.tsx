@@ -9,7 +9,7 @@ import type {
   FoundContent,
   RouteDto,
 } from '../services/dto.ts';
-import { api } from './api.ts';
+import { api, withQuery } from './api.ts';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useSigned } from './signed.ts';
 import { usePickUp, useTray } from './Tray.tsx';
@@ -177,7 +177,13 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           <dl className="grid grid-cols-[7rem_1fr] gap-y-0.5">
             <dt className="text-quiet">Space</dt>
             <dd>
-              {dossier.item.space.name} ({dossier.item.space.kind.replace('-', ' ')})
+              {dossier.item.space.name} ({dossier.item.space.kind.replace('-', ' ')}),{' '}
+              <a
+                className="underline"
+                href={withQuery('/exposure/findings', { space: dossier.item.space.name, finding: row.id })}
+              >
+                look at this space alone
+              </a>
             </dd>
             <dt className="text-quiet">Kind and size</dt>
             <dd>

@@ -6,13 +6,13 @@ import type { Account, Course, SourceRow } from '../services/dto.ts';
 import { api, client, useLive } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
 import { When } from './marks.tsx';
+import { inScope, useUrl } from './url.ts';
 import { SignedContext, STEPS, switchTheme, useSigned } from './signed.ts';
 import { Tray } from './Tray.tsx';
 
 interface ShellProps {
   account: Account;
   path: string;
-  scope?: ReactNode;
   dossier?: ReactNode;
   children: ReactNode;
 }
@@ -25,19 +25,19 @@ export function Shell(props: ShellProps) {
   );
 }
 
-function Frame({ account, path, scope, dossier, children }: ShellProps) {
+function Frame({ account, path, dossier, children }: ShellProps) {
   if (account.role === 'owner') return <OwnersLater account={account} />;
-  return <SignedFrame account={account} path={path} scope={scope} dossier={dossier} children={children} />;
+  return <SignedFrame account={account} path={path} dossier={dossier} children={children} />;
 }
 
-function SignedFrame({ account, path, scope, dossier, children }: ShellProps) {
+function SignedFrame({ account, path, dossier, children }: ShellProps) {
   const live = useLive();
   const steward = account.role === 'steward';
   return (
     <SignedContext.Provider value={{ account, steward, live }}>
       <div className="flex h-dvh flex-col">
         <CourseBar path={path} />
-        <ScopeLine path={path}>{scope}</ScopeLine>
+        <ScopeLine path={path} />
         <div className="flex min-h-0 flex-1">
           <main className="min-w-0 flex-1 overflow-hidden">{children}</main>
           {dossier}
@@ -51,6 +51,7 @@ function SignedFrame({ account, path, scope, dossier, children }: ShellProps) {
 
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
+  const [params] = useUrl('');
   const { data: course } = useQuery({
     queryKey: ['course'],
     queryFn: () => api<Course>('GET', '/api/course'),
@@ -91,7 +92,7 @@ function CourseBar({ path }: { path: string }) {
                 {i > 0 && <span aria-hidden className="w-3 self-center border-t border-slate" />}
                 {s.views.length ? (
                   <a
-                    href={s.views[0].path}
+                    href={inScope(s.views[0].path, params)}
                     aria-current={open ? 'step' : undefined}
                     className={`${shape} hover:bg-base-200`}
                   >
@@ -157,7 +158,9 @@ function ThemeButton() {
   );
 }
 
-function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
+function ScopeLine({ path }: { path: string }) {
+  const [params, set] = useUrl('');
+  const space = params.get('space');
   const { data: sources } = useQuery({
     queryKey: ['sources'],
     queryFn: () => api<SourceRow[]>('GET', '/api/sources'),
@@ -174,7 +177,7 @@ function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
         {step?.views.map((v) => (
           <a
             key={v.path}
-            href={v.path}
+            href={inScope(v.path, params)}
             aria-current={v.path === path ? 'page' : undefined}
             className={v.path === path ? 'font-semibold' : 'text-quiet hover:underline'}
           >
@@ -191,7 +194,11 @@ function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
         {workspaces.map((w) => (
           <Chip key={w.id}>{w.name}</Chip>
         ))}
-        {children}
+        {space && (
+          <Chip drop={() => set({ space: undefined })} label={`Drop the space ${space} from the scope`}>
+            space {space}
+          </Chip>
+        )}
         {course?.survey.id ? (
           <Chip>
             as of survey {course.survey.id}, <When at={course.survey.last} />
@@ -204,7 +211,7 @@ function ScopeLine({ path, children }: { path: string; children: ReactNode }) {
   );
 }
 
-export function Chip({ children, drop, label }: { children: ReactNode; drop?: () => void; label?: string }) {
+function Chip({ children, drop, label }: { children: ReactNode; drop?: () => void; label?: string }) {
   return (
     <span className="inline-flex h-6 items-center gap-1 whitespace-nowrap rounded border border-slate bg-base-100 px-2 text-[13px]">
       {children}

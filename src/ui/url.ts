@@ -1,5 +1,17 @@
 import { useCallback, useEffect, useState } from 'react';
 
+const CHANGED = 'gl-url';
+
+/** Parameters of the scope: they stay as one moves between views. */
+const SCOPE = ['space'];
+
+/** A view's path with the scope of the page one is on. */
+export function inScope(path: string, params: URLSearchParams): string {
+  const q = new URLSearchParams();
+  for (const k of SCOPE) if (params.get(k)) q.set(k, params.get(k)!);
+  return q.size ? `${path}?${q}` : path;
+}
+
 /** The page's query parameters as state, so that any screen can be sent to a colleague. */
 export function useUrl(
   initial: string,
@@ -7,8 +19,14 @@ export function useUrl(
   const [search, setSearch] = useState(initial);
   useEffect(() => {
     const read = () => setSearch(location.search);
+    // several parts of a screen may look at the same parameters
+    read();
     addEventListener('popstate', read);
-    return () => removeEventListener('popstate', read);
+    addEventListener(CHANGED, read);
+    return () => {
+      removeEventListener('popstate', read);
+      removeEventListener(CHANGED, read);
+    };
   }, []);
   const set = useCallback(
     (change: Record<string, string | undefined>, keep: 'push' | 'replace' = 'replace') => {
@@ -19,7 +37,7 @@ export function useUrl(
       const next = q.size ? `?${q}` : '';
       if (next === location.search) return;
       history[keep === 'push' ? 'pushState' : 'replaceState'](null, '', location.pathname + next);
-      setSearch(next);
+      dispatchEvent(new Event(CHANGED));
     },
     [],
   );

@@ -149,6 +149,19 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('12 open findings').waitFor();
   });
 
+  it('narrows the screen to one space, and that stays as one moves between views', async () => {
+    await page.getByRole('link', { name: /^Exposure/ }).click();
+    await page.getByText('bridge-vpn.key').click();
+    await page.getByRole('link', { name: 'look at this space alone' }).click();
+    await page.getByText('3 open findings').waitFor();
+    await page.getByRole('link', { name: /^Record/ }).click();
+    await page.getByText('space Vessel systems').waitFor();
+    await page.getByRole('link', { name: /^Exposure/ }).click();
+    await page.getByText('3 open findings').waitFor();
+    await page.getByRole('button', { name: 'Drop the space Vessel systems from the scope' }).click();
+    await page.getByText('12 open findings').waitFor();
+  });
+
   it('undoes it, and the link is there as it was', async () => {
     await page.getByRole('link', { name: /^Remedy/ }).click();
     await page.getByRole('button', { name: 'Undo' }).click();

@@ -11,7 +11,7 @@ import { assertBounded, START, type DataType, type Found, type Match, type Reaso
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
-const BASE = { context: 15, near: 5, otherwise: -40, example: -25, sequence: -40, run: -40 };
+const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40 };
 
 export interface ScanOptions {
   types: readonly DataType[];

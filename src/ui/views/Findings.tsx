@@ -6,7 +6,7 @@ import type { Account, FindingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Dossier, type FindingDetail } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
-import { Chip, Shell } from '../Shell.tsx';
+import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { usePickUp } from '../Tray.tsx';
@@ -26,18 +26,10 @@ export default function Findings({ account, search }: { account: Account; search
   const finding = params.get('finding') ? Number(params.get('finding')) : undefined;
   const [pinned, setPinned] = useState<number>();
   const shown = pinned ?? finding;
-  const space = params.get('space') ?? undefined;
   return (
     <Shell
       account={account}
       path="/exposure/findings"
-      scope={
-        space && (
-          <Chip drop={() => set({ space: undefined })} label={`Drop the space ${space} from the scope`}>
-            space {space}
-          </Chip>
-        )
-      }
       dossier={
         shown !== undefined && (
           <Dossier
