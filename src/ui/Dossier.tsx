@@ -296,11 +296,7 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
   const entry = 'id' in route.through ? route.through : undefined;
   const steps: { node: ReactNode; dot: 'who' | 'group' | 'entry' | 'node' }[] = [];
   const names = route.who.map((p) =>
-    p.kind === 'outsider'
-      ? p.address
-      : p.kind === 'guest'
-        ? `${p.name} (guest, ${p.address.split('@')[1]})`
-        : p.name,
+    p.kind === 'member' ? p.name : p.kind === 'guest' ? `${p.address} (guest)` : p.address,
   );
   steps.push({
     dot: 'who',

@@ -1,6 +1,6 @@
 /** Who can do what with a node, by which routes, what keeps someone out, and what a change would alter. */
 import { CAP, ROLES, roleBits, type Role } from '../model.ts';
-import { add, forEachBoth, has, bitsFor } from './bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { PRINCIPAL, nodeOfItem, type Organisation } from './organisation.ts';
 import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
@@ -139,13 +139,39 @@ function isInert(v: View, source: Source, space: number): boolean {
   );
 }
 
+/**
+ * The identities that some sources give something to, put together by the capability bits given:
+ * there are few different ones, so that a large group costs a union and not a visit to each member.
+ */
+function unionsOf(v: View, list: readonly Source[], space: number): Map<number, Bits> {
+  const unions = new Map<number, Bits>();
+  const of = (bits: number): Bits => {
+    let set = unions.get(bits);
+    if (!set) unions.set(bits, (set = bitsFor(v.identityCount)));
+    return set;
+  };
+  const { entries } = v.org;
+  for (const source of list) {
+    const { entry } = source;
+    if (typeof entry !== 'number' || entries.type[entry] !== 0) {
+      if (entry === 'visibility')
+        union(of(roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false)), v.members);
+      else forEachHolder(v, source, space, (i, bits) => add(of(bits), i));
+      continue;
+    }
+    const set = of(roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false));
+    for (let i = entries.toKind.start[entry]!; i < entries.toKind.start[entry + 1]!; i++)
+      addPrincipal(v, set, entries.toKind.values[i]!, entries.toNumber.values[i]!);
+  }
+  return unions;
+}
+
 /** Capability bits by identity at a node, before what the space takes away. */
 function granted(v: View, node: number, owner = true): Uint8Array {
   const space = spaceOf(v, node);
   const bits = new Uint8Array(v.identityCount);
-  for (const source of sources(v, node))
-    if ((owner || source.entry !== 'ownership') && !isInert(v, source, space))
-      forEachHolder(v, source, space, (i, b) => (bits[i]! |= b));
+  const list = sources(v, node).filter((s) => (owner || s.entry !== 'ownership') && !isInert(v, s, space));
+  for (const [given, set] of unionsOf(v, list, space)) forEachBoth(set, v.all, (i) => (bits[i]! |= given));
   return bits;
 }
 
@@ -387,6 +413,8 @@ export interface Difference {
   touched: number[];
 }
 
+const FEW = 16;
+
 /**
  * Whose capabilities at a node differ once some sources are gone, owners aside. Only whom those
  * sources name can differ, so only they are looked at.
@@ -400,13 +428,23 @@ function differenceAt(
   const { allowed } = v.spaces[space]!;
   const all = sources(v, node).filter((s) => s.entry !== 'ownership' && !isInert(v, s, space));
   const left = all.filter((s) => !gone.has(s.entry));
+  const withdrawn = unionsOf(
+    v,
+    all.filter((s) => gone.has(s.entry)),
+    space,
+  );
   const named = bitsFor(v.identityCount);
-  for (const s of all) if (gone.has(s.entry)) forEachHolder(v, s, space, (i) => add(named, i));
-  const bitsOf = (list: Source[], identity: number): number =>
-    list.reduce((bits, s) => bits | givenTo(v, s, space, identity), 0);
+  for (const set of withdrawn.values()) union(named, set);
   const changes: Difference['groups'][number]['changes'] = [];
+  // few are asked one by one; for many, what is left is put together first
+  const unions = countBoth(named, allowed) > FEW ? [...unionsOf(v, left, space)] : undefined;
+  const given = [...withdrawn];
   forEachBoth(named, allowed, (identity) => {
-    const [before, after] = [bitsOf(all, identity), bitsOf(left, identity)];
+    let after = 0;
+    if (unions) for (const [bits, set] of unions) after |= has(set, identity) ? bits : 0;
+    else for (const s of left) after |= givenTo(v, s, space, identity);
+    let before = after;
+    for (const [bits, set] of given) if (has(set, identity)) before |= bits;
     if (before !== after) changes.push({ identity, before, after });
   });
   return changes;

@@ -3,7 +3,7 @@
  * what applies is computed once per access class and counted once, with the item's owner laid over.
  */
 import { TIERS, type Tier } from '../model.ts';
-import { add, anyBoth, bitsFor, countBoth, forEachBoth, has, union, type Bits } from './bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, has, ones, union, type Bits } from './bits.ts';
 import { PRINCIPAL, nodeOfItem } from './organisation.ts';
 import { addPrincipal, soleIdentity, type SpaceRules, type View } from './view.ts';
 
@@ -30,6 +30,8 @@ export interface ReachColumns {
   classes: AccessClass[];
   /** 1 where the item's owner has access by owning it alone. */
   ownerAdds: Uint8Array;
+  /** By domain: the last class in which it was met, and room for those found; sets not in use. */
+  scratch: { seenDomain: Int32Array; foundDomains: Int32Array; spare: Bits[] };
 }
 
 export interface AccessClass {
@@ -43,7 +45,7 @@ export interface AccessClass {
   external: boolean;
   unexpected: boolean;
   /** Indices into `view.domainNames`. */
-  identityDomains: number[];
+  identityDomains: Int32Array;
   /** Whole domains, as indices into `org.domains`. */
   wholeDomains: number[];
 }
@@ -54,9 +56,9 @@ interface State extends AccessClass {
   organisationLink: boolean;
 }
 
-const emptyState = (v: View): State => ({
+const emptyState = (v: View, spare?: Bits[]): State => ({
   number: -1,
-  bits: bitsFor(v.identityCount),
+  bits: spare?.pop()?.fill(0) ?? bitsFor(v.identityCount),
   organisationLink: false,
   members: 0,
   guests: 0,
@@ -66,7 +68,7 @@ const emptyState = (v: View): State => ({
   anyoneCould: false,
   external: false,
   unexpected: false,
-  identityDomains: [],
+  identityDomains: NO_DOMAINS,
   wholeDomains: [],
 });
 
@@ -144,6 +146,11 @@ export function reach(
     accessClass: new Int32Array(nodes),
     classes: [],
     ownerAdds: new Uint8Array(nodes),
+    scratch: {
+      seenDomain: new Int32Array(v.domainNames.length),
+      foundDomains: new Int32Array(v.domainNames.length),
+      spare: [],
+    },
   };
   const spaces = only ?? org.spaces.map((_, s) => s);
   spaces.forEach((s, done) => {
@@ -158,7 +165,7 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
   const rules = v.spaces[s]!;
   const row = org.spaces[s]!;
   const own = v.entriesOn.values.subarray(v.entriesOn.start[s], v.entriesOn.start[s + 1]);
-  const top = emptyState(v);
+  const top = emptyState(v, out.scratch.spare);
   if (row.visibility === 'organisation') union(top.bits, v.members);
   for (const e of own) if (v.live[e]) applyEntry(v, e, rules, top);
   settle(v, top, rules, out);
@@ -174,13 +181,16 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
   };
 
   const { start, values } = v.children;
-  const stack: { state: State; at: number; end: number }[] = [
-    { state: top, at: start[s]!, end: start[s + 1]! },
+  // sets live only as long as their folder is being walked, so a few of them serve for all
+  const { spare } = out.scratch;
+  const stack: { state: State; at: number; end: number; own: boolean }[] = [
+    { state: top, at: start[s]!, end: start[s + 1]!, own: true },
   ];
   while (stack.length) {
     const frame = stack[stack.length - 1]!;
     if (frame.at === frame.end) {
       stack.pop();
+      if (frame.own) spare.push(frame.state.bits);
       continue;
     }
     const item = values[frame.at++]!;
@@ -193,12 +203,14 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
       const e = v.entriesOn.values[i]!;
       if (!v.live[e]) continue;
       if (!copied) {
+        const bits = spare.pop() ?? bitsFor(v.identityCount);
+        bits.set(state.bits);
         state = {
           ...state,
           number: -1,
-          bits: state.bits.slice(),
+          bits,
           wholeDomains: state.wholeDomains.slice(),
-          identityDomains: [],
+          identityDomains: NO_DOMAINS,
         };
         copied = true;
       }
@@ -206,7 +218,9 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
     }
     if (copied) settle(v, state, rules, out);
     put(v, node, org.itemOwner[item]!, state, rules, out);
-    if (start[node + 1]! > start[node]!) stack.push({ state, at: start[node]!, end: start[node + 1]! });
+    if (start[node + 1]! > start[node]!)
+      stack.push({ state, at: start[node]!, end: start[node + 1]!, own: copied });
+    else if (copied) spare.push(state.bits);
   }
 }
 
@@ -214,26 +228,53 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
 export const reachesPastBreaks = (v: View, e: number): boolean =>
   v.live[e] === 1 && v.org.entries.type[e] === 0 && v.org.entries.role[e]! >= MANAGER;
 
-/** Takes away what the space's rules take away, and counts. */
+/** Takes away what the space's rules take away, and counts, in one pass over the words. */
 function count(v: View, state: State, rules: SpaceRules): void {
   const { bits } = state;
-  for (let w = 0; w < bits.length; w++) bits[w]! &= rules.allowed[w]!;
-  state.members = countBoth(bits, v.members);
-  state.guests = countBoth(bits, v.guests);
-  state.outsiders = countBoth(bits, v.outside);
-  state.couldMembers = state.organisationLink ? countBoth(rules.allowed, v.members) : state.members;
-  state.external = state.guests + state.outsiders + state.wholeDomains.length > 0;
-  state.unexpected = state.wholeDomains.some((d) => v.domainStanding[d] === 2) || anyBoth(bits, v.unexpected);
-  if (state.guests + state.outsiders > 0) {
-    const seen = new Set<number>();
-    forEachBoth(bits, v.externals, (i) => seen.add(v.identityDomain[i]!));
-    state.identityDomains = [...seen];
+  const { allowed } = rules;
+  let members = 0;
+  let guests = 0;
+  let outsiders = 0;
+  let unexpected = 0;
+  for (let w = 0; w < bits.length; w++) {
+    const word = bits[w]! & allowed[w]!;
+    bits[w] = word;
+    if (word === 0) continue;
+    members += ones(word & v.members[w]!);
+    const external = word & v.externals[w]!;
+    if (external === 0) continue;
+    guests += ones(external & v.guests[w]!);
+    outsiders += ones(external & v.outside[w]!);
+    unexpected |= external & v.unexpected[w]!;
   }
+  state.members = members;
+  state.guests = guests;
+  state.outsiders = outsiders;
+  state.couldMembers = state.organisationLink ? countBoth(allowed, v.members) : members;
+  state.external = guests + outsiders + state.wholeDomains.length > 0;
+  state.unexpected = unexpected !== 0 || state.wholeDomains.some((d) => v.domainStanding[d] === 2);
+}
+
+const NO_DOMAINS = new Int32Array(0);
+
+/** The domains of the external identities in a set. */
+function domainsIn(v: View, bits: Bits, out: ReachColumns): Int32Array {
+  const { seenDomain, foundDomains } = out.scratch;
+  const mark = out.classes.length + 1;
+  let n = 0;
+  forEachBoth(bits, v.externals, (i) => {
+    const d = v.identityDomain[i]!;
+    if (seenDomain[d] === mark) return;
+    seenDomain[d] = mark;
+    foundDomains[n++] = d;
+  });
+  return foundDomains.slice(0, n);
 }
 
 /** Counts a state and makes it a class. */
 function settle(v: View, state: State, rules: SpaceRules, out: ReachColumns): State {
   count(v, state, rules);
+  state.identityDomains = state.guests + state.outsiders > 0 ? domainsIn(v, state.bits, out) : NO_DOMAINS;
   const { bits: _bits, number: _number, organisationLink: _link, ...summary } = state;
   state.number = out.classes.push({ ...summary, wholeDomains: [...summary.wholeDomains] }) - 1;
   return state;

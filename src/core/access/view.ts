@@ -185,7 +185,7 @@ function spaceRules(
   const to = org.gates.start[s + 1]!;
   let gate: Bits | undefined;
   if (to > from) {
-    gate = new Uint32Array(shared.length);
+    gate = new Int32Array(shared.length);
     for (const g of org.gates.values.subarray(from, to)) if (g >= 0) union(gate, groupMembers[g]!);
   }
   return {
