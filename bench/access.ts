@@ -14,9 +14,12 @@ import { join } from 'node:path';
 import { MultiDirectedGraph } from 'graphology';
 import { bfsFromNode } from 'graphology-traversal';
 import { OrganisationBuilder, type Organisation } from '../src/core/access/organisation.ts';
-import { what, whatIfWithdrawn, who, why } from '../src/core/access/questions.ts';
-import { reach } from '../src/core/access/reach.ts';
-import { closeGroups, view, type View } from '../src/core/access/view.ts';
+import { whatIf } from '../src/core/access/difference.ts';
+import { closeGroups } from '../src/core/access/groups.ts';
+import { who, why } from '../src/core/access/questions.ts';
+import { prepareWhat, whatOf } from '../src/core/access/what.ts';
+import { reach, type ReachColumns } from '../src/core/access/reach.ts';
+import { view, type View } from '../src/core/access/view.ts';
 import { readExtract } from '../src/formats/extract.ts';
 import { linesOf } from '../src/formats/lines.ts';
 import { openDb } from '../src/store/db.ts';
@@ -101,17 +104,18 @@ function ask(n: number, work: (i: number) => unknown): string {
   return `median ${f(times[n >> 1]!)} ms, 99th percentile ${f(times[Math.floor(n * 0.99)]!)} ms`;
 }
 
-async function atScale(scale: number): Promise<View> {
+async function atScale(scale: number): Promise<{ v: View; columns: ReachColumns }> {
   const size = sizeOf(scale);
   const org = build(size);
   let v!: View;
   const closing = await seconds(() => (v = view(org)));
   const before = rss();
-  const reaching = await seconds(() => reach(v));
+  let columns!: ReachColumns;
+  const reaching = await seconds(() => (columns = reach(v)));
   say(
     `${size.items.toLocaleString('en')} items, ${size.entries.toLocaleString('en')} grants and links: view (closures) ${f(closing)} s, reach of every item ${f(reaching)} s; process ${before} MB before, ${rss()} MB after; ${org.problems.length} problems`,
   );
-  return v;
+  return { v, columns };
 }
 
 async function reading(scale: number): Promise<void> {
@@ -161,7 +165,7 @@ async function reading(scale: number): Promise<void> {
 
 async function againstGraphology(scale: number): Promise<void> {
   const org = build({ ...sizeOf(scale), items: 10, entries: 0, spaces: 1 });
-  const ours = await seconds(() => closeGroups(org, org.users.length));
+  const ours = await seconds(() => closeGroups(org));
   const graph = new MultiDirectedGraph();
   org.users.forEach((_, u) => graph.addNode(`u${u}`));
   org.groups.forEach((_, g) => graph.addNode(`g${g}`));
@@ -230,17 +234,25 @@ async function againstSql(scale: number): Promise<void> {
 
 export async function access(largest: number): Promise<void> {
   for (const scale of [0.01, 0.1, 1].filter((s) => s < largest)) await atScale(scale);
-  const v = await atScale(largest);
+  const { v, columns } = await atScale(largest);
+  say(`ready for what: ${f(await seconds(() => prepareWhat(v)))} s`);
   const d = dice(42);
   const nodes = v.org.spaces.length + v.org.itemIds.length;
   say(`who can reach an item:        ${ask(300, () => who(v, d.int(nodes)))}`);
-  say(`what an identity can reach:   ${ask(300, () => what(v, d.int(v.org.users.length)))}`);
+  say(`what an identity can reach:   ${ask(300, () => whatOf(v, { identity: d.int(v.org.users.length) }))}`);
   say(`why an identity reaches it:   ${ask(300, () => why(v, d.int(v.org.users.length), d.int(nodes)))}`);
   const picked = Array.from({ length: 1000 }, () => d.int(v.org.entries.ids.length));
   const changed = { nodes: 0 };
-  const whatIf = await seconds(() => (changed.nodes = whatIfWithdrawn(v, picked).touched.length));
+  const took = await seconds(
+    () =>
+      (changed.nodes = whatIf(
+        v,
+        picked.map((e) => ({ [v.org.entries.type[e] ? 'link' : 'grant']: v.org.entries.ids[e]! }) as never),
+        columns,
+      ).touched.length),
+  );
   say(
-    `what if 1,000 grants and links were withdrawn, with its full difference over ${changed.nodes.toLocaleString('en')} nodes: ${f(whatIf)} s`,
+    `what if 1,000 grants and links were withdrawn, with its full difference over ${changed.nodes.toLocaleString('en')} nodes: ${f(took)} s`,
   );
   await againstGraphology(Math.min(largest, 0.1));
   await againstSql(0.01);

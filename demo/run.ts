@@ -10,7 +10,8 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
 import { makeWorld } from './world.ts';
-import { writeWorld } from './write.ts';
+import { happenLater } from './later.ts';
+import { demoSources, writeWorld } from './write.ts';
 
 const { values: args } = parseArgs({
   options: { dev: { type: 'boolean', default: false }, reset: { type: 'boolean', default: false } },
@@ -143,22 +144,7 @@ writeFileSync(
   seed,
   JSON.stringify({
     accounts: DEMO_ACCOUNTS,
-    sources: [
-      {
-        id: 'directory',
-        kind: 'directory',
-        name: 'Tarn & Tide directory',
-        url: `${standins}/scim/v2`,
-        token: tokens.token,
-      },
-      {
-        id: 'drives',
-        kind: 'drives',
-        name: 'Tarn & Tide Drives',
-        url: `${standins}/drives/v1`,
-        token: tokens.token,
-      },
-    ],
+    sources: demoSources(standins, tokens.token),
     survey: true,
   }),
   { mode: 0o600 },
@@ -178,5 +164,15 @@ Gate Lantern is ready: ${address}
 
   ${DEMO_ACCOUNTS.map((a) => `${a.role.padEnd(8)} ${a.address.padEnd(26)} ${a.password}`).join('\n  ')}
 
-Everything in it is made up. The first survey of the demo runs by itself. Stop with Ctrl C.
+Everything in it is made up. At the first start two surveys run by themselves: everything, then
+what changed since. Stop with Ctrl C.
 `);
+await happenLater({
+  marker: join(demo, 'later-happened'),
+  changes: join(extract, 'later.json'),
+  app: address,
+  steward: DEMO_ACCOUNTS[0]!,
+  control: { url: standins, token: tokens.control },
+}).catch((e: unknown) =>
+  process.stderr.write(`The second survey of the demo did not come about: ${String(e)}\n`),
+);

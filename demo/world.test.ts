@@ -4,7 +4,7 @@ import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
 import { weigh } from '../src/core/exposure/exposure.ts';
-import { TIERS, type OrganisationRow } from '../src/core/model.ts';
+import { TIERS, type OrganisationRow, type WorkspaceRow } from '../src/core/model.ts';
 import { Scanner } from '../src/core/recognise/engine.ts';
 import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
 import { groupSchema, personSchema } from '../src/formats/rows.ts';
@@ -16,7 +16,7 @@ describe('the demo’s world', () => {
   it('is the same on every run, and as large as told', () => {
     expect(makeWorld()).toEqual(world);
     const active = world.users.filter((u) => u.active !== false);
-    expect(active.filter((u) => !String(u.userName).endsWith('@tarntide.example')).length).toBe(26);
+    expect(active.filter((u) => !String(u.userName).endsWith('@tarntide.example')).length).toBe(28);
     expect(active.filter((u) => String(u.userName).endsWith('@tarntide.example')).length).toBe(420);
     expect(world.groups.length).toBe(60);
     expect(world.spaces.filter((s) => s.kind === 'shared-drive').length).toBe(40);
@@ -32,7 +32,16 @@ describe('the demo’s world', () => {
   it('holds the planted flaws and no other of their kind', () => {
     const { organisation } = world.manifest as { organisation: OrganisationRow };
     const builder = new OrganisationBuilder(organisation, Date.parse('2026-11-24T00:00:00Z'));
-    builder.workspace({ id: 'drives', name: 'Drives', inheritance: 'additive' });
+    (world.manifest as { workspaces: WorkspaceRow[] }).workspaces.forEach((w) => builder.workspace(w));
+    world.accounts.forEach((a) =>
+      builder.person({
+        id: a.id,
+        name: a.name,
+        addresses: [a.address.toLowerCase()],
+        active: true,
+        kind: 'guest',
+      }),
+    );
     world.users.forEach((u) => builder.person(personSchema.parse(u)));
     world.groups.forEach((g) => builder.group(groupSchema.parse(g)));
     world.spaces.forEach((s) => builder.space(s));
@@ -42,7 +51,9 @@ describe('the demo’s world', () => {
     const org = builder.build();
     expect(org.problems).toEqual([]);
     const bodies = new Map(world.content.map((c) => [c.item, c.text]));
-    const weights = Uint8Array.from(world.items, (item) => {
+    const rows = new Map(world.items.map((i) => [i.id, i]));
+    const weights = Uint8Array.from(org.itemIds, (id) => {
+      const item = rows.get(id)!;
       const scanner = new Scanner({ types: DATA_TYPES, hash: (type, value) => type + value });
       scanner.fileName(item.name);
       scanner.begin('body');

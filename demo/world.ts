@@ -5,6 +5,7 @@
 import type { GrantRow, ItemRow, LinkRow, NodeRef, Grantee, Role, SpaceRow } from '../src/core/model.ts';
 import { SCIM_ENTERPRISE, SCIM_GROUP, SCIM_IDENTITY, SCIM_USER } from '../src/formats/rows.ts';
 import { plantFlaws, type Flaw } from './flaws.ts';
+import { makeSitesAndChannels } from './sites.ts';
 import { cardNumber, dice, fullName, grouped, ibanNumber, localPart, prose, type Dice } from './make.ts';
 
 export const DOMAIN = 'tarntide.example';
@@ -50,7 +51,13 @@ export interface World {
   grants: GrantRow[];
   links: LinkRow[];
   content: { item: string; part: 'body'; text: string }[];
+  /** CloudEvents 1.0: who opened and edited what. */
+  activity: Record<string, unknown>[];
+  /** Accounts that a workspace has and the directory has not. */
+  accounts: { workspace: string; id: string; address: string; name: string; external: boolean }[];
   flaws: Flaw[];
+  /** What happens after the first survey: rows put, or taken away where they are null. */
+  later: { kind: 'grants' | 'links' | 'groups' | 'items' | 'spaces'; id: string; row: object | null }[];
 }
 
 /** What the planting of flaws may use. */
@@ -59,6 +66,10 @@ export interface Builder {
   person(department: (typeof DEPARTMENTS)[number], n: number): string;
   guest(address: string): string;
   drive(name: string): string;
+  /** Adds a space of any workspace. */
+  space(row: Omit<SpaceRow, 'id'>, prefix: string): string;
+  fill(space: string, folders: number, files: number, textShare: number): void;
+  account(workspace: string, address: string, name: string): string;
   personalDrive(user: string): string;
   folder(space: string, name: string, parent?: string): string;
   file(space: string, name: string, text: string | undefined, more?: Partial<ItemRow>): string;
@@ -91,6 +102,20 @@ export function makeWorld(seed = 20261): World {
           externalSharing: 'anyone',
           region: 'EU',
         },
+        {
+          id: 'sites',
+          name: 'Tarn & Tide Sites',
+          inheritance: 'breakable',
+          externalSharing: 'anyone',
+          region: 'EU',
+        },
+        {
+          id: 'channels',
+          name: 'Tarn & Tide Channels',
+          inheritance: 'additive',
+          externalSharing: 'anyone',
+          region: 'EU',
+        },
       ],
     },
     users: [],
@@ -100,7 +125,10 @@ export function makeWorld(seed = 20261): World {
     grants: [],
     links: [],
     content: [],
+    activity: [],
+    accounts: [],
     flaws: [],
+    later: [],
   };
   const counters: Record<string, number> = {};
   const nextId = (prefix: string): string =>
@@ -392,13 +420,25 @@ export function makeWorld(seed = 20261): World {
     person: (department, i) => byDepartment.get(department)![i]!,
     drive: (name) => drives.get(name)!,
     personalDrive: (u) => personal.get(u)!,
+    space: (row, prefix) => {
+      const id = nextId(prefix);
+      world.spaces.push({ id, ...row });
+      return id;
+    },
+    fill: (target, folders, files, share) => fill(target, folders, files, share),
+    account: (workspace, address, name) => {
+      const id = nextId('x');
+      world.accounts.push({ workspace, id, address, name, external: true });
+      return id;
+    },
     addToGroup: (g, value) =>
       void world.groups
         .find((x) => x.id === g)!
         .members.push({ value, type: value.startsWith('g-') ? 'Group' : 'User' }),
   };
   expectedSharing(builder, world);
-  world.flaws = plantFlaws(builder);
+  world.flaws = [...plantFlaws(builder), ...makeSitesAndChannels(builder, world)];
+  useIt(d, world);
   return world;
 }
 
@@ -421,6 +461,58 @@ function text(d: Dice, title: string): string {
     body += `Order ${d.int(1e9)}${d.int(1e7)} of part no 4${d.int(1e9)}-${d.int(1e5)}, delivered ${day(2026, d.int(300))}.\n`;
   if (d.chance(0.15)) body += `Tracking 0${d.int(1e9)}${d.int(1e9)}, call +47 ${22000000 + d.int(999999)}.\n`;
   return body;
+}
+
+/**
+ * Who opened and edited what in the last months: owners and those whom grants name by themselves,
+ * most of them lately, some not for long.
+ */
+function useIt(d: Dice, world: World): void {
+  let n = 0;
+  const event = (type: 'opened' | 'edited', item: string, by: object, daysAgo: number): void => {
+    n++;
+    world.activity.push({
+      specversion: '1.0',
+      id: `ev${String(n).padStart(6, '0')}`,
+      source: '/workspaces/tarntide',
+      type: `org.gatelantern.item.${type}`,
+      subject: item,
+      time: new Date(Date.parse('2026-11-19T18:00:00Z') - daysAgo * 86_400_000 - d.int(80_000_000))
+        .toISOString()
+        .replace(/\.\d+/, ''),
+      data: by,
+    });
+  };
+  for (const i of world.items) {
+    if (i.kind !== 'file') continue;
+    if (i.owner && d.chance(0.6))
+      event(d.chance(0.5) ? 'edited' : 'opened', i.id, { user: i.owner }, d.int(60));
+  }
+  const filesBelow = new Map<string, string[]>();
+  for (const i of world.items)
+    if (i.kind === 'file')
+      for (const at of [i.space, i.parent, i.id])
+        if (at) (filesBelow.get(at) ?? filesBelow.set(at, []).get(at)!).push(i.id);
+  const some = (at: string): string | undefined => {
+    const files = filesBelow.get(at);
+    return files && d.pick(files);
+  };
+  for (const g of world.grants) {
+    const file = some('space' in g.on ? g.on.space : g.on.item);
+    if (!file) continue;
+    if ('user' in g.to && d.chance(0.5))
+      event(g.role === 'editor' ? 'edited' : 'opened', file, { user: g.to.user }, d.int(80));
+    if ('group' in g.to) {
+      const members = world.groups.find((x) => x.id === (g.to as { group: string }).group)?.members ?? [];
+      for (const m of members.filter((x) => x.type === 'User').slice(0, 4))
+        if (d.chance(0.6)) event('opened', file, { user: m.value }, d.int(85));
+    }
+  }
+  for (const l of world.links)
+    for (const r of l.redeemedBy ?? []) {
+      const file = some('space' in l.on ? l.on.space : l.on.item);
+      if (file && 'email' in r) event('opened', file, { email: r.email }, l.lastUsedAt ? 20 : 200);
+    }
 }
 
 /** What is shared outside and is meant to be, and what is sensitive and rightly kept. */

@@ -3,7 +3,10 @@
  *
  *   /scim/v2/Users, /scim/v2/Groups   a directory (SCIM 2.0: RFC 7643, RFC 7644)
  *   /drives/v1/…                      shared and personal drives, inheritance additive
+ *   /sites/v1/…                       sites and teams, where folders may break inheritance
+ *   /channels/v1/…                    channels with members and files
  *   /control/faults, /control/truth   for tests: misbehave on demand; what is really set
+ *   /control/forget                   change tokens given so far are known no more
  *
  *   tsx standins/server.ts --extract DIR --state DIR --port N --token T --control-token T
  */
@@ -107,11 +110,10 @@ function scim(res: ServerResponse, url: URL, kind: 'users' | 'groups'): void {
   );
 }
 
-/** Lists in pages; the cursor names the position and the last id given, so that it can be resumed. */
-function list(res: ServerResponse, url: URL, kind: Kind, repeat: boolean): void {
+/** Pages of a list; the cursor names the position and the last id given, so that it can be resumed. */
+function list(url: URL, all: Row[], repeat: boolean): { rows: Row[]; next: string | null; total: number } {
   const limit = Math.max(1, Math.min(PAGE, Number(url.searchParams.get('limit') ?? PAGE)));
   const cursor = url.searchParams.get('cursor');
-  const all = [...state.rows[kind].values()];
   let from = 0;
   if (cursor) {
     const [position, last] = JSON.parse(Buffer.from(cursor, 'base64url').toString()) as [number, string];
@@ -125,49 +127,109 @@ function list(res: ServerResponse, url: URL, kind: Kind, repeat: boolean): void 
     end < all.length
       ? Buffer.from(JSON.stringify([end, rows[rows.length - 1]!.id])).toString('base64url')
       : null;
-  json(res, 200, { rows, next, total: all.length });
+  return { rows, next, total: all.length };
 }
 
-function drives(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
-  const [, , , kind, rawId, action] = url.pathname.split('/');
-  const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
-  if (kind === 'about') {
-    const { organisation, workspaces } = state.manifest;
-    return json(res, 200, { organisation, workspace: workspaces[0], changeToken: state.token });
-  }
-  if (kind === 'changes')
-    return json(res, 200, {
-      changes: state.changesSince(url.searchParams.get('since') ?? '0'),
-      changeToken: state.token,
-    });
-  if (kind !== 'spaces' && kind !== 'items' && kind !== 'grants' && kind !== 'links')
-    throw new Refusal(404, 'There is no such collection.');
-  if (id === undefined) return list(res, url, kind, repeat);
+/** How a workspace writes its rows, beside those of the extract. */
+interface Dialect {
+  /** What it puts before a user's id to make the id of an account; undefined: it uses the directory's. */
+  accounts?: string;
+}
+const WORKSPACES: Record<string, Dialect> = {
+  drives: {},
+  sites: { accounts: 'a-' },
+  channels: { accounts: 'c-' },
+};
+
+const USER_FIELDS = ['owner', 'modifiedBy', 'grantedBy', 'createdBy', 'user'];
+
+/** A row with the ids of users written as those of accounts. */
+function asAccounts(prefix: string, value: unknown, seen?: Set<string>): unknown {
+  if (Array.isArray(value)) return value.map((v) => asAccounts(prefix, v, seen));
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value).map(([k, v]) => {
+      const ids = k === 'owners' && Array.isArray(v) ? (v as string[]) : undefined;
+      if (USER_FIELDS.includes(k) && typeof v === 'string') seen?.add(v);
+      ids?.forEach((id) => seen?.add(id));
+      if (USER_FIELDS.includes(k) && typeof v === 'string') return [k, prefix + v];
+      return [k, ids ? ids.map((id) => prefix + id) : asAccounts(prefix, v, seen)];
+    }),
+  );
+}
+
+const KINDS_OF_ROWS = ['spaces', 'items', 'grants', 'links'] as const;
+const rowsOf = (kind: Kind, workspace: string): Row[] =>
+  [...state.rows[kind].values()].filter((r) => state.workspaceOf(kind, r) === workspace);
+
+/** Everybody a workspace's rows name, as its own accounts. */
+function accountsOf(workspace: string, prefix: string): Row[] {
+  const seen = new Set<string>();
+  for (const kind of KINDS_OF_ROWS) for (const r of rowsOf(kind, workspace)) asAccounts(prefix, r, seen);
+  const own = new Map(state.accounts.filter((a) => a.workspace === workspace).map((a) => [a.id, a]));
+  return [...seen].sort().flatMap((id): Row[] => {
+    const mine = own.get(id);
+    if (mine)
+      return [
+        { id: prefix + id, address: mine.address, name: mine.name, active: true, external: mine.external },
+      ];
+    const user = state.rows.users.get(id);
+    if (!user) return [];
+    const identity = user['urn:gatelantern:scim:1.0:Identity'] as { kind?: string } | undefined;
+    const address = String(user.userName);
+    return [
+      {
+        id: prefix + id,
+        // addresses are the same without regard to case
+        address: address[0]!.toUpperCase() + address.slice(1),
+        name: String(user.displayName),
+        active: user.active !== false,
+        external: identity?.kind === 'guest',
+      },
+    ];
+  });
+}
+
+/** Who opened and edited what in a workspace, as CloudEvents, from a position on. */
+function activity(res: ServerResponse, url: URL, workspace: string, prefix: string | undefined): void {
+  const since = Number(url.searchParams.get('since') ?? 0);
+  const mine = state.activity.slice(since, since + 2000);
+  json(res, 200, {
+    events: mine
+      .filter((e) => state.workspaceOf('items', state.rows.items.get(e.subject)) === workspace)
+      .map((e) => (prefix ? { ...e, data: asAccounts(prefix, e.data) } : e)),
+    next: String(since + mine.length),
+    more: since + mine.length < state.activity.length,
+  });
+}
+
+function content(res: ServerResponse, id: string): void {
+  const row = state.rows.items.get(id);
+  const text = state.content.get(id);
+  if (!row || text === undefined) throw new Refusal(404, 'This item has no content here.');
+  res
+    .writeHead(200, { 'content-type': typeof row.mime === 'string' ? row.mime : 'application/octet-stream' })
+    .end(text);
+}
+
+/** Takes a grant or link away, or puts it back, once for each key. */
+function alter(
+  req: IncomingMessage,
+  res: ServerResponse,
+  kind: 'grants' | 'links',
+  id: string,
+  restore: boolean,
+): void {
   const row = state.rows[kind].get(id);
-  if (kind === 'items' && action === 'content') {
-    const text = state.content.get(id);
-    if (!row || text === undefined) throw new Refusal(404, 'This item has no content here.');
-    res
-      .writeHead(200, {
-        'content-type': typeof row.mime === 'string' ? row.mime : 'application/octet-stream',
-      })
-      .end(text);
-    return;
-  }
-  if (req.method === 'GET') {
-    if (!row) throw new Refusal(404, 'There is no such object.');
-    return json(res, 200, row);
-  }
-  if (kind !== 'grants' && kind !== 'links') throw new Refusal(405, 'Only grants and links can be changed.');
   const key = req.headers['idempotency-key'];
   if (typeof key !== 'string' || !key) throw new Refusal(400, 'A change needs an Idempotency-Key.');
   if (state.seen(key)) return json(res, 200, { applied: false, repeated: true });
-  if (req.method === 'DELETE') {
+  if (req.method === 'DELETE' && !restore) {
     if (!row) throw new Refusal(404, 'There is no such object.');
     state.change({ key, kind, id, op: 'delete' });
     return json(res, 200, { applied: true });
   }
-  if (req.method === 'POST' && action === 'restore') {
+  if (req.method === 'POST' && restore) {
     if (row) throw new Refusal(409, 'It is there already.');
     if (!state.wasRemoved(kind, id)) throw new Refusal(404, 'Nothing of that id was removed.');
     state.change({ key, kind, id, op: 'restore' });
@@ -176,11 +238,160 @@ function drives(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boo
   throw new Refusal(405, 'This cannot be done to it.');
 }
 
+function changes(
+  url: URL,
+  workspace: string,
+  write: (kind: Kind, row: Row) => { kind: string; id: string; row: unknown },
+): object {
+  const limit = Math.max(1, Number(url.searchParams.get('limit') ?? 500));
+  const since = state.changesSince(url.searchParams.get('since') ?? '0', limit);
+  if (!since) throw new Refusal(410, 'This change token is no longer known: read everything.');
+  return {
+    changes: since.changes
+      .filter((c) => state.workspaceOf(c.kind, c.last) === workspace)
+      .map((c) => {
+        const written = write(c.kind, c.last!);
+        return { ...written, row: c.row && written.row };
+      }),
+    changeToken: since.token,
+    more: since.more,
+  };
+}
+
+const about = (res: ServerResponse, workspace: string): void => {
+  const { organisation, workspaces } = state.manifest;
+  json(res, 200, {
+    organisation,
+    workspace: workspaces.find((w) => w.id === workspace),
+    changeToken: state.token,
+  });
+};
+
+/** Drives, and sites: rows as in the extract. */
+function rowsWorkspace(
+  req: IncomingMessage,
+  res: ServerResponse,
+  url: URL,
+  workspace: string,
+  repeat: boolean,
+): void {
+  const prefix = WORKSPACES[workspace]!.accounts;
+  const [, , , kind, rawId, action] = url.pathname.split('/');
+  const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
+  const written = (row: Row): Row => (prefix ? (asAccounts(prefix, row) as Row) : row);
+  if (kind === 'about') return about(res, workspace);
+  if (kind === 'changes')
+    return json(
+      res,
+      200,
+      changes(url, workspace, (k, row) => ({ kind: k, id: row.id, row: written(row) })),
+    );
+  if (kind === 'activity') return activity(res, url, workspace, prefix);
+  if (kind === 'accounts' && prefix) return json(res, 200, list(url, accountsOf(workspace, prefix), repeat));
+  if (kind !== 'spaces' && kind !== 'items' && kind !== 'grants' && kind !== 'links')
+    throw new Refusal(404, 'There is no such collection.');
+  if (id === undefined) {
+    const page = list(url, rowsOf(kind, workspace), repeat);
+    return json(res, 200, { ...page, rows: page.rows.map(written) });
+  }
+  const row = state.rows[kind].get(id);
+  if (kind === 'items' && action === 'content') return content(res, id);
+  if (req.method === 'GET') {
+    if (!row) throw new Refusal(404, 'There is no such object.');
+    return json(res, 200, written(row));
+  }
+  if (kind !== 'grants' && kind !== 'links') throw new Refusal(405, 'Only grants and links can be changed.');
+  alter(req, res, kind, id, action === 'restore');
+}
+
+/** Channels: who is in one, and the files posted in it. */
+function channels(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
+  const prefix = WORKSPACES.channels!.accounts!;
+  const [, , , kind, rawId, sub, rawMember, action] = url.pathname.split('/');
+  const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
+  const account = (user: unknown): string | undefined =>
+    typeof user === 'string' ? prefix + user : undefined;
+  const asChannel = (row: Row): Row => ({
+    id: row.id,
+    name: row.name,
+    open: row.visibility === 'organisation',
+    responsible: (row.owners as string[] | undefined)?.map(account),
+    created: row.createdAt,
+    lastMessage: (row.lastActivity as { chat?: string } | undefined)?.chat,
+  });
+  const asMember = (row: Row): Row => ({
+    id: row.id.split('/')[1]!,
+    channel: (row.on as { space: string }).space,
+    leads: row.role === 'manager',
+    since: row.grantedAt,
+  });
+  const asFile = (row: Row): Row => ({
+    id: row.id,
+    channel: row.space,
+    name: row.name,
+    type: row.mime,
+    size: row.bytes,
+    label: row.label,
+    postedBy: account(row.owner),
+    postedAt: row.createdAt,
+    changedAt: row.modifiedAt,
+  });
+  if (kind === 'about') return about(res, 'channels');
+  if (kind === 'activity') return activity(res, url, 'channels', prefix);
+  if (kind === 'accounts') return json(res, 200, list(url, accountsOf('channels', prefix), repeat));
+  if (kind === 'changes')
+    return json(
+      res,
+      200,
+      changes(url, 'channels', (k, row) =>
+        k === 'spaces'
+          ? { kind: 'channel', id: row.id, row: asChannel(row) }
+          : k === 'items'
+            ? { kind: 'file', id: row.id, row: asFile(row) }
+            : { kind: 'member', id: row.id, row: asMember(row) },
+      ),
+    );
+  if (kind === 'channels' && id === undefined) {
+    const page = list(url, rowsOf('spaces', 'channels'), repeat);
+    return json(res, 200, { ...page, rows: page.rows.map(asChannel) });
+  }
+  if (kind === 'members' && id === undefined) {
+    const page = list(url, rowsOf('grants', 'channels'), repeat);
+    return json(res, 200, { ...page, rows: page.rows.map(asMember) });
+  }
+  if (kind === 'files' && id === undefined) {
+    const page = list(url, rowsOf('items', 'channels'), repeat);
+    return json(res, 200, { ...page, rows: page.rows.map(asFile) });
+  }
+  if (kind === 'files' && sub === 'content') return content(res, id!);
+  if (kind === 'channels' && sub === 'members' && rawMember) {
+    const grant = `${id}/${decodeURIComponent(rawMember)}`;
+    const row = state.rows.grants.get(grant);
+    if (req.method === 'GET') {
+      if (!row) throw new Refusal(404, 'They are not in this channel.');
+      return json(res, 200, asMember(row));
+    }
+    return alter(req, res, 'grants', grant, action === 'restore');
+  }
+  throw new Refusal(404, 'There is no such thing here.');
+}
+
+function workspace(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
+  const [, name] = url.pathname.split('/');
+  if (name === 'channels') return channels(req, res, url, repeat);
+  if (name && WORKSPACES[name]) return rowsWorkspace(req, res, url, name, repeat);
+  throw new Refusal(404, 'There is nothing here.');
+}
+
 async function control(req: IncomingMessage, res: ServerResponse, url: URL): Promise<void> {
   const [, , what, kind, id] = url.pathname.split('/');
   if (what === 'faults') {
     if (req.method === 'PUT') faults.set((await bodyOf(req)) as FaultRule[]);
     return json(res, 200, faults.list());
+  }
+  if (what === 'forget') {
+    state.forgotten = Number(state.token);
+    return json(res, 200, state.token);
   }
   if (what === 'truth' && req.method === 'GET') {
     const rows = state.rows[kind as Kind];
@@ -239,7 +450,7 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
     // the work is done and its answer is lost
     const lost = { writeHead: () => lost, end: () => lost } as unknown as ServerResponse;
     try {
-      drives(req, lost, url, false);
+      workspace(req, lost, url, false);
     } finally {
       req.socket.destroy();
     }
@@ -247,8 +458,7 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   }
   if (url.pathname.startsWith('/scim/v2/Users')) return scim(res, url, 'users');
   if (url.pathname.startsWith('/scim/v2/Groups')) return scim(res, url, 'groups');
-  if (url.pathname.startsWith('/drives/v1/')) return drives(req, res, url, repeat);
-  throw new Refusal(404, 'There is nothing here.');
+  workspace(req, res, url, repeat);
 }
 
 const server = createServer((req, res) => {

@@ -30,7 +30,13 @@ const lines = (file: string): unknown[] =>
     : [];
 
 export class State {
-  readonly manifest: { organisation: unknown; workspaces: Record<string, unknown>[] };
+  readonly manifest: { organisation: unknown; workspaces: { id: string; [field: string]: unknown }[] };
+  /** Accounts that a workspace has and the directory has not. */
+  readonly accounts: (Row & { workspace: string; address: string; name: string; external: boolean })[];
+  /** CloudEvents of who did what. */
+  readonly activity: { subject: string; data: { user?: string; email?: string }; [field: string]: unknown }[];
+  /** Change tokens before this position are no longer known. */
+  forgotten = 0;
   readonly rows = {} as Record<Kind, Map<string, Row>>;
   readonly content = new Map<string, string>();
   private readonly removed = {} as Record<Kind, Map<string, Row>>;
@@ -46,6 +52,8 @@ export class State {
     }
     for (const c of lines(join(extract, 'content.jsonl')) as { item: string; text: string }[])
       this.content.set(c.item, c.text);
+    this.accounts = lines(join(extract, 'accounts.jsonl')) as State['accounts'];
+    this.activity = lines(join(extract, 'activity.jsonl')) as State['activity'];
     mkdirSync(stateDirectory, { recursive: true });
     const file = join(stateDirectory, 'journal.jsonl');
     // a line that a crash cut short was never answered, so it never happened
@@ -81,10 +89,47 @@ export class State {
     return this.removed[kind].get(id);
   }
 
-  /** Rows changed since a token: the row as it is, or null where it is gone. */
-  changesSince(token: string): { kind: Kind; id: string; row: Row | null }[] {
-    const touched = new Map(this.journal.slice(Number(token)).map((l) => [`${l.kind}/${l.id}`, l]));
-    return [...touched.values()].map(({ kind, id }) => ({ kind, id, row: this.rows[kind].get(id) ?? null }));
+  /**
+   * Rows changed since a token, at most `limit` changes on: each row as it is now, or null where it is
+   * gone, with the row as it last was. Undefined where the token is no longer known.
+   */
+  changesSince(
+    token: string,
+    limit: number,
+  ):
+    | {
+        changes: { kind: Kind; id: string; row: Row | null; last: Row | undefined }[];
+        token: string;
+        more: boolean;
+      }
+    | undefined {
+    const from = Number(token);
+    if (!(from >= this.forgotten && from <= this.journal.length)) return undefined;
+    const to = Math.min(this.journal.length, from + limit);
+    const touched = new Map(this.journal.slice(from, to).map((l) => [`${l.kind}/${l.id}`, l]));
+    return {
+      changes: [...touched.values()].map(({ kind, id }) => {
+        const row = this.rows[kind].get(id) ?? null;
+        return { kind, id, row, last: row ?? this.removed[kind].get(id) };
+      }),
+      token: String(to),
+      more: to < this.journal.length,
+    };
+  }
+
+  /** The workspace that a row belongs to. */
+  workspaceOf(kind: Kind, row: Row | undefined): string | undefined {
+    if (!row || kind === 'users' || kind === 'groups') return undefined;
+    const space = (id: unknown): string | undefined => {
+      const s = this.rows.spaces.get(id as string) ?? this.removed.spaces.get(id as string);
+      return s?.workspace as string | undefined;
+    };
+    if (kind === 'spaces') return row.workspace as string;
+    if (kind === 'items') return space(row.space);
+    const on = row.on as { space?: string; item?: string };
+    if (on.space) return space(on.space);
+    const item = this.rows.items.get(on.item!) ?? this.removed.items.get(on.item!);
+    return item && space(item.space);
   }
 
   private take(line: JournalLine): void {

@@ -47,7 +47,10 @@ access('why', 'by which routes an identity reaches an item, and what keeps it fr
   .argument('<item>')
   .option(...WITHOUT)
   .action(whyCommand);
-access('diff', 'what changed between two extracts, item by item').argument('<dir2>').action(diffCommand);
+access('diff', 'what changed between two extracts, item by item')
+  .argument('<dir2>')
+  .option('--spaces', 'of spaces and not of items')
+  .action(diffCommand);
 
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger

@@ -1,6 +1,7 @@
-/** Connectors over HTTP: a SCIM 2.0 directory, and a workspace of drives (docs/connectors.md). */
+/** Connectors over HTTP: a SCIM 2.0 directory, workspaces of drives and of sites, and one of channels (docs/connectors.md). */
 import { z } from 'zod';
-import type { GrantRow, LinkRow } from '../core/model.ts';
+import type { GrantRow, ItemRow, LinkRow, PersonRow, SpaceRow } from '../core/model.ts';
+import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
   complaint,
   grantSchema,
@@ -14,6 +15,8 @@ import {
 import { HttpClient, type HttpOptions } from './http.ts';
 import {
   ConnectorError,
+  type About,
+  type ActivityRow,
   type Changed,
   type DirectoryConnector,
   type ObjectRef,
@@ -31,7 +34,30 @@ const SCHEMA = {
   grant: grantSchema,
   link: linkSchema,
 };
-const COLLECTION = { space: 'spaces', item: 'items', grant: 'grants', link: 'links' } as const;
+const COLLECTION = {
+  person: 'accounts',
+  space: 'spaces',
+  item: 'items',
+  grant: 'grants',
+  link: 'links',
+} as const;
+
+/** An account of a workspace's own; the person is known by the address. */
+const accountSchema = z
+  .object({
+    id: z.string().min(1).max(512),
+    address: z.string().max(4096),
+    name: z.string().max(4096),
+    active: z.boolean(),
+    external: z.boolean(),
+  })
+  .transform((a): PersonRow => ({
+    id: a.id,
+    name: a.name,
+    addresses: [a.address.toLowerCase()],
+    active: a.active,
+    kind: a.external ? 'guest' : 'member',
+  }));
 
 function understood<T>(schema: z.ZodType<T>, value: unknown, what: string): T {
   const parsed = schema.safeParse(value);
@@ -51,22 +77,24 @@ const idOf = (row: unknown): string => {
 };
 
 /** Sorts the rows of one page into those that fit and those that do not, leaving out ids seen before. */
-function sift<K extends keyof RowOf>(
-  kind: K,
+function sift<Row extends { id: string }>(
+  schema: z.ZodType<Row>,
   rows: unknown[],
   seen: Set<string>,
   total?: number,
-): Page<RowOf[K]> {
-  const page: Page<RowOf[K]> = { rows: [], rejected: [], ...(total !== undefined && { total }) };
+): Page<Row> {
+  const raw: unknown[] = [];
+  const page: Page<Row> = { rows: [], raw, rejected: [], ...(total !== undefined && { total }) };
   for (const row of rows) {
-    const parsed = SCHEMA[kind].safeParse(row);
+    const parsed = schema.safeParse(row);
     if (!parsed.success) {
       page.rejected.push({ id: idOf(row), reason: complaint(parsed.error) });
       continue;
     }
     if (seen.has(parsed.data.id)) continue;
     seen.add(parsed.data.id);
-    page.rows.push(parsed.data as RowOf[K]);
+    page.rows.push(parsed.data);
+    raw.push(row);
   }
   return page;
 }
@@ -86,7 +114,12 @@ export function scimDirectory(options: HttpOptions): DirectoryConnector {
           await http.getJson(`${path}?startIndex=${startIndex}&count=200`),
           'list',
         );
-        yield sift(kind, page.Resources, seen, page.totalResults);
+        yield sift(
+          SCHEMA[kind] as unknown as z.ZodType<RowOf[typeof kind]>,
+          page.Resources,
+          seen,
+          page.totalResults,
+        );
         startIndex += page.Resources.length;
         if (page.Resources.length === 0 || startIndex > page.totalResults) return;
       }
@@ -111,81 +144,263 @@ const listSchema = z.object({
 const changesSchema = z.object({
   changes: z.array(z.object({ kind: z.string(), id: z.string(), row: z.unknown() })),
   changeToken: z.string(),
+  more: z.boolean().default(false),
 });
+const activitySchema = z.object({ events: z.array(z.unknown()), next: z.string(), more: z.boolean() });
 
-export function drivesWorkspace(options: HttpOptions): WorkspaceConnector {
-  const http = new HttpClient(options);
-  const objectPath = (ref: ObjectRef): string => `/${COLLECTION[ref.kind]}/${encodeURIComponent(ref.id)}`;
-  return {
-    about: async () => understood(aboutSchema, await http.getJson('/about'), 'description'),
-    async *list(kind) {
-      const seen = new Set<string>();
-      let barren = 0;
-      let cursor: string | null = null;
-      do {
-        const at: string = cursor === null ? '' : `&cursor=${encodeURIComponent(cursor)}`;
-        const page: z.infer<typeof listSchema> = understood(
-          listSchema,
-          await http.getJson(`/${COLLECTION[kind]}?limit=200${at}`),
-          'list',
-        );
-        const before = seen.size;
-        yield sift(kind, page.rows, seen, page.total);
-        cursor = page.next;
-        // a page may come twice; pages that never bring anything new lead nowhere
-        barren = seen.size > before ? 0 : barren + 1;
-        if (barren > MOST_BARREN)
-          throw new ConnectorError(
-            'not-understood',
-            `The workspace’s pages of ${kind}s go on without bringing anything new.`,
-          );
-      } while (cursor !== null);
-    },
-    async changesSince(token) {
-      const answer = understood(
-        changesSchema,
-        await http.getJson(`/changes?since=${encodeURIComponent(token)}`),
-        'list of changes',
+/** What workspaces over HTTP have in common, whatever they call things. */
+abstract class HttpWorkspace implements WorkspaceConnector {
+  protected readonly http: HttpClient;
+
+  constructor(options: HttpOptions) {
+    this.http = new HttpClient(options);
+  }
+
+  abstract list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
+  /** A change as the workspace tells it; undefined where it is about something we do not read. */
+  protected abstract changed(kind: string, id: string, row: unknown): Changed | undefined;
+  /** Where a grant or link is asked for. */
+  protected abstract pathOf(ref: ObjectRef): string;
+  protected abstract contentPath(item: string): string;
+  protected abstract objectSchema(kind: ObjectRef['kind']): z.ZodType<GrantRow | LinkRow>;
+
+  async about(): Promise<About> {
+    return understood(aboutSchema, await this.http.getJson('/about'), 'description');
+  }
+
+  /** All pages of a collection, each row by a schema. */
+  protected async *pages<Row extends { id: string }>(
+    collection: string,
+    schema: z.ZodType<Row>,
+  ): AsyncGenerator<Page<Row>> {
+    const seen = new Set<string>();
+    let barren = 0;
+    let cursor: string | null = null;
+    do {
+      const at: string = cursor === null ? '' : `&cursor=${encodeURIComponent(cursor)}`;
+      const page: z.infer<typeof listSchema> = understood(
+        listSchema,
+        await this.http.getJson(`/${collection}?limit=200${at}`),
+        'list',
       );
-      const changes = answer.changes.flatMap((c): Changed[] => {
-        const kind = (Object.keys(COLLECTION) as WorkspaceKind[]).find((k) => COLLECTION[k] === c.kind);
-        if (!kind) return [];
-        return [
-          {
-            kind,
-            id: c.id,
-            row: c.row === null ? null : understood(SCHEMA[kind] as z.ZodType, c.row, kind),
-          } as Changed,
-        ];
+      const before = seen.size;
+      yield sift(schema, page.rows, seen, page.total);
+      cursor = page.next;
+      // a page may come twice; pages that never bring anything new lead nowhere
+      barren = seen.size > before ? 0 : barren + 1;
+      if (barren > MOST_BARREN)
+        throw new ConnectorError(
+          'not-understood',
+          `The workspace’s pages of ${collection} go on without bringing anything new.`,
+        );
+    } while (cursor !== null);
+  }
+
+  async *changesSince(token: string): AsyncGenerator<{ changes: Changed[]; changeToken: string }> {
+    for (let more = true; more;) {
+      const answer = await this.http.request('GET', `/changes?since=${encodeURIComponent(token)}`, {
+        accept: [410],
       });
-      return { changes, changeToken: answer.changeToken };
-    },
-    async content(item) {
-      const answer = await http.request('GET', `/items/${encodeURIComponent(item)}/content`, {
-        accept: [404],
-        timeLimit: 120_000,
-      });
-      return answer.status === 404 || !answer.body ? undefined : answer.body;
-    },
-    async read(ref) {
-      const answer = await http.request('GET', objectPath(ref), { accept: [404] });
-      return answer.status === 404
-        ? null
-        : understood<GrantRow | LinkRow>(
-            ref.kind === 'grant' ? grantSchema : linkSchema,
-            await answer.json(),
-            ref.kind,
-          );
-    },
-    async withdraw(ref, key) {
-      return (await http.request('DELETE', objectPath(ref), { key, accept: [404] })).status === 404
-        ? 'absent'
-        : 'done';
-    },
-    async restore(ref, key) {
-      return (await http.request('POST', `${objectPath(ref)}/restore`, { key, accept: [409] })).status === 409
-        ? 'present'
-        : 'done';
-    },
-  };
+      if (answer.status === 410) {
+        await answer.body?.cancel();
+        throw new ConnectorError('token-expired', 'The workspace does not know the change token any more.');
+      }
+      const part = understood(changesSchema, await answer.json(), 'list of changes');
+      if (part.more && part.changeToken === token)
+        throw new ConnectorError('not-understood', 'The workspace’s changes go on without an end.');
+      token = part.changeToken;
+      more = part.more;
+      yield {
+        changes: part.changes.flatMap((c) => this.changed(c.kind, c.id, c.row) ?? []),
+        changeToken: token,
+      };
+    }
+  }
+
+  async *activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }> {
+    for (let more = true; more;) {
+      const part = understood(
+        activitySchema,
+        await this.http.getJson(`/activity?since=${encodeURIComponent(since)}`),
+        'activity',
+      );
+      if (part.more && part.next === since)
+        throw new ConnectorError('not-understood', 'The workspace’s activity goes on without an end.');
+      since = part.next;
+      more = part.more;
+      yield {
+        rows: part.events.flatMap((e) => {
+          const parsed = eventSchema.safeParse(e);
+          return parsed.success ? (activityOf(parsed.data) ?? []) : [];
+        }),
+        next: since,
+      };
+    }
+  }
+
+  async content(item: string): Promise<AsyncIterable<Uint8Array> | undefined> {
+    const answer = await this.http.request('GET', this.contentPath(item), {
+      accept: [404],
+      timeLimit: 120_000,
+    });
+    return answer.status === 404 || !answer.body ? undefined : answer.body;
+  }
+
+  async read(ref: ObjectRef): Promise<GrantRow | LinkRow | null> {
+    const answer = await this.http.request('GET', this.pathOf(ref), { accept: [404] });
+    return answer.status === 404
+      ? null
+      : understood(this.objectSchema(ref.kind), await answer.json(), ref.kind);
+  }
+
+  async withdraw(ref: ObjectRef, key: string): Promise<'done' | 'absent'> {
+    const { status } = await this.http.request('DELETE', this.pathOf(ref), { key, accept: [404] });
+    return status === 404 ? 'absent' : 'done';
+  }
+
+  async restore(ref: ObjectRef, key: string): Promise<'done' | 'present'> {
+    const { status } = await this.http.request('POST', `${this.pathOf(ref)}/restore`, { key, accept: [409] });
+    return status === 409 ? 'present' : 'done';
+  }
+}
+
+const WORKSPACE_SCHEMA = { ...SCHEMA, person: accountSchema };
+
+/** Drives, whose people are the directory's; and sites, which have accounts of their own. */
+class RowsWorkspace extends HttpWorkspace {
+  constructor(
+    options: HttpOptions,
+    private readonly accounts: boolean,
+  ) {
+    super(options);
+  }
+
+  async *list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>> {
+    if (kind === 'person' && !this.accounts) return;
+    yield* this.pages(COLLECTION[kind], WORKSPACE_SCHEMA[kind] as unknown as z.ZodType<RowOf[K]>);
+  }
+  protected changed(name: string, id: string, row: unknown): Changed | undefined {
+    const kind = (['space', 'item', 'grant', 'link'] as const).find((k) => COLLECTION[k] === name);
+    if (!kind) return undefined;
+    return {
+      kind,
+      id,
+      row: row === null ? null : understood(SCHEMA[kind] as z.ZodType, row, kind),
+    } as Changed;
+  }
+  protected pathOf(ref: ObjectRef): string {
+    return `/${COLLECTION[ref.kind]}/${encodeURIComponent(ref.id)}`;
+  }
+  protected contentPath(item: string): string {
+    return `/items/${encodeURIComponent(item)}/content`;
+  }
+  protected objectSchema(kind: ObjectRef['kind']): z.ZodType<GrantRow | LinkRow> {
+    return kind === 'grant' ? grantSchema : linkSchema;
+  }
+}
+
+const name = z.string().min(1).max(512);
+const maybe = <T extends z.ZodType>(schema: T) => schema.nullish().transform((v) => v ?? undefined);
+const text = z.string().max(4096);
+
+/** A row made here is held to the same schema as one that comes in. */
+const checked = <T>(schema: z.ZodType<T>) => schema as z.ZodType<T, T>;
+
+/** A channel is a space: an open one is seen by the whole organisation, who may comment. */
+const channelSchema = z
+  .object({
+    id: name,
+    name: text,
+    open: z.boolean(),
+    responsible: maybe(z.array(name)),
+    created: maybe(text),
+    lastMessage: maybe(text),
+  })
+  .transform((c): SpaceRow => ({
+    id: c.id,
+    workspace: 'channels',
+    kind: 'channel',
+    name: c.name,
+    visibility: c.open ? 'organisation' : 'members',
+    ...(c.open && { visibilityRole: 'commenter' as const }),
+    ...(c.responsible && { owners: c.responsible }),
+    ...(c.created && { createdAt: c.created }),
+    ...(c.lastMessage && { lastActivity: { chat: c.lastMessage } }),
+  }))
+  .pipe(checked(spaceSchema));
+
+/** Being in a channel is a grant on it: who leads it manages it, others edit. */
+const memberSchema = z
+  .object({ id: name, channel: name, leads: z.boolean(), since: maybe(text) })
+  .transform((m): GrantRow => ({
+    id: `${m.channel}/${m.id}`,
+    on: { space: m.channel },
+    to: { user: m.id },
+    role: m.leads ? 'manager' : 'editor',
+    ...(m.since && { grantedAt: m.since }),
+  }))
+  .pipe(checked(grantSchema));
+
+const fileSchema = z
+  .object({
+    id: name,
+    channel: name,
+    name: text,
+    type: maybe(text),
+    size: maybe(z.number()),
+    label: maybe(text),
+    postedBy: maybe(name),
+    postedAt: maybe(text),
+    changedAt: maybe(text),
+  })
+  .transform((f): ItemRow => ({
+    id: f.id,
+    space: f.channel,
+    kind: 'file',
+    name: f.name,
+    ...(f.type && { mime: f.type }),
+    ...(f.size !== undefined && { bytes: f.size }),
+    ...(f.label && { label: f.label }),
+    ...(f.postedBy && { owner: f.postedBy }),
+    ...(f.postedAt && { createdAt: f.postedAt }),
+    ...(f.changedAt && { modifiedAt: f.changedAt }),
+  }))
+  .pipe(checked(itemSchema));
+
+/** Channels with members and files; access is being a member, and there are no links. */
+class ChannelsWorkspace extends HttpWorkspace {
+  async *list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>> {
+    const as = <Row extends { id: string }>(collection: string, schema: z.ZodType<Row>) =>
+      this.pages(collection, schema) as unknown as AsyncGenerator<Page<RowOf[K]>>;
+    if (kind === 'person') yield* as('accounts', accountSchema);
+    else if (kind === 'space') yield* as('channels', channelSchema);
+    else if (kind === 'grant') yield* as('members', memberSchema);
+    else if (kind === 'item') yield* as('files', fileSchema);
+  }
+  protected changed(kind: string, id: string, row: unknown): Changed | undefined {
+    const read = <Row>(schema: z.ZodType<Row>): Row | null =>
+      row === null ? null : understood(schema, row, kind);
+    if (kind === 'channel') return { kind: 'space', id, row: read(channelSchema) };
+    if (kind === 'file') return { kind: 'item', id, row: read(fileSchema) };
+    if (kind === 'member') return { kind: 'grant', id, row: read(memberSchema) };
+    return undefined;
+  }
+  protected pathOf(ref: ObjectRef): string {
+    const [channel, account] = ref.id.split('/') as [string, string];
+    return `/channels/${encodeURIComponent(channel)}/members/${encodeURIComponent(account)}`;
+  }
+  protected contentPath(item: string): string {
+    return `/files/${encodeURIComponent(item)}/content`;
+  }
+  protected objectSchema(): z.ZodType<GrantRow> {
+    return memberSchema;
+  }
+}
+
+/** The connector of each kind of workspace. */
+export function connectWorkspace(
+  kind: 'drives' | 'sites' | 'channels',
+  options: HttpOptions,
+): WorkspaceConnector {
+  return kind === 'channels' ? new ChannelsWorkspace(options) : new RowsWorkspace(options, kind === 'sites');
 }

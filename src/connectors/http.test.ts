@@ -2,7 +2,7 @@ import { createServer, type RequestListener, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { afterEach, describe, expect, it } from 'vitest';
 import { HttpClient, retryAfter, type HttpOptions } from './http.ts';
-import { drivesWorkspace, scimDirectory } from './http-connectors.ts';
+import { connectWorkspace, scimDirectory } from './http-connectors.ts';
 import type { Page } from './port.ts';
 
 let server: Server | undefined;
@@ -105,7 +105,7 @@ describe('lists', () => {
     const url = await serving((req, res) =>
       res.end(JSON.stringify(pages[new URL(req.url!, 'http://x').searchParams.get('cursor') ?? ''])),
     );
-    const { rows, rejected } = await collect(drivesWorkspace({ url, token: 't' }).list('item'));
+    const { rows, rejected } = await collect(connectWorkspace('drives', { url, token: 't' }).list('item'));
     expect(rows.map((r) => r.id)).toEqual(['a', 'b', 'c', 'd', 'e']);
     expect(rows[4]).not.toHaveProperty('secret');
     expect(rejected).toEqual([{ id: 'x', reason: expect.stringContaining('space') as string }]);
@@ -113,9 +113,11 @@ describe('lists', () => {
 
   it('do not go round in a circle', async () => {
     const url = await serving((_, res) => res.end(JSON.stringify({ rows: [], next: 'again' })));
-    await expect(collect(drivesWorkspace({ url, token: 't' }).list('item'))).rejects.toMatchObject({
-      code: 'not-understood',
-    });
+    await expect(collect(connectWorkspace('drives', { url, token: 't' }).list('item'))).rejects.toMatchObject(
+      {
+        code: 'not-understood',
+      },
+    );
   });
 
   it('read SCIM by startIndex and count (RFC 7644 §3.4.2.4)', async () => {

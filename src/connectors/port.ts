@@ -18,11 +18,14 @@ export interface RowOf {
   grant: GrantRow;
   link: LinkRow;
 }
-export type WorkspaceKind = 'space' | 'item' | 'grant' | 'link';
+/** `person`: the workspace's own accounts, where it has such. */
+export type WorkspaceKind = 'person' | 'space' | 'item' | 'grant' | 'link';
 export type DirectoryKind = 'person' | 'group';
 
 export interface Page<Row> {
   rows: Row[];
+  /** People: their SCIM resources as they came, in the order of `rows`; rules of groups are asked of them. */
+  raw?: unknown[];
   /** Rows that do not fit their schema. */
   rejected: { id: string; reason: string }[];
   /** How many there are in all, where the workspace says so. */
@@ -34,6 +37,15 @@ export interface About {
   workspace: WorkspaceRow;
   /** Names this moment; `changesSince` tells what came after it. */
   changeToken: string;
+}
+
+/** Who last did what with an item, from activity. Times in milliseconds since 1970. */
+export interface ActivityRow {
+  item: string;
+  /** A user's id or an address. */
+  actor: string;
+  opened: number | null;
+  edited: number | null;
 }
 
 export type Changed = { [K in WorkspaceKind]: { kind: K; id: string; row: RowOf[K] | null } }[WorkspaceKind];
@@ -48,7 +60,13 @@ export interface WorkspaceConnector {
   about(): Promise<About>;
   /** All rows of a kind, page by page, no id twice. */
   list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
-  changesSince(token: string): Promise<{ changes: Changed[]; changeToken: string }>;
+  /**
+   * What changed since a token, in parts, each with the token that comes after it. Throws
+   * `token-expired` where the workspace does not know the token any more: then read everything.
+   */
+  changesSince(token: string): AsyncGenerator<{ changes: Changed[]; changeToken: string }>;
+  /** Who did what since a position, in parts, each with the position that comes after it. */
+  activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }>;
   /** A file's bytes as they come; undefined where the item has none. */
   content(item: string): Promise<AsyncIterable<Uint8Array> | undefined>;
   /** An object as it is now; null where it is not there. */
@@ -64,7 +82,8 @@ export interface DirectoryConnector {
 }
 
 /** Why a request came to nothing. `gave-up`: tried as often as is allowed. */
-export type ConnectorFault = 'gave-up' | 'refused' | 'not-allowed' | 'not-understood' | 'cancelled';
+export type ConnectorFault =
+  'gave-up' | 'refused' | 'not-allowed' | 'not-understood' | 'cancelled' | 'token-expired';
 
 export class ConnectorError extends Error {
   override name = 'ConnectorError';

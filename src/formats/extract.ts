@@ -1,9 +1,11 @@
 /** Reading the bulk extract, version 1 (docs/extract.md): a directory, or a .zip of one, streamed. */
-import { createReadStream, existsSync, statSync } from 'node:fs';
+import { createReadStream, existsSync, readdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { createGunzip } from 'node:zlib';
 import { Gunzip, Unzip, UnzipInflate } from 'fflate';
 import { z } from 'zod';
+import { activityOf, eventSchema } from './activity.ts';
+import { peopleFile } from './people-files.ts';
 import type {
   GrantRow,
   GroupRow,
@@ -14,7 +16,7 @@ import type {
   SpaceRow,
   WorkspaceRow,
 } from '../core/model.ts';
-import { ROLES } from '../core/model.ts';
+import { PARTS, ROLES, type Part } from '../core/model.ts';
 import { linesOf, type Line } from './lines.ts';
 import {
   complaint,
@@ -138,6 +140,12 @@ export interface ExtractHandlers {
   manifest?(manifest: Manifest): void;
   /** `raw` is the row as it stands in the file. */
   row<K extends ExtractKind>(kind: K, row: ExtractRows[K], raw: unknown): void;
+  /** Text of an item, from content.jsonl or files/; a piece without a part goes on with the one before. */
+  text?(item: string, part: Part | undefined, text: string): void;
+  /** Who opened or edited what, from activity.jsonl. */
+  deed?(deed: NonNullable<ReturnType<typeof activityOf>>): void;
+  /** Asked between pieces: what is given back is waited for before more is read. */
+  full?(): Promise<void> | undefined;
 }
 
 /**
@@ -145,9 +153,7 @@ export interface ExtractHandlers {
  * Nothing is held beyond a piece of a file. Throws ExtractError where there is no usable manifest.
  */
 export async function readExtract(path: string, handlers: ExtractHandlers): Promise<ExtractReport> {
-  const stat = statSync(path, { throwIfNoEntry: false });
-  if (!stat) throw new ExtractError(`${path} is not there.`);
-  const container = stat.isDirectory() ? directory(path) : zip(path);
+  const container = containerAt(path);
   const manifest = await readManifest(container);
   handlers.manifest?.(manifest);
   const report: ExtractReport = {
@@ -157,38 +163,137 @@ export async function readExtract(path: string, handlers: ExtractHandlers): Prom
     rejectedCount: 0,
   };
   for (const w of manifest.workspaces) handlers.row('workspaces', w, w);
-  await container.each(
-    KINDS.map((k) => `${k}.jsonl`),
-    async (name, pieces) => {
-      const kind = name.slice(0, -'.jsonl'.length) as (typeof KINDS)[number];
-      const take = (line: Line): void => {
-        const reason = takeLine(kind, line, handlers);
-        if (reason === undefined) report.rows[kind] = (report.rows[kind] ?? 0) + 1;
-        else {
-          report.rejectedCount++;
-          if (report.rejected.length < 1000) report.rejected.push({ file: name, line: line.number, reason });
+  const reject = (file: string, line: number, reason: string): void => {
+    report.rejectedCount++;
+    if (report.rejected.length < 1000) report.rejected.push({ file, line, reason });
+  };
+  const guarded = async (name: string, read: () => Promise<void>): Promise<void> => {
+    try {
+      await read();
+    } catch (e) {
+      if (e instanceof ExtractError) throw e;
+      throw new ExtractError(`${name} could not be read to its end: ${(e as Error).message}`);
+    }
+  };
+  /** Reads a file of lines; `take` says what is wrong with one. */
+  const lines = (name: string, pieces: AsyncIterable<Uint8Array>, take: (line: Line) => string | undefined) =>
+    guarded(name, async () => {
+      for await (const some of linesOf(pieces)) {
+        for (const line of some) {
+          const reason = take(line);
+          if (reason !== undefined) reject(name, line.number, reason);
         }
-      };
-      try {
-        for await (const lines of linesOf(pieces)) lines.forEach(take);
-      } catch (e) {
-        if (e instanceof ExtractError) throw e;
-        throw new ExtractError(`${name} could not be read to its end: ${(e as Error).message}`);
+        await handlers.full?.();
       }
-    },
-  );
+    });
+  const counted = (kind: ExtractKind, reason: string | undefined): string | undefined => {
+    if (reason === undefined) report.rows[kind] = (report.rows[kind] ?? 0) + 1;
+    return reason;
+  };
+  const wanted = [
+    ...KINDS.map((k) => `${k}.jsonl`),
+    ...(['users', 'groups'] as const).flatMap((k) => [`${k}.json`, `${k}.csv`]),
+    ...(handlers.deed ? ['activity.jsonl'] : []),
+    ...(handlers.text ? ['content.jsonl'] : []),
+  ];
+  const columns = await readColumns(container);
+  await container.each(wanted, async (name, pieces) => {
+    if (name === 'content.jsonl')
+      return lines(name, pieces, (l) =>
+        takeJson(contentSchema, l, (c) => handlers.text!(c.item, c.part, c.text)),
+      );
+    if (name === 'activity.jsonl')
+      return lines(name, pieces, (l) =>
+        takeJson(eventSchema, l, (e) => {
+          const deed = activityOf(e);
+          if (deed) handlers.deed!(deed);
+        }),
+      );
+    const [kind, ending] = name.split('.') as [Exclude<ExtractKind, 'workspaces'>, string];
+    if (ending === 'jsonl') return lines(name, pieces, (l) => counted(kind, takeLine(kind, l, handlers)));
+    return guarded(name, async () => {
+      for await (const { line, value, wrong } of peopleFile(
+        kind as 'users' | 'groups',
+        ending as 'json' | 'csv',
+        pieces,
+        columns[kind as 'users' | 'groups'],
+      )) {
+        const reason = wrong ?? counted(kind, takeValue(kind, value, handlers));
+        if (reason !== undefined) reject(name, line, reason);
+        await handlers.full?.();
+      }
+    });
+  });
+  if (handlers.text)
+    await container.each(['files/'], (name, pieces) =>
+      guarded(`files/${name}`, async () => {
+        const decoder = new TextDecoder('utf-8');
+        handlers.text!(name, 'body', '');
+        for await (const piece of pieces) {
+          handlers.text!(name, undefined, decoder.decode(piece, { stream: true }));
+          await handlers.full?.();
+        }
+        handlers.text!(name, undefined, decoder.decode());
+      }),
+    );
   return report;
 }
 
-/** Hands one line on, or says why not. */
-function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHandlers): string | undefined {
-  if (line.text === undefined) return 'the line is longer than 16 MB';
+const contentSchema = z.object({
+  item: z.string().min(1).max(512),
+  part: z.enum(PARTS),
+  text: z.string(),
+});
+const columnsSchema = z.object({
+  users: z.record(z.string(), z.string()).default({}),
+  groups: z.record(z.string(), z.string()).default({}),
+});
+
+/** columns.json: which column of a CSV is which attribute, where the names differ. */
+async function readColumns(container: Container): Promise<z.infer<typeof columnsSchema>> {
+  const text = await wholeText(container, 'columns.json');
+  if (text === undefined) return { users: {}, groups: {} };
+  try {
+    return columnsSchema.parse(JSON.parse(text));
+  } catch {
+    throw new ExtractError(
+      'columns.json does not say which column is which: {"users": {"attribute": "Column"}}.',
+    );
+  }
+}
+
+function takeJson<T>(schema: z.ZodType<T>, line: Line, take: (value: T) => void): string | undefined {
+  if (line.text === undefined) return TOO_LONG;
   let value: unknown;
   try {
     value = JSON.parse(line.text);
   } catch {
     return 'it is not JSON';
   }
+  const parsed = schema.safeParse(value);
+  if (!parsed.success) return complaint(parsed.error);
+  take(parsed.data);
+  return undefined;
+}
+const TOO_LONG = 'the line is longer than 16 MB';
+
+/** Hands one line on, or says why not. */
+function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHandlers): string | undefined {
+  if (line.text === undefined) return TOO_LONG;
+  let value: unknown;
+  try {
+    value = JSON.parse(line.text);
+  } catch {
+    return 'it is not JSON';
+  }
+  return takeValue(kind, value, handlers);
+}
+
+function takeValue(
+  kind: (typeof KINDS)[number],
+  value: unknown,
+  handlers: ExtractHandlers,
+): string | undefined {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return 'it is not an object';
   if (PLAINLY_RIGHT[kind]?.(value as Record<string, unknown>)) {
     handlers.row(kind, value as never, value);
@@ -201,28 +306,44 @@ function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHan
 }
 
 interface Container {
-  /** Streams the named files, where they are, each whether it is .gz or not. */
+  /** Streams the named files, where they are, each whether it is .gz or not; `files/` stands for all in it, by item. */
   each(
     names: readonly string[],
     read: (name: string, pieces: AsyncIterable<Uint8Array>) => Promise<void>,
   ): Promise<void>;
 }
 
-async function readManifest(container: Container): Promise<Manifest> {
-  let text = '';
-  let found = false;
-  await container.each(['manifest.json'], async (_, pieces) => {
-    found = true;
+function containerAt(path: string): Container {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  if (!stat) throw new ExtractError(`${path} is not there.`);
+  return stat.isDirectory() ? directory(path) : zip(path);
+}
+
+/** A small file as text, or undefined where it is not there. */
+async function wholeText(container: Container, wanted: string): Promise<string | undefined> {
+  let text: string | undefined;
+  await container.each([wanted], async (_, pieces) => {
+    text = '';
     const decoder = new TextDecoder();
     for await (const p of pieces) {
       text += decoder.decode(p, { stream: true });
-      if (text.length > 8_000_000) throw new ExtractError('manifest.json is too large to be one.');
+      if (text.length > 8_000_000) throw new ExtractError(`${wanted} is too large to be one.`);
     }
   });
-  if (!found) throw new ExtractError('There is no manifest.json, so this is not an extract.');
+  return text;
+}
+
+/** The manifest of an extract at a path. Throws ExtractError where it is none. */
+export async function manifestOf(path: string): Promise<Manifest> {
+  return readManifest(containerAt(path));
+}
+
+async function readManifest(container: Container): Promise<Manifest> {
+  const text = await wholeText(container, 'manifest.json');
+  if (text === undefined) throw new ExtractError('There is no manifest.json, so this is not an extract.');
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = JSON.parse(text.replace(/^\uFEFF/, ''));
   } catch {
     throw new ExtractError('manifest.json is not JSON.');
   }
@@ -231,10 +352,24 @@ async function readManifest(container: Container): Promise<Manifest> {
   return parsed.data;
 }
 
+/** The item whose real file this is, by its name under files/. */
+function itemOfFile(name: string): string {
+  try {
+    return decodeURIComponent(name);
+  } catch {
+    return name;
+  }
+}
+
 const directory = (path: string): Container => ({
   async each(names, read) {
     for (const name of names) {
       const plain = join(path, name);
+      if (name === 'files/') {
+        for (const file of existsSync(plain) ? readdirSync(plain, { withFileTypes: true }) : [])
+          if (file.isFile()) await read(itemOfFile(file.name), createReadStream(join(plain, file.name)));
+        continue;
+      }
       if (existsSync(plain)) await read(name, createReadStream(plain, { highWaterMark: 1 << 20 }));
       else if (existsSync(`${plain}.gz`))
         await read(
@@ -263,11 +398,15 @@ const zip = (path: string): Container => ({
     let sawAny = false;
     unzip.onfile = (file) => {
       sawAny = true;
-      const base = file.name.split('/').pop()!;
-      const name = base.replace(/\.gz$/, '');
-      if (file.name.split('/').length > 2 || !names.includes(name)) return;
+      // at the root, or in one folder
+      const paths = [file.name, file.name.slice(file.name.indexOf('/') + 1)];
+      const real = names.includes('files/') ? paths.find((p) => /^files\/[^/]+$/.test(p)) : undefined;
+      const base = real ?? paths.find((p) => names.includes(p.replace(/\.gz$/, '')));
+      if (base === undefined) return;
+      const name = real ? itemOfFile(real.slice('files/'.length)) : base.replace(/\.gz$/, '');
       const queue = new Queue();
-      const gunzip = base.endsWith('.gz') ? new Gunzip((data, final) => queue.push(data, final)) : undefined;
+      const gunzip =
+        !real && base.endsWith('.gz') ? new Gunzip((data, final) => queue.push(data, final)) : undefined;
       file.ondata = (error, data, final) => {
         grown += data?.length ?? 0;
         if (grown > GROWTH_COUNTS_FROM && grown > size * MOST_GROWTH)

@@ -136,6 +136,28 @@ export const personSchema = z
     };
   });
 
+/** A person as a SCIM 2.0 User: read again, it is the same person. */
+export const scimUser = (p: PersonRow): object => ({
+  schemas: [SCIM_USER, SCIM_ENTERPRISE, SCIM_IDENTITY],
+  id: p.id,
+  userName: p.addresses[0] ?? p.id.replaceAll('@', '_'),
+  displayName: p.name,
+  active: p.active,
+  emails: p.addresses.map((value) => ({ value })),
+  ...(p.title && { title: p.title }),
+  ...(p.department && { [SCIM_ENTERPRISE]: { department: p.department } }),
+  [SCIM_IDENTITY]: { kind: p.kind },
+});
+
+/** A group as a SCIM 2.0 Group: read again, it is the same group. */
+export const scimGroup = (g: GroupRow): object => ({
+  schemas: [SCIM_GROUP, SCIM_IDENTITY],
+  id: g.id,
+  displayName: g.name,
+  members: g.members,
+  ...(g.rule && { [SCIM_IDENTITY]: { rule: g.rule } }),
+});
+
 /** A SCIM 2.0 Group (RFC 7643 §4.2). */
 export const groupSchema = z
   .object({

@@ -6,6 +6,7 @@ import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from './dto.ts';
 import { Engine } from './engine/engine.ts';
 import { Events } from './events.ts';
+import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
 import { Ledger } from './ledger.ts';
 import { Plans } from './plans.ts';
@@ -28,6 +29,7 @@ export interface App {
   findings: Findings;
   surveys: Surveys;
   plans: Plans;
+  extracts: Extracts;
   events: Events;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
@@ -71,9 +73,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const events = new Events();
   const findings = new Findings(db, clock);
   const surveys = new Surveys(db, ledger, engine, findings, new Secrets(directory), events, clock);
+  const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
   const plans = new Plans(db, ledger, engine, surveys, events, clock);
 
   await surveys.sayInterrupted();
+  await extracts.tidy();
   if (seed && (await accounts.empty()))
     for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
   for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
@@ -89,6 +93,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     findings,
     surveys,
     plans,
+    extracts,
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(

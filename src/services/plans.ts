@@ -8,7 +8,7 @@
 import { randomUUID } from 'node:crypto';
 import { isDeepStrictEqual } from 'node:util';
 import type { GrantRow, LinkRow } from '../core/model.ts';
-import { drivesWorkspace } from '../connectors/http-connectors.ts';
+import { connectWorkspace } from '../connectors/http-connectors.ts';
 import { ConnectorError, type WorkspaceConnector } from '../connectors/port.ts';
 import type { Db } from '../store/db.ts';
 import { observeOne, storableJson } from '../store/observed.ts';
@@ -68,10 +68,6 @@ export class Plans {
     private readonly surveys: Surveys,
     private readonly events: Events,
     private readonly clock: () => Date,
-    private readonly connect: (source: {
-      url: string;
-      token: string;
-    }) => WorkspaceConnector = drivesWorkspace,
   ) {}
 
   // --- tray
@@ -300,7 +296,10 @@ export class Plans {
     const [row] = await this.db.query<{ state: PlanState }>('select state from plan where id = $1', [plan]);
     const undoing = row?.state === 'undoing';
     if (!undoing && row?.state !== 'applying') return;
-    const connectors = new Map((await this.surveys.sourcesWithTokens()).map((s) => [s.id, this.connect(s)]));
+    const connectors = new Map<string, WorkspaceConnector>();
+    for (const s of await this.surveys.sourcesWithTokens())
+      if (s.kind !== 'directory' && s.kind !== 'extract')
+        connectors.set(s.id, connectWorkspace(s.kind, { url: s.url, token: s.token }));
     const changes = await this.changes(plan);
     for (const change of undoing ? changes.reverse() : changes) {
       const connector = connectors.get(change.source);
@@ -310,7 +309,7 @@ export class Plans {
             change,
             undoing ? 'undo-failed' : 'failed',
             by,
-            'Its workspace is no longer among the sources.',
+            'Its workspace is not among the sources, or is an extract, which cannot be changed.',
           );
         else if (undoing) await this.undoOne(change, connector, by);
         else await this.applyOne(change, connector, by);

@@ -8,7 +8,8 @@ import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import { chromium, type Browser } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
-import { writeWorld } from '../../demo/write.ts';
+import { makeChanges } from '../../demo/later.ts';
+import { demoSources, writeWorld } from '../../demo/write.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 
 const ROOT = fileURLToPath(new URL('../..', import.meta.url));
@@ -119,22 +120,7 @@ export class Scene {
           name: names[role as Role],
           address: `${role}@tarntide.example`,
         })),
-        sources: [
-          {
-            id: 'directory',
-            kind: 'directory',
-            name: 'Directory',
-            url: `${this.standinUrl}/scim/v2`,
-            token: 'tok',
-          },
-          {
-            id: 'drives',
-            kind: 'drives',
-            name: 'Tarn & Tide Drives',
-            url: `${this.standinUrl}/drives/v1`,
-            token: 'tok',
-          },
-        ],
+        sources: demoSources(this.standinUrl, 'tok'),
         survey: this.options.survey ?? false,
       }),
     );
@@ -215,7 +201,7 @@ export class Scene {
 
   async truth<T = Record<string, unknown>>(kind: string, id?: string): Promise<T> {
     return (await (
-      await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${id}` : ''}`, {
+      await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${encodeURIComponent(id)}` : ''}`, {
         headers: { authorization: 'Bearer ctl' },
       })
     ).json()) as T;
@@ -237,9 +223,14 @@ export class Scene {
   }
 
   /** Runs a survey to its end. */
-  async survey(): Promise<SurveyRow> {
-    const { id } = await this.api<{ id: number }>('POST', '/api/surveys');
+  async survey(kind: 'full' | 'incremental' = 'full'): Promise<SurveyRow> {
+    const { id } = await this.api<{ id: number }>('POST', '/api/surveys', { kind });
     return this.surveyEnd(id);
+  }
+
+  /** What happens in the demo's world after its first survey. */
+  happenLater(): Promise<void> {
+    return makeChanges(makeWorld().later, { url: this.standinUrl, token: 'ctl' });
   }
 
   surveyEnd(id: number): Promise<SurveyRow> {
@@ -260,6 +251,9 @@ export interface SurveyRow {
   state: string;
   reason: string | null;
   failures: number;
+  added: number;
+  altered: number;
+  removed: number;
   steps: { name: string; done: number; failed: number; state: string }[];
 }
 

@@ -2,9 +2,13 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { nodeOfItem, OrganisationBuilder, type Organisation } from '../../src/core/access/organisation.ts';
 import { reach, reachOf } from '../../src/core/access/reach.ts';
-import { what, who, why, whatIfWithdrawn, withoutEntries } from '../../src/core/access/questions.ts';
+import { alter, type Change } from '../../src/core/access/change.ts';
+import { compare } from '../../src/core/access/compare.ts';
+import { whatIf } from '../../src/core/access/difference.ts';
+import { who, why } from '../../src/core/access/questions.ts';
+import { whatOf } from '../../src/core/access/what.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
-import { capabilityNames, TIERS } from '../../src/core/model.ts';
+import { AUDIENCES, capabilityNames, EXTERNAL_SHARING, ROLES, TIERS } from '../../src/core/model.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
@@ -21,6 +25,89 @@ export function build(rows: Rows, shuffle: <T>(list: T[]) => T[] = (l) => l): Or
 }
 
 const RUNS = { numRuns: 1500 };
+
+/** Changes of every kind, to things that are mostly there. */
+const changes: fc.Arbitrary<Change[]> = fc.array(
+  fc.oneof(
+    { weight: 3, arbitrary: fc.nat(6).map((n): Change => ({ grant: `gr${n}` })) },
+    { weight: 2, arbitrary: fc.nat(3).map((n): Change => ({ link: `ln${n}` })) },
+    fc
+      .tuple(fc.nat(6), fc.constantFrom(...ROLES), fc.constantFrom(null, '2026-01-01T00:00:00Z'))
+      .map(([n, role, expiresAt]): Change => ({ grant: `gr${n}`, set: { role, expiresAt } })),
+    fc
+      .tuple(fc.nat(3), fc.constantFrom(...AUDIENCES))
+      .map(([n, audience]): Change => ({ link: `ln${n}`, set: { audience } })),
+    fc
+      .tuple(fc.nat(3), fc.constantFrom('u0', 'u1', 'u2', 'g0', 'g1'))
+      .map(([n, value]): Change => ({ member: { group: `g${n}`, value } })),
+    fc
+      .tuple(
+        fc.nat(2),
+        fc.record(
+          {
+            visibility: fc.constantFrom('members' as const, 'organisation' as const, null),
+            visibilityRole: fc.constantFrom(...ROLES, null),
+            externalSharing: fc.constantFrom(...EXTERNAL_SHARING, null),
+            editorsShare: fc.constantFrom(true, false, null),
+            gate: fc.constantFrom<(string[] | null)[]>(null, ['g0'], ['g1', 'g2']),
+          },
+          { requiredKeys: [] },
+        ),
+      )
+      .map(([n, set]): Change => ({ space: `s${n}`, set })),
+    fc
+      .tuple(fc.nat(8), fc.boolean(), fc.constantFrom(null, 'u0', 'u1'))
+      .map(([n, inherits, owner]): Change => ({ item: `i${n}`, set: { inherits, owner } })),
+    fc
+      .constantFrom(...EXTERNAL_SHARING)
+      .map((externalSharing): Change => ({ workspace: 'w1', set: { externalSharing } })),
+  ),
+  { maxLength: 4 },
+);
+
+/** The rows as they would be, by a plain reading of what each change says. */
+function applied(rows: Rows, list: Change[]): Rows {
+  const out = structuredClone(rows);
+  const setOn = (found: object | undefined, set: object): void => {
+    if (found)
+      for (const [k, x] of Object.entries(set))
+        if (x === null) delete (found as Record<string, unknown>)[k];
+        else if (x !== undefined) (found as Record<string, unknown>)[k] = x;
+  };
+  for (const c of list) {
+    if ('grant' in c && !c.set) out.grants = out.grants.filter((g) => g.id !== c.grant);
+    else if ('link' in c && !c.set) out.links = out.links.filter((l) => l.id !== c.link);
+    else if ('grant' in c)
+      setOn(
+        out.grants.find((g) => g.id === c.grant),
+        c.set!,
+      );
+    else if ('link' in c)
+      setOn(
+        out.links.find((l) => l.id === c.link),
+        c.set!,
+      );
+    else if ('member' in c) {
+      const g = out.groups.find((x) => x.id === c.member.group);
+      if (g) g.members = g.members.filter((m) => m.value !== c.member.value);
+    } else if ('space' in c)
+      setOn(
+        out.spaces.find((s) => s.id === c.space),
+        c.set,
+      );
+    else if ('item' in c)
+      setOn(
+        out.items.find((i) => i.id === c.item),
+        c.set,
+      );
+    else
+      setOn(
+        out.workspaces.find((w) => w.id === c.workspace),
+        c.set,
+      );
+  }
+  return out;
+}
 
 /** Everything the fast one says of a node, in the form of the plain one. */
 function answers(org: Organisation) {
@@ -104,10 +191,7 @@ describe('access, against a plain second reading of its definition', () => {
           who(v, node),
         );
         for (let i = 0; i < v.identityCount; i++) {
-          const { nodes, bits } = what(v, i);
-          expect([...nodes].sort((a, b) => a - b)).toEqual(
-            byNode.flatMap((held, node) => (held[i] ? node : [])),
-          );
+          const bits = whatOf(v, { identity: i });
           byNode.forEach((held, node) => expect(bits[node]).toBe(held[i]));
         }
       }),
@@ -142,52 +226,116 @@ describe('access, against a plain second reading of its definition', () => {
     );
   });
 
-  it('could is never narrower than now; withdrawing never adds; what-if is the same as doing it', () => {
+  it('what if is the same as doing it, for every kind of change, and names exactly what differs', () => {
     fc.assert(
-      fc.property(organisations, fc.array(fc.nat(10), { maxLength: 3 }), (rows, picks) => {
-        const org = build(rows);
-        const v = view(org);
+      fc.property(organisations, changes, (rows, list) => {
+        const v = view(build(rows));
         const before = reach(v);
         before.nowTier.forEach((now, node) => expect(before.couldTier[node]).toBeGreaterThanOrEqual(now));
-        const entries = [
-          ...new Set(picks.filter((p) => p < org.entries.ids.length && org.entries.node[p]! >= 0)),
-        ];
-        const difference = whatIfWithdrawn(v, entries);
-        const gone = new Set(entries.map((e) => org.entries.ids[e]!));
-        const really = view(
-          build({
-            ...rows,
-            grants: rows.grants.filter((g) => !gone.has(g.id)),
-            links: rows.links.filter((l) => !gone.has(l.id)),
-          }),
-        );
+        const difference = whatIf(v, list);
+        const really = plainly(applied(rows, list));
+        const later = reach(difference.view);
         const told = new Map<string, [number, number]>();
         for (const g of difference.groups)
           for (const node of g.nodes)
-            for (const c of g.changes)
-              told.set(`${node}/${identityName(v, c.identity)}`, [c.before, c.after]);
-        for (const rowsOf of [rows.spaces, rows.items])
-          for (const { id } of rowsOf) {
-            const nodeIn = (o: Organisation) =>
-              rowsOf === rows.spaces ? o.find('space', id) : nodeOfItem(o, o.find('item', id));
-            const node = nodeIn(org);
-            const was = who(v, node);
-            const is = who(really, nodeIn(really.org));
-            const later = new Map<string, number>();
-            is.forEach((b, i) => later.set(identityName(really, i), b));
-            was.forEach((b, i) => {
-              const name = identityName(v, i);
-              // an outsider who was known by a withdrawn entry alone is not known afterwards
-              const after = later.get(name);
-              if (after === undefined) return;
-              expect(after & ~b).toBe(0);
-              expect(told.get(`${node}/${name}`) ?? [b, b]).toEqual([b, after]);
+            g.identities.forEach((i, k) => {
+              expect(g.before[k]).not.toBe(g.after[k]);
+              const key = `${node}/${identityName(v, i)}`;
+              expect(told.has(key)).toBe(false);
+              told.set(key, [g.before[k]!, g.after[k]!]);
             });
-          }
-        // putting nothing away changes nothing
-        expect(reach(withoutEntries(v, []))).toEqual(before);
+        const touched = new Set(difference.touched);
+        for (const row of [...rows.spaces, ...rows.items]) {
+          const space = 'space' in row ? rows.spaces.find((s) => s.id === row.space)! : row;
+          const node =
+            'space' in row ? nodeOfItem(v.org, v.org.find('item', row.id)) : v.org.find('space', row.id);
+          const changed = applied(rows, list);
+          const judged = really.judge(
+            changed.spaces.find((s) => s.id === space.id)!,
+            changed.items.find((i) => i.id === row.id),
+          );
+          const { who: held, ...tiers } = judged;
+          expect(reachOf(difference.view, later, node)).toEqual(tiers);
+          // the reach that goes with the difference is that of the nodes it names
+          if (touched.has(node)) expect(reachOf(difference.view, difference.after, node)).toEqual(tiers);
+          const was = who(v, node);
+          const is = who(difference.view, node);
+          is.forEach((bits, i) => {
+            const name = identityName(v, i);
+            expect(capabilityNames(bits).sort()).toEqual(held[name] ?? []);
+            // an outsider whom nothing names any more is not known, and is told of no further
+            if (really.identities.has(name))
+              expect(told.get(`${node}/${name}`) ?? [was[i], was[i]]).toEqual([was[i], bits]);
+          });
+        }
+        // undoing it is the identity
+        expect(reach(alter(v, []).view)).toEqual(before);
       }),
-      { numRuns: 500 },
+      RUNS,
+    );
+  });
+
+  it('withdrawing never gives anybody anything', () => {
+    fc.assert(
+      fc.property(organisations, fc.array(fc.nat(10), { maxLength: 3 }), (rows, picks) => {
+        const v = view(build(rows));
+        const list = [
+          ...rows.grants.map((g) => ({ grant: g.id })),
+          ...rows.links.map((l) => ({ link: l.id })),
+        ];
+        for (const g of whatIf(
+          v,
+          picks.flatMap((p) => list[p] ?? []),
+        ).groups)
+          g.identities.forEach((_, k) => expect(g.after[k]! & ~g.before[k]!).toBe(0));
+      }),
+      { numRuns: 300 },
+    );
+  });
+
+  it('what changed between two surveys is what the plain reading says, and each has a cause', () => {
+    fc.assert(
+      fc.property(organisations, changes, (rows, list) => {
+        const later = applied(rows, list);
+        const judged = (r: Rows) => {
+          const v = view(build(r));
+          return { view: v, columns: reach(v) };
+        };
+        const [a, b] = [judged(rows), judged(later)];
+        const [p, q] = [plainly(rows), plainly(later)];
+        const expected = rows.items.flatMap((i) => {
+          const x = p.judge(
+            rows.spaces.find((s) => s.id === i.space)!,
+            i,
+          );
+          const y = q.judge(
+            later.spaces.find((s) => s.id === i.space)!,
+            later.items.find((n) => n.id === i.id),
+          );
+          const gained = Object.keys(y.who)
+            .filter((n) => !x.who[n])
+            .sort();
+          const lost = Object.keys(x.who)
+            .filter((n) => !y.who[n])
+            .sort();
+          return gained.length || lost.length || x.now.tier !== y.now.tier || x.could.tier !== y.could.tier
+            ? [{ id: i.id, gained, lost, tiers: [x.now.tier, x.could.tier, y.now.tier, y.could.tier] }]
+            : [];
+        });
+        const told = compare(a, b);
+        expect(
+          told.map(({ id, gained, lost, tiers: { before, after } }) => ({
+            id,
+            gained,
+            lost,
+            tiers: [before!.now, before!.could, after!.now, after!.could],
+          })),
+        ).toEqual(expected.sort((m, n) => (m.id < n.id ? -1 : 1)));
+        for (const t of told) expect(t.by.length, t.id).toBeGreaterThan(0);
+        // as of the latest is the present: nothing changed since
+        expect(compare(b, judged({ ...later, items: [...later.items].reverse() }))).toEqual([]);
+      }),
+      { numRuns: 800 },
     );
   });
 

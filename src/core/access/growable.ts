@@ -55,3 +55,29 @@ export function listsBy(owners: Int32Array, values: Int32Array, ownerCount: numb
   for (let i = 0; i < owners.length; i++) out[at[owners[i]!]!++] = values[i]!;
   return { start, values: out };
 }
+
+/** 0, 1, 2 … below `count`. */
+export function counting(count: number): Int32Array {
+  const out = new Int32Array(count);
+  for (let i = 0; i < count; i++) out[i] = i;
+  return out;
+}
+
+/** A column of numbers that grows. */
+export class GrowFloat64 {
+  private data = new Float64Array(1024);
+  length = 0;
+
+  push(value: number): void {
+    if (this.length === this.data.length) {
+      const next = new Float64Array(this.data.length * 2);
+      next.set(this.data);
+      this.data = next;
+    }
+    this.data[this.length++] = value;
+  }
+
+  done(): Float64Array {
+    return this.data.subarray(0, this.length);
+  }
+}

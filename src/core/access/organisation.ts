@@ -21,7 +21,7 @@ import {
   type SpaceRow,
   type WorkspaceRow,
 } from '../model.ts';
-import { GrowInt32, Interner, listsBy, type Lists } from './growable.ts';
+import { counting, GrowFloat64, GrowInt32, Interner, listsBy, type Lists } from './growable.ts';
 
 /** What a principal stands for; with a number into the column of its kind. */
 export const PRINCIPAL = {
@@ -39,9 +39,13 @@ export interface Problem {
   reason: string;
 }
 
-/** Grants and links together: an entry gives a role on a node to principals. */
+/**
+ * Grants and links together: an entry gives a role on a node to principals. Those on node n are
+ * numbered from `first[n]` up to `first[n + 1]`; those on nothing that is known come last.
+ */
 export interface Entries {
   ids: string[];
+  first: Int32Array;
   /** 0 for a grant, 1 + the index in AUDIENCES for a link. */
   type: Uint8Array;
   node: Int32Array;
@@ -64,18 +68,30 @@ export interface Organisation {
   takenAt: number;
   own: OrganisationRow;
   workspaces: WorkspaceRow[];
+  /** Members, then guests: so that each kind can be counted in one run of words. */
   users: PersonRow[];
+  /** 0 where something merely names the user. */
+  userListed: Uint8Array;
+  memberRows: number;
   groups: { id: string; name: string }[];
   /** Members by group: a user's number, or ~number of a group. */
   members: Lists;
   spaces: SpaceRow[];
+  /** 1 where the space has a row of its own; 0 where something merely names it. */
+  spaceListed: Uint8Array;
   /** 1 where the space's workspace honours breaks in inheritance. */
   breakable: Uint8Array;
   /** Index into EXTERNAL_SHARING, the narrower of the workspace's and the space's. */
   external: Uint8Array;
   /** Gate groups by space; −1 for a group that is unknown. No entry: no gate. */
   gates: Lists;
+  /**
+   * Items are numbered in preorder, space by space: what is below item i are the items from i + 1 up
+   * to `itemEnd[i]`, and those of space s are from `spaceFirst[s]` up to `spaceFirst[s + 1]`.
+   */
   itemIds: string[];
+  spaceFirst: Int32Array;
+  itemEnd: Int32Array;
   /** Columns by item. Parent is −1 at the top of a space; owner is −1 where there is none. */
   itemSpace: Int32Array;
   itemParent: Int32Array;
@@ -93,13 +109,41 @@ export interface Organisation {
 /** Nodes are spaces, then items: the node of item i is `spaces.length + i`. */
 export const nodeOfItem = (org: Organisation, item: number): number => org.spaces.length + item;
 
+export const spaceOfNode = (org: Organisation, node: number): number =>
+  node < org.spaces.length ? node : org.itemSpace[node - org.spaces.length]!;
+
+/** The node above: a folder or the space; −1 above a space. */
+export function parentNode(org: Organisation, node: number): number {
+  const S = org.spaces.length;
+  if (node < S) return -1;
+  const parent = org.itemParent[node - S]!;
+  return parent < 0 ? org.itemSpace[node - S]! : S + parent;
+}
+
+/** The items at or below a node: from the first up to, not including, the second. */
+export function itemsBelow(org: Organisation, node: number): [number, number] {
+  const S = org.spaces.length;
+  return node < S ? [org.spaceFirst[node]!, org.spaceFirst[node + 1]!] : [node - S, org.itemEnd[node - S]!];
+}
+
+/** The narrower of a workspace's and a space's external sharing, as an index into EXTERNAL_SHARING. */
+export const externalLevel = (
+  workspace: Pick<WorkspaceRow, 'externalSharing'> | undefined,
+  space: Pick<SpaceRow, 'externalSharing'>,
+): number =>
+  Math.max(
+    EXTERNAL_SHARING.indexOf(workspace?.externalSharing ?? 'anyone'),
+    EXTERNAL_SHARING.indexOf(space.externalSharing ?? 'anyone'),
+  );
+
 interface Slots<Row> {
   ids: Interner;
   rows: (Row | undefined)[];
 }
 const slots = <Row>(): Slots<Row> => ({ ids: new Interner(), rows: [] });
 
-const time = (text: string | undefined, absent: number): number => {
+/** An RFC 3339 time in milliseconds since 1970. */
+export const time = (text: string | undefined, absent: number): number => {
   if (text === undefined) return absent;
   const ms = Date.parse(text);
   return Number.isNaN(ms) ? absent : ms;
@@ -129,15 +173,15 @@ export class OrganisationBuilder {
   private readonly entrySpace = new GrowInt32();
   private readonly entryItem = new GrowInt32();
   private readonly entryRole = new GrowInt32();
-  private readonly entryExpires: number[] = [];
-  private readonly entryMade: number[] = [];
+  private readonly entryExpires = new GrowFloat64();
+  private readonly entryMade = new GrowFloat64();
   private readonly toEntry = new GrowInt32();
   private readonly toKind = new GrowInt32();
   private readonly toNumber = new GrowInt32();
   private readonly redeemedEntry = new GrowInt32();
   private readonly redeemedKind = new GrowInt32();
   private readonly redeemedNumber = new GrowInt32();
-  private readonly redeemedAt: number[] = [];
+  private readonly redeemedAt = new GrowFloat64();
 
   constructor(
     private readonly own: OrganisationRow,
@@ -251,7 +295,13 @@ export class OrganisationBuilder {
   build(): Organisation {
     const { problems } = this;
     const workspaces = this.workspaces.rows.flatMap((row) => row ?? []);
-    const users = this.users.ids.names.map((id, n) => this.users.rows[n] ?? unknownPerson(id, problems));
+    const listed = this.users.ids.names.map((id, n) => this.users.rows[n] ?? unknownPerson(id, problems));
+    const order = [...listed.keys()].sort((a, b) => kindRank(listed[a]!) - kindRank(listed[b]!) || a - b);
+    const users = order.map((n) => listed[n]!);
+    /** The number of a user by the number of its id. */
+    const userNumber = new Int32Array(order.length);
+    order.forEach((n, u) => (userNumber[n] = u));
+    const user = (n: number): number => (n < 0 ? -1 : userNumber[n]!);
     const groups = this.groups.ids.names.map((id, n) => {
       const row = this.groups.rows[n];
       if (!row) problems.push({ row: `group ${id}`, reason: 'is named but not listed; it has no members' });
@@ -270,12 +320,13 @@ export class OrganisationBuilder {
           continue;
         }
         memberOwner.push(g);
-        memberValue.push(isGroup ? ~this.groups.ids.find(m.value) : this.users.ids.find(m.value));
+        memberValue.push(isGroup ? ~this.groups.ids.find(m.value) : user(this.users.ids.find(m.value)));
       }
     });
 
     const spaceCount = this.spaces.ids.names.length;
     const breakable = new Uint8Array(spaceCount);
+    const spaceListed = new Uint8Array(spaceCount);
     const external = new Uint8Array(spaceCount);
     const gateOwner = new GrowInt32();
     const gateValue = new GrowInt32();
@@ -288,14 +339,12 @@ export class OrganisationBuilder {
         });
         return { id, workspace: '', kind: 'site', name: id };
       }
+      spaceListed[s] = 1;
       const workspace = this.workspaces.rows[this.workspaces.ids.find(row.workspace)];
       if (!workspace)
         problems.push({ row: `space ${id}`, reason: `its workspace ${row.workspace} is not listed` });
       breakable[s] = workspace?.inheritance === 'breakable' ? 1 : 0;
-      external[s] = Math.max(
-        EXTERNAL_SHARING.indexOf(workspace?.externalSharing ?? 'anyone'),
-        EXTERNAL_SHARING.indexOf(row.externalSharing ?? 'anyone'),
-      );
+      external[s] = externalLevel(workspace, row);
       for (const g of row.gate ?? []) {
         const n = this.groups.ids.find(g);
         if (n < 0)
@@ -310,7 +359,7 @@ export class OrganisationBuilder {
     });
 
     const items = this.placeItems(breakable);
-    const entries = this.placeEntries(items.numberOf);
+    const entries = this.placeEntries(items.numberOf, items.ids.length, userNumber);
 
     return {
       takenAt: this.takenAt,
@@ -321,23 +370,28 @@ export class OrganisationBuilder {
       },
       workspaces,
       users,
+      userListed: Uint8Array.from(order, (n) => (this.users.rows[n] ? 1 : 0)),
+      memberRows: users.filter((u) => u.kind === 'member').length,
       groups,
       members: listsBy(memberOwner.done(), memberValue.done(), groups.length),
       spaces,
+      spaceListed,
       breakable,
       external,
       gates: listsBy(gateOwner.done(), gateValue.done(), spaceCount),
       itemIds: items.ids,
+      spaceFirst: items.first,
+      itemEnd: items.end,
       itemSpace: items.space,
       itemParent: items.parent,
-      itemOwner: items.owner,
+      itemOwner: items.owner.map(user),
       itemBreaks: items.breaks,
       entries: entries.columns,
       addresses: this.addresses.names,
       domains: this.domains.names,
       problems,
       find: (kind, id) => {
-        if (kind === 'user') return this.users.ids.find(id);
+        if (kind === 'user') return user(this.users.ids.find(id));
         if (kind === 'group') return this.groups.ids.find(id);
         if (kind === 'space') return this.spaces.ids.find(id);
         if (kind === 'item') return items.numberOf[this.items.find(id)] ?? -1;
@@ -347,113 +401,202 @@ export class OrganisationBuilder {
     };
   }
 
-  /** Items in the order of their rows; those whose space is unknown are left out. */
+  /** Items in preorder, siblings in the order of their rows; those whose space is unknown are left out. */
   private placeItems(breakable: Uint8Array) {
     const rowItem = this.itemRow.done();
     const rowSpace = this.itemSpace.done();
     const rowParent = this.itemParent.done();
     const rowOwner = this.itemOwner.done();
     const rowBreaks = this.itemBreaks.done();
-    const numberOf = new Int32Array(this.items.names.length).fill(-1);
-    const kept: number[] = [];
+    const name = (row: number): string => `item ${this.items.names[rowItem[row]!]}`;
+    const rowOf = new Int32Array(this.items.names.length).fill(-1);
+    const spaceCount = this.spaces.ids.names.length;
     rowItem.forEach((item, r) => {
-      if (this.spaces.rows[rowSpace[r]!]) numberOf[item] = kept.push(r) - 1;
+      if (this.spaces.rows[rowSpace[r]!]) rowOf[item] = r;
       else
         this.problem(
-          `item ${this.items.names[item]}`,
+          name(r),
           `its space ${this.spaces.ids.names[rowSpace[r]!]} is not listed; it is left out`,
         );
     });
-    const ids = kept.map((r) => this.items.names[rowItem[r]!]!);
-    const space = Int32Array.from(kept, (r) => rowSpace[r]!);
-    const owner = Int32Array.from(kept, (r) => rowOwner[r]!);
-    const breaks = Uint8Array.from(kept, (r) => rowBreaks[r]!);
-    const parent = Int32Array.from(kept, (r, i) => {
+    const above = Int32Array.from(rowItem, (item, r) => {
       const named = rowParent[r]!;
-      if (named < 0) return -1;
-      const p = numberOf[named]!;
-      if (p < 0 || space[p] !== space[i]) {
-        this.problem(
-          `item ${ids[i]}`,
-          p < 0
-            ? `its parent ${this.items.names[named]} is not listed; it is taken as at the top of its space`
-            : `its parent is in another space; it is taken as at the top of its own`,
-        );
-        return -1;
-      }
-      return p;
+      if (named < 0 || rowOf[item]! < 0) return -1;
+      const p = rowOf[named]!;
+      if (p >= 0 && rowSpace[p] === rowSpace[r]) return p;
+      this.problem(
+        name(r),
+        p < 0
+          ? `its parent ${this.items.names[named]} is not listed; it is taken as at the top of its space`
+          : `its parent is in another space; it is taken as at the top of its own`,
+      );
+      return -1;
     });
-    for (const i of cycleBreakers(parent)) {
-      this.problem(`item ${ids[i]}`, 'is inside itself; it is taken as at the top of its space');
-      parent[i] = -1;
+    for (const r of cycleBreakers(above, (x, y) => name(x) < name(y))) {
+      this.problem(name(r), 'is inside itself; it is taken as at the top of its space');
+      above[r] = -1;
+    }
+
+    const rows = counting(rowItem.length).filter((r) => rowOf[rowItem[r]!]! >= 0);
+    // owners of children: rows, then spaces for what lies at the top
+    const children = listsBy(
+      rows.map((r) => (above[r]! < 0 ? rowItem.length + rowSpace[r]! : above[r]!)),
+      rows,
+      rowItem.length + spaceCount,
+    );
+    const count = rows.length;
+    const order = new Int32Array(count);
+    const numberOf = new Int32Array(this.items.names.length).fill(-1);
+    const end = new Int32Array(count);
+    const parent = new Int32Array(count);
+    const first = new Int32Array(spaceCount + 1);
+    let next = 0;
+    const stack: { number: number; at: number; to: number }[] = [];
+    for (let s = 0; s < spaceCount; s++) {
+      first[s] = next;
+      const owner = rowItem.length + s;
+      stack.push({ number: -1, at: children.start[owner]!, to: children.start[owner + 1]! });
+      while (stack.length) {
+        const frame = stack[stack.length - 1]!;
+        if (frame.at === frame.to) {
+          if (frame.number >= 0) end[frame.number] = next;
+          stack.pop();
+          continue;
+        }
+        const row = children.values[frame.at++]!;
+        const number = next++;
+        order[number] = row;
+        parent[number] = frame.number;
+        numberOf[rowItem[row]!] = number;
+        const at = children.start[row]!;
+        const to = children.start[row + 1]!;
+        if (to > at) stack.push({ number, at, to });
+        else end[number] = next;
+      }
+    }
+    first[spaceCount] = next;
+
+    const ids = new Array<string>(count);
+    const space = new Int32Array(count);
+    const owner = new Int32Array(count);
+    const breaks = new Uint8Array(count);
+    for (let i = 0; i < count; i++) {
+      const r = order[i]!;
+      ids[i] = this.items.names[rowItem[r]!]!;
+      space[i] = rowSpace[r]!;
+      owner[i] = rowOwner[r]!;
+      breaks[i] = rowBreaks[r]!;
     }
     breaks.forEach((b, i) => {
-      if (b && !breakable[space[i]!]) {
-        breaks[i] = 0;
-        this.problem(
-          `item ${ids[i]}`,
-          'says it does not inherit, which this workspace cannot do; it inherits',
-        );
-      }
+      if (!b || breakable[space[i]!]) return;
+      breaks[i] = 0;
+      this.problem(`item ${ids[i]}`, 'says it does not inherit, which this workspace cannot do; it inherits');
     });
-    return { ids, space, parent, owner, breaks, numberOf };
+    return {
+      ids,
+      first,
+      end,
+      space,
+      parent,
+      owner,
+      breaks,
+      numberOf,
+    };
   }
 
-  private placeEntries(itemNumber: Int32Array) {
+  private placeEntries(itemNumber: Int32Array, itemCount: number, userNumber: Int32Array) {
     const count = this.entryIds.length;
+    const rowType = this.entryType.done();
+    const rowSpace = this.entrySpace.done();
+    const rowItem = this.entryItem.done();
+    const rowRole = this.entryRole.done();
     const spaceCount = this.spaces.ids.names.length;
-    const type = Uint8Array.from(this.entryType.done());
-    const space = this.entrySpace.done();
-    const item = this.entryItem.done();
-    const node = new Int32Array(count);
+    const nodes = spaceCount + itemCount;
     const ofGrant: number[] = [];
     const ofLink: number[] = [];
+    const rowNode = rowItem.map((item, r) => {
+      (rowType[r] ? ofLink : ofGrant).push(r);
+      const known = item >= 0 ? itemNumber[item]! >= 0 : this.spaces.rows[rowSpace[r]!] !== undefined;
+      if (known) return item >= 0 ? spaceCount + itemNumber[item]! : rowSpace[r]!;
+      this.problem(
+        `${rowType[r] ? 'link' : 'grant'} ${this.entryIds[r]}`,
+        'is on something that is not listed; it counts for nothing',
+      );
+      return nodes;
+    });
+    const sorted = listsBy(rowNode, counting(count), nodes + 1);
+    const order = sorted.values;
+    const numberOf = new Int32Array(count);
+    const rowExpires = this.entryExpires.done();
+    const rowMade = this.entryMade.done();
+    const columns = {
+      ids: new Array<string>(count),
+      first: sorted.start.subarray(0, nodes + 1),
+      type: new Uint8Array(count),
+      node: new Int32Array(count),
+      role: new Uint8Array(count),
+      expires: new Float64Array(count),
+      made: new Float64Array(count),
+    };
     for (let e = 0; e < count; e++) {
-      (type[e] ? ofLink : ofGrant).push(e);
-      const onItem = item[e]! >= 0;
-      const known = onItem ? itemNumber[item[e]!]! >= 0 : this.spaces.rows[space[e]!] !== undefined;
-      node[e] = !known ? -1 : onItem ? spaceCount + itemNumber[item[e]!]! : space[e]!;
-      if (!known)
-        this.problem(
-          `${type[e] ? 'link' : 'grant'} ${this.entryIds[e]}`,
-          'is on something that is not listed; it counts for nothing',
-        );
+      const r = order[e]!;
+      numberOf[r] = e;
+      columns.ids[e] = this.entryIds[r]!;
+      columns.type[e] = rowType[r]!;
+      columns.node[e] = rowNode[r] === nodes ? -1 : rowNode[r]!;
+      columns.role[e] = rowRole[r]!;
+      columns.expires[e] = rowExpires[r]!;
+      columns.made[e] = rowMade[r]!;
     }
-    const toEntry = this.toEntry.done();
-    const redeemedEntry = this.redeemedEntry.done();
-    const at = new Float64Array(redeemedEntry.length);
-    const order = listsBy(
-      redeemedEntry,
-      Int32Array.from(redeemedEntry, (_, i) => i),
-      count,
-    );
-    order.values.forEach((from, to) => (at[to] = this.redeemedAt[from]!));
+    const to = reordered(this.toEntry.done(), order);
+    const redeemed = reordered(this.redeemedEntry.done(), order);
+    const at = this.redeemedAt.done();
+    const numbers = (kinds: Int32Array, values: Int32Array): Int32Array =>
+      values.map((n, i) => (kinds[i] === PRINCIPAL.user ? userNumber[n]! : n));
+    const toKind = this.toKind.done();
+    const redeemedKind = this.redeemedKind.done();
     return {
       columns: {
-        ids: this.entryIds,
-        type,
-        node,
-        role: Uint8Array.from(this.entryRole.done()),
-        expires: Float64Array.from(this.entryExpires),
-        made: Float64Array.from(this.entryMade),
-        toKind: listsBy(toEntry, this.toKind.done(), count),
-        toNumber: listsBy(toEntry, this.toNumber.done(), count),
-        redeemedKind: listsBy(redeemedEntry, this.redeemedKind.done(), count),
-        redeemedNumber: listsBy(redeemedEntry, this.redeemedNumber.done(), count),
-        redeemedAt: at,
+        ...columns,
+        toKind: to(toKind),
+        toNumber: to(numbers(toKind, this.toNumber.done())),
+        redeemedKind: redeemed(redeemedKind),
+        redeemedNumber: redeemed(numbers(redeemedKind, this.redeemedNumber.done())),
+        redeemedAt: Float64Array.from(redeemed(counting(at.length)).values, (i) => at[i]!),
       } satisfies Entries,
-      numberOf: (kind: 'grant' | 'link', n: number) => (kind === 'grant' ? ofGrant : ofLink)[n]!,
+      numberOf: (kind: 'grant' | 'link', n: number) => numberOf[(kind === 'grant' ? ofGrant : ofLink)[n]!]!,
     };
   }
 }
+
+/**
+ * Lists by owner, for values whose owners were given in rising order, with the owners put into
+ * another order. Reads each list as a whole and writes one after another.
+ */
+function reordered(owners: Int32Array, order: Int32Array): (values: Int32Array) => Lists {
+  const from = new Int32Array(order.length + 1);
+  for (let i = 0; i < owners.length; i++) from[owners[i]! + 1]!++;
+  for (let o = 0; o < order.length; o++) from[o + 1]! += from[o]!;
+  const start = new Int32Array(order.length + 1);
+  for (let o = 0; o < order.length; o++) start[o + 1] = start[o]! + from[order[o]! + 1]! - from[order[o]!]!;
+  return (values) => {
+    const out = new Int32Array(values.length);
+    let k = 0;
+    for (let o = 0; o < order.length; o++)
+      for (let i = from[order[o]!]!; i < from[order[o]! + 1]!; i++) out[k++] = values[i]!;
+    return { start, values: out };
+  };
+}
+
+const kindRank = (u: PersonRow): number => (u.kind === 'member' ? 0 : 1);
 
 function unknownPerson(id: string, problems: Problem[]): PersonRow {
   problems.push({ row: `user ${id}`, reason: 'is named but not listed; it can do nothing' });
   return { id, name: id, addresses: [], active: false, kind: 'member' };
 }
 
-/** One item of every cycle in the parent column: the one with the lowest number. */
-function cycleBreakers(parent: Int32Array): number[] {
+/** One of every cycle in the parent column: the one that comes before the others. */
+function cycleBreakers(parent: Int32Array, before: (a: number, b: number) => boolean): number[] {
   const state = new Uint8Array(parent.length);
   const found: number[] = [];
   for (let i = 0; i < parent.length; i++) {
@@ -463,9 +606,9 @@ function cycleBreakers(parent: Int32Array): number[] {
       at = parent[at]!;
     }
     if (at >= 0 && state[at] === 1) {
-      let lowest = at;
-      for (let p = parent[at]!; p !== at; p = parent[p]!) lowest = Math.min(lowest, p);
-      found.push(lowest);
+      let first = at;
+      for (let p = parent[at]!; p !== at; p = parent[p]!) if (before(p, first)) first = p;
+      found.push(first);
     }
     for (at = i; at >= 0 && state[at] === 1; at = parent[at]!) state[at] = 2;
   }

@@ -1,9 +1,8 @@
-/** Who can do what with a node, by which routes, what keeps someone out, and what a change would alter. */
+/** Who can do what with a node, by which routes, and what keeps someone out. */
 import { CAP, ROLES, roleBits, type Role } from '../model.ts';
-import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from './bits.ts';
-import { GrowInt32, listsBy, type Lists } from './growable.ts';
-import { PRINCIPAL, nodeOfItem, type Organisation } from './organisation.ts';
-import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from './reach.ts';
+import { add, bitsFor, forEachBoth, has, union, unionMany, type Bits } from './bits.ts';
+import { parentNode, PRINCIPAL, spaceOfNode } from './organisation.ts';
+import { forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
 
 /** A source of access to a node: an entry, the space's visibility, or owning the item. */
@@ -28,7 +27,7 @@ export function sources(v: View, node: number): Source[] {
     const space = at < S;
     const down = path.slice().reverse();
     if (!broken || space)
-      for (const e of v.entriesOn.values.subarray(v.entriesOn.start[at], v.entriesOn.start[at + 1]))
+      for (let e = org.entries.first[at]!; e < org.entries.first[at + 1]!; e++)
         if (v.live[e] && (!broken || reachesPastBreaks(v, e))) found.push({ entry: e, at, down });
     if (space) {
       if (!broken && org.spaces[at]!.visibility === 'organisation')
@@ -36,17 +35,15 @@ export function sources(v: View, node: number): Source[] {
       return found;
     }
     if (org.itemBreaks[at - S]) broken = true;
-    const parent = org.itemParent[at - S]!;
-    at = parent < 0 ? org.itemSpace[at - S]! : nodeOfItem(org, parent);
+    at = parentNode(org, at);
     path.push(at);
   }
 }
 
-export const spaceOf = (v: View, node: number): number =>
-  node < v.org.spaces.length ? node : v.org.itemSpace[node - v.org.spaces.length]!;
+export const spaceOf = (v: View, node: number): number => spaceOfNode(v.org, node);
 
 /** The role a source gives. */
-function roleOf(v: View, source: Source): Role {
+export function roleOf(v: View, source: Source): Role {
   if (source.entry === 'ownership') return 'owner';
   if (source.entry === 'visibility') return v.org.spaces[source.at]!.visibilityRole ?? 'reader';
   return ROLES[v.org.entries.role[source.entry]!]!;
@@ -89,7 +86,7 @@ function forEachHolder(
 }
 
 /** The capability bits that one source gives to one identity, before what the space takes away. */
-function givenTo(v: View, source: Source, space: number, identity: number): number {
+export function givenTo(v: View, source: Source, space: number, identity: number): number {
   const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
   if (source.entry === 'ownership')
     return v.org.itemOwner[source.at - v.org.spaces.length] === identity && has(v.all, identity) ? bits : 0;
@@ -112,7 +109,7 @@ export function namesIdentity(v: View, e: number, identity: number): boolean {
         : kind === PRINCIPAL.everyone
           ? has(v.members, identity)
           : kind === PRINCIPAL.domain
-            ? has(v.domainMembers[number]!, identity)
+            ? v.domainMembers[number]!.includes(identity)
             : kind === PRINCIPAL.anyone
               ? has(v.all, identity)
               : soleIdentity(v, kind, number) === identity
@@ -122,32 +119,36 @@ export function namesIdentity(v: View, e: number, identity: number): boolean {
   return false;
 }
 
-function hasRedeemed(v: View, e: number, identity: number): boolean {
+export function hasRedeemed(v: View, e: number, identity: number): boolean {
   let found = false;
   forEachRedeemer(v, e, (i) => (found ||= i === identity));
   return found;
 }
 
 /** Whether a source gives nothing to anybody because its space lets nothing for anyone in. */
-function isInert(v: View, source: Source, space: number): boolean {
-  if (typeof source.entry !== 'number' || !v.spaces[space]!.anyoneInert) return false;
-  const { entries } = v.org;
-  if (entries.type[source.entry] === 3) return true;
-  return (
-    entries.type[source.entry] === 0 &&
-    entries.toKind.values[entries.toKind.start[source.entry]!] === PRINCIPAL.anyone
-  );
+export function isInert(v: View, source: Source, space: number): boolean {
+  return typeof source.entry === 'number' && v.spaces[space]!.anyoneInert && isInertEntry(v, source.entry);
+}
+
+/** Whether an entry is for anyone, so that it gives nothing where that is shut out. */
+export function isInertEntry(v: View, e: number): boolean {
+  const { type, toKind } = v.org.entries;
+  return type[e] === 3 || (type[e] === 0 && toKind.values[toKind.start[e]!] === PRINCIPAL.anyone);
 }
 
 /**
  * The identities that some sources give something to, put together by the capability bits given:
  * there are few different ones, so that a large group costs a union and not a visit to each member.
  */
-function unionsOf(v: View, list: readonly Source[], space: number): Map<number, Bits> {
+export function unionsOf(v: View, list: readonly Source[], space: number): Map<number, Bits> {
   const unions = new Map<number, Bits>();
+  const large = new Map<number, Bits[]>();
   const of = (bits: number): Bits => {
     let set = unions.get(bits);
-    if (!set) unions.set(bits, (set = bitsFor(v.identityCount)));
+    if (!set) {
+      unions.set(bits, (set = bitsFor(v.identityCount)));
+      large.set(bits, []);
+    }
     return set;
   };
   const { entries } = v.org;
@@ -159,10 +160,16 @@ function unionsOf(v: View, list: readonly Source[], space: number): Map<number, 
       else forEachHolder(v, source, space, (i, bits) => add(of(bits), i));
       continue;
     }
-    const set = of(roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false));
-    for (let i = entries.toKind.start[entry]!; i < entries.toKind.start[entry + 1]!; i++)
-      addPrincipal(v, set, entries.toKind.values[i]!, entries.toNumber.values[i]!);
+    const given = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+    const set = of(given);
+    for (let i = entries.toKind.start[entry]!; i < entries.toKind.start[entry + 1]!; i++) {
+      const kind = entries.toKind.values[i]!;
+      const number = entries.toNumber.values[i]!;
+      if (kind === PRINCIPAL.group && !v.groupLists[number]) large.get(given)!.push(v.groupMembers[number]!);
+      else addPrincipal(v, set, kind, number);
+    }
   }
+  for (const [bits, sets] of large) unionMany(unions.get(bits)!, sets);
   return unions;
 }
 
@@ -181,115 +188,6 @@ export function who(v: View, node: number, owner = true): Uint8Array {
   const { allowed } = v.spaces[spaceOf(v, node)]!;
   for (let i = 0; i < bits.length; i++) if (bits[i] && !has(allowed, i)) bits[i] = 0;
   return bits;
-}
-
-/** Entries by what they name, and items by owner: made once for an organisation, when first asked. */
-interface Index {
-  byUser: Lists;
-  byGroup: Lists;
-  byAddress: Lists;
-  byDomain: Lists;
-  /** Entries for everyone or for anyone. */
-  forAll: number[];
-  /** Spaces that the whole organisation sees. */
-  visible: number[];
-  owned: Lists;
-}
-const indices = new WeakMap<Organisation, Index>();
-
-function indexOf(org: Organisation): Index {
-  let index = indices.get(org);
-  if (index) return index;
-  const { entries } = org;
-  const pairs = Array.from({ length: 6 }, () => ({ owners: new GrowInt32(), values: new GrowInt32() }));
-  const forAll = new Set<number>();
-  const put = (kind: number, number: number, e: number): void => {
-    if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.anyone) forAll.add(e);
-    else {
-      pairs[kind]!.owners.push(number);
-      pairs[kind]!.values.push(e);
-    }
-  };
-  for (let e = 0; e < entries.ids.length; e++) {
-    for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
-      put(entries.toKind.values[i]!, entries.toNumber.values[i]!, e);
-    for (let i = entries.redeemedKind.start[e]!; i < entries.redeemedKind.start[e + 1]!; i++)
-      put(entries.redeemedKind.values[i]!, entries.redeemedNumber.values[i]!, e);
-  }
-  const lists = (kind: number, count: number): Lists =>
-    listsBy(pairs[kind]!.owners.done(), pairs[kind]!.values.done(), count);
-  const owned = org.itemOwner.map((o, i) => (o >= 0 ? i : -1)).filter((i) => i >= 0);
-  index = {
-    byUser: lists(PRINCIPAL.user, org.users.length),
-    byGroup: lists(PRINCIPAL.group, org.groups.length),
-    byAddress: lists(PRINCIPAL.address, org.addresses.length),
-    byDomain: lists(PRINCIPAL.domain, org.domains.length),
-    forAll: [...forAll],
-    visible: org.spaces.flatMap((row, s) => (row.visibility === 'organisation' ? s : [])),
-    owned: listsBy(
-      owned.map((i) => org.itemOwner[i]!),
-      owned,
-      org.users.length,
-    ),
-  };
-  indices.set(org, index);
-  return index;
-}
-
-/** Everything one identity can do: the nodes where it can do something, and capability bits by node. */
-export function what(v: View, identity: number): { nodes: number[]; bits: Uint8Array } {
-  const { org } = v;
-  const S = org.spaces.length;
-  const index = indexOf(org);
-  const candidates = new Set(index.forAll);
-  const take = ({ start, values }: Lists, owner: number): void => {
-    for (let i = start[owner]!; i < start[owner + 1]!; i++) candidates.add(values[i]!);
-  };
-  if (identity < org.users.length) take(index.byUser, identity);
-  v.groupMembers.forEach((set, g) => has(set, identity) && take(index.byGroup, g));
-  v.domainMembers.forEach((set, d) => has(set, identity) && take(index.byDomain, d));
-  v.identityOfAddress.forEach((i, a) => i === identity && take(index.byAddress, a));
-
-  const nodes: number[] = [];
-  const bits = new Uint8Array(S + org.itemIds.length);
-  // what has come past breaks, kept apart: only that has reached everything below
-  const pastBits = new Uint8Array(bits.length);
-  /** Gives bits to a node and what inherits from it, and stops where they are already. */
-  const spread = (from: number, given: number, past: boolean): void => {
-    const stack = [from];
-    while (stack.length) {
-      const node = stack.pop()!;
-      if (((past ? pastBits : bits)[node]! & given) === given) continue;
-      if (bits[node] === 0) nodes.push(node);
-      bits[node]! |= given;
-      if (past) pastBits[node]! |= given;
-      for (let i = v.children.start[node]!; i < v.children.start[node + 1]!; i++) {
-        const item = v.children.values[i]!;
-        if (past || !org.itemBreaks[item]) stack.push(S + item);
-      }
-    }
-  };
-  for (const e of candidates) {
-    const at = org.entries.node[e]!;
-    if (!v.live[e]) continue;
-    const space = spaceOf(v, at);
-    if (!has(v.spaces[space]!.allowed, identity)) continue;
-    const source: Source = { entry: e, at, down: [] };
-    const given = isInert(v, source, space) ? 0 : givenTo(v, source, space, identity);
-    if (given) spread(at, given, at < S && reachesPastBreaks(v, e));
-  }
-  if (has(v.members, identity))
-    for (const s of index.visible)
-      if (has(v.spaces[s]!.allowed, identity))
-        spread(s, givenTo(v, { entry: 'visibility', at: s, down: [] }, s, identity), false);
-  if (identity < org.users.length && has(v.all, identity))
-    for (let i = index.owned.start[identity]!; i < index.owned.start[identity + 1]!; i++) {
-      const item = index.owned.values[i]!;
-      if (!has(v.spaces[org.itemSpace[item]!]!.allowed, identity)) continue;
-      if (bits[S + item] === 0) nodes.push(S + item);
-      bits[S + item]! |= roleBits('owner', true);
-    }
-  return { nodes, bits };
 }
 
 export interface Route {
@@ -363,7 +261,7 @@ function ways(v: View, identity: number, source: Source): Pick<Route, 'groups' |
       found.push(...membershipWays(v, identity, number).map((groups) => ({ groups })));
     else if (kind === PRINCIPAL.everyone && has(v.members, identity))
       found.push({ groups: [], as: 'everyone' });
-    else if (kind === PRINCIPAL.domain && has(v.domainMembers[number]!, identity))
+    else if (kind === PRINCIPAL.domain && v.domainMembers[number]!.includes(identity))
       found.push({ groups: [], as: 'domain' });
     else if (kind === PRINCIPAL.anyone) found.push({ groups: [], as: 'anyone' });
     else if (soleIdentity(v, kind, number) === identity) found.push({ groups: [] });
@@ -396,100 +294,77 @@ export function membershipWays(v: View, identity: number, group: number): number
   return found.slice(0, MOST_WAYS);
 }
 
-/** The same view with some entries taken as absent. */
-export function withoutEntries(v: View, entries: Iterable<number>): View {
-  const live = v.live.slice();
-  for (const e of entries) live[e] = 0;
-  return { ...v, live };
-}
-
-export interface Difference {
-  /** Spaces and items on which somebody's capabilities differ, grouped where the difference is the same. */
-  groups: { nodes: number[]; changes: { identity: number; before: number; after: number }[] }[];
-  /** Reach of the spaces concerned, before and after. */
-  before: ReachColumns;
-  after: ReachColumns;
-  /** Every node below a withdrawn entry, changed or not. */
-  touched: number[];
-}
-
-const FEW = 16;
+/** What keeps an identity from a node, one step. */
+export type Obstacle =
+  | { by: 'inactive' }
+  | { by: 'no-route' }
+  | { by: 'expired' | 'not-followed' | 'inert' | 'break'; source: Source; bits: number }
+  | { by: 'external-sharing' | 'gate'; bits: number };
 
 /**
- * Whose capabilities at a node differ once some sources are gone, owners aside. Only whom those
- * sources name can differ, so only they are looked at.
+ * Why not: everything that names the identity at or above a node and yet gives it nothing there, in
+ * the order in which it is taken away; then what the space withholds.
  */
-function differenceAt(
-  v: View,
-  node: number,
-  gone: ReadonlySet<Source['entry']>,
-): Difference['groups'][number]['changes'] {
+export function whyNot(v: View, identity: number, node: number): Obstacle[] {
+  const { org } = v;
+  const S = org.spaces.length;
   const space = spaceOf(v, node);
-  const { allowed } = v.spaces[space]!;
-  const all = sources(v, node).filter((s) => s.entry !== 'ownership' && !isInert(v, s, space));
-  const left = all.filter((s) => !gone.has(s.entry));
-  const withdrawn = unionsOf(
-    v,
-    all.filter((s) => gone.has(s.entry)),
-    space,
-  );
-  const named = bitsFor(v.identityCount);
-  for (const set of withdrawn.values()) union(named, set);
-  const changes: Difference['groups'][number]['changes'] = [];
-  // few are asked one by one; for many, what is left is put together first
-  const unions = countBoth(named, allowed) > FEW ? [...unionsOf(v, left, space)] : undefined;
-  const given = [...withdrawn];
-  forEachBoth(named, allowed, (identity) => {
-    let after = 0;
-    if (unions) for (const [bits, set] of unions) after |= has(set, identity) ? bits : 0;
-    else for (const s of left) after |= givenTo(v, s, space, identity);
-    let before = after;
-    for (const [bits, set] of given) if (has(set, identity)) before |= bits;
-    if (before !== after) changes.push({ identity, before, after });
-  });
-  return changes;
+  const found: Obstacle[] = [];
+  if (!has(v.all, identity)) found.push({ by: 'inactive' });
+  const path = [node];
+  let broken = false;
+  for (let at = node; at >= 0; at = parentNode(org, at)) {
+    if (at !== node) path.push(at);
+    const down = path.slice().reverse();
+    for (let e = org.entries.first[at]!; e < org.entries.first[at + 1]!; e++) {
+      const source: Source = { entry: e, at, down };
+      const type = org.entries.type[e]!;
+      const bits = roleBits(roleOf(v, source), org.spaces[space]!.editorsShare !== false);
+      const named = type > LINK_NAMED ? hasRedeemed(v, e, identity) : namesIdentity(v, e, identity);
+      const could = type === 3 || (type === 2 && has(v.members, identity));
+      if (!v.live[e]) {
+        if (named) found.push({ by: 'expired', source, bits });
+      } else if (broken && !reachesPastBreaks(v, e)) {
+        if (named) found.push({ by: 'break', source, bits });
+      } else if (isInert(v, source, space)) {
+        if (named) found.push({ by: 'inert', source, bits });
+      } else if (!named && could) found.push({ by: 'not-followed', source, bits });
+    }
+    if (at < S && broken && org.spaces[at]!.visibility === 'organisation' && has(v.members, identity))
+      found.push({ by: 'break', source: { entry: 'visibility', at, down }, bits: 0 });
+    if (at >= S && org.itemBreaks[at - S]) broken = true;
+  }
+  const { withheld, routes } = why(v, identity, node);
+  found.push(...withheld);
+  if (!found.length && !routes.length) found.push({ by: 'no-route' });
+  return found;
 }
 
-/** What withdrawing entries alters, without touching anything: per identity and node, and per node's reach. */
-export function whatIfWithdrawn(v: View, entries: readonly number[]): Difference {
-  const later = withoutEntries(v, entries);
-  const gone = new Set<Source['entry']>(entries);
-  const touched = new Set<number>();
-  const below = (node: number): void => {
-    const stack = [node];
-    while (stack.length) {
-      const n = stack.pop()!;
-      if (touched.has(n)) continue;
-      touched.add(n);
-      for (const child of v.children.values.subarray(v.children.start[n], v.children.start[n + 1]))
-        stack.push(nodeOfItem(v.org, child));
-    }
-  };
-  for (const e of entries) if (v.org.entries.node[e]! >= 0) below(v.org.entries.node[e]!);
-  const nodes = [...touched].sort((a, b) => a - b);
-  const spaces = [...new Set(nodes.map((n) => spaceOf(v, n)))];
-  const before = reach(v, spaces);
-  const after = reach(later, spaces);
+/** Entries that name somebody who can do nothing, and why. */
+export interface Dangling {
+  entry: number;
+  /** The id or address named. */
+  name: string;
+  because: 'inactive' | 'unknown' | 'own-address';
+}
 
-  // nodes of the same class before and after differ in their owners at most, and an owner loses nothing
-  const groups = new Map<string, { nodes: number[]; changes: Difference['groups'][number]['changes'] }>();
-  const changed = new Map<string, Difference['groups'][number]['changes']>();
-  for (const node of nodes) {
-    const pair = `${before.accessClass[node]}>${after.accessClass[node]}`;
-    let changes = changed.get(pair);
-    if (!changes) {
-      changes = differenceAt(v, node, gone);
-      changed.set(pair, changes);
-    }
-    const owner = node < v.org.spaces.length ? -1 : v.org.itemOwner[node - v.org.spaces.length]!;
-    const ownerIn = owner >= 0 && changes.some((c) => c.identity === owner);
-    const key = ownerIn ? `${pair}|${owner}` : pair;
-    const group = groups.get(key);
-    if (group) group.nodes.push(node);
-    else {
-      const mine = ownerIn ? changes.filter((c) => c.identity !== owner) : changes;
-      if (mine.length) groups.set(key, { nodes: [node], changes: mine });
+/** Grants and links in force that name users who are not active, or addresses of our own that are nobody's. */
+export function dangling(v: View): Dangling[] {
+  const { entries, users, addresses } = v.org;
+  const found: Dangling[] = [];
+  for (let e = 0; e < entries.ids.length; e++) {
+    if (!v.live[e]) continue;
+    for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
+      const kind = entries.toKind.values[i]!;
+      const n = entries.toNumber.values[i]!;
+      if (kind === PRINCIPAL.user && !users[n]!.active)
+        found.push({ entry: e, name: users[n]!.id, because: v.org.userListed[n] ? 'inactive' : 'unknown' });
+      else if (kind === PRINCIPAL.address) {
+        const identity = v.identityOfAddress[n]!;
+        if (identity < 0) found.push({ entry: e, name: addresses[n]!, because: 'own-address' });
+        else if (!has(v.all, identity)) found.push({ entry: e, name: addresses[n]!, because: 'inactive' });
+      }
     }
   }
-  return { groups: [...groups.values()], before, after, touched: nodes };
+  return found;
 }

@@ -3,9 +3,9 @@
  * what applies is computed once per access class and counted once, with the item's owner laid over.
  */
 import { TIERS, type Tier } from '../model.ts';
-import { add, bitsFor, countBoth, forEachBoth, has, ones, union, type Bits } from './bits.ts';
-import { PRINCIPAL, nodeOfItem } from './organisation.ts';
-import { addPrincipal, soleIdentity, type SpaceRules, type View } from './view.ts';
+import { add, anyBoth, bitsFor, countBoth, countFrom, has, union, unionMany, type Bits } from './bits.ts';
+import { PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
+import { addPrincipal, domainsOf, soleIdentity, type SpaceRules, type View } from './view.ts';
 
 const OUTSIDE = TIERS.indexOf('outside');
 const PARTNER = TIERS.indexOf('partner');
@@ -30,8 +30,8 @@ export interface ReachColumns {
   classes: AccessClass[];
   /** 1 where the item's owner has access by owning it alone. */
   ownerAdds: Uint8Array;
-  /** By domain: the last class in which it was met, and room for those found; sets not in use. */
-  scratch: { seenDomain: Int32Array; foundDomains: Int32Array; spare: Bits[] };
+  /** Sets not in use; sets to be added. */
+  scratch: { spare: Bits[]; large: Bits[] };
 }
 
 export interface AccessClass {
@@ -44,8 +44,8 @@ export interface AccessClass {
   /** Some external identity or whole domain reaches it; one that is not a partner's does. */
   external: boolean;
   unexpected: boolean;
-  /** Indices into `view.domainNames`. */
-  identityDomains: Int32Array;
+  /** Set of indices into `view.domainNames`. */
+  identityDomains: Bits;
   /** Whole domains, as indices into `org.domains`. */
   wholeDomains: number[];
 }
@@ -68,22 +68,29 @@ const emptyState = (v: View, spare?: Bits[]): State => ({
   anyoneCould: false,
   external: false,
   unexpected: false,
-  identityDomains: NO_DOMAINS,
+  identityDomains: bitsFor(v.domainNames.length),
   wholeDomains: [],
 });
 
-/** What one entry adds for identities in a space with these rules; flags go to `state`. */
-function applyEntry(v: View, e: number, rules: SpaceRules, state: State): void {
+/**
+ * What one entry adds for identities in a space with these rules; flags go to `state`. Large groups
+ * are put into `large`, to be added together, where it is given.
+ */
+function applyEntry(v: View, e: number, rules: SpaceRules, state: State, large?: Bits[]): void {
   const { entries, domains } = v.org;
   const type = entries.type[e]!;
-  const from = entries.toKind.start[e]!;
-  const to = entries.toKind.start[e + 1]!;
   if (type <= LINK_NAMED) {
-    for (let i = from; i < to; i++) {
+    const to = entries.toKind.start[e + 1]!;
+    for (let i = entries.toKind.start[e]!; i < to; i++) {
       const kind = entries.toKind.values[i]!;
       const number = entries.toNumber.values[i]!;
+      if (kind === PRINCIPAL.anyone && rules.anyoneInert) continue;
+      addDomains(v, state.identityDomains, kind, number);
+      if (kind === PRINCIPAL.group && large && !v.groupLists[number]) {
+        large.push(v.groupMembers[number]!);
+        continue;
+      }
       if (kind === PRINCIPAL.anyone) {
-        if (rules.anyoneInert) continue;
         state.anyoneNow = state.anyoneCould = true;
       }
       if (
@@ -101,7 +108,37 @@ function applyEntry(v: View, e: number, rules: SpaceRules, state: State): void {
   if (type === LINK_ORGANISATION) state.organisationLink = true;
   else if (rules.anyoneInert) return;
   else state.anyoneCould = true;
-  forEachRedeemer(v, e, (identity) => add(state.bits, identity));
+  forEachRedeemer(v, e, (identity) => {
+    add(state.bits, identity);
+    if (v.identityDomain[identity]! >= 0) add(state.identityDomains, v.identityDomain[identity]!);
+  });
+}
+
+/** Adds the domains of the external identities that a principal stands for. */
+function addDomains(v: View, into: Bits, kind: number, number: number): void {
+  if (kind === PRINCIPAL.group) union(into, v.groupDomains[number]!);
+  else if (kind === PRINCIPAL.anyone) union(into, domainsOf(v, v.all, v.domainNames.length));
+  else if (kind === PRINCIPAL.domain) {
+    for (const u of v.domainMembers[number]!) if (v.identityDomain[u]! >= 0) add(into, v.identityDomain[u]!);
+  } else {
+    const identity = soleIdentity(v, kind, number);
+    if (identity >= 0 && v.identityDomain[identity]! >= 0) add(into, v.identityDomain[identity]!);
+  }
+}
+
+/** What every entry on a node that is in force adds. */
+function applyEntries(
+  v: View,
+  node: number,
+  rules: SpaceRules,
+  state: State,
+  { large }: ReachColumns['scratch'],
+  takes: (e: number) => boolean = (e) => v.live[e] === 1,
+): void {
+  const { first } = v.org.entries;
+  for (let e = first[node]!; e < first[node + 1]!; e++) if (takes(e)) applyEntry(v, e, rules, state, large);
+  unionMany(state.bits, large);
+  large.length = 0;
 }
 
 /** The identities that have redeemed a link by the moment and may hold what it gives. */
@@ -125,12 +162,12 @@ function tierOf(v: View, members: number, external: boolean, unexpected: boolean
 }
 
 /**
- * The reach of every space and item. `only`: the spaces to do, all where absent; nodes of others
- * are left at zero. `progress` is told of spaces done, a hundred at a time.
+ * The reach of every space and item. `only`: the nodes that are wanted, in rising order, all where
+ * absent; the rest is left at zero. `progress` is told of spaces done, a hundred at a time.
  */
 export function reach(
   v: View,
-  only?: readonly number[],
+  only?: Int32Array,
   progress?: (done: number, of: number) => void,
 ): ReachColumns {
   const { org } = v;
@@ -146,28 +183,32 @@ export function reach(
     accessClass: new Int32Array(nodes),
     classes: [],
     ownerAdds: new Uint8Array(nodes),
-    scratch: {
-      seenDomain: new Int32Array(v.domainNames.length),
-      foundDomains: new Int32Array(v.domainNames.length),
-      spare: [],
-    },
+    scratch: { spare: [], large: [] },
   };
-  const spaces = only ?? org.spaces.map((_, s) => s);
+  const spaces = only
+    ? [...new Set(Array.from(only, (n) => spaceOfNode(org, n)))].sort((a, b) => a - b)
+    : org.spaces.map((_, s) => s);
+  const wanted = only && { nodes: only, at: 0 };
   spaces.forEach((s, done) => {
-    reachOfSpace(v, s, out);
+    reachOfSpace(v, s, out, wanted);
     if (progress && done % 100 === 99) progress(done + 1, spaces.length);
   });
   return out;
 }
 
-function reachOfSpace(v: View, s: number, out: ReachColumns): void {
+function reachOfSpace(
+  v: View,
+  s: number,
+  out: ReachColumns,
+  wanted?: { nodes: Int32Array; at: number },
+): void {
   const { org } = v;
+  const { scratch } = out;
+  const { spare } = scratch;
   const rules = v.spaces[s]!;
-  const row = org.spaces[s]!;
-  const own = v.entriesOn.values.subarray(v.entriesOn.start[s], v.entriesOn.start[s + 1]);
-  const top = emptyState(v, out.scratch.spare);
-  if (row.visibility === 'organisation') union(top.bits, v.members);
-  for (const e of own) if (v.live[e]) applyEntry(v, e, rules, top);
+  const top = emptyState(v, spare);
+  if (org.spaces[s]!.visibility === 'organisation') union(top.bits, v.members);
+  applyEntries(v, s, rules, top, scratch);
   settle(v, top, rules, out);
   put(v, s, -1, top, rules, out);
 
@@ -175,53 +216,54 @@ function reachOfSpace(v: View, s: number, out: ReachColumns): void {
   let pastBreak: State | undefined;
   const broken = (): State => {
     if (pastBreak) return pastBreak;
-    pastBreak = emptyState(v);
-    for (const e of own) if (reachesPastBreaks(v, e)) applyEntry(v, e, rules, pastBreak);
+    pastBreak = emptyState(v, spare);
+    applyEntries(v, s, rules, pastBreak, scratch, (e) => reachesPastBreaks(v, e));
     return settle(v, pastBreak, rules, out);
   };
 
-  const { start, values } = v.children;
   // sets live only as long as their folder is being walked, so a few of them serve for all
-  const { spare } = out.scratch;
-  const stack: { state: State; at: number; end: number; own: boolean }[] = [
-    { state: top, at: start[s]!, end: start[s + 1]!, own: true },
-  ];
-  while (stack.length) {
-    const frame = stack[stack.length - 1]!;
-    if (frame.at === frame.end) {
-      stack.pop();
+  const last = org.spaceFirst[s + 1]!;
+  const stack: { state: State; end: number; own: boolean }[] = [{ state: top, end: last, own: true }];
+  const { first } = org.entries;
+  for (let item = org.spaceFirst[s]!; item < last; item++) {
+    let frame = stack[stack.length - 1]!;
+    while (frame.end <= item) {
       if (frame.own) spare.push(frame.state.bits);
-      continue;
+      stack.pop();
+      frame = stack[stack.length - 1]!;
     }
-    const item = values[frame.at++]!;
     const node = nodeOfItem(org, item);
-    let state = org.itemBreaks[item] ? broken() : frame.state;
-    const from = v.entriesOn.start[node]!;
-    const to = v.entriesOn.start[node + 1]!;
-    let copied = false;
-    for (let i = from; i < to; i++) {
-      const e = v.entriesOn.values[i]!;
-      if (!v.live[e]) continue;
-      if (!copied) {
-        const bits = spare.pop() ?? bitsFor(v.identityCount);
-        bits.set(state.bits);
-        state = {
-          ...state,
-          number: -1,
-          bits,
-          wholeDomains: state.wholeDomains.slice(),
-          identityDomains: NO_DOMAINS,
-        };
-        copied = true;
+    if (wanted) {
+      while (wanted.at < wanted.nodes.length && wanted.nodes[wanted.at]! < node) wanted.at++;
+      const next = wanted.at < wanted.nodes.length ? wanted.nodes[wanted.at]! : Infinity;
+      if (next >= nodeOfItem(org, org.itemEnd[item]!)) {
+        item = org.itemEnd[item]! - 1;
+        continue;
       }
-      applyEntry(v, e, rules, state);
     }
-    if (copied) settle(v, state, rules, out);
+    let state = org.itemBreaks[item] ? broken() : frame.state;
+    let own = false;
+    for (let e = first[node]!; e < first[node + 1]! && !own; e++) own = v.live[e] === 1;
+    if (own) {
+      const bits = spare.pop() ?? bitsFor(v.identityCount);
+      bits.set(state.bits);
+      state = {
+        ...state,
+        number: -1,
+        bits,
+        wholeDomains: state.wholeDomains.slice(),
+        identityDomains: state.identityDomains.slice(),
+      };
+      applyEntries(v, node, rules, state, scratch);
+      settle(v, state, rules, out);
+    }
     put(v, node, org.itemOwner[item]!, state, rules, out);
-    if (start[node + 1]! > start[node]!)
-      stack.push({ state, at: start[node]!, end: start[node + 1]!, own: copied });
-    else if (copied) spare.push(state.bits);
+    const end = org.itemEnd[item]!;
+    if (end > item + 1) stack.push({ state, end, own });
+    else if (own) spare.push(state.bits);
   }
+  for (const { state, own } of stack) if (own) spare.push(state.bits);
+  if (pastBreak) spare.push(pastBreak.bits);
 }
 
 /** Whether an entry on a space reaches through every break below it. */
@@ -232,49 +274,26 @@ export const reachesPastBreaks = (v: View, e: number): boolean =>
 function count(v: View, state: State, rules: SpaceRules): void {
   const { bits } = state;
   const { allowed } = rules;
-  let members = 0;
-  let guests = 0;
-  let outsiders = 0;
-  let unexpected = 0;
-  for (let w = 0; w < bits.length; w++) {
-    const word = bits[w]! & allowed[w]!;
-    bits[w] = word;
-    if (word === 0) continue;
-    members += ones(word & v.members[w]!);
-    const external = word & v.externals[w]!;
-    if (external === 0) continue;
-    guests += ones(external & v.guests[w]!);
-    outsiders += ones(external & v.outside[w]!);
-    unexpected |= external & v.unexpected[w]!;
-  }
-  state.members = members;
-  state.guests = guests;
+  const { memberRows, users } = v.org;
+  if (allowed !== v.all) for (let w = 0; w < bits.length; w++) bits[w]! &= allowed[w]!;
+  const inside = countFrom(bits, 0, memberRows);
+  const guests = countFrom(bits, memberRows, users.length);
+  const outsiders = countFrom(bits, users.length, v.identityCount);
+  state.members = inside;
   state.outsiders = outsiders;
-  state.couldMembers = state.organisationLink ? countBoth(allowed, v.members) : members;
+  state.guests = guests;
+  state.couldMembers = state.organisationLink ? countBoth(allowed, v.members) : inside;
+  // what the space shuts out has no say in the domains either
+  if (allowed !== v.all) state.identityDomains = domainsOf(v, bits, v.domainNames.length);
   state.external = guests + outsiders + state.wholeDomains.length > 0;
-  state.unexpected = unexpected !== 0 || state.wholeDomains.some((d) => v.domainStanding[d] === 2);
-}
-
-const NO_DOMAINS = new Int32Array(0);
-
-/** The domains of the external identities in a set. */
-function domainsIn(v: View, bits: Bits, out: ReachColumns): Int32Array {
-  const { seenDomain, foundDomains } = out.scratch;
-  const mark = out.classes.length + 1;
-  let n = 0;
-  forEachBoth(bits, v.externals, (i) => {
-    const d = v.identityDomain[i]!;
-    if (seenDomain[d] === mark) return;
-    seenDomain[d] = mark;
-    foundDomains[n++] = d;
-  });
-  return foundDomains.slice(0, n);
+  state.unexpected =
+    anyBoth(state.identityDomains, v.unexpectedDomains) ||
+    state.wholeDomains.some((d) => v.domainStanding[d] === 2);
 }
 
 /** Counts a state and makes it a class. */
 function settle(v: View, state: State, rules: SpaceRules, out: ReachColumns): State {
   count(v, state, rules);
-  state.identityDomains = state.guests + state.outsiders > 0 ? domainsIn(v, state.bits, out) : NO_DOMAINS;
   const { bits: _bits, number: _number, organisationLink: _link, ...summary } = state;
   state.number = out.classes.push({ ...summary, wholeDomains: [...summary.wholeDomains] }) - 1;
   return state;
@@ -338,7 +357,7 @@ export function reachOf(
 ): { now: ReachSummary; could: ReachSummary } {
   const cls = columns.classes[columns.accessClass[node]!]!;
   const domains = new Set(cls.wholeDomains.map((d) => v.org.domains[d]!));
-  for (const d of cls.identityDomains) domains.add(v.domainNames[d]!);
+  v.domainNames.forEach((name, d) => has(cls.identityDomains, d) && domains.add(name));
   if (columns.ownerAdds[node]) {
     const owner = v.org.itemOwner[node - v.org.spaces.length]!;
     if (v.identityDomain[owner]! >= 0) domains.add(v.domainNames[v.identityDomain[owner]!]!);

@@ -2,9 +2,10 @@
  * An organisation judged at one moment: who its identities are, what each group and domain stands
  * for, which grants and links are in force. Definitions: docs/access.md.
  */
-import { coveredBy, domainOf, EXTERNAL_SHARING } from '../model.ts';
-import { add, bitsFor, intersection, union, type Bits } from './bits.ts';
-import { Interner, listsBy, type Lists } from './growable.ts';
+import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.ts';
+import { add, bitsFor, has, intersection, union, type Bits } from './bits.ts';
+import { closeGroups, listIfSmall } from './groups.ts';
+import { Interner } from './growable.ts';
 import { isOwnAddress, PRINCIPAL, type Organisation } from './organisation.ts';
 
 export interface ReachSettings {
@@ -35,20 +36,23 @@ export interface View {
   /** External identities whose domain is not a partner's. */
   unexpected: Bits;
   memberCount: number;
+  /** Domains of the external identities that a group stands for, as sets of indices into `domainNames`. */
+  groupDomains: Bits[];
+  /** Indices into `domainNames` that are not a partner's. */
+  unexpectedDomains: Bits;
   /** Index into `domainNames` by identity; −1 for members. */
   identityDomain: Int32Array;
   domainNames: string[];
-  /** Everybody a group stands for, nesting followed. */
+  /** Everybody a group stands for, nesting followed: sets of users alone, and so shorter than others. */
   groupMembers: Bits[];
+  /** The same as lists, for groups that are small enough for a list to be quicker. */
+  groupLists: (Int32Array | undefined)[];
   /** Active users with an address in exactly that domain, by the organisation's domain number. */
-  domainMembers: Bits[];
+  domainMembers: Int32Array[];
   /** By domain number: 0 the organisation's own, 1 a partner's, 2 any other. */
   domainStanding: Uint8Array;
   /** 1 where the entry is in force at the moment. */
   live: Uint8Array;
-  entriesOn: Lists;
-  /** Items by parent node, in the order of their numbers. */
-  children: Lists;
   spaces: SpaceRules[];
 }
 
@@ -70,9 +74,10 @@ export interface ViewOptions {
   /** The moment of judgement; the survey's own where absent. */
   moment?: number;
   settings?: ReachSettings;
-  /** Entries to be taken as absent. */
-  without?: Iterable<number>;
 }
+
+/** Of two users with one address the active one counts, then the one whose id comes first. */
+const comesFirst = (a: PersonRow, b: PersonRow): boolean => (a.active !== b.active ? a.active : a.id < b.id);
 
 /** Judges an organisation at a moment. Cost: identities × groups / 32 words, plus one pass over entries. */
 export function view(org: Organisation, options: ViewOptions = {}): View {
@@ -83,7 +88,7 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     for (const address of person.addresses) {
       const other = userOfAddress.get(address);
       if (other === undefined) userOfAddress.set(address, u);
-      else if (other !== u && !org.users[other]!.active && person.active) userOfAddress.set(address, u);
+      else if (other !== u && comesFirst(person, org.users[other]!)) userOfAddress.set(address, u);
     }
   });
   const outsiders: string[] = [];
@@ -123,20 +128,17 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     if (!coveredBy(domain, org.own.partnerDomains)) add(unexpected, i);
   }
 
-  const domainMembers = org.domains.map((domain) => {
-    const set = bitsFor(identityCount);
+  const usersAt = new Map<string, number[]>(org.domains.map((d) => [d, []]));
+  if (usersAt.size)
     org.users.forEach((p, u) => {
-      if (p.active && p.addresses.some((a) => domainOf(a) === domain)) add(set, u);
+      if (!p.active) return;
+      for (const domain of new Set(p.addresses.map(domainOf))) usersAt.get(domain)?.push(u);
     });
-    return set;
-  });
 
   const live = new Uint8Array(org.entries.ids.length);
-  for (let e = 0; e < live.length; e++)
-    live[e] = org.entries.node[e]! >= 0 && org.entries.expires[e]! > moment ? 1 : 0;
-  for (const e of options.without ?? []) live[e] = 0;
+  for (let e = 0; e < live.length; e++) live[e] = inForce(org, e, moment) ? 1 : 0;
 
-  const groupMembers = closeGroups(org, identityCount);
+  const groupMembers = closeGroups(org);
   const v = { all, members, guests };
   return {
     org,
@@ -154,21 +156,50 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     memberCount,
     identityDomain,
     domainNames: domainNames.names,
+    groupDomains: groupMembers.map((set) =>
+      domainsOf({ identityDomain, externals }, set, domainNames.names.length),
+    ),
+    unexpectedDomains: unexpectedAmong(domainNames.names, org.own.partnerDomains),
     groupMembers,
-    domainMembers,
+    groupLists: groupMembers.map(listIfSmall),
+    domainMembers: org.domains.map((d) => Int32Array.from(usersAt.get(d)!)),
     domainStanding: Uint8Array.from(org.domains, (d) =>
       coveredBy(d, org.own.domains) ? 0 : coveredBy(d, org.own.partnerDomains) ? 1 : 2,
     ),
     live,
-    ...byNode(org),
     spaces: org.spaces.map((_, s) => spaceRules(org, s, groupMembers, v)),
   };
+}
+
+function unexpectedAmong(domains: readonly string[], partners: readonly string[]): Bits {
+  const set = bitsFor(domains.length);
+  domains.forEach((domain, d) => coveredBy(domain, partners) || add(set, d));
+  return set;
+}
+
+/** The domains of the external identities in a set. */
+export function domainsOf(
+  v: Pick<View, 'identityDomain' | 'externals'>,
+  set: Bits,
+  domainCount: number,
+): Bits {
+  const found = bitsFor(domainCount);
+  const { externals, identityDomain } = v;
+  for (let w = 0; w < set.length; w++)
+    for (let both = set[w]! & externals[w]!; both; both &= both - 1)
+      add(found, identityDomain[(w << 5) + 31 - Math.clz32(both & -both)]!);
+  return found;
 }
 
 const EXISTING = EXTERNAL_SHARING.indexOf('existing-guests');
 const OFF = EXTERNAL_SHARING.indexOf('off');
 
-function spaceRules(
+/** Whether an entry is on something known and has not ended by a moment. */
+export const inForce = (org: Organisation, e: number, moment: number): boolean =>
+  org.entries.node[e]! >= 0 && org.entries.expires[e]! > moment;
+
+/** What a space takes away. `sets`: all identities, members and guests. */
+export function spaceRules(
   org: Organisation,
   s: number,
   groupMembers: Bits[],
@@ -197,105 +228,21 @@ function spaceRules(
   };
 }
 
-function byNode(org: Organisation): { entriesOn: Lists; children: Lists } {
-  const nodes = org.spaces.length + org.itemIds.length;
-  const placed: number[] = [];
-  org.entries.node.forEach((n, e) => {
-    if (n >= 0) placed.push(e);
-  });
-  const on = Int32Array.from(placed);
-  return {
-    entriesOn: listsBy(
-      on.map((e) => org.entries.node[e]!),
-      on,
-      nodes,
-    ),
-    children: listsBy(
-      org.itemParent.map((p, i) => (p < 0 ? org.itemSpace[i]! : org.spaces.length + p)),
-      Int32Array.from(org.itemParent, (_, i) => i),
-      nodes,
-    ),
-  };
-}
-
-/**
- * Everybody each group stands for. Groups that contain each other (a cycle) stand for the same
- * people: strongly connected groups are found by Tarjan's algorithm (1972), which yields them
- * members first, so that each set is made from finished ones.
- */
-export function closeGroups(org: Organisation, identityCount: number): Bits[] {
-  const { start, values } = org.members;
-  const count = org.groups.length;
-  const closed = new Array<Bits>(count);
-  const index = new Int32Array(count).fill(-1);
-  const low = new Int32Array(count);
-  const next = new Int32Array(count);
-  const onStack = new Uint8Array(count);
-  const stack: number[] = [];
-  let visited = 0;
-  for (let root = 0; root < count; root++) {
-    if (index[root]! >= 0) continue;
-    const path = [root];
-    while (path.length) {
-      const g = path[path.length - 1]!;
-      if (index[g]! < 0) {
-        index[g] = low[g] = visited++;
-        next[g] = start[g]!;
-        stack.push(g);
-        onStack[g] = 1;
-      }
-      let deeper = false;
-      while (next[g]! < start[g + 1]!) {
-        const m = values[next[g]!++]!;
-        if (m >= 0) continue;
-        if (index[~m]! < 0) {
-          path.push(~m);
-          deeper = true;
-          break;
-        }
-        if (onStack[~m]) low[g] = Math.min(low[g]!, index[~m]!);
-      }
-      if (deeper) continue;
-      path.pop();
-      const above = path[path.length - 1];
-      if (above !== undefined) low[above] = Math.min(low[above]!, low[g]!);
-      if (low[g] !== index[g]) continue;
-      const set = bitsFor(identityCount);
-      let member: number;
-      const together: number[] = [];
-      do {
-        member = stack.pop()!;
-        onStack[member] = 0;
-        together.push(member);
-      } while (member !== g);
-      for (const t of together)
-        for (const m of values.subarray(start[t], start[t + 1])) {
-          if (m < 0) {
-            const inner = closed[~m];
-            if (inner) union(set, inner);
-          } else if (org.users[m]!.active) add(set, m);
-        }
-      for (const t of together) closed[t] = set;
-    }
-  }
-  return closed;
-}
-
 /** The identity a principal names, or −1 where it names none or many. */
 export function soleIdentity(v: View, kind: number, number: number): number {
-  if (kind === PRINCIPAL.user) return v.org.users[number]!.active ? number : -1;
-  if (kind === PRINCIPAL.address) {
-    const identity = v.identityOfAddress[number]!;
-    return identity >= 0 && (identity >= v.org.users.length || v.org.users[identity]!.active) ? identity : -1;
-  }
-  return -1;
+  if (kind !== PRINCIPAL.user && kind !== PRINCIPAL.address) return -1;
+  const identity = kind === PRINCIPAL.user ? number : v.identityOfAddress[number]!;
+  return identity >= 0 && has(v.all, identity) ? identity : -1;
 }
 
 /** Adds everybody a principal stands for. */
 export function addPrincipal(v: View, into: Bits, kind: number, number: number): void {
-  if (kind === PRINCIPAL.group) union(into, v.groupMembers[number]!);
-  else if (kind === PRINCIPAL.everyone) union(into, v.members);
-  else if (kind === PRINCIPAL.domain) union(into, v.domainMembers[number]!);
+  if (kind === PRINCIPAL.group) {
+    const list = v.groupLists[number];
+    if (list) for (let i = 0; i < list.length; i++) add(into, list[i]!);
+    else union(into, v.groupMembers[number]!);
+  } else if (kind === PRINCIPAL.everyone) union(into, v.members);
+  else if (kind === PRINCIPAL.domain) for (const u of v.domainMembers[number]!) add(into, u);
   else if (kind === PRINCIPAL.anyone) union(into, v.all);
   else {
     const identity = soleIdentity(v, kind, number);

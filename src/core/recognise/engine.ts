@@ -48,12 +48,26 @@ const isWord = (text: string, i: number): boolean => {
   return code < 128 ? (CLASS[code]! & ALNUM) > 0 : code > 191;
 };
 
+/** A type's words as patterns, made once for all documents. */
+const wordPatterns = new WeakMap<DataType, { context: RegExp; otherwise: RegExp }>();
+function wordsOf(type: DataType): { context: RegExp; otherwise: RegExp } {
+  let words = wordPatterns.get(type);
+  if (!words) {
+    type.patterns.forEach(assertBounded);
+    words = {
+      context: wordPattern(Object.values(type.context).flat()),
+      otherwise: wordPattern(type.otherwise),
+    };
+    wordPatterns.set(type, words);
+  }
+  return words;
+}
+
 /** Scans one document, part by part. */
 export class Scanner {
   private readonly tallies = new Map<string, Tally>();
   private readonly byClass: DataType[][] = [];
   private readonly longest: number;
-  private readonly words = new Map<DataType, { context: RegExp; otherwise: RegExp }>();
   private part: Part = 'body';
   private name = '';
   /** The body is PEM text (RFC 7468), so that its labels say what it holds and its name does not. */
@@ -69,11 +83,7 @@ export class Scanner {
   constructor(private readonly options: ScanOptions) {
     this.longest = Math.max(...options.types.map((t) => t.longest));
     for (const type of options.types) {
-      type.patterns.forEach(assertBounded);
-      this.words.set(type, {
-        context: wordPattern(Object.values(type.context).flat()),
-        otherwise: wordPattern(type.otherwise),
-      });
+      wordsOf(type);
       for (const bit of Object.values(START)) if (type.start & bit) (this.byClass[bit] ??= []).push(type);
     }
   }
@@ -101,6 +111,12 @@ export class Scanner {
     this.feed(name);
     this.flush(true);
     this.name = name;
+  }
+
+  /** Nothing was met so far that would be lost with this scanner. */
+  get idle(): boolean {
+    this.flush(true);
+    return this.tallies.size === 0 && !this.isPem;
   }
 
   /** Everything found, by data type in the order of the types; types without a match are left out. */
@@ -196,7 +212,7 @@ export class Scanner {
     const reasons: Reason[] = [];
     const around =
       `${buffer.slice(Math.max(0, start - WINDOW), start)}\n${buffer.slice(end, end + WINDOW)}`.toLowerCase();
-    const words = this.words.get(type)!;
+    const words = wordsOf(type)!;
     const said = [...new Set(around.match(words.context) ?? [])];
     if (said.length) {
       reasons.push({ why: `the word “${said[0]}” is near`, points: BASE.context });

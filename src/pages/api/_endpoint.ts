@@ -20,6 +20,8 @@ export interface Declaration<S extends z.ZodType> {
   role: NeededRole;
   /** Of the query where the method is GET, else of the JSON body; values of the path are added. */
   input: S;
+  /** The body is no JSON but bytes that `run` reads itself; `input` is of the query then. */
+  stream?: true;
   run(ctx: {
     app: App;
     input: z.infer<S>;
@@ -44,7 +46,7 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
     if (!reading && !sameOrigin(request))
       return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
     let raw: Record<string, unknown>;
-    if (reading) raw = Object.fromEntries(new URL(request.url).searchParams);
+    if (reading || declared.stream) raw = Object.fromEntries(new URL(request.url).searchParams);
     else {
       if (!request.headers.get('content-type')?.startsWith('application/json'))
         return problem(415, 'content-type', 'The body must be application/json.');

@@ -14,3 +14,12 @@ export function problem(
     },
   );
 }
+
+/** An answer of the engine, or 404 where it knows nothing of the kind. */
+export const found = <T>(answer: T | undefined): T | Response =>
+  answer ??
+  problem(
+    404,
+    'not-there',
+    'This is not in the survey that was asked. Survey again, or choose another survey.',
+  );

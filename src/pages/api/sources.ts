@@ -8,7 +8,7 @@ export const POST = endpoint({
   role: 'steward',
   input: z.object({
     id: z.string().regex(/^[a-z0-9-]{1,40}$/, 'takes small letters, digits and dashes'),
-    kind: z.enum(['directory', 'drives']),
+    kind: z.enum(['directory', 'drives', 'sites', 'channels']),
     name: text(200).min(1),
     url: z.url({ protocol: /^https?$/ }).max(2000),
     token: text(4000).min(1),

@@ -6,8 +6,8 @@ export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) =>
 
 export const POST = endpoint({
   role: 'steward',
-  input: nothing,
-  run: async ({ app, account }) => ({ id: await app.surveys.start(account.address) }),
+  input: z.object({ kind: z.enum(['full', 'incremental']).default('full') }),
+  run: async ({ app, account, input }) => ({ id: await app.surveys.start(account.address, input.kind) }),
 });
 
 export const DELETE = endpoint({

@@ -4,35 +4,42 @@
  */
 import { createHmac } from 'node:crypto';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { drivesWorkspace, scimDirectory } from '../../connectors/http-connectors.ts';
-import { ConnectorError, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
-import type { ItemRow } from '../../core/model.ts';
+import { connectWorkspace, scimDirectory } from '../../connectors/http-connectors.ts';
+import { ConnectorError, type Changed, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
+import type { GroupRow, ItemRow } from '../../core/model.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import { GroupsByRule } from '../../formats/group-rules.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
 import {
   mergeStaged,
   restage,
   stage,
+  stageActivity,
   type ContentDoc,
   type ObservedKind,
   type StagedRow,
 } from '../../store/observed.ts';
 import type { SurveyStep } from '../dto.ts';
 import { Ledger } from '../ledger.ts';
-import { STEP_NAMES, type StepName } from './steps.ts';
+import { stageExtract } from './extract.ts';
+import { FULL_STEPS, INCREMENTAL_STEPS, type StepName } from './steps.ts';
 
 export interface SurveySource {
   id: string;
-  kind: 'directory' | 'drives';
+  kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract';
+  /** Of an extract: the directory or zip it was put into. */
   url: string;
   token: string;
 }
 export interface SurveyOrder {
   survey: number;
+  kind: 'full' | 'incremental';
   by: string;
   sources: SurveySource[];
+  /** Where an incremental survey of a source begins. */
+  changeTokens: Record<string, string>;
   /** Key of the hashes by which distinct values are told apart. */
   hashKey: string;
 }
@@ -43,7 +50,8 @@ const { port, dbPort, order } = workerData as { port: MessagePort; dbPort: Messa
 const db = dbOver(dbPort);
 const abort = new AbortController();
 
-const steps: SurveyStep[] = STEP_NAMES.map((name) => ({
+const stepNames: readonly StepName[] = order.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS;
+const steps: SurveyStep[] = stepNames.map((name) => ({
   name,
   state: 'waiting',
   done: 0,
@@ -70,7 +78,7 @@ function tell(force = false): void {
 
 async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>): Promise<void> {
   if (abort.signal.aborted) throw new ConnectorError('cancelled', 'The survey was cancelled.');
-  const seq = STEP_NAMES.indexOf(name);
+  const seq = stepNames.indexOf(name);
   const step = steps[seq]!;
   const save = () =>
     db.query(
@@ -123,18 +131,38 @@ async function readAll<Row extends { id: string }>(
   kind: ObservedKind,
   source: string,
   pages: AsyncIterable<Page<Row>>,
-  each?: (row: Row) => void,
+  each?: (row: Row, raw: unknown) => void,
 ): Promise<void> {
   const before = step.total ?? 0;
   for await (const page of pages) {
     if (page.total !== undefined) step.total = before + page.total;
     const rows: StagedRow[] = page.rows.map((doc) => ({ kind, source, id: doc.id, doc }));
     await stage(db, order.survey, rows);
-    if (each) page.rows.forEach(each);
+    if (each) page.rows.forEach((row, i) => each(row, page.raw?.[i]));
     step.done += rows.length;
     for (const r of page.rejected) await fail(step, r.id, r.reason);
     tell();
   }
+}
+
+/** Reads a directory's groups; whom a rule holds for is asked of the people read before. */
+async function readGroups(
+  step: SurveyStep,
+  source: string,
+  pages: AsyncIterable<Page<GroupRow>>,
+  rules: GroupsByRule,
+): Promise<void> {
+  const byRule: string[] = [];
+  await readAll(step, 'group', source, pages, (row) => {
+    if (rules.group(row)) byRule.push(row.id);
+  });
+  if (!byRule.length) return;
+  const rows: StagedRow[] = [];
+  for (const { group, complaint } of rules.resolve()) {
+    rows.push({ kind: 'group', source, id: group.id, doc: group });
+    if (complaint) await fail(step, group.id, complaint);
+  }
+  await restage(db, order.survey, rows);
 }
 
 /** Whether a file's kind can hold text that is read today. Others are known by their names alone. */
@@ -180,7 +208,8 @@ async function scanAll(
   const flush = async (): Promise<void> => {
     const rows = ready;
     ready = [];
-    await stage(db, order.survey, rows);
+    // after 'changes meanwhile' a file may have been scanned before
+    await (step.name === 'content' ? stage(db, order.survey, rows) : restage(db, order.survey, rows));
   };
   const reader = async (): Promise<void> => {
     while (next < items.length) {
@@ -200,7 +229,7 @@ async function scanAll(
         doc = known[0]?.doc ?? { state: 'unreadable', reason, found: [] };
       }
       ready.push({ kind: 'content', source: source.id, id: item.id, doc });
-      step.done++;
+      if (step.name === 'content') step.done++;
       tell();
       if (ready.length >= 500) await flush();
     }
@@ -209,20 +238,74 @@ async function scanAll(
   await flush();
 }
 
+interface Workspace {
+  source: SurveySource;
+  connector: WorkspaceConnector;
+  token: string;
+  /** Read in full; else from its change token on. */
+  whole: boolean;
+  files: ItemRow[];
+}
+
+/** Changes since a workspace's token, staged; the files among them want scanning. */
+async function readChanges(step: SurveyStep, w: Workspace): Promise<void> {
+  const files = new Map(w.files.map((f) => [f.id, f]));
+  for await (const part of w.connector.changesSince(w.token)) {
+    // a row may change again while the changes are read: the later word counts
+    const last = new Map<string, Changed>(part.changes.map((c) => [`${c.kind}/${c.id}`, c]));
+    await restage(
+      db,
+      order.survey,
+      [...last.values()].map((c) => ({
+        kind: c.kind as ObservedKind,
+        source: w.source.id,
+        id: c.id,
+        doc: c.row,
+      })),
+    );
+    for (const c of last.values()) {
+      if (c.kind !== 'item') continue;
+      if (c.row?.kind === 'file') files.set(c.id, c.row);
+      else {
+        files.delete(c.id);
+        await restage(db, order.survey, [{ kind: 'content', source: w.source.id, id: c.id, doc: null }]);
+      }
+    }
+    w.token = part.changeToken;
+    step.done += part.changes.length;
+    tell();
+  }
+  w.files = [...files.values()];
+}
+
+/** Files whose content could not be read the last time. */
+const unreadBefore = (source: string): Promise<{ doc: ItemRow }[]> =>
+  db.query(
+    `select i.doc from observed i where i.kind = 'item' and i.source = $1 and i.valid_to is null
+     and (exists (select 1 from observed c where c.kind = 'content' and c.source = $1 and c.id = i.id and c.valid_to is null and c.doc->>'state' = 'unreadable')
+          or i.id in (select object from survey_failure where step = 'content' and survey = (select max(id) from survey where state = 'done' and kind <> 'read-back')))`,
+    [source],
+  );
+
 async function run(): Promise<SurveyResult> {
   const http = (s: SurveySource) => ({ url: s.url, token: s.token, signal: abort.signal });
   const directories = order.sources
     .filter((s) => s.kind === 'directory')
-    .map((s) => ({ source: s, connector: scimDirectory(http(s)) }));
-  const workspaces = order.sources
-    .filter((s) => s.kind === 'drives')
-    .map((s) => ({ source: s, connector: drivesWorkspace(http(s)), token: '', files: [] as ItemRow[] }));
+    .map((s) => ({ source: s, connector: scimDirectory(http(s)), rules: new GroupsByRule() }));
+  const workspaces = order.sources.flatMap((s): Workspace[] =>
+    s.kind === 'directory' || s.kind === 'extract'
+      ? []
+      : [{ source: s, connector: connectWorkspace(s.kind, http(s)), token: '', whole: true, files: [] }],
+  );
+  const extracts = order.sources.filter((s) => s.kind === 'extract');
   let takenAt = '';
   try {
     await db.query('delete from staged');
+    await db.query('delete from staged_activity');
     for (const w of workspaces) {
       const about = await w.connector.about();
-      w.token = about.changeToken;
+      w.whole = order.kind === 'full' || order.changeTokens[w.source.id] === undefined;
+      w.token = w.whole ? about.changeToken : order.changeTokens[w.source.id]!;
       await stage(db, order.survey, [
         {
           kind: 'about',
@@ -232,67 +315,99 @@ async function run(): Promise<SurveyResult> {
         },
       ]);
     }
-    for (const [name, kind] of [
-      ['people', 'person'],
-      ['groups', 'group'],
-    ] as const)
-      await inStep(name, async (step) => {
-        for (const d of directories) await readAll(step, kind, d.source.id, d.connector.list(kind));
-      });
-    for (const [name, kind] of [
-      ['spaces', 'space'],
-      ['items', 'item'],
-      ['grants', 'grant'],
-      ['links', 'link'],
-    ] as const)
-      await inStep(name, async (step) => {
-        for (const w of workspaces)
-          await readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
-            if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
-          });
+    await inStep('people', async (step) => {
+      for (const d of directories)
+        await readAll(step, 'person', d.source.id, d.connector.list('person'), (_, raw) =>
+          d.rules.user(raw as { id: string }),
+        );
+      for (const w of workspaces) await readAll(step, 'person', w.source.id, w.connector.list('person'));
+    });
+    await inStep('groups', async (step) => {
+      for (const d of directories) await readGroups(step, d.source.id, d.connector.list('group'), d.rules);
+    });
+    if (order.kind === 'full') {
+      if (extracts.length)
+        takenAt = await stageExtract({ db, order, extracts, inStep, fail, tell, keep: KEEP });
+      for (const [name, kind] of [
+        ['spaces', 'space'],
+        ['items', 'item'],
+        ['grants', 'grant'],
+        ['links', 'link'],
+      ] as const)
+        await inStep(name, async (step) => {
+          for (const w of workspaces)
+            await readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
+              if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
+            });
+        });
+    } else
+      await inStep('what changed', async (step) => {
+        for (const w of workspaces) {
+          if (w.whole) throw new ConnectorError('token-expired', `${w.source.id} has not been surveyed yet.`);
+          w.files = (await unreadBefore(w.source.id)).map((r) => r.doc);
+          await readChanges(step, w);
+        }
       });
     await inStep('content', async (step) => {
-      step.total = workspaces.reduce((n, w) => n + w.files.length, 0);
+      step.total = (step.total ?? 0) + workspaces.reduce((n, w) => n + w.files.length, 0);
       for (const w of workspaces) await scanAll(step, w.source, w.connector, w.files);
     });
-    await inStep('changes meanwhile', async (step) => {
-      for (const w of workspaces) {
-        const { changes } = await w.connector.changesSince(w.token);
-        await restage(
-          db,
-          order.survey,
-          changes.map((c) => ({ kind: c.kind, source: w.source.id, id: c.id, doc: c.row })),
-        );
-        for (const c of changes)
-          if (c.kind === 'item' && c.row?.kind === 'file')
-            await restage(db, order.survey, [
-              { kind: 'content', source: w.source.id, id: c.id, doc: await scan(c.row, w.connector) },
-            ]);
-        step.done += changes.length;
-      }
-      takenAt = new Date().toISOString();
+    await inStep('activity', async (step) => {
+      for (const w of workspaces)
+        for await (const part of w.connector.activity('0')) {
+          await stageActivity(
+            db,
+            part.rows.map((r) => ({ source: w.source.id, ...r })),
+          );
+          step.done += part.rows.length;
+          tell();
+        }
     });
+    if (order.kind === 'full')
+      await inStep('changes meanwhile', async (step) => {
+        for (const w of workspaces) {
+          w.files = [];
+          await readChanges(step, w);
+          await scanAll(step, w.source, w.connector, w.files);
+        }
+      });
+    // judged at the moment to which the changes were read, unless an extract says when it was taken
+    takenAt = workspaces.length || !takenAt ? new Date().toISOString() : takenAt;
     await inStep('taking over', async () => {
+      const kinds =
+        order.kind === 'full'
+          ? (['about', 'person', 'space', 'item', 'grant', 'link', 'content'] as const)
+          : (['about', 'person'] as const);
       const whole = [
         ...directories.flatMap((d) =>
           (['person', 'group'] as const).map((kind) => ({ kind, source: d.source.id })),
         ),
-        ...workspaces.flatMap((w) =>
-          (['about', 'space', 'item', 'grant', 'link', 'content'] as const).map((kind) => ({
-            kind,
-            source: w.source.id,
-          })),
-        ),
+        ...workspaces.flatMap((w) => kinds.map((kind) => ({ kind, source: w.source.id }))),
+        ...(order.kind === 'full'
+          ? extracts.flatMap((e) => [...kinds, 'group' as const].map((kind) => ({ kind, source: e.id })))
+          : []),
       ];
       await db.transaction(async (tx) => {
         await mergeStaged(tx, order.survey, whole);
-        await tx.query("update survey set state = 'done', taken_at = $2, finished_at = $2 where id = $1", [
+        await tx.query("update survey set state = 'done', taken_at = $2, finished_at = $3 where id = $1", [
           order.survey,
           takenAt,
+          new Date(),
         ]);
+        for (const w of workspaces)
+          await tx.query(
+            `insert into change_token (source, token, survey) values ($1, $2, $3)
+             on conflict (source) do update set token = excluded.token, survey = excluded.survey`,
+            [w.source.id, w.token, order.survey],
+          );
         const counts = steps.slice(0, -1).map((s) => ({ name: s.name, done: s.done, failed: s.failed }));
         await new Ledger(db, () => new Date()).add(
-          { who: order.by, what: 'survey.done', subject: `survey ${order.survey}`, after: { steps: counts } },
+          {
+            who: order.by,
+            what: 'survey.done',
+            subject: `survey ${order.survey}`,
+            after: { kind: order.kind, steps: counts },
+          },
           tx,
         );
       });
@@ -301,6 +416,8 @@ async function run(): Promise<SurveyResult> {
   } catch (e) {
     await db.query('delete from staged where survey = $1', [order.survey]).catch(() => undefined);
     if (abort.signal.aborted) return { state: 'cancelled', reason: 'Cancelled by the steward.' };
+    if (e instanceof ConnectorError && e.code === 'token-expired')
+      return { state: 'failed', reason: `${e.message} Survey everything instead.` };
     if (e instanceof ConnectorError) return { state: 'failed', reason: e.message };
     throw e;
   }

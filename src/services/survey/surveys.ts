@@ -9,12 +9,12 @@ import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Secrets } from '../secrets.ts';
-import { STEP_NAMES } from './steps.ts';
+import { FULL_STEPS, INCREMENTAL_STEPS } from './steps.ts';
 import type { SurveyFunctions, SurveyOrder, SurveyResult, SurveySource } from './survey.thread.ts';
 
 export interface SourceInput {
   id: string;
-  kind: 'directory' | 'drives';
+  kind: SurveySource['kind'];
   name: string;
   url: string;
   token: string;
@@ -116,8 +116,11 @@ export class Surveys {
     });
   }
 
-  /** Starts a survey of every source. Resolves when it has begun, with its number. */
-  async start(by: string): Promise<number> {
+  /**
+   * Starts a survey of every source, or of what changed in it since the last one. Resolves when it has
+   * begun, with its number.
+   */
+  async start(by: string, kind: 'full' | 'incremental' = 'full'): Promise<number> {
     if (this.running || this.starting)
       throw new AppError(
         'survey-running',
@@ -127,19 +130,34 @@ export class Surveys {
     this.starting = true;
     try {
       const sources = await this.sourcesWithTokens();
-      if (!sources.some((s) => s.kind === 'drives'))
+      const tokens = await this.db.query<{ source: string; token: string }>(
+        'select source, token from change_token',
+      );
+      const changeTokens = Object.fromEntries(tokens.map((t) => [t.source, t.token]));
+      if (kind === 'incremental') {
+        const fresh = sources.find(
+          (s) => s.kind !== 'directory' && s.kind !== 'extract' && !changeTokens[s.id],
+        );
+        if (fresh || !sources.some((s) => changeTokens[s.id]))
+          throw new AppError(
+            'no-change-token',
+            409,
+            `${fresh ? fresh.name : 'No workspace'} has ${fresh ? 'not ' : ''}been surveyed in full yet. Survey everything first.`,
+          );
+      }
+      if (!sources.some((s) => s.kind !== 'directory'))
         throw new AppError('no-sources', 409, 'There is no workspace to survey yet. Add one first.');
       const id = await this.db.transaction(async (tx) => {
         const [row] = await tx.query<{ id: number }>(
-          "insert into survey (kind, state, started_by, started_at) values ('full', 'running', $1, $2) returning id",
-          [by, this.clock()],
+          "insert into survey (kind, state, started_by, started_at) values ($3, 'running', $1, $2) returning id",
+          [by, this.clock(), kind],
         );
         await this.ledger.add(
           {
             who: by,
             what: 'survey.started',
             subject: `survey ${row!.id}`,
-            after: { sources: sources.map((s) => s.id) },
+            after: { kind, sources: sources.map((s) => s.id) },
           },
           tx,
         );
@@ -148,8 +166,10 @@ export class Surveys {
       const dbPort = await this.db.port();
       const order: SurveyOrder = {
         survey: id,
+        kind,
         by,
-        sources: sources.map(({ id: s, kind, url, token }) => ({ id: s, kind, url, token })),
+        sources: sources.map(({ id: s, kind: k, url, token }) => ({ id: s, kind: k, url, token })),
+        changeTokens,
         hashKey: this.secrets.keyFor('values').toString('base64'),
       };
       const { remote, worker } = startThread<SurveyFunctions>(
@@ -244,6 +264,9 @@ export class Surveys {
       reason: string | null;
       plan: number | null;
       failures: number;
+      added: number;
+      altered: number;
+      removed: number;
     }>(
       'select s.*, (select count(*)::int from survey_failure f where f.survey = s.id) as failures from survey s order by id desc limit $1',
       [limit],
@@ -270,12 +293,15 @@ export class Surveys {
       reason: r.reason,
       plan: r.plan,
       failures: r.failures,
+      added: r.added,
+      altered: r.altered,
+      removed: r.removed,
       steps:
         this.running?.id === r.id && this.running.steps.length
           ? this.running.steps
           : r.kind === 'read-back'
             ? []
-            : STEP_NAMES.map((name) => {
+            : (r.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS).map((name) => {
                 const s = steps.find((x) => x.survey === r.id && x.name === name);
                 return s
                   ? {

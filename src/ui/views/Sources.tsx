@@ -23,7 +23,13 @@ const COUNT_WORDS: Record<string, [string, string]> = {
   grant: ['grant', 'grants'],
   link: ['link', 'links'],
 };
-const KIND_WORDS = { directory: 'directory, SCIM 2.0', drives: 'shared and personal drives' };
+const KIND_WORDS = {
+  directory: 'directory, SCIM 2.0',
+  drives: 'shared and personal drives',
+  sites: 'sites and teams',
+  channels: 'channels',
+  extract: 'bulk extract, read once',
+};
 
 function View({ search }: { search: string }) {
   const { steward, live } = useSigned();

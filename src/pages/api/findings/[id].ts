@@ -11,7 +11,7 @@ export const GET = endpoint({
     if (!finding) return problem(404, 'no-finding', 'There is no finding of this number.');
     return {
       ...finding,
-      dossier: (await app.engine.ask.dossier(finding.row.source, finding.row.item)) ?? null,
+      dossier: (await app.engine.ask.dossier(undefined, finding.row.source, finding.row.item)) ?? null,
     };
   },
 });

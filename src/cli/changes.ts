@@ -1,0 +1,23 @@
+/** The changes of a `--without` file (docs/cli.md), one a line. */
+import { createReadStream, statSync } from 'node:fs';
+import type { Change } from '../core/access/change.ts';
+import { changeSchema } from '../formats/changes.ts';
+import { linesOf } from '../formats/lines.ts';
+import { complaint } from '../formats/rows.ts';
+import { CliError } from './error.ts';
+
+export async function readChanges(file: string): Promise<Change[]> {
+  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
+    throw new CliError(`${file} is not a file that can be read.`);
+  const changes: Change[] = [];
+  for await (const lines of linesOf(createReadStream(file)))
+    for (const line of lines)
+      try {
+        const parsed = changeSchema.safeParse(JSON.parse(line.text ?? ''));
+        if (!parsed.success) throw new Error(complaint(parsed.error));
+        changes.push(parsed.data as Change);
+      } catch (e) {
+        throw new CliError(`${file}, line ${line.number}: this is not a change (${(e as Error).message}).`);
+      }
+  return changes;
+}

@@ -1,0 +1,235 @@
+/** Changes to an organisation's access, and the view as it would be with them; nothing is touched. */
+import { AUDIENCES, ROLES } from '../model.ts';
+import type { Audience, ExternalSharing, Role, SpaceRow, WorkspaceRow } from '../model.ts';
+import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
+import { listsBy } from './growable.ts';
+import { externalLevel, PRINCIPAL, time, type Organisation } from './organisation.ts';
+import { inForce, spaceRules, type View } from './view.ts';
+
+/** One change: taken away, or some fields set (null takes a field away). */
+export type Change =
+  | { grant: string; set?: { role?: Role; expiresAt?: string | null } }
+  | { link: string; set?: { role?: Role; audience?: Audience; expiresAt?: string | null } }
+  | { member: { group: string; value: string } }
+  | {
+      space: string;
+      set: {
+        visibility?: 'members' | 'organisation' | null;
+        visibilityRole?: Role | null;
+        externalSharing?: ExternalSharing | null;
+        editorsShare?: boolean | null;
+        gate?: string[] | null;
+      };
+    }
+  | { item: string; set: { inherits?: boolean | null; owner?: string | null } }
+  | { workspace: string; set: { externalSharing?: ExternalSharing | null } };
+
+export interface Alteration {
+  view: View;
+  /** Entries withdrawn or altered. */
+  entries: Set<number>;
+  /** Groups that stand for other people than before. */
+  groups: Set<number>;
+  /** Spaces whose settings or rules are others. */
+  spaces: Set<number>;
+  /** Items that inherit or are owned otherwise. */
+  items: Set<number>;
+  /** Changes to something that is not there. */
+  unknown: Change[];
+}
+
+/** A row with some fields set; null takes a field away. */
+function withFields<T extends object>(row: T, fields: object): T {
+  return Object.fromEntries(Object.entries({ ...row, ...fields }).filter(([, v]) => v !== null)) as T;
+}
+
+/** The view with changes applied. What is not changed is shared with the view given. */
+export function alter(v: View, changes: readonly Change[]): Alteration {
+  const org: Organisation = { ...v.org, entries: { ...v.org.entries } };
+  const live = v.live.slice();
+  const altered: Alteration = {
+    view: { ...v, org, live },
+    entries: new Set(),
+    groups: new Set(),
+    spaces: new Set(),
+    items: new Set(),
+    unknown: [],
+  };
+  const own = <K extends 'role' | 'type' | 'expires'>(column: K): Organisation['entries'][K] => {
+    if (org.entries[column] === v.org.entries[column])
+      org.entries[column] = v.org.entries[column].slice() as never;
+    return org.entries[column];
+  };
+  const withdrawn = new Set<number>();
+  const removed = new Map<number, Set<number>>();
+  const gates = new Map<number, number[]>();
+  for (const change of changes) {
+    if ('grant' in change || 'link' in change) {
+      const [kind, id] =
+        'grant' in change ? (['grant', change.grant] as const) : (['link', change.link] as const);
+      const e = v.org.find(kind, id);
+      if (e < 0) {
+        altered.unknown.push(change);
+        continue;
+      }
+      altered.entries.add(e);
+      if (!change.set) withdrawn.add(e);
+      if (!change.set || withdrawn.has(e)) {
+        live[e] = 0;
+        continue;
+      }
+      const { role, expiresAt, audience } = change.set as {
+        role?: Role;
+        expiresAt?: string | null;
+        audience?: Audience;
+      };
+      if (role) own('role')[e] = ROLES.indexOf(role);
+      if (audience) own('type')[e] = 1 + AUDIENCES.indexOf(audience);
+      if (expiresAt !== undefined) own('expires')[e] = time(expiresAt ?? undefined, Infinity);
+      live[e] = inForce(org, e, v.moment) ? 1 : 0;
+    } else if ('member' in change) {
+      const g = v.org.find('group', change.member.group);
+      const members =
+        g < 0 ? [] : v.org.members.values.subarray(v.org.members.start[g], v.org.members.start[g + 1]);
+      const [user, group] = [
+        v.org.find('user', change.member.value),
+        v.org.find('group', change.member.value),
+      ];
+      const found = [...(user < 0 ? [] : [user]), ...(group < 0 ? [] : [~group])].filter((m) =>
+        members.includes(m as never),
+      );
+      if (!found.length) altered.unknown.push(change);
+      for (const m of found) removed.set(g, (removed.get(g) ?? new Set()).add(m));
+    } else if ('space' in change) {
+      const s = v.org.find('space', change.space);
+      if (s < 0) {
+        altered.unknown.push(change);
+        continue;
+      }
+      altered.spaces.add(s);
+      if (org.spaces === v.org.spaces) org.spaces = v.org.spaces.slice();
+      const row: SpaceRow = withFields(org.spaces[s]!, change.set);
+      org.spaces[s] = row;
+      if ('gate' in change.set)
+        gates.set(
+          s,
+          (row.gate ?? []).map((g) => v.org.find('group', g)),
+        );
+    } else if ('item' in change) {
+      const i = v.org.find('item', change.item);
+      if (i < 0) {
+        altered.unknown.push(change);
+        continue;
+      }
+      altered.items.add(i);
+      if ('inherits' in change.set && v.org.breakable[v.org.itemSpace[i]!]) {
+        if (org.itemBreaks === v.org.itemBreaks) org.itemBreaks = v.org.itemBreaks.slice();
+        org.itemBreaks[i] = change.set.inherits === false ? 1 : 0;
+      }
+      if ('owner' in change.set) {
+        if (org.itemOwner === v.org.itemOwner) org.itemOwner = v.org.itemOwner.slice();
+        org.itemOwner[i] = change.set.owner ? v.org.find('user', change.set.owner) : -1;
+      }
+    } else {
+      const w = org.workspaces.findIndex((x) => x.id === change.workspace);
+      if (w < 0) {
+        altered.unknown.push(change);
+        continue;
+      }
+      org.workspaces = org.workspaces.slice();
+      org.workspaces[w] = withFields<WorkspaceRow>(org.workspaces[w]!, change.set);
+      org.spaces.forEach((row, s) => row.workspace === change.workspace && altered.spaces.add(s));
+    }
+  }
+
+  if (removed.size) closeAgain(v, altered, removed);
+  forgetUnnamed(v, altered.view, withdrawn);
+  if (gates.size) {
+    const lists = org.spaces.map(
+      (_, s) =>
+        gates.get(s) ?? [...v.org.gates.values.subarray(v.org.gates.start[s], v.org.gates.start[s + 1])],
+    );
+    org.gates = listsBy(
+      Int32Array.from(lists.flatMap((list, s) => list.map(() => s))),
+      Int32Array.from(lists.flat()),
+      lists.length,
+    );
+  }
+  for (let s = 0; s < org.spaces.length; s++)
+    if (
+      org.gates.values.subarray(org.gates.start[s], org.gates.start[s + 1]).some((g) => altered.groups.has(g))
+    )
+      altered.spaces.add(s);
+  if (altered.spaces.size) {
+    org.external = v.org.external.slice();
+    const workspaces = new Map(org.workspaces.map((w) => [w.id, w]));
+    altered.view.spaces = v.spaces.slice();
+    for (const s of altered.spaces) {
+      org.external[s] = externalLevel(workspaces.get(org.spaces[s]!.workspace), org.spaces[s]!);
+      altered.view.spaces[s] = spaceRules(org, s, altered.view.groupMembers, v);
+    }
+  }
+  return altered;
+}
+
+/** Makes anew the sets of those groups that hold, however deep, a group that lost a member. */
+function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, ReadonlySet<number>>): void {
+  const { org } = altered.view;
+  const concerned = groupsAbove(v.org, removed.keys());
+  const { start, values } = v.org.members;
+  const owners: number[] = [];
+  const left: number[] = [];
+  for (let g = 0; g < org.groups.length; g++)
+    for (let i = start[g]!; i < start[g + 1]!; i++)
+      if (!removed.get(g)?.has(values[i]!)) {
+        owners.push(g);
+        left.push(values[i]!);
+      }
+  org.members = listsBy(Int32Array.from(owners), Int32Array.from(left), org.groups.length);
+  const sets = closeGroups(
+    org,
+    v.groupMembers.map((set, g) => (concerned.has(g) ? undefined : set)),
+  );
+  const lists = v.groupLists.slice();
+  for (const g of concerned) {
+    if (sets[g]!.every((word, w) => word === v.groupMembers[g]![w])) continue;
+    altered.groups.add(g);
+    lists[g] = listIfSmall(sets[g]!);
+  }
+  altered.view.groupMembers = sets;
+  altered.view.groupLists = lists;
+}
+
+/**
+ * An outsider is known by what names them: one whom only withdrawn entries named is no longer among
+ * those to whom a grant for anyone gives something.
+ */
+function forgetUnnamed(v: View, later: View, withdrawn: ReadonlySet<number>): void {
+  const lists = [
+    [v.org.entries.toKind, v.org.entries.toNumber],
+    [v.org.entries.redeemedKind, v.org.entries.redeemedNumber],
+  ] as const;
+  const maybe = new Set<number>();
+  for (const e of withdrawn)
+    for (const [kinds, numbers] of lists)
+      for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++)
+        if (
+          kinds.values[i] === PRINCIPAL.address &&
+          v.identityOfAddress[numbers.values[i]!]! >= v.org.users.length
+        )
+          maybe.add(numbers.values[i]!);
+  if (!maybe.size) return;
+  for (const [kinds, numbers] of lists) {
+    let e = 0;
+    for (let i = 0; i < kinds.values.length; i++) {
+      if (kinds.values[i] !== PRINCIPAL.address || !maybe.has(numbers.values[i]!)) continue;
+      while (kinds.start[e + 1]! <= i) e++;
+      if (!withdrawn.has(e)) maybe.delete(numbers.values[i]!);
+    }
+  }
+  later.all = v.all.slice();
+  for (const a of maybe) {
+    const identity = v.identityOfAddress[a]!;
+    later.all[identity >>> 5]! &= ~(1 << (identity & 31));
+  }
+}

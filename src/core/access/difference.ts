@@ -1,0 +1,207 @@
+/** What a set of changes would alter, per identity and node, without touching anything. */
+import { bitsFor, countBoth, forEachBoth, has, union, type Bits } from './bits.ts';
+import { alter, type Alteration, type Change } from './change.ts';
+import { itemsBelow, PRINCIPAL } from './organisation.ts';
+import { givenTo, isInert, roleOf, sources, spaceOf, unionsOf, type Source } from './questions.ts';
+import { reach, type ReachColumns } from './reach.ts';
+import type { View } from './view.ts';
+
+/** Identities whose capabilities at some nodes differ in the same way, as columns. */
+export interface DifferenceGroup {
+  nodes: number[];
+  identities: Int32Array;
+  before: Uint8Array;
+  after: Uint8Array;
+}
+
+export interface Difference {
+  /** The view with the changes applied. */
+  view: View;
+  groups: DifferenceGroup[];
+  /** Reach of the nodes in `touched`, before and after. */
+  before: ReachColumns;
+  after: ReachColumns;
+  /** Every node on which something that applies is altered, in rising order. */
+  touched: Int32Array;
+  unknown: Change[];
+}
+
+/** Up to so many identities are asked one by one; for more, sets are put together first. */
+const FEW = 16;
+const OWNER = 255;
+
+type Changed = Omit<DifferenceGroup, 'nodes'>;
+
+/** The nodes on which something that applies is altered. */
+function touchedBy(v: View, a: Alteration, renamed: ReadonlySet<number>): Int32Array {
+  const { org } = v;
+  const S = org.spaces.length;
+  const marks = new Uint8Array(S + org.itemIds.length);
+  const below = (node: number): void => {
+    if (node < 0) return;
+    const [from, to] = itemsBelow(org, node);
+    marks[node] = 1;
+    marks.fill(1, S + from, S + to);
+  };
+  for (const e of a.entries) below(org.entries.node[e]!);
+  for (const e of renamed) if (v.live[e]) below(org.entries.node[e]!);
+  for (const s of a.spaces) below(s);
+  for (const i of a.items) below(S + i);
+  const touched: number[] = [];
+  for (let node = 0; node < marks.length; node++) if (marks[node]) touched.push(node);
+  return Int32Array.from(touched);
+}
+
+/** Entries that name a group which stands for other people than before. */
+function entriesNaming(v: View, groups: ReadonlySet<number>): Set<number> {
+  const found = new Set<number>();
+  if (!groups.size) return found;
+  const { toKind, toNumber } = v.org.entries;
+  for (let e = 0; e < v.live.length; e++)
+    for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++)
+      if (toKind.values[i] === PRINCIPAL.group && groups.has(toNumber.values[i]!)) found.add(e);
+  return found;
+}
+
+/**
+ * Whose capabilities at a node differ, owners aside. Only whom the altered sources name, and whom the
+ * space treats otherwise, can differ, so only they are looked at.
+ */
+function changesAt(v: View, later: View, node: number, altered: (s: Source) => boolean): Changed {
+  const space = spaceOf(v, node);
+  const was = v.spaces[space]!.allowed;
+  const is = later.spaces[space]!.allowed;
+  const shares = (x: View): boolean => x.org.spaces[space]!.editorsShare !== false;
+  const editorsDiffer = shares(v) !== shares(later);
+  const giving = (x: View): Source[] =>
+    sources(x, node).filter((s) => s.entry !== 'ownership' && !isInert(x, s, space));
+  const left = giving(v);
+  const right = giving(later);
+  const stays = (s: Source): boolean => !altered(s) && !(editorsDiffer && roleOf(v, s) === 'editor');
+  const onRight = new Set(right.map((s) => s.entry));
+  const common = left.filter((s) => onRight.has(s.entry) && stays(s));
+  const kept = new Set(common.map((s) => s.entry));
+  const goneSets = unionsOf(
+    v,
+    left.filter((s) => !kept.has(s.entry)),
+    space,
+  );
+  const newSets = unionsOf(
+    later,
+    right.filter((s) => !kept.has(s.entry)),
+    space,
+  );
+  const named = bitsFor(v.identityCount);
+  for (const sets of [goneSets, newSets]) for (const set of sets.values()) union(named, set);
+  if (was !== is) for (let w = 0; w < named.length; w++) named[w]! |= was[w]! ^ is[w]!;
+  const either: Bits = was === is ? was : was.slice();
+  if (was !== is) union(either, is);
+
+  const identities: number[] = [];
+  const before: number[] = [];
+  const after: number[] = [];
+  const commonSets = countBoth(named, either) > FEW ? [...unionsOf(v, common, space)] : undefined;
+  const gone = [...goneSets];
+  const fresh = [...newSets];
+  forEachBoth(named, either, (identity) => {
+    let both = 0;
+    if (commonSets) for (const [bits, set] of commonSets) both |= has(set, identity) ? bits : 0;
+    else for (const s of common) both |= givenTo(v, s, space, identity);
+    let b = both;
+    let a = both;
+    for (const [bits, set] of gone) if (has(set, identity)) b |= bits;
+    for (const [bits, set] of fresh) if (has(set, identity)) a |= bits;
+    if (was !== is) {
+      if (!has(was, identity)) b = 0;
+      if (!has(is, identity)) a = 0;
+    }
+    if (b === a) return;
+    identities.push(identity);
+    before.push(b);
+    after.push(a);
+  });
+  return {
+    identities: Int32Array.from(identities),
+    before: Uint8Array.from(before),
+    after: Uint8Array.from(after),
+  };
+}
+
+/** What one identity holds at a node apart from owning it. */
+function withoutOwning(v: View, node: number, identity: number): number {
+  const space = spaceOf(v, node);
+  if (!has(v.spaces[space]!.allowed, identity)) return 0;
+  let bits = 0;
+  for (const s of sources(v, node))
+    if (s.entry !== 'ownership' && !isInert(v, s, space)) bits |= givenTo(v, s, space, identity);
+  return bits;
+}
+
+/** The changes with the owners of one node, before and after, laid over. */
+function withOwners(v: View, later: View, node: number, changed: Changed): Changed {
+  const item = node - v.org.spaces.length;
+  if (item < 0) return changed;
+  const owners = [...new Set([v.org.itemOwner[item]!, later.org.itemOwner[item]!])].filter(
+    (o) => o >= 0 && has(v.all, o),
+  );
+  let result = changed;
+  for (const owner of owners) {
+    const at = result.identities.indexOf(owner);
+    const holds = (x: View, told: Uint8Array): number =>
+      x.org.itemOwner[item] === owner && has(x.spaces[spaceOf(v, node)]!.allowed, owner)
+        ? OWNER
+        : at >= 0
+          ? told[at]!
+          : withoutOwning(x, node, owner);
+    const same =
+      at < 0 &&
+      v.org.itemOwner[item] === later.org.itemOwner[item] &&
+      v.spaces[spaceOf(v, node)] === later.spaces[spaceOf(v, node)];
+    if (same) continue;
+    const b = holds(v, result.before);
+    const a = holds(later, result.after);
+    const keep = Array.from(result.identities.keys()).filter((i) => i !== at);
+    const more = b === a ? [] : [owner];
+    result = {
+      identities: Int32Array.from([...keep.map((i) => result.identities[i]!), ...more]),
+      before: Uint8Array.from([...keep.map((i) => result.before[i]!), ...more.map(() => b)]),
+      after: Uint8Array.from([...keep.map((i) => result.after[i]!), ...more.map(() => a)]),
+    };
+  }
+  return result;
+}
+
+/**
+ * What changes alter: per identity and node, and per node's reach. `columns`: the reach of the view
+ * where it is known already.
+ */
+export function whatIf(v: View, changes: readonly Change[], columns?: ReachColumns): Difference {
+  const alteration = alter(v, changes);
+  const later = alteration.view;
+  const renamed = entriesNaming(v, alteration.groups);
+  const touched = touchedBy(v, alteration, renamed);
+  const before = columns ?? reach(v, touched);
+  const after = reach(later, touched);
+  const altered = ({ entry, at }: Source): boolean =>
+    typeof entry === 'number'
+      ? alteration.entries.has(entry) || renamed.has(entry)
+      : entry === 'visibility' && alteration.spaces.has(at);
+
+  // nodes of the same class before and after differ in their owners at most
+  const memo = new Map<number, { changed: Changed; group: DifferenceGroup }>();
+  const groups: DifferenceGroup[] = [];
+  for (const node of touched) {
+    const pair = before.accessClass[node]! * after.classes.length + after.accessClass[node]!;
+    let known = memo.get(pair);
+    if (!known) {
+      const changed = changesAt(v, later, node, altered);
+      memo.set(pair, (known = { changed, group: { nodes: [], ...changed } }));
+    }
+    const mine = withOwners(v, later, node, known.changed);
+    if (mine !== known.changed) {
+      if (mine.identities.length) groups.push({ nodes: [node], ...mine });
+    } else if (known.changed.identities.length && known.group.nodes.push(node) === 1)
+      groups.push(known.group);
+  }
+  return { view: later, groups, before, after, touched, unknown: alteration.unknown };
+}

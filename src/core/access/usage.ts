@@ -1,0 +1,57 @@
+/** Who really opened or edited what: from activity, beside what is granted. */
+import { CAP } from '../model.ts';
+import { listsBy } from './growable.ts';
+import { itemsBelow, type Organisation } from './organisation.ts';
+
+/** What one identity did with one item last, in milliseconds since 1970; NaN where never. */
+export interface Deed {
+  identity: number;
+  item: number;
+  opened: number;
+  edited: number;
+}
+
+export interface Usage {
+  /** Deeds by item: item i's are from `start[i]` up to `start[i + 1]`. */
+  start: Int32Array;
+  identity: Int32Array;
+  opened: Float64Array;
+  edited: Float64Array;
+}
+
+export function usageOf(org: Organisation, deeds: readonly Deed[]): Usage {
+  const order = listsBy(
+    Int32Array.from(deeds, (d) => d.item),
+    Int32Array.from(deeds.keys()),
+    org.itemIds.length,
+  );
+  const at = (i: number): Deed => deeds[order.values[i]!]!;
+  return {
+    start: order.start,
+    identity: Int32Array.from(deeds, (_, i) => at(i).identity),
+    opened: Float64Array.from(deeds, (_, i) => at(i).opened),
+    edited: Float64Array.from(deeds, (_, i) => at(i).edited),
+  };
+}
+
+/**
+ * What each identity did at or below a node since a moment, as the capability bits that it took:
+ * opening needs open, editing needs edit. By identity; who did nothing is absent.
+ */
+export function usedSince(org: Organisation, usage: Usage, node: number, since: number): Map<number, number> {
+  const [from, to] = itemsBelow(org, node);
+  const used = new Map<number, number>();
+  for (let i = usage.start[from]!; i < usage.start[to]!; i++) {
+    const bits =
+      (usage.opened[i]! >= since ? CAP.open : 0) | (usage.edited[i]! >= since ? CAP.open | CAP.edit : 0);
+    if (bits) used.set(usage.identity[i]!, (used.get(usage.identity[i]!) ?? 0) | bits);
+  }
+  return used;
+}
+
+/**
+ * Whether a route that gives `bits` is used by somebody who did what took `took`: it would have
+ * served. A route that would have served nothing they did is only granted.
+ */
+export const servesWhat = (bits: number, took: number): boolean =>
+  (took & CAP.edit && bits & CAP.edit ? true : false) || (took & CAP.open && bits & CAP.open ? true : false);

@@ -1,0 +1,143 @@
+/** What the core knows by number, in words and references that people and the interface use. */
+import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
+import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
+import { identityKind, identityName } from '../../core/access/view.ts';
+import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../../core/model.ts';
+import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import type { EntryRef, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
+import { unkey, type Loaded } from './loaded.ts';
+
+export const typeName = (id: string): string => DATA_TYPES.find((t) => t.id === id)?.name ?? id;
+
+export const nameOfUser = (l: Loaded, id: string): string => l.org.users[l.org.find('user', id)]?.name ?? id;
+
+export function personRef(l: Loaded, identity: number): PersonRef {
+  const id = identityName(l.view, identity);
+  const person = l.org.users[identity];
+  return {
+    id,
+    name: person?.name ?? id,
+    address: person?.addresses[0] ?? id,
+    kind: identityKind(l.view, identity),
+  };
+}
+
+export const nodeKind = (l: Loaded, node: number): 'space' | 'folder' | 'file' =>
+  node < l.org.spaces.length ? 'space' : l.items[node - l.org.spaces.length]!.kind;
+export const nodeName = (l: Loaded, node: number): string =>
+  node < l.org.spaces.length ? l.org.spaces[node]!.name : l.items[node - l.org.spaces.length]!.name;
+const keyOf = (l: Loaded, node: number): string =>
+  node < l.org.spaces.length ? l.org.spaces[node]!.id : l.org.itemIds[node - l.org.spaces.length]!;
+export const nodeId = (l: Loaded, node: number): string => unkey(keyOf(l, node)).id;
+
+/** The name by which the API speaks of a node: `space:SOURCE:ID` or `item:SOURCE:ID`. */
+export const nodeKey = (l: Loaded, node: number): string =>
+  `${node < l.org.spaces.length ? 'space' : 'item'}:${keyOf(l, node)}`;
+
+/** The node of such a name, or −1. */
+export function findNode(l: Loaded, name: string): number {
+  const at = name.indexOf(':');
+  const rest = name.slice(at + 1);
+  if (name.startsWith('item:')) {
+    const item = l.org.find('item', rest);
+    return item < 0 ? -1 : nodeOfItem(l.org, item);
+  }
+  const space = name.startsWith('space:') ? l.org.find('space', rest) : -1;
+  return space >= 0 && l.org.spaceListed[space] ? space : -1;
+}
+
+export const nodeRef = (l: Loaded, node: number): NodeRefDto => ({
+  key: nodeKey(l, node),
+  kind: nodeKind(l, node),
+  name: nodeName(l, node),
+});
+
+/** The nodes from the space down to a node. */
+export function pathOf(l: Loaded, node: number): NodeRefDto[] {
+  const path: NodeRefDto[] = [];
+  for (let at = node; at >= 0; at = parentNode(l.org, at)) path.unshift(nodeRef(l, at));
+  return path;
+}
+
+export function principalName(l: Loaded, kind: number, number: number): string {
+  if (kind === PRINCIPAL.user) return l.org.users[number]!.name;
+  if (kind === PRINCIPAL.group) return `group ${l.org.groups[number]!.name}`;
+  if (kind === PRINCIPAL.address) return l.org.addresses[number]!;
+  if (kind === PRINCIPAL.domain) return `everybody at ${l.org.domains[number]}`;
+  return kind === PRINCIPAL.everyone ? 'everyone in the organisation' : 'anyone at all';
+}
+
+export function entryRef(l: Loaded, e: number): EntryRef {
+  const { entries } = l.org;
+  const { source, id } = unkey(entries.ids[e]!);
+  const names = [];
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
+    names.push(principalName(l, entries.toKind.values[i]!, entries.toNumber.values[i]!));
+  const row = l.entryRows[e]!;
+  const isLink = entries.type[e]! > 0;
+  const by = 'createdBy' in row ? row.createdBy : (row as GrantRow).grantedBy;
+  const audience = isLink ? AUDIENCES[entries.type[e]! - 1]! : undefined;
+  const on = entries.node[e]!;
+  return {
+    kind: isLink ? 'link' : 'grant',
+    source,
+    id,
+    role: ROLES[entries.role[e]!]!,
+    to:
+      audience === 'anyone'
+        ? 'whoever holds it'
+        : audience === 'organisation'
+          ? 'any member who holds it'
+          : names.length > 4
+            ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`
+            : names.join(', '),
+    ...(audience && { audience }),
+    on:
+      on < 0
+        ? { kind: 'file', id: '', name: 'nothing that is known' }
+        : { kind: nodeKind(l, on), id: nodeId(l, on), name: nodeName(l, on) },
+    ...(by && { madeBy: nameOfUser(l, by) }),
+    ...(!Number.isNaN(entries.made[e]!) && { madeAt: new Date(entries.made[e]!).toISOString() }),
+    ...('lastUsedAt' in row && row.lastUsedAt && { lastUsedAt: row.lastUsedAt }),
+  };
+}
+
+export const sentence = (e: EntryRef): string =>
+  `${e.kind === 'link' ? 'sharing link' : 'grant'} to ${e.to} (${e.role}) on ${e.on.kind} “${e.on.name}”`;
+
+export const workspaceName = (l: Loaded, space: number): string =>
+  l.org.workspaces.find((w) => w.id === l.org.spaces[space]!.workspace)?.name ?? 'unknown workspace';
+
+/** Why not, step by step, in words. */
+export function obstacleWords(l: Loaded, node: number, o: Obstacle): ObstacleDto {
+  const space = l.org.spaces[spaceOfNode(l.org, node)]!;
+  if (o.by === 'inactive')
+    return { by: o.by, words: 'The account is not active, so it can do nothing anywhere.' };
+  if (o.by === 'no-route')
+    return {
+      by: o.by,
+      words: 'Nothing on it or above it names this identity: no grant, no link, no group, no visibility.',
+    };
+  if (!('source' in o)) {
+    const took = capabilityNames(o.bits).join(', ');
+    return {
+      by: o.by,
+      words:
+        o.by === 'gate'
+          ? `The gate of “${space.name}” keeps out whoever is in none of its groups; it takes away ${took}.`
+          : `External sharing of “${space.name}” does not let this identity in; it takes away ${took}.`,
+    };
+  }
+  const entry = typeof o.source.entry === 'number' ? entryRef(l, o.source.entry) : undefined;
+  const name = entry ? `The ${sentence(entry)}` : `The visibility of “${space.name}”`;
+  const words = {
+    expired: `${name} names them, and has expired.`,
+    'not-followed': `${name} would let them in, and they have not followed it.`,
+    inert: `${name} gives nothing to anybody here: what is for anyone is shut out.`,
+    break: `${name} names them, and a folder below does not inherit it.`,
+  }[o.by];
+  return { by: o.by, words, ...(entry && { entry }) };
+}
+
+/** Everything that applies to a node, nearest first. */
+export const sourcesOf = (l: Loaded, node: number): Source[] => sources(l.view, node);

@@ -1,0 +1,317 @@
+/** Findings as the engine tells them: each exposure's summary, its dossier, and previews of changes. */
+import { whatIf } from '../../core/access/difference.ts';
+import { has } from '../../core/access/bits.ts';
+import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { namesIdentity, spaceOf, who, why, type Source } from '../../core/access/questions.ts';
+import { reachOf, type ReachColumns } from '../../core/access/reach.ts';
+import type { View } from '../../core/access/view.ts';
+import { ALLOWED } from '../../core/exposure/exposure.ts';
+import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
+import { capabilityNames, ROLES, TIERS } from '../../core/model.ts';
+import { outsideAccess } from '../../core/remedy/withdraw.ts';
+import type { Dossier, EntryRef, FindingSummary, Preview, PreviewPerson, RouteDto } from '../dto.ts';
+import {
+  entryRef,
+  nameOfUser,
+  nodeKind,
+  nodeName,
+  pathOf,
+  personRef,
+  sentence,
+  sourcesOf,
+  typeName,
+} from './describe.ts';
+import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
+
+export interface EngineFinding {
+  source: string;
+  item: string;
+  severity: ItemExposure['severity'];
+  points: number;
+  weight: number;
+  now: number;
+  could: number;
+  summary: FindingSummary;
+}
+
+export function finding(l: Loaded, e: ItemExposure): EngineFinding {
+  const { source, id } = unkey(l.org.itemIds[e.item]!);
+  const node = nodeOfItem(l.org, e.item);
+  const row = l.items[e.item]!;
+  const types = (l.content.get(l.org.itemIds[e.item]!)?.found ?? []).map((f) => ({
+    name: typeName(f.dataType),
+    distinct: f.distinct,
+  }));
+  const path = pathOf(l, node);
+  return {
+    source,
+    item: id,
+    severity: e.severity,
+    points: e.points,
+    weight: e.weight,
+    now: e.now,
+    could: e.could,
+    summary: {
+      name: row.name,
+      space: path[0]!.name,
+      path: path
+        .slice(0, -1)
+        .map((p) => p.name)
+        .join(' › '),
+      ...(row.owner && { owner: nameOfUser(l, row.owner) }),
+      types,
+      lines: e.lines,
+      through: e.through.map((s) =>
+        typeof s.entry === 'number'
+          ? sentence(entryRef(l, s.entry))
+          : 'the space is visible to the whole organisation',
+      ),
+      // granted to anyone at all, every known domain reaches it, and naming them tells nothing
+      domains: l.columns.anyone[node]! & 1 ? [] : reachOf(l.view, l.columns, node).now.domains,
+    },
+  };
+}
+
+/** No more than this many people are named on one route; the rest are counted. */
+const NAMED = 12;
+
+export function routesOf(l: Loaded, node: number): RouteDto[] {
+  const v = l.view;
+  const bits = who(v, node);
+  const byRoute = new Map<string, { route: Omit<RouteDto, 'who' | 'more'>; people: number[] }>();
+  const describe = (source: Source) => ({
+    through:
+      typeof source.entry === 'number'
+        ? entryRef(l, source.entry)
+        : { kind: source.entry, name: nodeName(l, source.at) },
+    down: source.down.map((n) => ({ kind: nodeKind(l, n), name: nodeName(l, n) })),
+  });
+  const members: number[] = [];
+  bits.forEach((b, i) => {
+    if (!b) return;
+    if (has(v.members, i)) {
+      members.push(i);
+      return;
+    }
+    for (const r of why(v, i, node).routes) {
+      const id = `${r.source.entry}|${r.groups.join()}`;
+      const at = byRoute.get(id) ?? {
+        route: {
+          role: r.role,
+          groups: r.groups.map((g) => l.org.groups[g]!.name),
+          ...(r.as && { as: r.as }),
+          ...describe(r.source),
+          outside: true,
+        },
+        people: [],
+      };
+      at.people.push(i);
+      byRoute.set(id, at);
+    }
+  });
+  const rules = v.spaces[spaceOf(v, node)]!;
+  const outsideRoutes = [...byRoute.values()].map(({ route, people }): RouteDto => ({
+    ...route,
+    who: people.slice(0, NAMED).map((i) => personRef(l, i)),
+    more: Math.max(0, people.length - NAMED),
+  }));
+  const insideRoutes: RouteDto[] = [];
+  for (const source of sourcesOf(l, node)) {
+    const entry = source.entry;
+    if (typeof entry === 'number') {
+      const type = v.org.entries.type[entry]!;
+      const anyone =
+        type === 3 ||
+        (type === 0 && v.org.entries.toKind.values[v.org.entries.toKind.start[entry]!] === PRINCIPAL.anyone);
+      const wholeDomain =
+        type === 0 && v.org.entries.toKind.values[v.org.entries.toKind.start[entry]!] === PRINCIPAL.domain;
+      // what anybody could, or a whole domain can: nobody is named, so it is a route of its own
+      if ((anyone && !rules.anyoneInert) || (wholeDomain && rules.wholeDomainsCount) || type === 2) {
+        if (
+          !outsideRoutes.some(
+            (r) =>
+              r.through.kind !== 'visibility' &&
+              'id' in r.through &&
+              key(r.through.source, r.through.id) === v.org.entries.ids[entry] &&
+              type === 0,
+          )
+        )
+          outsideRoutes.push({
+            who: [],
+            more: 0,
+            role: ROLES[v.org.entries.role[entry]!]!,
+            groups: [],
+            as: type > 0 ? 'could' : anyone ? 'anyone' : 'domain',
+            ...describe(source),
+            outside: type !== 2,
+          });
+      }
+    }
+    const reached = members.filter((i) => why1(v, i, source, node));
+    if (reached.length === 0) continue;
+    insideRoutes.push({
+      who: reached.slice(0, NAMED).map((i) => personRef(l, i)),
+      more: Math.max(0, reached.length - NAMED),
+      role:
+        source.entry === 'ownership'
+          ? 'owner'
+          : typeof entry === 'number'
+            ? ROLES[v.org.entries.role[entry]!]!
+            : 'reader',
+      groups: [],
+      ...describe(source),
+      outside: false,
+    });
+  }
+  return [...outsideRoutes, ...insideRoutes];
+}
+
+/** Whether one source reaches one member. */
+function why1(v: View, identity: number, source: Source, node: number): boolean {
+  if (source.entry === 'ownership') return v.org.itemOwner[source.at - v.org.spaces.length] === identity;
+  if (source.entry === 'visibility') return true;
+  return v.org.entries.type[source.entry]! > 1
+    ? why(v, identity, node).routes.some((r) => r.source.entry === source.entry)
+    : namesIdentity(v, source.entry, identity);
+}
+
+export function dossier(l: Loaded, source: string, item: string): Dossier | undefined {
+  const number = l.org.find('item', key(source, item));
+  if (number < 0) return undefined;
+  const node = nodeOfItem(l.org, number);
+  const row = l.items[number]!;
+  const space = l.org.spaces[l.org.itemSpace[number]!]!;
+  const doc = l.content.get(l.org.itemIds[number]!);
+  const weighing = weighingOf(doc, row.label);
+  const outside = outsideAccess(l.view, node);
+  return {
+    source,
+    item: {
+      id: item,
+      name: row.name,
+      kind: row.kind,
+      ...(row.mime && { mime: row.mime }),
+      ...(row.bytes !== undefined && { bytes: row.bytes }),
+      ...(row.label && { label: row.label }),
+      ...(row.owner && { owner: nameOfUser(l, row.owner) }),
+      ...(row.modifiedAt && { modifiedAt: row.modifiedAt }),
+      path: pathOf(l, node).map((p) => p.name),
+      space: { id: unkey(space.id).id, name: space.name, kind: space.kind },
+    },
+    reach: reachOf(l.view, l.columns, node),
+    weight: weighing.weight,
+    allowed: ALLOWED[weighing.weight]!,
+    weighing: weighing.reasons,
+    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(f.dataType) })),
+    scan: doc?.state ?? 'name-only',
+    routes: routesOf(l, node),
+    withdrawable: outside.outsideOnly.map((e) => entryRef(l, e)),
+    mixed: outside.mixed.map((e) => entryRef(l, e)),
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
+}
+
+export interface ObjectKey {
+  kind: 'grant' | 'link';
+  source: string;
+  id: string;
+}
+
+/** The entries of these objects, as this survey has them; what it does not have is left out. */
+export function describeEntries(l: Loaded, objects: ObjectKey[]): EntryRef[] {
+  return objects.flatMap((o) => {
+    const e = l.org.find(o.kind, key(o.source, o.id));
+    return e < 0 ? [] : entryRef(l, e);
+  });
+}
+
+export function preview(l: Loaded, objects: ObjectKey[]): Preview {
+  const entries: number[] = [];
+  const missing: Preview['missing'] = [];
+  for (const o of objects) {
+    const e = l.org.find(o.kind, key(o.source, o.id));
+    if (e < 0) missing.push(o);
+    else entries.push(e);
+  }
+  const difference = whatIf(
+    l.view,
+    entries.map((e) =>
+      l.org.entries.type[e] ? { link: l.org.entries.ids[e]! } : { grant: l.org.entries.ids[e]! },
+    ),
+    l.columns,
+  );
+  const spaceCount = l.org.spaces.length;
+  const people = new Map<number, PreviewPerson & { bits: number }>();
+  for (const group of difference.groups) {
+    const items = group.nodes.filter((n) => n >= spaceCount).length;
+    group.identities.forEach((identity, i) => {
+      let p = people.get(identity);
+      if (!p) {
+        p = { ...personRef(l, identity), loses: 0, reduced: 0, capabilities: [], bits: 0 };
+        people.set(identity, p);
+      }
+      if (group.after[i] === 0) p.loses += items;
+      else p.reduced += items;
+      p.bits |= group.before[i]! & ~group.after[i]!;
+    });
+  }
+  const order = { member: 0, guest: 1, outsider: 2 };
+  const list = [...people.values()]
+    .map(({ bits, ...p }) => ({ ...p, capabilities: capabilityNames(bits) }))
+    .sort((a, b) => order[a.kind] - order[b.kind] || b.loses - a.loses || (a.name < b.name ? -1 : 1));
+
+  const touchedItems = [...difference.touched].filter((n) => n >= spaceCount).map((n) => n - spaceCount);
+  const pointsOf = (v: View, columns: ReachColumns) =>
+    new Map(findExposures(v, columns, l.weights, touchedItems).map((e) => [e.item, e.points]));
+  const before = pointsOf(l.view, difference.before);
+  const after = pointsOf(difference.view, difference.after);
+  const changed = touchedItems.flatMap((item) => {
+    const node = nodeOfItem(l.org, item);
+    const tiers = (c: ReachColumns) => ({ now: TIERS[c.nowTier[node]!]!, could: TIERS[c.couldTier[node]!]! });
+    const was = { ...tiers(difference.before), points: before.get(item) ?? 0 };
+    const is = { ...tiers(difference.after), points: after.get(item) ?? 0 };
+    if (was.now === is.now && was.could === is.could && was.points === is.points) return [];
+    const { source, id } = unkey(l.org.itemIds[item]!);
+    return {
+      source,
+      item: id,
+      name: l.items[item]!.name,
+      space: nodeName(l, l.org.itemSpace[item]!),
+      before: was,
+      after: is,
+    };
+  });
+  changed.sort((a, b) => b.before.points - b.after.points - (a.before.points - a.after.points));
+  const total = (m: Map<number, number>) => [...m.values()].reduce((a, b) => a + b, 0);
+  return {
+    survey: l.survey,
+    takenAt: l.takenAt,
+    changes: entries.map((e) => entryRef(l, e)),
+    missing,
+    members: list.filter((p) => p.kind === 'member').length,
+    guests: list.filter((p) => p.kind === 'guest').length,
+    outsiders: list.filter((p) => p.kind === 'outsider').length,
+    anybody: touchedItems.some(
+      (i) =>
+        difference.before.anyone[nodeOfItem(l.org, i)]! > 0 &&
+        difference.after.anyone[nodeOfItem(l.org, i)] === 0,
+    ),
+    wholeDomains: [
+      ...new Set(
+        entries.flatMap((e) =>
+          l.org.entries.type[e] === 0 &&
+          l.org.entries.toKind.values[l.org.entries.toKind.start[e]!] === PRINCIPAL.domain
+            ? l.org.domains[l.org.entries.toNumber.values[l.org.entries.toNumber.start[e]!]!]!
+            : [],
+        ),
+      ),
+    ],
+    people: list,
+    items: changed.slice(0, 500),
+    itemsTouched: touchedItems.length,
+    itemsChanged: changed.length,
+    pointsBefore: total(before),
+    pointsAfter: total(after),
+  };
+}

@@ -1,0 +1,233 @@
+/** One survey's organisation in memory: columns for the core, rows for people to read. */
+import type { ReachColumns } from '../../core/access/reach.ts';
+import { reach } from '../../core/access/reach.ts';
+import { OrganisationBuilder, type Organisation } from '../../core/access/organisation.ts';
+import { usageOf, type Deed, type Usage } from '../../core/access/usage.ts';
+import { view, type View } from '../../core/access/view.ts';
+import { weigh, type Weighing } from '../../core/exposure/exposure.ts';
+import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
+import type {
+  Grantee,
+  GrantRow,
+  GroupRow,
+  ItemRow,
+  LinkRow,
+  OrganisationRow,
+  PersonRow,
+  SpaceRow,
+  WorkspaceRow,
+} from '../../core/model.ts';
+import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import type { Db } from '../../store/db.ts';
+import { readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
+
+/** Ids of different sources may be the same; inside the engine they carry their source. */
+export const key = (source: string, id: string): string => `${source}:${id}`;
+export const unkey = (k: string): { source: string; id: string } => {
+  const at = k.indexOf(':');
+  return { source: k.slice(0, at), id: k.slice(at + 1) };
+};
+
+export interface Loaded {
+  survey: number;
+  takenAt: string;
+  org: Organisation;
+  view: View;
+  columns: ReachColumns;
+  /** Rows by number, as their sources give them. */
+  items: ItemRow[];
+  entryRows: (GrantRow | LinkRow)[];
+  /** Number of a group or user of the organisation that a source's own id stands for. */
+  groupRules: Map<string, string>;
+  content: Map<string, ContentDoc>;
+  weights: Uint8Array;
+  exposures: ItemExposure[];
+  usage: Usage;
+}
+
+export const weighingOf = (doc: ContentDoc | undefined, label: string | undefined): Weighing =>
+  weigh(
+    (doc?.found ?? []).flatMap((f) => {
+      const type = DATA_TYPES.find((t) => t.id === f.dataType);
+      return type
+        ? [{ name: type.name, weight: type.weight, distinct: f.distinct, certainty: f.certainty }]
+        : [];
+    }),
+    label,
+  );
+
+/**
+ * Who the accounts of all sources are: an account is the person of the directory, or of a source
+ * before it, with one of its addresses; else a person of its own. The same person is one identity.
+ */
+class Identities {
+  private readonly byAddress = new Map<string, string>();
+  private readonly alias = new Map<string, string>();
+  readonly people: PersonRow[] = [];
+
+  constructor(private readonly directories: ReadonlySet<string>) {}
+
+  add(source: string, row: PersonRow): void {
+    const whole = this.directories.has(source);
+    const own = whole ? row.id : key(source, row.id);
+    const known = whole
+      ? undefined
+      : row.addresses.map((a) => this.byAddress.get(a)).find((id) => id !== undefined);
+    this.alias.set(key(source, row.id), known ?? own);
+    if (known) return;
+    this.people.push({ ...row, id: own });
+    for (const a of row.addresses) if (!this.byAddress.has(a)) this.byAddress.set(a, own);
+  }
+
+  user(source: string, id: string): string {
+    return this.alias.get(key(source, id)) ?? id;
+  }
+}
+
+export async function loadSurvey(db: Db, survey: number, takenAt: string): Promise<Loaded> {
+  const organisation: OrganisationRow = { name: '', domains: [], partnerDomains: [] };
+  const abouts = await readObserved<{ organisation: OrganisationRow; workspace: WorkspaceRow }>(
+    db,
+    'about',
+    survey,
+  );
+  for (const { doc } of abouts) {
+    organisation.name ||= doc.organisation.name;
+    for (const k of ['domains', 'partnerDomains'] as const)
+      organisation[k].push(...doc.organisation[k].filter((d) => !organisation[k].includes(d)));
+  }
+  const workspaces = new Set(abouts.map((a) => a.source));
+  const builder = new OrganisationBuilder(organisation, Date.parse(takenAt));
+  for (const { source, doc } of abouts)
+    builder.workspace({ ...doc.workspace, id: key(source, doc.workspace.id) });
+
+  // a directory is a source of people that is no workspace: its ids are the organisation's own
+  const people = await readObserved<PersonRow>(db, 'person', survey);
+  const directories = new Set(people.map((p) => p.source).filter((s) => !workspaces.has(s)));
+  const identities = new Identities(directories);
+  for (const { source, doc } of people) if (directories.has(source)) identities.add(source, doc);
+  for (const { source, doc } of people) if (!directories.has(source)) identities.add(source, doc);
+  for (const p of identities.people) builder.person(p);
+
+  const groups = await readObserved<GroupRow>(db, 'group', survey);
+  const localGroups = new Set(groups.filter((g) => workspaces.has(g.source)).map((g) => key(g.source, g.id)));
+  const group = (source: string, id: string): string =>
+    localGroups.has(key(source, id)) ? key(source, id) : id;
+  const groupRules = new Map<string, string>();
+  for (const { source, doc } of groups) {
+    const id = group(source, doc.id);
+    if (doc.rule) groupRules.set(id, doc.rule);
+    builder.group({
+      ...doc,
+      id,
+      members: doc.members.map((m) => {
+        const asGroup = m.type ? m.type === 'Group' : localGroups.has(key(source, m.value)) || undefined;
+        return asGroup
+          ? { ...m, value: group(source, m.value) }
+          : { ...m, value: identities.user(source, m.value) };
+      }),
+    });
+  }
+
+  const oneWorkspace = new Map(abouts.map((a) => [a.source, a.doc.workspace.id]));
+  for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', survey)) {
+    const listed = abouts.some((a) => a.source === source && a.doc.workspace.id === doc.workspace);
+    builder.space({
+      ...doc,
+      id: key(source, doc.id),
+      workspace: key(source, listed ? doc.workspace : (oneWorkspace.get(source) ?? doc.workspace)),
+      ...(doc.gate && { gate: doc.gate.map((g) => group(source, g)) }),
+      ...(doc.parts && { parts: doc.parts.map((p) => key(source, p)) }),
+      ...(doc.owners && { owners: doc.owners.map((o) => identities.user(source, o)) }),
+    });
+  }
+  const items = await readObserved<ItemRow>(db, 'item', survey);
+  for (const row of items) {
+    const { source, doc } = row;
+    row.doc = {
+      ...doc,
+      id: key(source, doc.id),
+      space: key(source, doc.space),
+      ...(doc.parent && { parent: key(source, doc.parent) }),
+      ...(doc.owner && { owner: identities.user(source, doc.owner) }),
+    };
+    builder.item(row.doc);
+  }
+  const on = (source: string, row: GrantRow | LinkRow) => ({
+    on: 'space' in row.on ? { space: key(source, row.on.space) } : { item: key(source, row.on.item) },
+    id: key(source, row.id),
+  });
+  const to = <T extends object>(source: string, p: T): T =>
+    'user' in p
+      ? { ...p, user: identities.user(source, p.user as string) }
+      : 'group' in p
+        ? { ...p, group: group(source, p.group as string) }
+        : p;
+  const rows: { kind: 'grant' | 'link'; id: string; doc: GrantRow | LinkRow }[] = [];
+  for (const { source, doc } of await readObserved<GrantRow>(db, 'grant', survey)) {
+    const row: GrantRow = {
+      ...doc,
+      ...on(source, doc),
+      to: to<Grantee>(source, doc.to),
+      ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
+    };
+    builder.grant(row);
+    rows.push({ kind: 'grant', id: row.id, doc: row });
+  }
+  for (const { source, doc } of await readObserved<LinkRow>(db, 'link', survey)) {
+    const row: LinkRow = {
+      ...doc,
+      ...on(source, doc),
+      ...(doc.recipients && { recipients: doc.recipients.map((r) => to(source, r)) }),
+      ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => to(source, r)) }),
+      ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
+    };
+    builder.link(row);
+    rows.push({ kind: 'link', id: row.id, doc: row });
+  }
+  const content = new Map(
+    (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [key(c.source, c.id), c.doc]),
+  );
+
+  const org = builder.build();
+  const entryRows: (GrantRow | LinkRow)[] = new Array<GrantRow | LinkRow>(org.entries.ids.length);
+  for (const r of rows) entryRows[org.find(r.kind, r.id)] = r.doc;
+  const itemRows: ItemRow[] = new Array<ItemRow>(org.itemIds.length);
+  for (const { doc } of items) {
+    const n = org.find('item', doc.id);
+    if (n >= 0) itemRows[n] = doc;
+  }
+  const v = view(org);
+  const columns = reach(v);
+  const weights = Uint8Array.from(
+    itemRows,
+    (row, i) => weighingOf(content.get(org.itemIds[i]!), row.label).weight,
+  );
+
+  const byAddress = new Map<string, number>();
+  v.outsiders.forEach((a, i) => byAddress.set(a, org.users.length + i));
+  org.users.forEach((p, u) => p.addresses.forEach((a) => byAddress.has(a) || byAddress.set(a, u)));
+  const deeds: Deed[] = (await readActivity(db)).flatMap((a) => {
+    const item = org.find('item', key(a.source, a.item));
+    const identity = a.actor.includes('@')
+      ? (byAddress.get(a.actor.toLowerCase()) ?? -1)
+      : org.find('user', identities.user(a.source, a.actor));
+    return item < 0 || identity < 0
+      ? []
+      : [{ item, identity, opened: a.opened ?? NaN, edited: a.edited ?? NaN }];
+  });
+  return {
+    survey,
+    takenAt,
+    org,
+    view: v,
+    columns,
+    items: itemRows,
+    entryRows,
+    groupRules,
+    content,
+    weights,
+    exposures: findExposures(v, columns, weights),
+    usage: usageOf(org, deeds),
+  };
+}

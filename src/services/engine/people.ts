@@ -1,0 +1,537 @@
+/** People, guests, outsiders, groups and outside domains: what each can reach, and where it is named. */
+import { has, ones } from '../../core/access/bits.ts';
+import { groupsAbove, groupsHolding, groupsOfUser } from '../../core/access/groups.ts';
+import { PRINCIPAL } from '../../core/access/organisation.ts';
+import { dangling, type Dangling } from '../../core/access/questions.ts';
+import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
+import { whatOf, type Asked } from '../../core/access/what.ts';
+import { capabilityNames, TIERS } from '../../core/model.ts';
+import type {
+  EntryRef,
+  HoldingRow,
+  IdentityDossier,
+  IdentityPage,
+  IdentityRow,
+  WhatSummary,
+} from '../dto.ts';
+import { entryRef, nodeKey, nodeName, nodeRef, pathOf, workspaceName } from './describe.ts';
+import { below } from './holdings.ts';
+import type { Loaded } from './loaded.ts';
+
+/** Weights from here on are heavy: what must not be widely reached. */
+const HEAVY = 2;
+/** A group with this share of all active members or more holds nearly everybody. */
+const NEARLY_EVERYBODY = 0.5;
+
+export interface PeopleQuery {
+  show: 'members' | 'guests' | 'outsiders' | 'groups' | 'domains' | 'dangling';
+  text?: string | undefined;
+  sort: 'name' | 'items' | 'heavy' | 'grants' | 'members' | 'external';
+  down: boolean;
+  limit: number;
+  offset: number;
+}
+
+interface Known {
+  dangling: Dangling[];
+  /** Grants and links by the key of what they name. */
+  named: Map<string, number[]>;
+  counted: Map<string, { items: number; heavy: number }>;
+  cyclic: Set<number>;
+}
+const known = new WeakMap<Loaded, Known>();
+
+function knownOf(l: Loaded): Known {
+  let k = known.get(l);
+  if (k) return k;
+  const { entries } = l.org;
+  k = { dangling: dangling(l.view), named: new Map(), counted: new Map(), cyclic: cyclicGroups(l) };
+  for (let e = 0; e < entries.ids.length; e++) {
+    if (!l.view.live[e]) continue;
+    const names = new Set<string>();
+    for (const [kinds, numbers] of [
+      [entries.toKind, entries.toNumber],
+      [entries.redeemedKind, entries.redeemedNumber],
+    ] as const)
+      for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
+        const name = keyOfPrincipal(l, kinds.values[i]!, numbers.values[i]!);
+        if (name) names.add(name);
+      }
+    for (const name of names) (k.named.get(name) ?? k.named.set(name, []).get(name)!).push(e);
+  }
+  known.set(l, k);
+  return k;
+}
+
+function keyOfPrincipal(l: Loaded, kind: number, n: number): string | undefined {
+  if (kind === PRINCIPAL.user) return `user:${l.org.users[n]!.id}`;
+  if (kind === PRINCIPAL.group) return `group:${l.org.groups[n]!.id}`;
+  if (kind === PRINCIPAL.domain) return `domain:${l.org.domains[n]}`;
+  if (kind !== PRINCIPAL.address) return undefined;
+  const identity = l.view.identityOfAddress[n]!;
+  return identity < 0 ? undefined : keyOfIdentity(l, identity);
+}
+
+const keyOfIdentity = (l: Loaded, identity: number): string =>
+  `${identity < l.org.users.length ? 'user' : 'outsider'}:${identityName(l.view, identity)}`;
+
+/** Groups that, however deep, hold themselves. */
+function cyclicGroups(l: Loaded): Set<number> {
+  const found = new Set<number>();
+  const { members } = l.org;
+  for (let g = 0; g < l.org.groups.length; g++)
+    for (const m of members.values.subarray(members.start[g], members.start[g + 1]))
+      if (m < 0 && groupsAbove(l.org, [g]).has(~m)) {
+        found.add(g);
+        break;
+      }
+  return found;
+}
+
+/** What an answer of `whatOf` comes to: items, and heavy ones. */
+function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy: number } {
+  const k = knownOf(l);
+  let c = k.counted.get(key);
+  if (!c) {
+    const S = l.org.spaces.length;
+    const bits = whatOf(l.view, asked);
+    c = { items: 0, heavy: 0 };
+    for (let i = 0; i < l.org.itemIds.length; i++)
+      if (bits[S + i]) {
+        if (l.items[i]!.kind !== 'file') continue;
+        c.items++;
+        if (l.weights[i]! >= HEAVY) c.heavy++;
+      }
+    k.counted.set(key, c);
+  }
+  return c;
+}
+
+interface Candidate {
+  key: string;
+  name: string;
+  asked: Asked;
+  row: () => Omit<IdentityRow, 'items' | 'heavy'>;
+  members: number;
+  external: number;
+  grants: number;
+}
+
+const countBits = (set: Int32Array, mask?: Int32Array): number => {
+  let n = 0;
+  for (let w = 0; w < set.length; w++) n += ones(mask ? set[w]! & mask[w]! : set[w]!);
+  return n;
+};
+
+function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
+  const { org, view: v } = l;
+  const k = knownOf(l);
+  const grantsOf = (key: string): number => k.named.get(key)?.length ?? 0;
+  if (show === 'groups')
+    return org.groups.map((g, n) => {
+      const key = `group:${g.id}`;
+      const set = v.groupMembers[n]!;
+      const members = countBits(set, v.members);
+      const external = countBits(set) - members;
+      return {
+        key,
+        name: g.name,
+        asked: { group: n },
+        members,
+        external,
+        grants: grantsOf(key),
+        row: () => ({
+          key,
+          kind: 'group',
+          name: g.name,
+          detail: groupDetail(l, n),
+          members,
+          external,
+          share: v.memberCount ? members / v.memberCount : 0,
+          grants: grantsOf(key),
+          flags: [
+            ...(v.memberCount && members >= NEARLY_EVERYBODY * v.memberCount
+              ? ['holds nearly everybody']
+              : []),
+            ...(k.cyclic.has(n) ? ['holds itself'] : []),
+            ...(external ? ['outsiders inside'] : []),
+            ...(l.groupRules.has(g.id) ? ['by rule'] : []),
+            ...(members + external === 0 ? ['empty'] : []),
+          ],
+        }),
+      };
+    });
+  if (show === 'domains') {
+    const names = [
+      ...new Set([...v.domainNames, ...org.domains.filter((_, d) => v.domainStanding[d]! > 0)]),
+    ].filter(Boolean);
+    const people = new Map<string, number>();
+    v.identityDomain.forEach((d, i) => {
+      if (d >= 0 && has(v.all, i)) people.set(v.domainNames[d]!, (people.get(v.domainNames[d]!) ?? 0) + 1);
+    });
+    return names.map((name) => {
+      const key = `domain:${name}`;
+      const d = v.domainNames.indexOf(name);
+      const standing = org.domains.indexOf(name);
+      const unexpected = d >= 0 ? has(v.unexpectedDomains, d) : v.domainStanding[standing] === 2;
+      const external = people.get(name) ?? 0;
+      const grants = [...k.named].reduce(
+        (n, [who, list]) =>
+          who === key || (who.startsWith('outsider:') && who.endsWith(`@${name}`)) ? n + list.length : n,
+        0,
+      );
+      return {
+        key,
+        name,
+        asked: { domain: name },
+        members: 0,
+        external,
+        grants,
+        row: () => ({
+          key,
+          kind: 'domain',
+          name,
+          detail: unexpected ? 'not a partner' : 'a partner’s',
+          external,
+          grants,
+          flags: [
+            ...(unexpected ? ['unexpected'] : []),
+            ...(standing >= 0 && grantsOf(key) ? ['granted as a whole'] : []),
+          ],
+        }),
+      };
+    });
+  }
+  const wanted = { members: 'member', guests: 'guest', outsiders: 'outsider', dangling: '' }[show];
+  const found: Candidate[] = [];
+  for (let i = 0; i < v.identityCount; i++) {
+    if (!has(v.all, i) || identityKind(v, i) !== wanted) continue;
+    const key = keyOfIdentity(l, i);
+    const person = org.users[i];
+    const name = person?.name ?? identityName(v, i);
+    found.push({
+      key,
+      name,
+      asked: { identity: i },
+      members: 0,
+      external: 0,
+      grants: grantsOf(key),
+      row: () => ({
+        key,
+        kind: identityKind(v, i),
+        name,
+        detail: person
+          ? [person.addresses[0], person.department].filter(Boolean).join(', ')
+          : 'an address only',
+        grants: grantsOf(key),
+        flags:
+          identityKind(v, i) === 'member' ? [] : has(v.unexpected, i) ? ['not a partner’s'] : ['partner'],
+      }),
+    });
+  }
+  return found;
+}
+
+function groupDetail(l: Loaded, n: number): string {
+  const { members } = l.org;
+  let people = 0;
+  let groups = 0;
+  for (const m of members.values.subarray(members.start[n], members.start[n + 1])) {
+    if (m < 0) groups++;
+    else people++;
+  }
+  return `${people} direct${groups ? `, ${groups} ${groups === 1 ? 'group' : 'groups'} inside` : ''}`;
+}
+
+/** Grants in force to those who can do nothing any more. */
+function danglingRows(l: Loaded): IdentityRow[] {
+  const byName = new Map<string, { because: Dangling['because']; entries: number[] }>();
+  for (const d of knownOf(l).dangling) {
+    const at = byName.get(d.name) ?? byName.set(d.name, { because: d.because, entries: [] }).get(d.name)!;
+    at.entries.push(d.entry);
+  }
+  return [...byName].map(([name, { because, entries }]) => ({
+    key: `user:${name}`,
+    kind: 'inactive' as const,
+    name: l.org.users[l.org.find('user', name)]?.name ?? name,
+    detail: {
+      inactive: 'the account is not active',
+      unknown: 'nobody of this id is listed',
+      'own-address': 'an address of our own that is nobody’s',
+    }[because],
+    items: 0,
+    heavy: 0,
+    grants: entries.length,
+    dangling: entries.length,
+    flags: [entryRef(l, entries[0]!).on.name],
+  }));
+}
+
+/** So many are counted at once; more would hold up everybody else who asks. */
+const COUNT_ALL = 5000;
+
+export function people(l: Loaded, q: PeopleQuery): IdentityPage {
+  const { view: v } = l;
+  const counts = {
+    members: v.memberCount,
+    guests: countBits(v.guests),
+    outsiders: v.outsiders.length,
+    groups: l.org.groups.length,
+    domains: v.domainNames.filter(Boolean).length,
+    dangling: new Set(knownOf(l).dangling.map((d) => d.name)).size,
+  };
+  const text = q.text?.toLowerCase();
+  const order = new Intl.Collator('en', { numeric: true }).compare;
+  const sign = q.down ? -1 : 1;
+  if (q.show === 'dangling') {
+    const rows = danglingRows(l)
+      .filter((r) => !text || `${r.name} ${r.key}`.toLowerCase().includes(text))
+      .sort(
+        (a, b) =>
+          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * order(a.name, b.name)) ||
+          order(a.key, b.key),
+      );
+    return { rows: rows.slice(q.offset, q.offset + q.limit), total: rows.length, counts, survey: l.survey };
+  }
+  const all = candidates(l, q.show).filter(
+    (c) => !text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text),
+  );
+  const byCount = q.sort === 'items' || q.sort === 'heavy';
+  const value = (c: Candidate): number =>
+    q.sort === 'grants'
+      ? c.grants
+      : q.sort === 'members'
+        ? c.members
+        : q.sort === 'external'
+          ? c.external
+          : byCount && all.length <= COUNT_ALL
+            ? countWhat(l, c.key, c.asked)[q.sort as 'items' | 'heavy']
+            : 0;
+  const values = new Map(all.map((c) => [c, value(c)]));
+  all.sort((a, b) =>
+    q.sort === 'name' || values.get(a) === values.get(b)
+      ? (q.sort === 'name' ? sign : 1) * order(a.name, b.name) || order(a.key, b.key)
+      : sign * (values.get(a)! - values.get(b)!),
+  );
+  const rows = all
+    .slice(q.offset, q.offset + q.limit)
+    .map((c): IdentityRow => ({ ...c.row(), ...countWhat(l, c.key, c.asked) }));
+  return { rows, total: all.length, counts, survey: l.survey };
+}
+
+/** What an identity's key names, or undefined. */
+function askedOf(l: Loaded, key: string): Asked | undefined {
+  const name = key.slice(key.indexOf(':') + 1);
+  if (key.startsWith('group:')) {
+    const group = l.org.find('group', name);
+    return group < 0 ? undefined : { group };
+  }
+  if (key.startsWith('domain:')) return { domain: name };
+  const identity = findIdentity(l.view, name);
+  if (identity >= 0) return { identity };
+  return key.startsWith('user:') && l.org.find('user', name) >= 0 ? { identity: -1 } : undefined;
+}
+
+function summarise(l: Loaded, bits: Uint8Array): WhatSummary {
+  const { org, columns } = l;
+  const S = org.spaces.length;
+  const matrix = Array.from({ length: 5 }, () => TIERS.map(() => 0));
+  let items = 0;
+  const spaces: WhatSummary['spaces'] = [];
+  for (let s = 0; s < S; s++) {
+    let n = 0;
+    let heaviest = 0;
+    let widest = 0;
+    let can = bits[s]!;
+    for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
+      if (!bits[S + i] || l.items[i]!.kind !== 'file') continue;
+      n++;
+      const tier = Math.max(columns.nowTier[S + i]!, columns.couldTier[S + i]!);
+      heaviest = Math.max(heaviest, l.weights[i]!);
+      widest = Math.max(widest, tier);
+      can |= bits[S + i]!;
+      matrix[l.weights[i]!]![tier]!++;
+    }
+    if (!n && !bits[s]) continue;
+    items += n;
+    spaces.push({
+      node: nodeRef(l, s),
+      workspace: workspaceName(l, s),
+      items: n,
+      heaviest,
+      widest: TIERS[Math.max(widest, columns.nowTier[s]!)]!,
+      capabilities: capabilityNames(can),
+    });
+  }
+  spaces.sort((a, b) => b.heaviest - a.heaviest || b.items - a.items || (a.node.name < b.node.name ? -1 : 1));
+  return { items, spaces: spaces.slice(0, 60), matrix };
+}
+
+const GRANTS_SHOWN = 60;
+
+export function identityDossier(l: Loaded, key: string): IdentityDossier | undefined {
+  const asked = askedOf(l, key);
+  const { org, view: v } = l;
+  const k = knownOf(l);
+  const dangling = k.dangling.filter((d) => `user:${d.name}` === key);
+  if (!asked && !dangling.length) return undefined;
+  const group = asked && 'group' in asked ? asked.group : -1;
+  const show: PeopleQuery['show'] =
+    group >= 0
+      ? 'groups'
+      : key.startsWith('domain:')
+        ? 'domains'
+        : key.startsWith('outsider:')
+          ? 'outsiders'
+          : 'members';
+  const user = key.startsWith('user:') ? org.find('user', key.slice(5)) : -1;
+  const person = org.users[user];
+  const found =
+    (user < 0 || person!.active) && asked
+      ? candidates(l, person?.kind === 'guest' ? 'guests' : show).find((c) => c.key === key)
+      : undefined;
+  const row: IdentityRow | undefined = found
+    ? { ...found.row(), ...countWhat(l, key, found.asked) }
+    : (danglingRows(l).find((r) => r.key === key) ??
+      (person && {
+        key,
+        kind: 'inactive',
+        name: person.name,
+        detail: 'the account is not active',
+        items: 0,
+        heavy: 0,
+        grants: 0,
+        flags: [],
+      }));
+  if (!row) return undefined;
+  const direct = new Set(user >= 0 ? groupsHolding(org, user) : group >= 0 ? directHolders(l, group) : []);
+  const within =
+    user >= 0 ? groupsOfUser(org, user) : group >= 0 ? groupsAbove(org, direct) : new Set<number>();
+  const holds: IdentityDossier['holds'] = [];
+  if (group >= 0)
+    for (const m of org.members.values.subarray(org.members.start[group], org.members.start[group + 1]))
+      holds.push(
+        m < 0
+          ? { key: `group:${org.groups[~m]!.id}`, name: org.groups[~m]!.name, kind: 'group' }
+          : {
+              key: `user:${org.users[m]!.id}`,
+              name: org.users[m]!.name,
+              kind: org.users[m]!.active ? org.users[m]!.kind : 'inactive',
+            },
+      );
+  holds.sort(
+    (a, b) => (a.kind === 'group' ? 0 : 1) - (b.kind === 'group' ? 0 : 1) || (a.name < b.name ? -1 : 1),
+  );
+  const granted = [...(k.named.get(key) ?? []), ...dangling.map((d) => d.entry)].filter(
+    (e, i, all) => all.indexOf(e) === i,
+  );
+  const rule = group >= 0 ? l.groupRules.get(org.groups[group]!.id) : undefined;
+  return {
+    row,
+    addresses: person?.addresses ?? (key.startsWith('outsider:') ? [key.slice(9)] : []),
+    ...(person?.department && { department: person.department }),
+    ...(person?.title && { title: person.title }),
+    within: [...within]
+      .map((g) => ({ key: `group:${org.groups[g]!.id}`, name: org.groups[g]!.name, direct: direct.has(g) }))
+      .sort((a, b) => Number(b.direct) - Number(a.direct) || (a.name < b.name ? -1 : 1)),
+    holds: holds.slice(0, 80),
+    holdsMore: Math.max(0, holds.length - 80),
+    nesting: group >= 0 ? nesting(l, group) : { nodes: [], edges: [] },
+    ...(rule && { rule }),
+    granted: granted.slice(0, GRANTS_SHOWN).map((e): EntryRef => entryRef(l, e)),
+    grantedMore: Math.max(0, granted.length - GRANTS_SHOWN),
+    what: summarise(l, asked ? whatOf(v, asked) : new Uint8Array(org.spaces.length + org.itemIds.length)),
+    survey: l.survey,
+  };
+}
+
+function directHolders(l: Loaded, group: number): number[] {
+  const { members, groups } = l.org;
+  const found: number[] = [];
+  for (let g = 0; g < groups.length; g++)
+    if (members.values.subarray(members.start[g], members.start[g + 1]).includes(~group)) found.push(g);
+  return found;
+}
+
+/** The groups around one: what holds it above (levels −1, −2 …), what it holds below (1, 2 …). */
+function nesting(l: Loaded, group: number): IdentityDossier['nesting'] {
+  const { org, view: v } = l;
+  const level = new Map<number, number>([[group, 0]]);
+  const edges: [number, number][] = [];
+  const MOST = 24;
+  const inside = (g: number): number[] =>
+    [...org.members.values.subarray(org.members.start[g], org.members.start[g + 1])]
+      .filter((m) => m < 0)
+      .map((m) => ~m);
+  for (const [g, at] of level) {
+    if (at < 0) continue;
+    for (const m of inside(g)) if (!level.has(m) && level.size < MOST) level.set(m, at + 1);
+  }
+  const up = new Map<number, number>([[group, 0]]);
+  for (const [g, at] of up)
+    for (const h of directHolders(l, g)) if (!up.has(h) && !level.has(h) && up.size < MOST) up.set(h, at - 1);
+  for (const [g, at] of up) if (!level.has(g)) level.set(g, at);
+  for (const g of level.keys()) for (const m of inside(g)) if (level.has(m)) edges.push([g, m]);
+  const key = (g: number): string => `group:${org.groups[g]!.id}`;
+  return {
+    nodes: [...level].map(([g, at]) => ({
+      key: key(g),
+      name: org.groups[g]!.name,
+      members: countBits(v.groupMembers[g]!),
+      level: at,
+    })),
+    edges: edges.map(([a, b]): [string, string] => [key(a), key(b)]),
+  };
+}
+
+/** The items an identity reaches, heaviest and widest first. */
+export function whatRows(
+  l: Loaded,
+  key: string,
+  q: {
+    space?: string | undefined;
+    weight?: number | undefined;
+    tier?: string | undefined;
+    limit: number;
+    offset: number;
+  },
+):
+  | {
+      rows: (Pick<HoldingRow, 'key' | 'kind' | 'name' | 'path' | 'now' | 'could' | 'weight'> & {
+        capabilities: string[];
+      })[];
+      total: number;
+    }
+  | undefined {
+  const asked = askedOf(l, key);
+  if (!asked) return undefined;
+  const { org, columns } = l;
+  const S = org.spaces.length;
+  const bits = whatOf(l.view, asked);
+  const widest = (n: number): number => Math.max(columns.nowTier[n]!, columns.couldTier[n]!);
+  const found: number[] = [];
+  for (let i = 0; i < org.itemIds.length; i++) {
+    const n = S + i;
+    if (!bits[n] || l.items[i]!.kind !== 'file') continue;
+    if (q.weight !== undefined && l.weights[i] !== q.weight) continue;
+    if (q.tier !== undefined && TIERS[widest(n)] !== q.tier) continue;
+    if (q.space !== undefined && nodeKey(l, org.itemSpace[i]!) !== q.space) continue;
+    found.push(n);
+  }
+  found.sort((a, b) => l.weights[b - S]! - l.weights[a - S]! || widest(b) - widest(a) || a - b);
+  return {
+    total: found.length,
+    rows: found.slice(q.offset, q.offset + q.limit).map((n) => ({
+      ...nodeRef(l, n),
+      name: nodeName(l, n),
+      path: pathOf(l, n)
+        .slice(0, -1)
+        .map((p) => p.name)
+        .join(' › '),
+      now: TIERS[columns.nowTier[n]!]!,
+      could: TIERS[columns.couldTier[n]!]!,
+      weight: Math.max(l.weights[n - S]!, below(l).weight[n]!),
+      capabilities: capabilityNames(bits[n]!),
+    })),
+  };
+}

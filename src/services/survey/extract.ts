@@ -1,0 +1,136 @@
+/** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
+import { createHmac } from 'node:crypto';
+import type { SurveyStep } from '../dto.ts';
+import { Scanner } from '../../core/recognise/engine.ts';
+import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';
+import { GroupsByRule } from '../../formats/group-rules.ts';
+import { ConnectorError } from '../../connectors/port.ts';
+import type { Db } from '../../store/db.ts';
+import { stage, stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
+import type { StepName } from './steps.ts';
+import type { SurveyOrder, SurveySource } from './survey.thread.ts';
+
+interface Work {
+  db: Db;
+  order: SurveyOrder;
+  extracts: readonly SurveySource[];
+  inStep(name: StepName, work: (step: SurveyStep) => Promise<void>): Promise<void>;
+  fail(step: SurveyStep, object: string, reason: string): Promise<void>;
+  tell(): void;
+  /** Matches kept per data type and file. */
+  keep: number;
+}
+
+const KIND: Record<Exclude<ExtractKind, 'workspaces'>, ObservedKind> = {
+  users: 'person',
+  groups: 'group',
+  spaces: 'space',
+  items: 'item',
+  grants: 'grant',
+  links: 'link',
+};
+const AT_ONCE = 5000;
+
+/** Stages every extract; gives the moment at which the last of them was taken. */
+export async function stageExtract(w: Work): Promise<string> {
+  let takenAt = '';
+  await w.inStep('extracts', async (step) => {
+    for (const source of w.extracts) {
+      try {
+        const taken = await stageOne(w, step, source);
+        if (taken > takenAt) takenAt = taken;
+      } catch (e) {
+        if (!(e instanceof ExtractError)) throw e;
+        throw new ConnectorError('not-understood', `${source.id}: ${e.message}`);
+      }
+    }
+  });
+  return takenAt;
+}
+
+async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promise<string> {
+  const { db, order } = w;
+  let waiting: StagedRow[] = [];
+  let deeds: { source: string; item: string; actor: string; opened: number | null; edited: number | null }[] =
+    [];
+  const rules = new GroupsByRule();
+  const names = new Map<string, string>();
+  const scanners = new Map<string, Scanner>();
+  /** Items that had text, whether or not anything was found in it; and the scanner at work. */
+  const scanned = new Set<string>();
+  let open: { item: string; scanner: Scanner } | undefined;
+  const newScanner = (): Scanner =>
+    new Scanner({
+      types: DATA_TYPES,
+      keep: w.keep,
+      hash: (type, value) =>
+        createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),
+    });
+  /** Keeps a scanner that has met something: the item's text may go on further down. */
+  const park = (): void => {
+    if (open && !open.scanner.idle) scanners.set(open.item, open.scanner);
+    open = undefined;
+  };
+  const put = (kind: ObservedKind, id: string, doc: unknown): void => {
+    waiting.push({ kind, source: source.id, id, doc });
+    step.done++;
+  };
+  const flush = async (): Promise<void> => {
+    const rows = waiting;
+    waiting = [];
+    await stage(db, order.survey, rows);
+    const events = deeds;
+    deeds = [];
+    await stageActivity(db, events);
+    w.tell();
+  };
+  const report = await readExtract(source.url, {
+    manifest(m) {
+      const organisation = m.organisation;
+      for (const workspace of m.workspaces) put('about', workspace.id, { organisation, workspace });
+    },
+    row(kind, row, raw) {
+      if (kind === 'workspaces') return;
+      if (kind === 'users') rules.user(raw as { id: string });
+      if (kind === 'groups' && rules.group(row as never)) return;
+      if (kind === 'items') {
+        const item = row as { id: string; kind: string; name: string };
+        if (item.kind === 'file') names.set(item.id, item.name);
+      }
+      put(KIND[kind], row.id, row);
+    },
+    text(item, part, text) {
+      if (open?.item !== item) {
+        park();
+        open = { item, scanner: scanners.get(item) ?? newScanner() };
+        scanned.add(item);
+      }
+      if (part) open.scanner.begin(part);
+      open.scanner.feed(text);
+    },
+    deed: (d) => void deeds.push({ source: source.id, ...d }),
+    full: () => (waiting.length >= AT_ONCE || deeds.length >= AT_ONCE ? flush() : undefined),
+  });
+  for (const { group, complaint } of rules.resolve()) {
+    put('group', group.id, group);
+    if (complaint) await w.fail(step, group.id, complaint);
+  }
+  park();
+  for (const [item, name] of names) {
+    const scanner = scanners.get(item) ?? newScanner();
+    scanner.fileName(name);
+    put('content', item, { state: scanned.has(item) ? 'scanned' : 'name-only', found: scanner.finish() });
+    step.done--;
+    if (waiting.length >= AT_ONCE) await flush();
+  }
+  await flush();
+  for (const r of report.rejected) await w.fail(step, `${r.file}, line ${r.line}`, r.reason);
+  if (report.rejectedCount > report.rejected.length)
+    await w.fail(
+      step,
+      source.id,
+      `${report.rejectedCount - report.rejected.length} more lines were rejected`,
+    );
+  return new Date(report.manifest.takenAt).toISOString();
+}
