@@ -15,7 +15,7 @@ export async function readChanges(file: string): Promise<Change[]> {
       try {
         const parsed = changeSchema.safeParse(JSON.parse(line.text ?? ''));
         if (!parsed.success) throw new Error(complaint(parsed.error));
-        changes.push(parsed.data as Change);
+        changes.push(parsed.data);
       } catch (e) {
         throw new CliError(`${file}, line ${line.number}: this is not a change (${(e as Error).message}).`);
       }

@@ -8,13 +8,13 @@ export const manifestText = (m: Manifest): string =>
   `${JSON.stringify({ format: 'gate-lantern-extract', version: 1, ...m }, null, 2)}\n`;
 
 /** Files whose lines come in pieces of text. */
-export type Files = AsyncIterable<{ name: string; lines: AsyncIterable<string> }>;
+export type Files = Iterable<{ name: string; lines: AsyncIterable<string> }>;
 
 /** Writes an extract as a directory, which is made; files in it are replaced. */
 export async function writeDirectory(path: string, manifest: Manifest, files: Files): Promise<void> {
   mkdirSync(path, { recursive: true });
   writeFileSync(join(path, 'manifest.json'), manifestText(manifest));
-  for await (const { name, lines } of files) {
+  for (const { name, lines } of files) {
     const out: WriteStream = createWriteStream(join(path, name));
     for await (const text of lines)
       if (!out.write(text)) await new Promise<void>((r) => out.once('drain', () => r()));
@@ -42,7 +42,7 @@ export async function* zipOf(manifest: Manifest, files: Files): AsyncGenerator<U
   const first = new ZipDeflate('manifest.json', { level: 1 });
   zip.add(first);
   first.push(encoder.encode(manifestText(manifest)), true);
-  for await (const { name, lines } of files) {
+  for (const { name, lines } of files) {
     const file = new ZipDeflate(name, { level: 1 });
     zip.add(file);
     for await (const text of lines) {

@@ -125,9 +125,9 @@ export class Extracts {
         from = part.next;
       }
     };
-    const files = async function* () {
-      for (const name of EXPORT_FILES) yield { name: `${name}.jsonl`, lines: lines(name) };
-    };
-    return zipOf(manifest, files());
+    return zipOf(
+      manifest,
+      EXPORT_FILES.map((name) => ({ name: `${name}.jsonl`, lines: lines(name) })),
+    );
   }
 }

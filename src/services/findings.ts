@@ -11,6 +11,7 @@ export interface FindingFilter {
   severity?: string | undefined;
   /** Name of a space. */
   space?: string | undefined;
+  source?: string | undefined;
   sort: 'points' | 'weight' | 'reach' | 'name';
   limit: number;
   offset: number;
@@ -89,8 +90,14 @@ export class Findings {
           : ['open', 'reopened', 'accepted', 'fixed'];
     const where = `state = any($1) and ($2::text is null or severity = $2)
       and ($3::text is null or strpos(lower(summary::text), lower($3)) > 0)
-      and ($4::text is null or summary->>'space' = $4)`;
-    const params = [states, filter.severity ?? null, filter.text || null, filter.space ?? null];
+      and ($4::text is null or summary->>'space' = $4) and ($5::text is null or source = $5)`;
+    const params = [
+      states,
+      filter.severity ?? null,
+      filter.text || null,
+      filter.space ?? null,
+      filter.source ?? null,
+    ];
     const order = {
       points: 'points desc',
       weight: 'weight desc, points desc',
@@ -98,7 +105,7 @@ export class Findings {
       name: "summary->>'name'",
     }[filter.sort];
     const rows = await this.db.query<Row>(
-      `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $5 offset $6`,
+      `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $6 offset $7`,
       [...params, filter.limit, filter.offset],
     );
     const [sum] = await this.db.query<{ total: number; points: number }>(

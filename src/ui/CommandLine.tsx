@@ -44,6 +44,15 @@ export function CommandLine() {
     enabled: open,
     queryFn: () => api<PlanRow[]>('GET', '/api/plans'),
   });
+  const { data: things } = useQuery({
+    queryKey: ['search', text],
+    enabled: open && text.length > 1,
+    queryFn: () =>
+      api<{ kind: string; key: string; name: string; detail: string }[]>(
+        'GET',
+        withQuery('/api/search', { text, limit: 12 }),
+      ),
+  });
   const first = text && findings?.rows[0] ? `f${findings.rows[0].id}` : undefined;
   useEffect(() => {
     if (first) setChosen(first);
@@ -61,10 +70,19 @@ export function CommandLine() {
             name: 'Start a survey',
             run: act(() => api('POST', '/api/surveys').then(() => location.assign('/survey/sources'))),
           },
+          {
+            name: 'Survey what changed since the last one',
+            run: act(() =>
+              api('POST', '/api/surveys', { kind: 'incremental' }).then(() =>
+                location.assign('/survey/sources'),
+              ),
+            ),
+          },
         ]
       : []),
     { name: 'Switch between the themes fog and dusk', run: act(switchTheme) },
     { name: 'Export the ledger', run: go('/api/ledger/export') },
+    { name: 'Export the newest survey as a bulk extract', run: go('/api/extracts') },
     {
       name: 'Sign out',
       run: act(() => api('DELETE', '/api/session').then(() => location.assign('/sign-in'))),
@@ -111,6 +129,34 @@ export function CommandLine() {
         ))}
     </Command.Group>
   );
+  const foundThings: ReactNode = !!things?.length && (
+    <Command.Group key="things" heading="Holdings, people and groups" className={heading}>
+      {things.map((t) => (
+        <Command.Item
+          key={t.key}
+          value={t.key}
+          className={item}
+          onSelect={go(
+            t.kind === 'person' || t.kind === 'group'
+              ? withQuery('/survey/people', {
+                  show: t.key.startsWith('outsider:')
+                    ? 'outsiders'
+                    : t.kind === 'group'
+                      ? 'groups'
+                      : 'members',
+                  sel: t.key,
+                })
+              : withQuery('/survey/holdings', { sel: t.key }),
+          )}
+        >
+          <span className="min-w-0 flex-1 truncate">
+            {t.name} <span className="text-quiet">{t.detail}</span>
+          </span>
+          <span className="text-quiet">{t.kind}</span>
+        </Command.Item>
+      ))}
+    </Command.Group>
+  );
   const toViews: ReactNode = views.length > 0 && (
     <Command.Group key="views" heading="Views" className={heading}>
       {views.map((v) => (
@@ -154,7 +200,9 @@ export function CommandLine() {
             <Command.Empty className="px-4 py-6 text-quiet">
               Nothing by that name. Try part of a file’s, person’s or domain’s name.
             </Command.Empty>
-            {text ? [foundFindings, foundPlans, toViews, toDo] : [toViews, toDo, foundPlans, foundFindings]}
+            {text
+              ? [foundFindings, foundThings, foundPlans, toViews, toDo]
+              : [toViews, toDo, foundPlans, foundFindings]}
           </Command.List>
         </Command>
       )}

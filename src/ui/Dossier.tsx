@@ -1,6 +1,6 @@
 /** Everything about one finding: why it counts, how it is reached, what is in it, what was done. */
 import { useQuery } from '@tanstack/react-query';
-import { Check, File, Folder, Pin, PinOff, Plus, X } from 'lucide-react';
+import { Check, File, Folder, Pin, PinOff, Plus, Workflow, X } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
 import type {
   Dossier as DossierData,
@@ -10,9 +10,10 @@ import type {
   RouteDto,
 } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
+import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useSigned } from './signed.ts';
-import { usePickUp, useTray } from './Tray.tsx';
+import { usePickUp, useTrayHas } from './Tray.tsx';
 import { bytesWords, entryWords } from './words.ts';
 
 export interface FindingDetail {
@@ -27,28 +28,41 @@ export interface FindingDetail {
   dossier: DossierData | null;
 }
 
-export function Dossier({
-  finding,
-  close,
-  pinned,
-  pin,
-}: {
-  finding: number;
+export interface Pinning {
   close: () => void;
   pinned: boolean;
   pin: () => void;
-}) {
+}
+
+export function Dossier({ finding, ...pinning }: { finding: number } & Pinning) {
   const { data, error, refetch } = useQuery({
     queryKey: ['finding', finding],
     queryFn: () => api<FindingDetail>('GET', `/api/findings/${finding}`),
   });
+  return (
+    <DossierFrame name={`Finding ${finding}`} error={error} retry={() => void refetch()} {...pinning}>
+      {data && <Body data={data} />}
+    </DossierFrame>
+  );
+}
+
+/** The frame of every dossier: what it is about, pinning and closing. */
+export function DossierFrame({
+  name,
+  error,
+  retry,
+  close,
+  pinned,
+  pin,
+  children,
+}: Pinning & { name: string; error: unknown; retry: () => void; children: ReactNode }) {
   return (
     <aside
       aria-label="Dossier"
       className="flex w-[440px] shrink-0 flex-col border-l border-slate bg-base-100"
     >
       <div className="flex items-center gap-1 border-b border-slate py-1 pl-4 pr-2">
-        <span className="flex-1 text-xs font-semibold text-quiet">Finding {finding}</span>
+        <span className="flex-1 text-xs font-semibold text-quiet">{name}</span>
         <button
           className="btn btn-xs btn-square btn-ghost"
           aria-pressed={pinned}
@@ -63,18 +77,18 @@ export function Dossier({
         </button>
       </div>
       <div className="min-h-0 flex-1 overflow-auto pb-4">
-        {error && (
+        {error ? (
           <div className="p-4">
-            <Trouble error={error} retry={() => void refetch()} />
+            <Trouble error={error} retry={retry} />
           </div>
-        )}
-        {data && <Body data={data} />}
+        ) : null}
+        {children}
       </div>
     </aside>
   );
 }
 
-function Section({ name, children, aside }: { name: string; children: ReactNode; aside?: ReactNode }) {
+export function Section({ name, children, aside }: { name: string; children: ReactNode; aside?: ReactNode }) {
   return (
     <section className="border-t border-slate px-4 py-3">
       <h3 className="mb-1.5 flex items-baseline justify-between font-semibold">
@@ -121,7 +135,14 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
         )}
       </header>
       {!dossier && <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>}
-      {dossier && <Routes dossier={dossier} />}
+      {dossier && (
+        <Routes
+          reach={dossier.reach}
+          routes={dossier.routes}
+          file={dossier.item.name}
+          nodeKey={`item:${dossier.source}:${dossier.item.id}`}
+        />
+      )}
       {!fixed && (
         <Section name="Why it counts" aside={`${row.points} exposure points, ${row.severity}`}>
           <table className="w-full">
@@ -183,6 +204,13 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
                 href={withQuery('/exposure/findings', { space: dossier.item.space.name, finding: row.id })}
               >
                 look at this space alone
+              </a>
+              ,{' '}
+              <a
+                className="underline"
+                href={withQuery('/survey/holdings', { sel: `item:${dossier.source}:${dossier.item.id}` })}
+              >
+                open it in Holdings
               </a>
             </dd>
             <dt className="text-quiet">Kind and size</dt>
@@ -251,15 +279,19 @@ const what = (entries: EntryRef[]): string => {
   return [links && plural(links, 'link'), grants && plural(grants, 'grant')].filter(Boolean).join(', ');
 };
 
-function useTrayHas(): (e: EntryRef) => boolean {
-  const { steward } = useSigned();
-  const tray = useTray();
-  return (e) =>
-    steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
-}
-
-function Routes({ dossier }: { dossier: DossierData }) {
-  const { now } = dossier.reach;
+/** The routes to a node, outside ones first, and the way to the drawing of all of them. */
+export function Routes({
+  reach: { now },
+  routes,
+  file,
+  nodeKey,
+}: {
+  reach: DossierData['reach'];
+  routes: RouteDto[];
+  file: string;
+  nodeKey: string;
+}) {
+  const [drawn, setDrawn] = useState(false);
   const counts = [
     now.outsiders && plural(now.outsiders, 'outsider'),
     now.guests && plural(now.guests, 'guest'),
@@ -267,12 +299,16 @@ function Routes({ dossier }: { dossier: DossierData }) {
   ]
     .filter(Boolean)
     .join(', ');
-  const outside = dossier.routes.filter((r) => r.outside);
-  const inside = dossier.routes.filter((r) => !r.outside);
+  const outside = routes.filter((r) => r.outside);
+  const inside = routes.filter((r) => !r.outside);
   return (
     <Section name="How it is reached" aside={`now by ${counts}`}>
+      <button className="btn btn-xs mb-1 border-slate" onClick={() => setDrawn(true)}>
+        <Workflow size={13} aria-hidden /> Draw all routes, and what each cut would cost
+      </button>
+      {drawn && <RouteGraphDialog nodeKey={nodeKey} close={() => setDrawn(false)} />}
       {outside.map((r, i) => (
-        <Route key={i} route={r} file={dossier.item.name} />
+        <Route key={i} route={r} file={file} />
       ))}
       {inside.length > 0 && (
         <details open={outside.length === 0}>
@@ -280,7 +316,7 @@ function Routes({ dossier }: { dossier: DossierData }) {
             {plural(inside.length, 'route')} from inside
           </summary>
           {inside.map((r, i) => (
-            <Route key={i} route={r} file={dossier.item.name} />
+            <Route key={i} route={r} file={file} />
           ))}
         </details>
       )}
@@ -372,7 +408,7 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
             <Folder size={13} aria-hidden className="shrink-0" />
           )}
           <span className="truncate">
-            {i === route.down.length - 1 && n.name === file ? 'this file' : `${n.kind} “${n.name}”`}
+            {i === route.down.length - 1 && n.name === file ? `this ${n.kind}` : `${n.kind} “${n.name}”`}
           </span>
         </span>
       ),
@@ -420,7 +456,7 @@ function Contents({ dossier }: { dossier: DossierData }) {
   );
 }
 
-function Content({ content: c }: { content: FoundContent }) {
+export function Content({ content: c }: { content: FoundContent }) {
   const [shown, setShown] = useState(0);
   const match = c.matches[shown];
   return (

@@ -2,11 +2,11 @@
 import { QueryClientProvider, useMutation, useQuery } from '@tanstack/react-query';
 import { Command as CommandIcon, LogOut, Moon, Sun } from 'lucide-react';
 import { useEffect, useState, type ReactNode } from 'react';
-import type { Account, Course, SourceRow } from '../services/dto.ts';
+import type { Account, Course, SourceRow, SurveyRow } from '../services/dto.ts';
 import { api, client, useLive } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
-import { When } from './marks.tsx';
-import { inScope, useUrl } from './url.ts';
+import { When, whenWords } from './marks.tsx';
+import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, STEPS, switchTheme, useSigned } from './signed.ts';
 import { Tray } from './Tray.tsx';
 
@@ -158,9 +158,14 @@ function ThemeButton() {
   );
 }
 
+/** Views that can be asked as of a past survey. */
+const OF_THE_PAST = new Set(['/survey/holdings', '/survey/people', '/survey/changes']);
+
 function ScopeLine({ path }: { path: string }) {
   const [params, set] = useUrl('');
   const space = params.get('space');
+  const ws = params.get('ws');
+  const asOf = asOfOf(params);
   const { data: sources } = useQuery({
     queryKey: ['sources'],
     queryFn: () => api<SourceRow[]>('GET', '/api/sources'),
@@ -169,11 +174,17 @@ function ScopeLine({ path }: { path: string }) {
     queryKey: ['course'],
     queryFn: () => api<Course>('GET', '/api/course'),
   });
+  const { data: surveys } = useQuery({
+    queryKey: ['surveys'],
+    queryFn: () => api<SurveyRow[]>('GET', '/api/surveys'),
+  });
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
+  const past = (surveys ?? []).filter((s) => s.state === 'done' && s.id !== course?.survey.id);
+  const asOfMatters = OF_THE_PAST.has(path);
   return (
     <div className="flex h-9 items-center gap-4 border-b border-slate bg-base-200 px-4">
-      <nav aria-label="Views of this step" className="flex gap-3">
+      <nav aria-label="Views of this step" className="flex shrink-0 gap-3">
         {step?.views.map((v) => (
           <a
             key={v.path}
@@ -187,22 +198,63 @@ function ScopeLine({ path }: { path: string }) {
       </nav>
       <span aria-hidden className="h-4 border-l border-slate" />
       <div
-        className="flex min-w-0 flex-1 items-center gap-2"
+        className="flex min-w-0 flex-1 items-center gap-2 overflow-hidden"
         role="group"
         aria-label="What the screen is about"
       >
-        {workspaces.map((w) => (
-          <Chip key={w.id}>{w.name}</Chip>
-        ))}
+        {ws ? (
+          <Chip drop={() => set({ ws: undefined })} label="Look at every workspace again">
+            {workspaces.find((w) => w.id === ws)?.name ?? ws}
+          </Chip>
+        ) : (
+          workspaces.length > 0 && (
+            <select
+              className="h-6 max-w-44 cursor-pointer rounded border border-slate bg-base-100 px-1.5 text-[13px]"
+              aria-label="Hold the screen to one workspace"
+              value=""
+              onChange={(e) => set({ ws: e.target.value, space: undefined }, 'push')}
+            >
+              <option value="">
+                {workspaces.length === 1 ? workspaces[0]!.name : `all ${workspaces.length} workspaces`}
+              </option>
+              {workspaces.length > 1 &&
+                workspaces.map((w) => (
+                  <option key={w.id} value={w.id}>
+                    {w.name} alone
+                  </option>
+                ))}
+            </select>
+          )
+        )}
         {space && (
           <Chip drop={() => set({ space: undefined })} label={`Drop the space ${space} from the scope`}>
             space {space}
           </Chip>
         )}
-        {course?.survey.id ? (
-          <Chip>
-            as of survey {course.survey.id}, <When at={course.survey.last} />
+        {asOfMatters && asOf !== undefined ? (
+          <Chip drop={() => set({ asof: undefined })} label="Back to the newest survey">
+            <b>as of survey {asOf}</b>, <When at={surveys?.find((s) => s.id === asOf)?.takenAt} />
           </Chip>
+        ) : course?.survey.id ? (
+          asOfMatters && past.length > 0 ? (
+            <select
+              className="h-6 max-w-64 cursor-pointer rounded border border-slate bg-base-100 px-1.5 text-[13px]"
+              aria-label="As of which survey"
+              value=""
+              onChange={(e) => set({ asof: e.target.value }, 'push')}
+            >
+              <option value="">as of survey {course.survey.id}, the newest</option>
+              {past.map((s) => (
+                <option key={s.id} value={s.id}>
+                  as of survey {s.id}, {whenWords(s.takenAt ?? s.startedAt)}
+                </option>
+              ))}
+            </select>
+          ) : (
+            <Chip>
+              as of survey {course.survey.id}, <When at={course.survey.last} />
+            </Chip>
+          )
         ) : (
           <Chip>no survey yet</Chip>
         )}

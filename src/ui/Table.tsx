@@ -23,6 +23,8 @@ interface TableProps<Row> {
   onSelect?: (row: Row | undefined) => void;
   sort?: string;
   onSort?: (key: string) => void;
+  /** The sort is upwards; downwards where absent. */
+  up?: boolean;
   /** Keys beside those for moving, such as `p`. */
   onKey?: (key: string, row: Row) => void;
   /** Called when the end comes into sight. */
@@ -39,6 +41,7 @@ export function Table<Row>({
   onSelect,
   sort,
   onSort,
+  up = false,
   onKey,
   onEnd,
   rowHeight = 32,
@@ -104,7 +107,7 @@ export function Table<Row>({
           <div
             key={c.key}
             role="columnheader"
-            aria-sort={sort === c.key ? 'descending' : undefined}
+            aria-sort={sort === c.key ? (up ? 'ascending' : 'descending') : undefined}
             className={`flex h-8 items-center px-3 text-xs font-semibold text-quiet ${c.right ? 'justify-end' : ''}`}
           >
             {c.sorts && onSort ? (
@@ -112,7 +115,10 @@ export function Table<Row>({
                 className="flex cursor-pointer items-center gap-1 hover:text-base-content"
                 onClick={() => onSort(c.key)}
               >
-                {c.name} {sort === c.key && <ArrowDown size={12} aria-label="sorted" />}
+                {c.name}{' '}
+                {sort === c.key && (
+                  <ArrowDown size={12} aria-label="sorted" className={up ? 'rotate-180' : ''} />
+                )}
               </button>
             ) : (
               c.name

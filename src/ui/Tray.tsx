@@ -6,7 +6,7 @@ import type { EntryRef, Preview } from '../services/dto.ts';
 import { api } from './api.ts';
 import { entryWords } from './words.ts';
 import { plural, Trouble } from './marks.tsx';
-import { useRefresh } from './signed.ts';
+import { useRefresh, useSigned } from './signed.ts';
 
 export interface TrayState {
   objects: { kind: 'grant' | 'link'; source: string; id: string }[];
@@ -33,6 +33,14 @@ export function usePickUp() {
       onSuccess: refresh,
     }),
   };
+}
+
+/** Whether a grant or link is in the tray. */
+export function useTrayHas(): (e: EntryRef) => boolean {
+  const { steward } = useSigned();
+  const tray = useTray();
+  return (e) =>
+    steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
 }
 
 const listed = (words: string[]): string =>

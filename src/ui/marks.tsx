@@ -119,12 +119,10 @@ export const plural = (n: number, one: string, many = `${one}s`): string =>
   `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
 /** Day and time, short; the year where it is not this one. */
-export function When({ at }: { at: string | null | undefined }) {
-  if (!at) return <span className="text-quiet">not yet</span>;
+export function whenWords(at: string): string {
   const date = new Date(at);
   const now = new Date();
-  const sameDay = date.toDateString() === now.toDateString();
-  const text = sameDay
+  return date.toDateString() === now.toDateString()
     ? `today ${date.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`
     : date.toLocaleDateString('en-GB', {
         day: 'numeric',
@@ -133,9 +131,13 @@ export function When({ at }: { at: string | null | undefined }) {
         hour: '2-digit',
         minute: '2-digit',
       });
+}
+
+export function When({ at }: { at: string | null | undefined }) {
+  if (!at) return <span className="text-quiet">not yet</span>;
   return (
-    <time dateTime={at} title={date.toLocaleString('en-GB')} suppressHydrationWarning>
-      {text}
+    <time dateTime={at} title={new Date(at).toLocaleString('en-GB')} suppressHydrationWarning>
+      {whenWords(at)}
     </time>
   );
 }

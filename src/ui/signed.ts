@@ -5,7 +5,15 @@ import type { Account } from '../services/dto.ts';
 import type { LiveSurvey } from './api.ts';
 
 export const STEPS = [
-  { name: 'Survey', views: [{ name: 'Sources', path: '/survey/sources' }] },
+  {
+    name: 'Survey',
+    views: [
+      { name: 'Sources', path: '/survey/sources' },
+      { name: 'Holdings', path: '/survey/holdings' },
+      { name: 'People & groups', path: '/survey/people' },
+      { name: 'Changes', path: '/survey/changes' },
+    ],
+  },
   { name: 'Exposure', views: [{ name: 'Findings', path: '/exposure/findings' }] },
   { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },
   { name: 'Guard', views: [] },

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useState } from 'react';
 const CHANGED = 'gl-url';
 
 /** Parameters of the scope: they stay as one moves between views. */
-const SCOPE = ['space'];
+const SCOPE = ['space', 'ws', 'asof'];
 
 /** A view's path with the scope of the page one is on. */
 export function inScope(path: string, params: URLSearchParams): string {
@@ -43,3 +43,7 @@ export function useUrl(
   );
   return [new URLSearchParams(search), set];
 }
+
+/** The survey as of which a screen is about; undefined: the present. */
+export const asOfOf = (params: URLSearchParams): number | undefined =>
+  /^\d{1,9}$/.test(params.get('asof') ?? '') ? Number(params.get('asof')) : undefined;

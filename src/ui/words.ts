@@ -1,3 +1,4 @@
+import type { Capability } from '../core/model.ts';
 import type { ChangeState, EntryRef, PlanState } from '../services/dto.ts';
 
 /** A grant or link in words. */
@@ -63,6 +64,7 @@ const DEEDS: Record<string, string> = {
   'plan.change.undo-unexpected': 'found not what was expected',
   'plan.change.undo-failed': 'could not put back',
   'ledger.exported': 'exported the ledger',
+  'extract.exported': 'exported an extract',
 };
 export const deedWords = (what: string): string => DEEDS[what] ?? what;
 
@@ -75,4 +77,21 @@ export function bytesWords(n: number): string {
     u++;
   }
   return `${u ? n.toFixed(1) : n} ${units[u]}`;
+}
+
+/** What somebody can do, by the most of it. */
+export function canWords(capabilities: readonly Capability[]): string {
+  const has = (c: Capability) => capabilities.includes(c);
+  const most = has('delete')
+    ? 'owns'
+    : has('manage')
+      ? 'manages'
+      : has('edit')
+        ? 'edits'
+        : has('comment')
+          ? 'comments'
+          : has('open')
+            ? 'reads'
+            : 'nothing';
+  return has('open') && !has('find') ? `${most}, not found by search` : most;
 }

@@ -212,7 +212,7 @@ export class Scanner {
     const reasons: Reason[] = [];
     const around =
       `${buffer.slice(Math.max(0, start - WINDOW), start)}\n${buffer.slice(end, end + WINDOW)}`.toLowerCase();
-    const words = wordsOf(type)!;
+    const words = wordsOf(type);
     const said = [...new Set(around.match(words.context) ?? [])];
     if (said.length) {
       reasons.push({ why: `the word “${said[0]}” is near`, points: BASE.context });

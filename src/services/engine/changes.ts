@@ -11,6 +11,7 @@ export interface ChangesQuery {
   change?: string | undefined;
   text?: string | undefined;
   kind?: 'space' | 'item' | undefined;
+  source?: string | undefined;
   /** Only what came by this cause, in its words. */
   by?: string | undefined;
   sort: 'reach' | 'weight' | 'gained' | 'lost' | 'name';
@@ -124,6 +125,7 @@ export function changes(from: Loaded, to: Loaded, q: ChangesQuery): ChangesPage 
     const [l, node] = side(from, to, c);
     if (q.change && c.change !== q.change) return false;
     if (q.kind && (q.kind === 'space') !== node < l.org.spaces.length) return false;
+    if (q.source && nodeKey(l, node).split(':')[1] !== q.source) return false;
     if (q.by && !c.by.some((cause) => causeWords(from, to, cause) === q.by)) return false;
     return (
       !text ||

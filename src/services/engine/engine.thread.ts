@@ -143,9 +143,8 @@ function search(
 const functions = {
   load,
   dossier: from(dossier),
-  describeEntries: async (objects: ObjectKey[]): Promise<EntryRef[]> =>
-    present ? describeEntries(present, objects) : [],
-  preview: async (objects: ObjectKey[]) => present && preview(present, objects),
+  describeEntries: (objects: ObjectKey[]): EntryRef[] => (present ? describeEntries(present, objects) : []),
+  preview: (objects: ObjectKey[]) => present && preview(present, objects),
   holdings: from((l, q: HoldingsQuery) => holdings(l, q)),
   node: from((l, name: string) => nodeDossier(l, name)),
   routes: from((l, name: string) => {

@@ -81,13 +81,13 @@ export function below(l: Loaded): Below {
   };
   for (const e of l.exposures) b.exposedItem[e.item] = 1;
   const lift = (from: number, to: number): void => {
-    b!.weight[to] = Math.max(b!.weight[to]!, b!.weight[from]!);
-    b!.now[to] = Math.max(b!.now[to]!, b!.now[from]!);
-    b!.could[to] = Math.max(b!.could[to]!, b!.could[from]!);
-    b!.files[to]! += b!.files[from]!;
-    b!.exposed[to]! += b!.exposed[from]!;
-    b!.bytes[to]! += b!.bytes[from]!;
-    b!.lastActivity[to] = Math.max(b!.lastActivity[to]!, b!.lastActivity[from]!);
+    b.weight[to] = Math.max(b.weight[to]!, b.weight[from]!);
+    b.now[to] = Math.max(b.now[to]!, b.now[from]!);
+    b.could[to] = Math.max(b.could[to]!, b.could[from]!);
+    b.files[to]! += b.files[from]!;
+    b.exposed[to]! += b.exposed[from]!;
+    b.bytes[to]! += b.bytes[from]!;
+    b.lastActivity[to] = Math.max(b.lastActivity[to]!, b.lastActivity[from]!);
   };
   for (let i = org.itemIds.length - 1; i >= 0; i--) {
     const row = l.items[i]!;
@@ -101,14 +101,14 @@ export function below(l: Loaded): Below {
   }
   org.spaces.forEach((row, s) => {
     for (const at of Object.values(row.lastActivity ?? {}))
-      if (at) b!.lastActivity[s] = Math.max(b!.lastActivity[s]!, Date.parse(at));
-    if (row.bytes !== undefined) b!.bytes[s] = row.bytes;
+      if (at) b.lastActivity[s] = Math.max(b.lastActivity[s]!, Date.parse(at));
+    if (row.bytes !== undefined) b.bytes[s] = row.bytes;
     for (const id of row.parts ?? []) {
       const p = org.find('space', id);
       // a part belongs to one team, and a team is no part of itself
-      if (p < 0 || p === s || !org.spaceListed[p] || b!.partOf[p]! >= 0) continue;
-      b!.partOf[p] = s;
-      b!.parts[s]!.push(p);
+      if (p < 0 || p === s || !org.spaceListed[p] || b.partOf[p]! >= 0) continue;
+      b.partOf[p] = s;
+      b.parts[s]!.push(p);
     }
   });
   // a team is one thing: what its parts hold counts with it, and nowhere else

@@ -257,7 +257,7 @@ async function readChanges(step: SurveyStep, w: Workspace): Promise<void> {
       db,
       order.survey,
       [...last.values()].map((c) => ({
-        kind: c.kind as ObservedKind,
+        kind: c.kind,
         source: w.source.id,
         id: c.id,
         doc: c.row,

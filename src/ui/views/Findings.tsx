@@ -71,6 +71,7 @@ function View({
   const severity = params.get('severity') ?? undefined;
   const text = params.get('text') ?? undefined;
   const space = params.get('space') ?? undefined;
+  const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'points';
   const [typed, setTyped] = useState(text ?? '');
   const box = useRef<HTMLInputElement>(null);
@@ -90,11 +91,20 @@ function View({
   }, []);
 
   const query = useInfiniteQuery({
-    queryKey: ['findings', state, severity, text, space, sort],
+    queryKey: ['findings', state, severity, text, space, source, sort],
     queryFn: ({ pageParam }) =>
       api<List>(
         'GET',
-        withQuery('/api/findings', { state, severity, text, space, sort, limit: PAGE, offset: pageParam }),
+        withQuery('/api/findings', {
+          state,
+          severity,
+          text,
+          space,
+          source,
+          sort,
+          limit: PAGE,
+          offset: pageParam,
+        }),
       ),
     initialPageParam: 0,
     getNextPageParam: (_, pages) => (pages.length * PAGE < pages[0]!.total ? pages.length * PAGE : undefined),
@@ -262,14 +272,20 @@ function View({
               className="btn btn-sm"
               onClick={() => {
                 setTyped('');
-                set({ severity: undefined, text: undefined, state: undefined, space: undefined });
+                set({
+                  severity: undefined,
+                  text: undefined,
+                  state: undefined,
+                  space: undefined,
+                  ws: undefined,
+                });
               }}
             >
               Drop the filters
             </button>
           }
         >
-          {state === 'open' && !severity && !text && !space
+          {state === 'open' && !severity && !text && !space && !source && !source
             ? 'Nothing is open: every file’s reach is within what its weight allows.'
             : 'No finding fits these filters.'}
         </Empty>

@@ -1,11 +1,12 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import type { Account, SourceRow, SurveyRow, SurveyStep } from '../../services/dto.ts';
-import { api } from '../api.ts';
+import { api, withQuery } from '../api.ts';
 import { duration, Empty, plural, State, Trouble, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { useRefresh, useSigned } from '../signed.ts';
 import { useUrl } from '../url.ts';
+import { bytesWords } from '../words.ts';
 
 export default function Sources({ account, search }: { account: Account; search: string }) {
   return (
@@ -38,7 +39,7 @@ function View({ search }: { search: string }) {
   const sources = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
   const surveys = useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
   const start = useMutation({
-    mutationFn: () => api<{ id: number }>('POST', '/api/surveys'),
+    mutationFn: (kind: 'full' | 'incremental') => api<{ id: number }>('POST', '/api/surveys', { kind }),
     onSuccess: ({ id }) => {
       set({ survey: String(id) });
       refresh();
@@ -48,21 +49,43 @@ function View({ search }: { search: string }) {
     mutationFn: (id: number) => api('DELETE', '/api/surveys', { id }),
     onSuccess: refresh,
   });
-  const full = surveys.data?.filter((s) => s.kind === 'full') ?? [];
+  const full = surveys.data?.filter((s) => s.kind !== 'read-back') ?? [];
+  const canChange = full.some((s) => s.state === 'done');
   const running = full.find((s) => s.state === 'running');
   const chosen = full.find((s) => String(s.id) === params.get('survey')) ?? running ?? full[0];
   const steps = chosen && live?.survey === chosen.id ? live.steps : chosen?.steps;
   const [adding, setAdding] = useState(false);
+  const [bringing, setBringing] = useState(false);
   return (
     <div className="flex h-full flex-col overflow-auto">
       <div className="flex items-center gap-3 px-4 py-2">
         <h1 className="text-base">
-          <b>Sources</b> <span className="text-quiet">what a survey reads, all of it on every run</span>
+          <b>Sources</b> <span className="text-quiet">what a survey reads</span>
         </h1>
         <span className="flex-1" />
+        {canChange && (
+          <a className="btn btn-sm" href="/api/extracts">
+            Export an extract
+          </a>
+        )}
         {steward && (
-          <button className="btn btn-sm" onClick={() => setAdding(!adding)}>
+          <button className="btn btn-sm" onClick={() => setBringing(!bringing)} aria-expanded={bringing}>
+            Read an extract
+          </button>
+        )}
+        {steward && (
+          <button className="btn btn-sm" onClick={() => setAdding(!adding)} aria-expanded={adding}>
             Add a source
+          </button>
+        )}
+        {steward && !running && canChange && (
+          <button
+            className="btn btn-sm"
+            disabled={start.isPending}
+            title="Reads only what the workspaces say has changed since their last survey"
+            onClick={() => start.mutate('incremental')}
+          >
+            Survey what changed
           </button>
         )}
         {steward &&
@@ -78,7 +101,7 @@ function View({ search }: { search: string }) {
             <button
               className="btn btn-sm btn-primary"
               disabled={start.isPending || !sources.data?.some((s) => s.kind !== 'directory')}
-              onClick={() => start.mutate()}
+              onClick={() => start.mutate('full')}
             >
               Survey all sources
             </button>
@@ -91,6 +114,15 @@ function View({ search }: { search: string }) {
         <AddSource
           done={() => {
             setAdding(false);
+            refresh();
+          }}
+        />
+      )}
+      {bringing && (
+        <ReadExtract
+          done={(survey) => {
+            setBringing(false);
+            set({ survey: String(survey) });
             refresh();
           }}
         />
@@ -143,6 +175,7 @@ function View({ search }: { search: string }) {
                   <span className="w-6 font-semibold">{s.id}</span>
                   <span className="flex-1">
                     <When at={s.startedAt} />
+                    {s.kind === 'incremental' && <span className="text-quiet"> what changed</span>}
                   </span>
                   <SurveyState survey={s} />
                 </button>
@@ -203,6 +236,15 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
             : `running for ${duration(survey.startedAt, null)}`}
         </span>
       </h2>
+      {survey.state === 'done' && (
+        <p className="mt-0.5">
+          It made {plural(survey.added, 'row')}, altered {survey.altered.toLocaleString('en')} and ended{' '}
+          {survey.removed.toLocaleString('en')}.{' '}
+          <a className="underline" href="/survey/changes">
+            What that changed
+          </a>
+        </p>
+      )}
       {survey.reason && (
         <p className="mt-1 border-l-2 border-error px-3">
           {survey.reason} The last good survey stays in force.
@@ -220,45 +262,47 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
           </tr>
         </thead>
         <tbody>
-          {steps.map((s) => {
-            const seconds = s.startedAt
-              ? (Date.parse(s.finishedAt ?? new Date().toISOString()) - Date.parse(s.startedAt)) / 1000
-              : 0;
-            const share = s.state === 'done' ? 1 : s.total ? Math.min(1, s.done / s.total) : 0;
-            const left =
-              s.state === 'running' && s.total && s.done > 0 ? ((s.total - s.done) * seconds) / s.done : 0;
-            return (
-              <tr key={s.name} className="h-8 border-b border-base-300">
-                <td>
-                  <State icon={s.state}>{s.name}</State>
-                </td>
-                <td className="pr-6">
-                  <svg
-                    width="100%"
-                    height="6"
-                    role="img"
-                    aria-label={`${s.name}: ${Math.round(share * 100)} %`}
-                    preserveAspectRatio="none"
-                  >
-                    <rect width="100%" height="6" className="fill-base-300" />
-                    <rect width={`${share * 100}%`} height="6" className="fill-quiet" />
-                  </svg>
-                  {left > 1 && <span className="text-xs text-quiet">about {Math.ceil(left)} s left</span>}
-                </td>
-                <td className="text-right">
-                  {s.state === 'waiting' ? '' : s.done.toLocaleString('en')}
-                  {s.state === 'running' && s.total ? ` of ${s.total.toLocaleString('en')}` : ''}
-                </td>
-                <td className="text-right">
-                  {seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}
-                </td>
-                <td className="text-right">{duration(s.startedAt, s.finishedAt)}</td>
-                <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>
-                  {s.state === 'waiting' ? '' : s.failed}
-                </td>
-              </tr>
-            );
-          })}
+          {steps
+            .filter((s) => s.name !== 'extracts' || s.state !== 'waiting')
+            .map((s) => {
+              const seconds = s.startedAt
+                ? (Date.parse(s.finishedAt ?? new Date().toISOString()) - Date.parse(s.startedAt)) / 1000
+                : 0;
+              const share = s.state === 'done' ? 1 : s.total ? Math.min(1, s.done / s.total) : 0;
+              const left =
+                s.state === 'running' && s.total && s.done > 0 ? ((s.total - s.done) * seconds) / s.done : 0;
+              return (
+                <tr key={s.name} className="h-8 border-b border-base-300">
+                  <td>
+                    <State icon={s.state}>{s.name}</State>
+                  </td>
+                  <td className="pr-6">
+                    <svg
+                      width="100%"
+                      height="6"
+                      role="img"
+                      aria-label={`${s.name}: ${Math.round(share * 100)} %`}
+                      preserveAspectRatio="none"
+                    >
+                      <rect width="100%" height="6" className="fill-base-300" />
+                      <rect width={`${share * 100}%`} height="6" className="fill-quiet" />
+                    </svg>
+                    {left > 1 && <span className="text-xs text-quiet">about {Math.ceil(left)} s left</span>}
+                  </td>
+                  <td className="text-right">
+                    {s.state === 'waiting' ? '' : s.done.toLocaleString('en')}
+                    {s.state === 'running' && s.total ? ` of ${s.total.toLocaleString('en')}` : ''}
+                  </td>
+                  <td className="text-right">
+                    {seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}
+                  </td>
+                  <td className="text-right">{duration(s.startedAt, s.finishedAt)}</td>
+                  <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>
+                    {s.state === 'waiting' ? '' : s.failed}
+                  </td>
+                </tr>
+              );
+            })}
         </tbody>
       </table>
       {!!failures.data?.length && (
@@ -313,6 +357,8 @@ function AddSource({ done }: { done: () => void }) {
           onChange={(e) => setRow({ ...row, kind: e.target.value })}
         >
           <option value="drives">drives</option>
+          <option value="sites">sites and teams</option>
+          <option value="channels">channels</option>
           <option value="directory">directory (SCIM 2.0)</option>
         </select>
       </label>
@@ -325,5 +371,92 @@ function AddSource({ done }: { done: () => void }) {
       </button>
       {add.error && <Trouble error={add.error} />}
     </form>
+  );
+}
+
+/** Sends an extract file by file: a zip, or the files of a folder. */
+function ReadExtract({ done }: { done: (survey: number) => void }) {
+  const [files, setFiles] = useState<{ name: string; file: File }[]>([]);
+  const [sent, setSent] = useState<{ bytes: number; of: number; now: string }>();
+  const stop = useRef<AbortController>(undefined);
+  const folder = useRef<HTMLInputElement>(null);
+  useEffect(() => folder.current?.setAttribute('webkitdirectory', ''), []);
+  const take = (list: FileList | null) =>
+    setFiles(
+      [...(list ?? [])].map((file) => {
+        const path = file.webkitRelativePath.split('/').slice(1).join('/');
+        return { name: path || file.name, file };
+      }),
+    );
+  const total = files.reduce((n, f) => n + f.file.size, 0);
+  const send = useMutation({
+    async mutationFn() {
+      stop.current = new AbortController();
+      const { id } = await api<{ id: string }>('POST', '/api/extracts');
+      let bytes = 0;
+      for (const { name, file } of files) {
+        setSent({ bytes, of: total, now: name });
+        const answer = await fetch(withQuery(`/api/extracts/${id}`, { name }), {
+          method: 'PUT',
+          body: file,
+          signal: stop.current.signal,
+        });
+        if (!answer.ok)
+          throw new Error(((await answer.json()) as { detail?: string }).detail ?? `${name} was not taken.`);
+        bytes += file.size;
+      }
+      setSent({ bytes, of: total, now: 'beginning the survey' });
+      return api<{ survey: number }>('POST', `/api/extracts/${id}`);
+    },
+    onSuccess: ({ survey }) => done(survey),
+    onSettled: () => setSent(undefined),
+  });
+  return (
+    <section aria-label="Read an extract" className="border-t border-slate bg-base-200 px-4 py-3">
+      <p>
+        A bulk extract becomes a source of its own and is surveyed with the others: a .zip, or a folder with
+        manifest.json and its .jsonl files. People may also come as a SCIM list (users.json) or as users.csv
+        with columns.json.
+      </p>
+      <div className="mt-2 flex flex-wrap items-end gap-4">
+        <label className="flex flex-col gap-1 text-xs text-quiet">
+          A .zip
+          <input
+            className="file-input file-input-sm"
+            type="file"
+            accept=".zip"
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <label className="flex flex-col gap-1 text-xs text-quiet">
+          or a folder
+          <input
+            ref={folder}
+            className="file-input file-input-sm"
+            type="file"
+            multiple
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <button
+          className="btn btn-sm btn-primary"
+          disabled={!files.length || send.isPending}
+          onClick={() => send.mutate()}
+        >
+          {files.length ? `Read ${plural(files.length, 'file')}, ${bytesWords(total)}` : 'Read it'}
+        </button>
+        {sent && (
+          <>
+            <span role="status">
+              {bytesWords(sent.bytes)} of {bytesWords(sent.of)}: {sent.now}
+            </span>
+            <button className="btn btn-sm" onClick={() => stop.current?.abort()}>
+              Stop sending
+            </button>
+          </>
+        )}
+      </div>
+      {send.error && send.error.name !== 'AbortError' && <Trouble error={send.error} />}
+    </section>
   );
 }

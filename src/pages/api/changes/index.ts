@@ -11,6 +11,7 @@ export const GET = endpoint({
     to: number.optional(),
     change: z.enum(['brighter', 'darker', 'added', 'removed', 'same']).optional(),
     kind: z.enum(['space', 'item']).optional(),
+    source: text(200).optional(),
     text: text(200).optional(),
     by: text(2000).optional(),
     sort: z.enum(['reach', 'weight', 'gained', 'lost', 'name']).default('reach'),

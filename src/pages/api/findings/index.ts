@@ -9,6 +9,7 @@ export const GET = endpoint({
     state: z.enum(['open', 'fixed', 'all']).default('open'),
     text: text(200).optional(),
     space: text(400).optional(),
+    source: text(200).optional(),
     severity: z.enum(SEVERITIES).optional(),
     sort: z.enum(['points', 'weight', 'reach', 'name']).default('points'),
     limit: number.max(500).default(200),
