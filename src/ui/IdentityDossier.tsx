@@ -293,8 +293,8 @@ function Nesting({ data, select }: { data: Data; select: (key: string) => void }
     <div className="overflow-x-auto">
       <svg
         width={width + 4}
-        height={tallest * ROW}
-        viewBox={`-2 -2 ${width + 4} ${tallest * ROW}`}
+        height={tallest * ROW + 14}
+        viewBox={`-2 -2 ${width + 4} ${tallest * ROW + 14}`}
         role="group"
         aria-label="Groups around this one"
       >

@@ -166,7 +166,7 @@ function Drawing({ graph }: { graph: Graph }) {
           height={height + 8}
           viewBox={`-4 -4 ${width + 8} ${height + 8}`}
           role="img"
-          aria-label="Drawing of the routes; the table beside it says the same"
+          aria-label="Drawing of the routes; the table below it says the same"
         >
           {graph.edges.map((e, i) => {
             const [a, b] = [at.get(e.from), at.get(e.to)];
@@ -254,12 +254,31 @@ function Drawing({ graph }: { graph: Graph }) {
             not drawn.
           </p>
         )}
+        <p className="mt-4 text-quiet">Choose anything in the drawing to see who and what it is.</p>
+        <h3 className="mt-6 font-semibold">What each cut would cost</h3>
+        <table className="mt-1 w-full max-w-3xl">
+          <tbody>
+            {graph.edges
+              .filter((e) => e.cut !== undefined && at.has(e.from))
+              .sort((a, b) => b.cut! - a.cut!)
+              .slice(0, 60)
+              .map((e) => (
+                <tr key={`${e.from}${e.to}`} className="border-b border-base-300 align-top">
+                  <td className="py-1 pr-2">
+                    {at.get(e.from)!.label} <span className="text-quiet">→ {at.get(e.to)?.label}</span>
+                    {!e.used && <span className="block text-xs text-quiet">only granted</span>}
+                  </td>
+                  <td className="py-1 text-right">{e.cut}</td>
+                </tr>
+              ))}
+          </tbody>
+        </table>
       </div>
-      <aside
-        aria-label="What is chosen"
-        className="w-[300px] shrink-0 overflow-auto border-l border-slate p-4"
-      >
-        {node ? (
+      {node && (
+        <aside
+          aria-label="What is chosen"
+          className="w-[290px] shrink-0 overflow-auto border-l border-slate p-4"
+        >
           <>
             <h3 className="font-bold break-words">{node.label}</h3>
             {node.detail && <p className="text-quiet">{node.detail}</p>}
@@ -303,30 +322,8 @@ function Drawing({ graph }: { graph: Graph }) {
               </ul>
             )}
           </>
-        ) : (
-          <>
-            <p className="text-quiet">Choose anything in the drawing to see who and what it is.</p>
-            <h3 className="mt-4 font-semibold">What each cut would cost</h3>
-            <table className="mt-1 w-full">
-              <tbody>
-                {graph.edges
-                  .filter((e) => e.cut !== undefined && at.has(e.from))
-                  .sort((a, b) => b.cut! - a.cut!)
-                  .slice(0, 60)
-                  .map((e) => (
-                    <tr key={`${e.from}${e.to}`} className="border-b border-base-300 align-top">
-                      <td className="py-1 pr-2">
-                        {at.get(e.from)!.label} <span className="text-quiet">→ {at.get(e.to)?.label}</span>
-                        {!e.used && <span className="block text-xs text-quiet">only granted</span>}
-                      </td>
-                      <td className="py-1 text-right">{e.cut}</td>
-                    </tr>
-                  ))}
-              </tbody>
-            </table>
-          </>
-        )}
-      </aside>
+        </aside>
+      )}
     </div>
   );
 }

@@ -74,13 +74,13 @@ describe('a steward’s first quarter of an hour', () => {
     );
     await page.getByRole('button', { name: 'Survey all sources' }).waitFor({ timeout: 60_000 });
     await scene.faults([]);
-    expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('464');
+    expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('563');
     await holds('sources');
   });
 
   it('finds the worst first, narrows it, and reads why from the dossier', async () => {
     await page.getByRole('link', { name: /^Exposure/ }).click();
-    await page.getByText('15 open findings').waitFor();
+    await page.getByText('25 open findings').waitFor();
     const rows = page.getByRole('grid', { name: 'Findings' }).getByRole('row');
     const points = (await rows.allTextContents()).slice(1).map((t) => parseInt(t, 10));
     expect(points).toEqual([...points].sort((a, b) => b - a));
@@ -105,7 +105,7 @@ describe('a steward’s first quarter of an hour', () => {
 
   it('walks the table by keyboard and picks up with one key', async () => {
     await page.goto(`${scene.base}/exposure/findings`);
-    await page.getByText('15 open findings').waitFor();
+    await page.getByText('25 open findings').waitFor();
     await page.getByRole('grid', { name: 'Findings' }).focus();
     await page.keyboard.press('j');
     await page.keyboard.press('j');
@@ -143,10 +143,10 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('withdrawn, verified').waitFor();
     await page.getByRole('button', { name: 'Undo' }).waitFor();
     const links = await scene.truth<{ on: object }[]>('links');
-    expect(links).toHaveLength(5);
+    expect(links).toHaveLength(7);
     await holds('plan-applied');
     await page.getByRole('link', { name: /^Exposure/ }).click();
-    await page.getByText('12 open findings').waitFor();
+    await page.getByText('22 open findings').waitFor();
   });
 
   it('narrows the screen to one space, and that stays as one moves between views', async () => {
@@ -159,7 +159,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('link', { name: /^Exposure/ }).click();
     await page.getByText('3 open findings').waitFor();
     await page.getByRole('button', { name: 'Drop the space Vessel systems from the scope' }).click();
-    await page.getByText('12 open findings').waitFor();
+    await page.getByText('22 open findings').waitFor();
   });
 
   it('undoes it, and the link is there as it was', async () => {
@@ -167,7 +167,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: 'Undo' }).click();
     await page.getByRole('button', { name: 'Yes, put back 1 change' }).click();
     await page.getByText('put back, verified').waitFor();
-    expect(await scene.truth('links')).toHaveLength(6);
+    expect(await scene.truth('links')).toHaveLength(8);
   });
 
   it('finds it all on the ledger, whose chain holds', async () => {
