@@ -9,24 +9,32 @@ import { whatOf } from '../core/access/what.ts';
 import { capabilityNames } from '../core/model.ts';
 import { readChanges } from './changes.ts';
 import { CliError, print } from './error.ts';
+import { resolveDeeds, servesWhat, usageOf, usedSince, type Usage } from '../core/access/usage.ts';
 import { loadOrganisation } from './organisation.ts';
 
 export interface AccessOptions {
   asOf?: string;
   without?: string;
+  used?: string;
 }
 
 async function open(dir: string, options: AccessOptions): Promise<View> {
+  return (await openWithUsage(dir, options)).view;
+}
+
+async function openWithUsage(dir: string, options: AccessOptions): Promise<{ view: View; usage: Usage }> {
   const moment = options.asOf === undefined ? undefined : Date.parse(options.asOf);
   if (moment !== undefined && Number.isNaN(moment))
     throw new CliError('--as-of takes a time such as 2026-03-01T00:00:00Z (RFC 3339).');
   const changes = options.without === undefined ? [] : await readChanges(options.without);
-  const now = view(await loadOrganisation(dir), moment === undefined ? {} : { moment });
-  if (!changes.length) return now;
+  const { org, activity } = await loadOrganisation(dir, options.used !== undefined);
+  const now = view(org, moment === undefined ? {} : { moment });
+  const usage = usageOf(org, resolveDeeds(now, activity));
+  if (!changes.length) return { view: now, usage };
   const altered = alter(now, changes);
   for (const c of altered.unknown)
     process.stderr.write(`gl: nothing to change by ${JSON.stringify(c)}: it is not in the extract\n`);
-  return altered.view;
+  return { view: altered.view, usage };
 }
 
 const byCode = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
@@ -130,14 +138,22 @@ export async function whyCommand(
   item: string,
   options: AccessOptions,
 ): Promise<void> {
-  const v = await open(dir, options);
+  const { view: v, usage } = await openWithUsage(dir, options);
+  const days = options.used === undefined ? undefined : Number(options.used);
+  if (days !== undefined && !(days > 0)) throw new CliError('--used takes a number of days, such as 90.');
   const i = identityOf(v, identity);
   const node = itemNode(v, item);
+  const took =
+    days === undefined ? 0 : (usedSince(v.org, usage, node, v.moment - days * 86_400_000).get(i) ?? 0);
   if (i < 0) return print({ capabilities: [], routes: [], withheld: [] });
   const answer = why(v, i, node);
   await print({
     capabilities: capabilityNames(answer.bits),
-    routes: answer.routes.map((r) => ({ role: r.role, steps: stepsOf(v, identityName(v, i), r) })),
+    routes: answer.routes.map((r) => ({
+      role: r.role,
+      steps: stepsOf(v, identityName(v, i), r),
+      ...(days !== undefined && { used: servesWhat(r.bits, took) }),
+    })),
     withheld: answer.withheld.map((w) => ({ by: w.by, capabilities: capabilityNames(w.bits) })),
   });
 }

@@ -5,6 +5,7 @@
 import { Command, CommanderError } from 'commander';
 import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
 import { classify } from './classify.ts';
+import { copyExtract } from './copy.ts';
 import { CliError } from './error.ts';
 import { verifyLedger } from './ledger.ts';
 
@@ -46,11 +47,19 @@ access('why', 'by which routes an identity reaches an item, and what keeps it fr
   .argument('<identity>')
   .argument('<item>')
   .option(...WITHOUT)
+  .option('--used <days>', 'mark each route used or only granted, by activity.jsonl of the last so many days')
   .action(whyCommand);
 access('diff', 'what changed between two extracts, item by item')
   .argument('<dir2>')
   .option('--spaces', 'of spaces and not of items')
   .action(diffCommand);
+
+program
+  .command('copy')
+  .description('read an extract and write it as a directory of JSON Lines')
+  .argument('<dir>', 'a bulk extract: a directory or a .zip of one')
+  .argument('<to>', 'a new or empty directory')
+  .action(copyExtract);
 
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger

@@ -1,16 +1,25 @@
 /** An extract as an organisation in memory. */
 import { OrganisationBuilder, type Organisation } from '../core/access/organisation.ts';
+import type { NamedDeed } from '../core/access/usage.ts';
 import { ExtractError, readExtract, type ExtractRows } from '../formats/extract.ts';
 import { GroupsByRule } from '../formats/group-rules.ts';
 import { CliError } from './error.ts';
 
-/** Reads an extract; what was wrong with it goes to stderr. */
-export async function loadOrganisation(path: string): Promise<Organisation> {
+interface LoadedExtract {
+  org: Organisation;
+  /** What activity says, by names; resolved where it is asked for. */
+  activity: NamedDeed[];
+}
+
+/** Reads an extract; what was wrong with it goes to stderr. Activity is read only where it is wanted. */
+export async function loadOrganisation(path: string, withActivity = false): Promise<LoadedExtract> {
+  const activity: LoadedExtract['activity'] = [];
   let builder: OrganisationBuilder | undefined;
   const byRule = new GroupsByRule();
   const complaints: string[] = [];
   try {
     const report = await readExtract(path, {
+      ...(withActivity && { deed: (d) => void activity.push(d) }),
       manifest: (m) => (builder = new OrganisationBuilder(m.organisation, Date.parse(m.takenAt))),
       row(kind, row, raw) {
         const b = builder!;
@@ -41,5 +50,5 @@ export async function loadOrganisation(path: string): Promise<Organisation> {
   for (const p of org.problems) complaints.push(`${p.row}: ${p.reason}`);
   for (const c of complaints.slice(0, 50)) process.stderr.write(`gl: ${c}\n`);
   if (complaints.length > 50) process.stderr.write(`gl: and ${complaints.length - 50} more of the kind\n`);
-  return org;
+  return { org, activity };
 }

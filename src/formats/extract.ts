@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { createGunzip } from 'node:zlib';
 import { Gunzip, Unzip, UnzipInflate } from 'fflate';
 import { z } from 'zod';
-import { activityOf, eventSchema } from './activity.ts';
+import { activityOf, eventSchema, type ActivityEvent } from './activity.ts';
 import { peopleFile } from './people-files.ts';
 import type {
   GrantRow,
@@ -71,7 +71,7 @@ const manifestSchema = z.object({
   version: z.literal(1),
   takenAt: z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time'),
   organisation: z.object({
-    name: z.string(),
+    name: z.string().default(''),
     domains: z.array(z.string()).default([]),
     partnerDomains: z.array(z.string()).default([]),
   }),
@@ -143,7 +143,7 @@ export interface ExtractHandlers {
   /** Text of an item, from content.jsonl or files/; a piece without a part goes on with the one before. */
   text?(item: string, part: Part | undefined, text: string): void;
   /** Who opened or edited what, from activity.jsonl. */
-  deed?(deed: NonNullable<ReturnType<typeof activityOf>>): void;
+  deed?(deed: NonNullable<ReturnType<typeof activityOf>>, event: ActivityEvent): void;
   /** Asked between pieces: what is given back is waited for before more is read. */
   full?(): Promise<void> | undefined;
 }
@@ -206,7 +206,7 @@ export async function readExtract(path: string, handlers: ExtractHandlers): Prom
       return lines(name, pieces, (l) =>
         takeJson(eventSchema, l, (e) => {
           const deed = activityOf(e);
-          if (deed) handlers.deed!(deed);
+          if (deed) handlers.deed!(deed, e);
         }),
       );
     const [kind, ending] = name.split('.') as [Exclude<ExtractKind, 'workspaces'>, string];

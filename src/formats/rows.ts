@@ -34,48 +34,60 @@ const grantee = z.union([
   z.object({ anyone: z.literal(true) }),
 ]);
 
-export const workspaceSchema = z.object({
-  id,
-  name: text,
-  inheritance: z.enum(['additive', 'breakable']),
-  externalSharing: opt(z.enum(EXTERNAL_SHARING)),
-  region: opt(text),
-}) satisfies z.ZodType<WorkspaceRow>;
+/** Names are for people: a row without one is known by its id. */
+const named = <T extends { id: string; name?: string | undefined }>(row: T) => ({
+  ...row,
+  name: row.name ?? row.id,
+});
 
-export const spaceSchema = z.object({
-  id,
-  workspace: id,
-  kind: z.enum(SPACE_KINDS),
-  name: text,
-  visibility: opt(z.enum(['members', 'organisation'])),
-  visibilityRole: opt(z.enum(ROLES)),
-  externalSharing: opt(z.enum(EXTERNAL_SHARING)),
-  editorsShare: opt(z.boolean()),
-  gate: opt(z.array(id)),
-  parts: opt(z.array(id)),
-  owners: opt(z.array(id)),
-  label: opt(text),
-  region: opt(text),
-  bytes: opt(z.number()),
-  createdAt: opt(time),
-  lastActivity: opt(z.object({ files: opt(time), chat: opt(time), mail: opt(time) })),
-}) satisfies z.ZodType<SpaceRow>;
+export const workspaceSchema = z
+  .object({
+    id,
+    name: opt(text),
+    inheritance: z.enum(['additive', 'breakable']),
+    externalSharing: opt(z.enum(EXTERNAL_SHARING)),
+    region: opt(text),
+  })
+  .transform(named) satisfies z.ZodType<WorkspaceRow>;
 
-export const itemSchema = z.object({
-  id,
-  space: id,
-  parent: opt(id),
-  kind: z.enum(['folder', 'file']),
-  name: text,
-  mime: opt(text),
-  inherits: opt(z.boolean()),
-  owner: opt(id),
-  label: opt(text),
-  bytes: opt(z.number()),
-  createdAt: opt(time),
-  modifiedAt: opt(time),
-  modifiedBy: opt(id),
-}) satisfies z.ZodType<ItemRow>;
+export const spaceSchema = z
+  .object({
+    id,
+    workspace: id,
+    kind: opt(z.enum(SPACE_KINDS)),
+    name: opt(text),
+    visibility: opt(z.enum(['members', 'organisation'])),
+    visibilityRole: opt(z.enum(ROLES)),
+    externalSharing: opt(z.enum(EXTERNAL_SHARING)),
+    editorsShare: opt(z.boolean()),
+    gate: opt(z.array(id)),
+    parts: opt(z.array(id)),
+    owners: opt(z.array(id)),
+    label: opt(text),
+    region: opt(text),
+    bytes: opt(z.number()),
+    createdAt: opt(time),
+    lastActivity: opt(z.object({ files: opt(time), chat: opt(time), mail: opt(time) })),
+  })
+  .transform((row) => ({ ...named(row), kind: row.kind ?? 'site' })) satisfies z.ZodType<SpaceRow>;
+
+export const itemSchema = z
+  .object({
+    id,
+    space: id,
+    parent: opt(id),
+    kind: opt(z.enum(['folder', 'file'])),
+    name: opt(text),
+    mime: opt(text),
+    inherits: opt(z.boolean()),
+    owner: opt(id),
+    label: opt(text),
+    bytes: opt(z.number()),
+    createdAt: opt(time),
+    modifiedAt: opt(time),
+    modifiedBy: opt(id),
+  })
+  .transform((row) => ({ ...named(row), kind: row.kind ?? 'file' })) satisfies z.ZodType<ItemRow>;
 
 export const grantSchema = z.object({
   id,
@@ -117,12 +129,12 @@ export const personSchema = z
     name: opt(z.object({ formatted: opt(text), givenName: opt(text), familyName: opt(text) })),
     title: opt(text),
     active: opt(z.boolean()),
-    emails: opt(z.array(z.object({ value: text }))),
+    emails: opt(z.array(z.object({ value: opt(text) }))),
     [SCIM_ENTERPRISE]: opt(z.object({ department: opt(text) })),
     [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])) })),
   })
   .transform((u): PersonRow => {
-    const addresses = (u.emails ?? []).map((e) => e.value);
+    const addresses = (u.emails ?? []).flatMap((e) => e.value ?? []);
     if (u.userName?.includes('@')) addresses.push(u.userName);
     const full = u.name?.formatted ?? [u.name?.givenName, u.name?.familyName].filter(Boolean).join(' ');
     return {

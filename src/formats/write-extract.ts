@@ -4,24 +4,45 @@ import { join } from 'node:path';
 import { Zip, ZipDeflate } from 'fflate';
 import type { Manifest } from './extract.ts';
 
-export const manifestText = (m: Manifest): string =>
+const manifestText = (m: Manifest): string =>
   `${JSON.stringify({ format: 'gate-lantern-extract', version: 1, ...m }, null, 2)}\n`;
 
 /** Files whose lines come in pieces of text. */
-export type Files = Iterable<{ name: string; lines: AsyncIterable<string> }>;
+type Files = Iterable<{ name: string; lines: AsyncIterable<string> }>;
 
-/** Writes an extract as a directory, which is made; files in it are replaced. */
-export async function writeDirectory(path: string, manifest: Manifest, files: Files): Promise<void> {
-  mkdirSync(path, { recursive: true });
-  writeFileSync(join(path, 'manifest.json'), manifestText(manifest));
-  for (const { name, lines } of files) {
-    const out: WriteStream = createWriteStream(join(path, name));
-    for await (const text of lines)
-      if (!out.write(text)) await new Promise<void>((r) => out.once('drain', () => r()));
-    await new Promise<void>((done, failed) => {
-      out.once('error', failed);
-      out.end(() => done());
-    });
+/** Writes an extract as a directory, row by row in any order; files in it are replaced. */
+export class DirectoryWriter {
+  private readonly files = new Map<string, { out: WriteStream; waiting: string[] }>();
+
+  constructor(
+    private readonly path: string,
+    manifest: Manifest,
+  ) {
+    mkdirSync(path, { recursive: true });
+    writeFileSync(join(path, 'manifest.json'), manifestText(manifest));
+  }
+
+  /** Adds a line to a file such as `items.jsonl`. */
+  put(file: string, row: unknown): void {
+    let at = this.files.get(file);
+    if (!at) this.files.set(file, (at = { out: createWriteStream(join(this.path, file)), waiting: [] }));
+    at.waiting.push(JSON.stringify(row));
+  }
+
+  /** Writes what is waiting; resolves when more may come. */
+  async flush(): Promise<void> {
+    for (const { out, waiting } of this.files.values())
+      if (waiting.length && !out.write(`${waiting.splice(0).join('\n')}\n`))
+        await new Promise<void>((r) => out.once('drain', () => r()));
+  }
+
+  async end(): Promise<void> {
+    await this.flush();
+    for (const { out } of this.files.values())
+      await new Promise<void>((done, failed) => {
+        out.once('error', failed);
+        out.end(() => done());
+      });
   }
 }
 

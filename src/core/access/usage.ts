@@ -2,6 +2,7 @@
 import { CAP } from '../model.ts';
 import { listsBy } from './growable.ts';
 import { itemsBelow, type Organisation } from './organisation.ts';
+import type { View } from './view.ts';
 
 /** What one identity did with one item last, in milliseconds since 1970; NaN where never. */
 export interface Deed {
@@ -17,6 +18,29 @@ export interface Usage {
   identity: Int32Array;
   opened: Float64Array;
   edited: Float64Array;
+}
+
+/** Who did what, by name: an actor is a user's id or an address. Times in milliseconds since 1970. */
+export interface NamedDeed {
+  item: string;
+  actor: string;
+  opened: number | null;
+  edited: number | null;
+}
+
+/** Deeds by number; what names nobody or nothing that is known is left out. */
+export function resolveDeeds(v: View, named: Iterable<NamedDeed>): Deed[] {
+  const byAddress = new Map<string, number>(v.outsiders.map((a, i) => [a, v.org.users.length + i]));
+  v.org.users.forEach((p, u) => p.addresses.forEach((a) => byAddress.has(a) || byAddress.set(a, u)));
+  const deeds: Deed[] = [];
+  for (const { item, actor, opened, edited } of named) {
+    const user = v.org.find('user', actor);
+    const identity = user >= 0 ? user : (byAddress.get(actor.toLowerCase()) ?? -1);
+    const number = v.org.find('item', item);
+    if (identity >= 0 && number >= 0)
+      deeds.push({ item: number, identity, opened: opened ?? NaN, edited: edited ?? NaN });
+  }
+  return deeds;
 }
 
 export function usageOf(org: Organisation, deeds: readonly Deed[]): Usage {

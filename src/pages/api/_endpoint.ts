@@ -30,7 +30,7 @@ export interface Declaration<S extends z.ZodType> {
     context: APIContext;
   }): Promise<unknown>;
 }
-export type Endpoint = APIRoute & { declared: { role: NeededRole; input: z.ZodType } };
+export type Endpoint = APIRoute & { declared: { role: NeededRole; input: z.ZodType; stream: boolean } };
 
 /** An endpoint whose account is only there where its role is not `public`. */
 export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoint {
@@ -101,7 +101,9 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
       );
     }
   };
-  return Object.assign(handle, { declared: { role: declared.role, input: declared.input } });
+  return Object.assign(handle, {
+    declared: { role: declared.role, input: declared.input, stream: declared.stream ?? false },
+  });
 }
 
 /** Origin must be our own; browsers send it with every write. */

@@ -2,7 +2,7 @@
 import type { ReachColumns } from '../../core/access/reach.ts';
 import { reach } from '../../core/access/reach.ts';
 import { OrganisationBuilder, type Organisation } from '../../core/access/organisation.ts';
-import { usageOf, type Deed, type Usage } from '../../core/access/usage.ts';
+import { resolveDeeds, usageOf, type Usage } from '../../core/access/usage.ts';
 import { view, type View } from '../../core/access/view.ts';
 import { weigh, type Weighing } from '../../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
@@ -204,18 +204,14 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     (row, i) => weighingOf(content.get(org.itemIds[i]!), row.label).weight,
   );
 
-  const byAddress = new Map<string, number>();
-  v.outsiders.forEach((a, i) => byAddress.set(a, org.users.length + i));
-  org.users.forEach((p, u) => p.addresses.forEach((a) => byAddress.has(a) || byAddress.set(a, u)));
-  const deeds: Deed[] = (await readActivity(db)).flatMap((a) => {
-    const item = org.find('item', key(a.source, a.item));
-    const identity = a.actor.includes('@')
-      ? (byAddress.get(a.actor.toLowerCase()) ?? -1)
-      : org.find('user', identities.user(a.source, a.actor));
-    return item < 0 || identity < 0
-      ? []
-      : [{ item, identity, opened: a.opened ?? NaN, edited: a.edited ?? NaN }];
-  });
+  const deeds = resolveDeeds(
+    v,
+    (await readActivity(db)).map((a) => ({
+      ...a,
+      item: key(a.source, a.item),
+      actor: identities.user(a.source, a.actor),
+    })),
+  );
   return {
     survey,
     takenAt,
