@@ -157,8 +157,10 @@ abstract class HttpWorkspace implements WorkspaceConnector {
   }
 
   abstract list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
-  /** A change as the workspace tells it; undefined where it is about something we do not read. */
-  protected abstract changed(kind: string, id: string, row: unknown): Changed | undefined;
+  /** Our kind, and the schema, of what the workspace calls by a name; undefined where we do not read it. */
+  protected abstract kindOf(
+    name: string,
+  ): { kind: Exclude<WorkspaceKind, 'person'>; schema: z.ZodType<{ id: string }> } | undefined;
   /** Where a grant or link is asked for. */
   protected abstract pathOf(ref: ObjectRef): string;
   protected abstract contentPath(item: string): string;
@@ -196,7 +198,7 @@ abstract class HttpWorkspace implements WorkspaceConnector {
     } while (cursor !== null);
   }
 
-  async *changesSince(token: string): AsyncGenerator<{ changes: Changed[]; changeToken: string }> {
+  async *changesSince(token: string): ReturnType<WorkspaceConnector['changesSince']> {
     for (let more = true; more;) {
       const answer = await this.http.request('GET', `/changes?since=${encodeURIComponent(token)}`, {
         accept: [410],
@@ -210,10 +212,16 @@ abstract class HttpWorkspace implements WorkspaceConnector {
         throw new ConnectorError('not-understood', 'The workspace’s changes go on without an end.');
       token = part.changeToken;
       more = part.more;
-      yield {
-        changes: part.changes.flatMap((c) => this.changed(c.kind, c.id, c.row) ?? []),
-        changeToken: token,
-      };
+      const changes: Changed[] = [];
+      const rejected: Page<never>['rejected'] = [];
+      for (const c of part.changes) {
+        const known = this.kindOf(c.kind);
+        if (!known) continue;
+        const parsed = c.row === null ? undefined : known.schema.safeParse(c.row);
+        if (parsed && !parsed.success) rejected.push({ id: c.id, reason: complaint(parsed.error) });
+        else changes.push({ kind: known.kind, id: c.id, row: parsed?.data ?? null } as Changed);
+      }
+      yield { changes, rejected, changeToken: token };
     }
   }
 
@@ -279,14 +287,9 @@ class RowsWorkspace extends HttpWorkspace {
     if (kind === 'person' && !this.accounts) return;
     yield* this.pages(COLLECTION[kind], WORKSPACE_SCHEMA[kind] as unknown as z.ZodType<RowOf[K]>);
   }
-  protected changed(name: string, id: string, row: unknown): Changed | undefined {
+  protected kindOf(name: string) {
     const kind = (['space', 'item', 'grant', 'link'] as const).find((k) => COLLECTION[k] === name);
-    if (!kind) return undefined;
-    return {
-      kind,
-      id,
-      row: row === null ? null : understood(SCHEMA[kind] as z.ZodType, row, kind),
-    } as Changed;
+    return kind && { kind, schema: SCHEMA[kind] as z.ZodType<{ id: string }> };
   }
   protected pathOf(ref: ObjectRef): string {
     return `/${COLLECTION[ref.kind]}/${encodeURIComponent(ref.id)}`;
@@ -377,13 +380,10 @@ class ChannelsWorkspace extends HttpWorkspace {
     else if (kind === 'grant') yield* as('members', memberSchema);
     else if (kind === 'item') yield* as('files', fileSchema);
   }
-  protected changed(kind: string, id: string, row: unknown): Changed | undefined {
-    const read = <Row>(schema: z.ZodType<Row>): Row | null =>
-      row === null ? null : understood(schema, row, kind);
-    if (kind === 'channel') return { kind: 'space', id, row: read(channelSchema) };
-    if (kind === 'file') return { kind: 'item', id, row: read(fileSchema) };
-    if (kind === 'member') return { kind: 'grant', id, row: read(memberSchema) };
-    return undefined;
+  protected kindOf(name: string) {
+    if (name === 'channel') return { kind: 'space' as const, schema: channelSchema };
+    if (name === 'file') return { kind: 'item' as const, schema: fileSchema };
+    return name === 'member' ? { kind: 'grant' as const, schema: memberSchema } : undefined;
   }
   protected pathOf(ref: ObjectRef): string {
     const [channel, account] = ref.id.split('/') as [string, string];

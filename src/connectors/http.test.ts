@@ -137,3 +137,68 @@ describe('lists', () => {
     expect(asked).toEqual([1, 3, 5].map((s) => `/Users?startIndex=${s}&count=200`));
   });
 });
+
+describe('channels and changes', () => {
+  it('are read as spaces, grants and items, whatever the workspace calls them', async () => {
+    const lists: Record<string, unknown[]> = {
+      accounts: [{ id: 'c-1', address: 'Kim@Far.test', name: 'Kim', active: true, external: true }],
+      channels: [
+        { id: 'ch1', name: 'desk', open: true, responsible: ['c-1'], lastMessage: '2026-01-01T00:00:00Z' },
+        { id: 'ch2' },
+      ],
+      members: [{ id: 'c-1', channel: 'ch1', leads: true, since: '2026-01-01T00:00:00Z' }],
+      files: [{ id: 'f1', channel: 'ch1', name: 'a.txt', type: 'text/plain', size: 3, postedBy: 'c-1' }],
+    };
+    const url = await serving((req, res) =>
+      res.end(JSON.stringify({ rows: lists[req.url!.slice(1).split('?')[0]!], next: null })),
+    );
+    const c = connectWorkspace('channels', { url, token: 't' });
+    const all = async (kind: 'person' | 'space' | 'item' | 'grant' | 'link') =>
+      collect(c.list<typeof kind>(kind));
+    expect((await all('person')).rows).toEqual([
+      { id: 'c-1', name: 'Kim', addresses: ['kim@far.test'], active: true, kind: 'guest' },
+    ]);
+    const spaces = await all('space');
+    expect(spaces.rows).toMatchObject([
+      {
+        id: 'ch1',
+        kind: 'channel',
+        visibility: 'organisation',
+        visibilityRole: 'commenter',
+        owners: ['c-1'],
+      },
+    ]);
+    expect(spaces.rejected).toHaveLength(1);
+    expect((await all('grant')).rows).toMatchObject([
+      { id: 'ch1/c-1', on: { space: 'ch1' }, to: { user: 'c-1' }, role: 'manager' },
+    ]);
+    expect((await all('item')).rows).toMatchObject([{ id: 'f1', space: 'ch1', kind: 'file', owner: 'c-1' }]);
+    expect((await all('link')).rows).toEqual([]);
+  });
+
+  it('come in parts up to their end, and say so when the token is too old', async () => {
+    const asked: string[] = [];
+    const url = await serving((req, res) => {
+      const since = new URL(req.url!, 'http://x').searchParams.get('since')!;
+      asked.push(since);
+      if (since === 'old') res.writeHead(410).end();
+      else
+        res.end(
+          JSON.stringify({
+            changes: [
+              { kind: 'items', id: `i${since}`, row: null },
+              { kind: 'whatever', id: 'x', row: {} },
+            ],
+            changeToken: String(Number(since) + 1),
+            more: since !== '2',
+          }),
+        );
+    });
+    const c = connectWorkspace('drives', { url, token: 't' });
+    const parts: string[] = [];
+    for await (const p of c.changesSince('1')) parts.push(...p.changes.map((x) => x.id), p.changeToken);
+    expect(parts).toEqual(['i1', '2', 'i2', '3']);
+    expect(asked).toEqual(['1', '2']);
+    await expect(c.changesSince('old').next()).rejects.toMatchObject({ code: 'token-expired' });
+  });
+});

@@ -64,7 +64,11 @@ export interface WorkspaceConnector {
    * What changed since a token, in parts, each with the token that comes after it. Throws
    * `token-expired` where the workspace does not know the token any more: then read everything.
    */
-  changesSince(token: string): AsyncGenerator<{ changes: Changed[]; changeToken: string }>;
+  changesSince(token: string): AsyncGenerator<{
+    changes: Changed[];
+    rejected: Page<never>['rejected'];
+    changeToken: string;
+  }>;
   /** Who did what since a position, in parts, each with the position that comes after it. */
   activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }>;
   /** A file's bytes as they come; undefined where the item has none. */

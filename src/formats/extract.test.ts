@@ -181,3 +181,162 @@ describe('groups by rule', () => {
     expect(() => membersByRule('user.(', users)).toThrow();
   });
 });
+
+describe('text, activity and people in other formats', () => {
+  const base = {
+    'manifest.json': JSON.stringify(MANIFEST),
+    'items.jsonl': jsonl([{ id: 'i1', space: 's', kind: 'file', name: 'a' }]),
+  };
+  const everything = async (path: string) => {
+    const texts: [string, string | undefined, string][] = [];
+    const deeds: unknown[] = [];
+    const rows: Record<string, unknown[]> = {};
+    const report = await readExtract(path, {
+      row: (kind, row) => void (rows[kind] ??= []).push(row),
+      text: (...t) => void texts.push(t),
+      deed: (d) => void deeds.push(d),
+    });
+    return { texts, deeds, rows, report };
+  };
+  const withFiles = (files: Record<string, string>, real: Record<string, string>): string => {
+    const dir = directoryOf(files);
+    mkdirSync(join(dir, 'files'));
+    for (const [name, text] of Object.entries(real)) writeFileSync(join(dir, 'files', name), text);
+    return dir;
+  };
+
+  it('come from content.jsonl, from real files named by item, and as CloudEvents', async () => {
+    const event = {
+      specversion: '1.0',
+      id: 'e1',
+      source: '/w',
+      type: 'org.gatelantern.item.edited',
+      subject: 'i1',
+      time: '2026-01-02T03:04:05Z',
+      data: { email: 'A@B.test' },
+    };
+    const files = {
+      ...base,
+      'content.jsonl': jsonl([
+        { item: 'i1', part: 'comment', text: 'hello' },
+        { item: 'i1', part: 'nowhere', text: '' },
+      ]),
+      'activity.jsonl': jsonl([
+        event,
+        { ...event, type: 'something.else' },
+        { ...event, specversion: '0.3' },
+      ]),
+    };
+    const real = { 'a%2Fb': 'inside', i2: 'zweite Datei' };
+    const found = await everything(withFiles(files, real));
+    const joined = (item: string) =>
+      found.texts
+        .filter((t) => t[0] === item)
+        .map((t) => t[2])
+        .join('');
+    expect(joined('i1')).toBe('hello');
+    expect(joined('a/b')).toBe('inside');
+    expect(joined('i2')).toBe('zweite Datei');
+    expect(found.deeds).toEqual([
+      { item: 'i1', actor: 'a@b.test', opened: null, edited: Date.parse('2026-01-02T03:04:05Z') },
+    ]);
+    expect(found.report.rejected.map((r) => `${r.file}:${r.line}`).sort()).toEqual([
+      'activity.jsonl:3',
+      'content.jsonl:2',
+    ]);
+    const zip = join(home, 'with-files.zip');
+    writeFileSync(
+      zip,
+      zipSync(
+        Object.fromEntries([
+          ...Object.entries(files).map(([k, v]) => [`x/${k}`, strToU8(v)]),
+          ...Object.entries(real).map(([k, v]) => [`x/files/${k}`, strToU8(v)]),
+        ]) as Record<string, Uint8Array>,
+      ),
+    );
+    const zipped = await everything(zip);
+    expect(zipped.deeds).toEqual(found.deeds);
+    expect(zipped.texts.map((t) => t[0] + t[2]).sort()).toEqual(found.texts.map((t) => t[0] + t[2]).sort());
+  });
+
+  it('read users and groups the same from JSON Lines, a ListResponse (RFC 7644 §3.4.2) and CSV (RFC 4180)', async () => {
+    const users = [
+      {
+        id: 'u1',
+        userName: 'kari',
+        displayName: 'Kari, "the mate"',
+        active: true,
+        title: 'Mate',
+        emails: [{ value: 'kari@o.example' }, { value: 'k2@o.example' }],
+      },
+      {
+        id: 'u2',
+        displayName: 'Ola\nNordvik',
+        active: false,
+        emails: [],
+        'urn:gatelantern:scim:1.0:Identity': { kind: 'guest' },
+      },
+    ];
+    const groups = [
+      {
+        id: 'g1',
+        displayName: 'Deck',
+        members: [
+          { value: 'u1', type: 'User' },
+          { value: 'g2', type: 'Group' },
+        ],
+      },
+      { id: 'g2', displayName: 'Empty', members: [] },
+    ];
+    const lines = await everything(
+      directoryOf({ ...base, 'users.jsonl': jsonl(users), 'groups.jsonl': jsonl(groups) }),
+    );
+    const list = (Resources: unknown[]) =>
+      JSON.stringify({
+        schemas: ['urn:ietf:params:scim:api:messages:2.0:ListResponse'],
+        totalResults: Resources.length,
+        Resources,
+      });
+    const responses = await everything(
+      directoryOf({ ...base, 'users.json': list(users), 'groups.json': list(groups) }),
+    );
+    const csv = await everything(
+      directoryOf({
+        ...base,
+        'columns.json': JSON.stringify({
+          users: { id: 'Employee no', displayName: 'Full name', emails: 'Mail' },
+        }),
+        'users.csv':
+          '\uFEFFEmployee no,userName,Full name,active,title,Mail,kind\r\nu1,kari,"Kari, ""the mate""",yes,Mate,kari@o.example; k2@o.example,\r\nu2,,"Ola\nNordvik",no,,,guest\r\nshort,row\r\n',
+        'groups.csv':
+          'id,displayName,member,memberType\ng1,Deck,u1,User\ng2,Empty,,\ng1,,g2,Group\n,nameless,u1,User\n',
+      }),
+    );
+    expect(responses.rows.users).toEqual(lines.rows.users);
+    expect(responses.rows.groups).toEqual(lines.rows.groups);
+    expect(csv.rows.users).toEqual(lines.rows.users);
+    expect(csv.rows.groups).toEqual(lines.rows.groups);
+    expect(csv.report.rejected.map((r) => [r.file, r.reason])).toEqual([
+      ['users.csv', 'it has 2 cells and the header 7'],
+      ['groups.csv', 'id: is missing'],
+    ]);
+    const broken = await everything(directoryOf({ ...base, 'users.json': '{"a":1}', 'groups.json': 'x' }));
+    expect(broken.report.rejected.map((r) => r.reason)).toEqual([
+      'it is no ListResponse: Resources is missing',
+      'it is not JSON',
+    ]);
+  });
+
+  it('are taken without what people alone need: names, kinds, null for absent', async () => {
+    const { rows, report } = await everything(
+      directoryOf({
+        ...base,
+        'spaces.jsonl': jsonl([{ id: 's', workspace: 'w', gate: null, visibility: null }]),
+        'items.jsonl': jsonl([{ id: 'i', space: 's', parent: null, owner: null, inherits: null }]),
+      }),
+    );
+    expect(report.rejectedCount).toBe(0);
+    expect(rows.spaces).toEqual([{ id: 's', workspace: 'w', name: 's', kind: 'site' }]);
+    expect(rows.items).toEqual([{ id: 'i', space: 's', name: 'i', kind: 'file' }]);
+  });
+});

@@ -36,6 +36,7 @@ describe('the store', () => {
     );
     await db.copyIn('bulk', ['n', 't'], copyText([[1, 'a\tb']]));
     expect(new TextDecoder().decode(await db.copyOut('select n, t from bulk'))).toBe('1\ta\\tb\n');
+    expect(await db.copyOut('select n, t from bulk where n > 1')).toHaveLength(0);
   });
 
   it('gives a transaction the database to itself, and undoes one that throws or whose thread is gone', async () => {

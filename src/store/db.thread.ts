@@ -64,7 +64,8 @@ function functionsFor(port: MessagePort) {
     copyOut: (tx: number | undefined, select: string) =>
       inTurn(tx, async () => {
         const { blob } = await pg.query(`copy (${select}) to '/dev/blob'`);
-        return new Uint8Array(await blob!.arrayBuffer());
+        // without a row there is no blob either
+        return new Uint8Array(blob ? await blob.arrayBuffer() : 0);
       }),
     begin: async () => {
       const tx = await acquire();

@@ -179,6 +179,18 @@ export class Scene {
     return answer;
   }
 
+  cookieOf(role: Role): Promise<string> {
+    return this.cookie(role);
+  }
+
+  /** Makes the workspaces know their change tokens no more. */
+  async forget(): Promise<void> {
+    await fetch(`${this.standinUrl}/control/forget`, {
+      method: 'PUT',
+      headers: { authorization: 'Bearer ctl' },
+    });
+  }
+
   private async cookie(role: Role): Promise<string> {
     let cookie = this.cookies.get(role);
     if (!cookie) {

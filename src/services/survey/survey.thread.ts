@@ -140,7 +140,19 @@ async function readAll<Row extends { id: string }>(
     await stage(db, order.survey, rows);
     if (each) page.rows.forEach((row, i) => each(row, page.raw?.[i]));
     step.done += rows.length;
-    for (const r of page.rejected) await fail(step, r.id, r.reason);
+    for (const r of page.rejected) {
+      await fail(step, r.id, r.reason);
+      // what was known of it is kept
+      const known = await db.query<{ doc: unknown }>(
+        'select doc from observed where kind = $1 and source = $2 and id = $3 and valid_to is null',
+        [kind, source, r.id],
+      );
+      await stage(
+        db,
+        order.survey,
+        known.map(({ doc }) => ({ kind, source, id: r.id, doc })),
+      );
+    }
     tell();
   }
 }
@@ -263,6 +275,7 @@ async function readChanges(step: SurveyStep, w: Workspace): Promise<void> {
         doc: c.row,
       })),
     );
+    for (const r of part.rejected) await fail(step, r.id, r.reason);
     for (const c of last.values()) {
       if (c.kind !== 'item') continue;
       if (c.row?.kind === 'file') files.set(c.id, c.row);
