@@ -7,16 +7,16 @@ export default defineConfig({
         test: {
           name: 'unit',
           include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'standins/**/*.test.ts'],
-          testTimeout: 30_000,
+          testTimeout: 120_000,
         },
       },
-      { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 60_000 } },
+      { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 240_000 } },
       {
         test: {
           name: 'e2e',
           include: ['tests/e2e/**/*.test.ts'],
-          testTimeout: 180_000,
-          hookTimeout: 180_000,
+          testTimeout: 600_000,
+          hookTimeout: 300_000,
           fileParallelism: false,
         },
       },

@@ -1,4 +1,4 @@
-/** Access at size: reading, reach, questions, what-if; against JSON.parse, graphology and SQL in the same run. */
+/** Access at size: reading, reach, questions, what-if; against JSON.parse, graphology, casbin and SQL in the same run. */
 import {
   createReadStream,
   createWriteStream,
@@ -11,9 +11,11 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { newEnforcer, newModelFromString } from 'casbin';
 import { MultiDirectedGraph } from 'graphology';
 import { bfsFromNode } from 'graphology-traversal';
 import { OrganisationBuilder, type Organisation } from '../src/core/access/organisation.ts';
+import type { Change } from '../src/core/access/change.ts';
 import { whatIf } from '../src/core/access/difference.ts';
 import { closeGroups } from '../src/core/access/groups.ts';
 import { who, why } from '../src/core/access/questions.ts';
@@ -104,7 +106,13 @@ function ask(n: number, work: (i: number) => unknown): string {
   return `median ${f(times[n >> 1]!)} ms, 99th percentile ${f(times[Math.floor(n * 0.99)]!)} ms`;
 }
 
-async function atScale(scale: number): Promise<{ v: View; columns: ReachColumns }> {
+interface Timed {
+  scale: number;
+  closing: number;
+  reaching: number;
+}
+
+async function atScale(scale: number): Promise<{ v: View; columns: ReachColumns; timed: Timed }> {
   const size = sizeOf(scale);
   const org = build(size);
   let v!: View;
@@ -113,9 +121,42 @@ async function atScale(scale: number): Promise<{ v: View; columns: ReachColumns 
   let columns!: ReachColumns;
   const reaching = await seconds(() => (columns = reach(v)));
   say(
-    `${size.items.toLocaleString('en')} items, ${size.entries.toLocaleString('en')} grants and links: view (closures) ${f(closing)} s, reach of every item ${f(reaching)} s; process ${before} MB before, ${rss()} MB after; ${org.problems.length} problems`,
+    `${size.items.toLocaleString('en')} items, ${size.entries.toLocaleString('en')} grants and links: closing groups and judging entries ${f(closing)} s, reach of every item ${f(reaching)} s; process ${before} MB before, ${rss()} MB after; ${org.problems.length} problems`,
   );
-  return { v, columns };
+  return { v, columns, timed: { scale, closing, reaching } };
+}
+
+/** Questions asked one at a time at the largest size, and a what-if of a thousand withdrawals. */
+async function questions(scale: number): Promise<Timed> {
+  const { v, columns, timed } = await atScale(scale);
+  say(`made ready for what: ${f(await seconds(() => prepareWhat(v)))} s`);
+  const d = dice(42);
+  const nodes = v.org.spaces.length + v.org.itemIds.length;
+  say(`who can reach an item:        ${ask(500, () => who(v, d.int(nodes)))}`);
+  say(`what an identity can reach:   ${ask(500, () => whatOf(v, { identity: d.int(v.org.users.length) }))}`);
+  say(`why an identity reaches it:   ${ask(500, () => why(v, d.int(v.org.users.length), d.int(nodes)))}`);
+  const changes = Array.from({ length: 1000 }, (): Change => {
+    const e = d.int(v.org.entries.ids.length);
+    return v.org.entries.type[e] ? { link: v.org.entries.ids[e]! } : { grant: v.org.entries.ids[e]! };
+  });
+  const times: number[] = [];
+  for (let turn = 0; turn < 5; turn++) {
+    let told = { nodes: 0, differences: 0 };
+    times.push(
+      await seconds(() => {
+        const x = whatIf(v, changes, columns);
+        told = {
+          nodes: x.touched.length,
+          differences: x.groups.reduce((n, g) => n + g.nodes.length * g.identities.length, 0),
+        };
+      }),
+    );
+    if (turn === 4)
+      say(
+        `what if 1,000 grants and links were withdrawn: ${told.differences.toLocaleString('en')} differences over ${told.nodes.toLocaleString('en')} nodes; median of 5 ${f(times.sort((a, b) => a - b)[2]!)} s, from ${f(times[0]!)} to ${f(times[4]!)} s`,
+      );
+  }
+  return timed;
 }
 
 async function reading(scale: number): Promise<void> {
@@ -183,6 +224,34 @@ async function againstGraphology(scale: number): Promise<void> {
   );
 }
 
+/** The same closure asked of casbin: every role that each user has by implication. */
+async function againstCasbin(scale: number): Promise<void> {
+  const size = sizeOf(scale);
+  const org = build({ ...size, items: 10, entries: 0, spaces: 1 });
+  const model = newModelFromString(
+    '[request_definition]\nr = sub, obj, act\n[policy_definition]\np = sub, obj, act\n[role_definition]\ng = _, _\n[policy_effect]\ne = some(where (p.eft == allow))\n[matchers]\nm = g(r.sub, p.sub) && r.obj == p.obj && r.act == p.act\n',
+  );
+  const enforcer = await newEnforcer(model);
+  const rules: string[][] = [];
+  org.groups.forEach((_, g) =>
+    org.members.values
+      .subarray(org.members.start[g], org.members.start[g + 1])
+      .forEach((m) => rules.push([m < 0 ? `g${~m}` : `u${m}`, `g${g}`])),
+  );
+  const loading = await seconds(() =>
+    enforcer.addGroupingPolicies([...new Map(rules.map((r) => [r.join(), r])).values()]),
+  );
+  let implied = 0;
+  const theirs = await seconds(async () => {
+    for (let u = 0; u < org.users.length; u++)
+      implied += (await enforcer.getImplicitRolesForUser(`u${u}`)).length;
+  });
+  const ours = await seconds(() => closeGroups(org));
+  say(
+    `closing ${org.groups.length.toLocaleString('en')} groups over ${org.users.length.toLocaleString('en')} people: ${f(ours * 1000)} ms; casbin, the implied roles of each user (${implied.toLocaleString('en')}, after ${f(loading)} s of loading): ${f(theirs * 1000)} ms; ratio ${f(theirs / ours, 1)}`,
+  );
+}
+
 /** Members who hold something on each item, by recursive SQL, on one hundredth of the size. */
 async function againstSql(scale: number): Promise<void> {
   const org = build(sizeOf(scale));
@@ -233,28 +302,16 @@ async function againstSql(scale: number): Promise<void> {
 }
 
 export async function access(largest: number): Promise<void> {
-  for (const scale of [0.01, 0.1, 1].filter((s) => s < largest)) await atScale(scale);
-  const { v, columns } = await atScale(largest);
-  say(`ready for what: ${f(await seconds(() => prepareWhat(v)))} s`);
-  const d = dice(42);
-  const nodes = v.org.spaces.length + v.org.itemIds.length;
-  say(`who can reach an item:        ${ask(300, () => who(v, d.int(nodes)))}`);
-  say(`what an identity can reach:   ${ask(300, () => whatOf(v, { identity: d.int(v.org.users.length) }))}`);
-  say(`why an identity reaches it:   ${ask(300, () => why(v, d.int(v.org.users.length), d.int(nodes)))}`);
-  const picked = Array.from({ length: 1000 }, () => d.int(v.org.entries.ids.length));
-  const changed = { nodes: 0 };
-  const took = await seconds(
-    () =>
-      (changed.nodes = whatIf(
-        v,
-        picked.map((e) => ({ [v.org.entries.type[e] ? 'link' : 'grant']: v.org.entries.ids[e]! }) as never),
-        columns,
-      ).touched.length),
-  );
-  say(
-    `what if 1,000 grants and links were withdrawn, with its full difference over ${changed.nodes.toLocaleString('en')} nodes: ${f(took)} s`,
-  );
+  const timed: Timed[] = [];
+  for (const scale of [0.01, 0.1, 1].filter((x) => x < largest)) timed.push((await atScale(scale)).timed);
+  timed.push(await questions(largest));
+  for (const [i, t] of timed.entries())
+    if (i > 0)
+      say(
+        `from ${timed[i - 1]!.scale} to ${t.scale} of the size, ${f(t.scale / timed[i - 1]!.scale, 0)} times as large: closing ${f(t.closing / timed[i - 1]!.closing, 1)} times as long, reach ${f(t.reaching / timed[i - 1]!.reaching, 1)} times`,
+      );
   await againstGraphology(Math.min(largest, 0.1));
+  await againstCasbin(Math.min(largest, 0.01));
   await againstSql(0.01);
-  await reading(largest);
+  await reading(Math.min(largest, 0.1));
 }

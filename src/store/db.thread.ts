@@ -65,7 +65,7 @@ function functionsFor(port: MessagePort) {
       inTurn(tx, async () => {
         const { blob } = await pg.query(`copy (${select}) to '/dev/blob'`);
         // without a row there is no blob either
-        return new Uint8Array(blob ? await blob.arrayBuffer() : 0);
+        return new Uint8Array(blob ? await blob.arrayBuffer() : new ArrayBuffer(0));
       }),
     begin: async () => {
       const tx = await acquire();

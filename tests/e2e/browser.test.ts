@@ -3,6 +3,7 @@ import { mkdirSync } from 'node:fs';
 import AxeBuilder from '@axe-core/playwright';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { makeWorld } from '../../demo/world.ts';
 import { openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
 const scene = new Scene();
@@ -17,6 +18,8 @@ beforeAll(async () => {
   await scene.up();
   browser = await openBrowser();
   context = await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: 'Europe/Oslo' });
+  // these machines are slow at times; nothing here is a measurement
+  context.setDefaultTimeout(90_000);
   page = await context.newPage();
   page.on('console', (m) => m.type() === 'error' && complaints.push(m.text()));
   page.on('pageerror', (e) => complaints.push(e.message));
@@ -179,6 +182,122 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('ledger');
   });
 
+  it('surveys what changed, and sees what got brighter and by which change', async () => {
+    await scene.happenLater();
+    await page.goto(`${scene.base}/survey/sources`);
+    await page.getByRole('button', { name: 'Survey what changed' }).click();
+    await page.getByRole('link', { name: 'What that changed' }).waitFor();
+    await page.getByText('It made 1 row, altered 2 and ended 1.').waitFor();
+    await holds('sources');
+    await page.getByRole('link', { name: 'Changes', exact: true }).click();
+    await page.getByRole('button', { name: /brighter/ }).waitFor();
+    await page.getByRole('button', { name: /membership changed/ }).click();
+    await page.waitForURL('**by=*');
+    await page.getByText('Payroll run 2026-04.csv').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('temp@payhelp.test').waitFor();
+    await holds('changes');
+    await page
+      .getByRole('button', { name: /membership changed/ })
+      .first()
+      .click();
+    await page.getByRole('button', { name: /darker/ }).click();
+    await page.getByText('Kiosk settlement.txt').waitFor();
+  });
+
+  it('walks the holdings as a tree by keyboard, and reads who, why and why not', async () => {
+    await page.goto(`${scene.base}/survey/holdings`);
+    await page.getByText('claims-desk').waitFor();
+    const table = page.getByRole('grid', { name: 'Holdings' });
+    await table.focus();
+    await page.keyboard.press('j');
+    await page.keyboard.press('ArrowLeft');
+    await page.getByText('claims-desk').waitFor({ state: 'detached' });
+    await page.keyboard.press('ArrowRight');
+    await page.getByText('claims-desk').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('casey@claims-helper.test').first().waitFor();
+    await table.focus();
+    await page.keyboard.press('ArrowRight');
+    await page.getByText('Disputes of August.txt').first().waitFor();
+    await holds('holdings');
+    // who, and why
+    await page.goto(`${scene.base}/survey/holdings?text=Sale%20of%20the%20Heron`);
+    await page.getByText('Sale of the Heron Tide.txt').click();
+    await dossier
+      .getByText('gate: Management')
+      .waitFor({ state: 'attached' })
+      .catch(() => undefined);
+    await dossier.getByPlaceholder('find a person, or ask why not').fill('Ane Bruvold');
+    await dossier.getByText('Not among them: why not?').waitFor();
+    await dossier.getByRole('button', { name: /Ane Bruvold/ }).click();
+    await dossier.getByText(/The gate of “Board papers” keeps out/).waitFor();
+  });
+
+  it('draws every route, says what each cut would cost, and picks one up from the drawing', async () => {
+    await page.goto(`${scene.base}/survey/holdings?text=batch%202`);
+    await page.getByText('Fitness certificates batch 2.txt').click();
+    await page.getByRole('button', { name: /Draw all routes/ }).click();
+    const drawing = page.getByRole('dialog', { name: 'All routes' });
+    await drawing.getByText('lose all access if it is cut').waitFor();
+    await drawing.getByRole('button', { name: 'Crew, 150 people' }).waitFor();
+    await holds('routes');
+    expect(
+      await drawing.getByRole('row', { name: /grant: manager → People handbook/ }).textContent(),
+    ).toContain('149');
+    await drawing.getByRole('button', { name: /^grant: manager/ }).click();
+    await drawing.getByText(/would lose all access if it were withdrawn/).waitFor();
+    await drawing.getByRole('button', { name: 'Pick up: withdraw it' }).click();
+    await drawing.getByRole('button', { name: 'In the tray' }).click();
+    await drawing.getByRole('button', { name: 'Pick up: withdraw it' }).waitFor();
+    await page.keyboard.press('Escape');
+  });
+
+  it('knows people and groups: who holds nearly everybody, who is nobody any more, what each can reach', async () => {
+    await page.goto(`${scene.base}/survey/people`);
+    await page.getByText('holds nearly everybody').first().waitFor();
+    await page.getByText('All staff', { exact: true }).click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('bridge-vpn.key').first().waitFor();
+    await dossier.getByRole('button', { name: /All offices, 420 people/ }).waitFor();
+    await holds('people');
+    await dossier.getByRole('button', { name: /1 files of weight 4, reach organisation/ }).click();
+    await dossier.getByText('Only weight 4, organisation.').waitFor();
+    await page.getByRole('tab', { name: /Grants to nobody/ }).click();
+    await page.getByText('old.address@tarntide.example').waitFor();
+    await page.getByRole('tab', { name: /Outside domains/ }).click();
+    await page.getByText('claims-helper.test').first().click();
+    await dossier.getByText('Disputes of August.txt').waitFor();
+  });
+
+  it('finds every planted flaw through the screens alone', async () => {
+    const world = makeWorld();
+    const planted = world.flaws
+      .flatMap((f) => f.items)
+      .map((id) => world.items.find((i) => i.id === id)!.name);
+    await page.goto(`${scene.base}/survey/holdings?kind=file&only=exposed&asof=1`);
+    await page.getByText(`${planted.length} rows fit`).waitFor();
+    const table = page.getByRole('grid', { name: 'Holdings' });
+    await table.focus();
+    const seen = new Set<string>();
+    for (let n = 0; n < planted.length; n++) {
+      await page.keyboard.press('j');
+      await until('the next row', async () => {
+        const name = await page
+          .locator('[role=row][aria-selected=true]')
+          .textContent()
+          .catch(() => null);
+        return name !== null && !seen.has(name) && seen.add(name);
+      });
+    }
+    const rows = [...seen];
+    for (const name of planted)
+      expect(
+        rows.some((r) => r.startsWith(name)),
+        name,
+      ).toBe(true);
+  });
+
   it('gets anywhere from the command line, and the theme stays', async () => {
     await page.keyboard.press('Control+k');
     await page.getByPlaceholder('Find a file').waitFor();
@@ -195,6 +314,7 @@ describe('a steward’s first quarter of an hour', () => {
 
   it('shows an auditor everything and lets them change nothing', async () => {
     const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    other.setDefaultTimeout(90_000);
     const p = await other.newPage();
     await p.goto(`${scene.base}/exposure/findings`);
     await p.getByLabel('E-mail address').fill('auditor@tarntide.example');

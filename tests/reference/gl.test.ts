@@ -96,7 +96,7 @@ describe('gl on extracts', () => {
       const [why] = gl('why', dir, somebody, item!.id).rows as { capabilities: string[] }[];
       expect(why!.capabilities.sort()).toEqual(item!.who[somebody] ?? []);
     }
-  }, 120_000);
+  }, 400_000);
 
   it('answers what if, as of, and what changed', () => {
     const rows = samples.find((r) => r.grants.some((g) => 'item' in g.on))!;
@@ -129,7 +129,7 @@ describe('gl on extracts', () => {
     expect(
       gl('diff', dir, write(less)).rows.map(({ item, lost, before }) => ({ item, lost, before })),
     ).toEqual(expected.sort((a, b) => (a.item < b.item ? -1 : 1)));
-  }, 60_000);
+  }, 200_000);
 
   it('says what is wrong and exits with 2', () => {
     const dir = write(samples[0]!);
@@ -150,5 +150,5 @@ describe('gl on extracts', () => {
     const { status, stderr } = gl('reach', dir);
     expect(status).toBe(0);
     expect(stderr).toContain('grants.jsonl, line 1');
-  }, 60_000);
+  }, 200_000);
 });

@@ -84,6 +84,10 @@ function applyEntry(v: View, e: number, rules: SpaceRules, state: State, large?:
     for (let i = entries.toKind.start[e]!; i < to; i++) {
       const kind = entries.toKind.values[i]!;
       const number = entries.toNumber.values[i]!;
+      if (kind === PRINCIPAL.user || kind === PRINCIPAL.address) {
+        addIdentity(v, state, soleIdentity(v, kind, number));
+        continue;
+      }
       if (kind === PRINCIPAL.anyone && rules.anyoneInert) continue;
       addDomains(v, state.identityDomains, kind, number);
       if (kind === PRINCIPAL.group && large && !v.groupLists[number]) {
@@ -108,22 +112,22 @@ function applyEntry(v: View, e: number, rules: SpaceRules, state: State, large?:
   if (type === LINK_ORGANISATION) state.organisationLink = true;
   else if (rules.anyoneInert) return;
   else state.anyoneCould = true;
-  forEachRedeemer(v, e, (identity) => {
-    add(state.bits, identity);
-    if (v.identityDomain[identity]! >= 0) add(state.identityDomains, v.identityDomain[identity]!);
-  });
+  forEachRedeemer(v, e, (identity) => addIdentity(v, state, identity));
 }
 
-/** Adds the domains of the external identities that a principal stands for. */
+function addIdentity(v: View, state: State, identity: number): void {
+  if (identity < 0) return;
+  add(state.bits, identity);
+  const domain = v.identityDomain[identity]!;
+  if (domain >= 0) add(state.identityDomains, domain);
+}
+
+/** Adds the domains of the external identities that a principal of many stands for. */
 function addDomains(v: View, into: Bits, kind: number, number: number): void {
   if (kind === PRINCIPAL.group) union(into, v.groupDomains[number]!);
   else if (kind === PRINCIPAL.anyone) union(into, domainsOf(v, v.all, v.domainNames.length));
-  else if (kind === PRINCIPAL.domain) {
+  else if (kind === PRINCIPAL.domain)
     for (const u of v.domainMembers[number]!) if (v.identityDomain[u]! >= 0) add(into, v.identityDomain[u]!);
-  } else {
-    const identity = soleIdentity(v, kind, number);
-    if (identity >= 0 && v.identityDomain[identity]! >= 0) add(into, v.identityDomain[identity]!);
-  }
 }
 
 /** What every entry on a node that is in force adds. */
