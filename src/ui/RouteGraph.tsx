@@ -22,7 +22,7 @@ const WIDTH = { who: 168, group: 130, entry: 152, node: 156 } as const;
 const GAP = 54;
 
 /** Columns from left to right, groups by how deep they lie; each column in the order of what it is joined to. */
-export function place(graph: Graph): { nodes: Placed[]; width: number; height: number } {
+function place(graph: Graph): { nodes: Placed[]; width: number; height: number } {
   const level = new Map<string, number>();
   const byId = new Map(graph.nodes.map((n) => [n.id, n]));
   const groups = graph.nodes.filter((n) => n.column === 'group');
@@ -59,17 +59,19 @@ export function place(graph: Graph): { nodes: Placed[]; width: number; height: n
     for (let c = 1; c < columns.length - 1; c++) sweep(columns[c]!, 'to');
     for (let c = columns.length - 2; c >= 0; c--) sweep(columns[c]!, 'from');
   }
-  const tallest = Math.max(...columns.map((c) => c.length), 1);
+  // folders stand further apart: what breaking inheritance costs is written between them
+  const step = (c: GNode[]): number => (c === chain ? ROW + 20 : ROW);
+  const height = Math.max(...columns.map((c) => c.length * step(c)), ROW);
   const nodes: Placed[] = [];
   let x = 0;
   for (const column of columns) {
     if (!column.length) continue;
     const w = WIDTH[column[0]!.column];
-    const top = ((tallest - column.length) * ROW) / 2;
-    column.forEach((n, i) => nodes.push({ ...n, x, y: top + i * ROW, w }));
+    const top = (height - column.length * step(column)) / 2;
+    column.forEach((n, i) => nodes.push({ ...n, x, y: top + i * step(column), w }));
     x += w + GAP;
   }
-  return { nodes, width: x - GAP, height: tallest * ROW };
+  return { nodes, width: x - GAP, height };
 }
 
 const short = (text: string, width: number): string => {
@@ -165,7 +167,7 @@ function Drawing({ graph }: { graph: Graph }) {
           width={width + 8}
           height={height + 8}
           viewBox={`-4 -4 ${width + 8} ${height + 8}`}
-          role="img"
+          role="group"
           aria-label="Drawing of the routes; the table below it says the same"
         >
           {graph.edges.map((e, i) => {

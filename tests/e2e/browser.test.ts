@@ -224,10 +224,6 @@ describe('a steward’s first quarter of an hour', () => {
     // who, and why
     await page.goto(`${scene.base}/survey/holdings?text=Sale%20of%20the%20Heron`);
     await page.getByText('Sale of the Heron Tide.txt').click();
-    await dossier
-      .getByText('gate: Management')
-      .waitFor({ state: 'attached' })
-      .catch(() => undefined);
     await dossier.getByPlaceholder('find a person, or ask why not').fill('Ane Bruvold');
     await dossier.getByText('Not among them: why not?').waitFor();
     await dossier.getByRole('button', { name: /Ane Bruvold/ }).click();

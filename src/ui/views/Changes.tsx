@@ -1,6 +1,6 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { ArrowDownRight, ArrowUpRight, Minus, Plus, Search } from 'lucide-react';
-import { useCallback, useEffect, useState } from 'react';
+import { ArrowDownRight, ArrowUpRight, Minus, Plus } from 'lucide-react';
+import { useCallback } from 'react';
 import type {
   Account,
   ChangeDossier,
@@ -12,6 +12,7 @@ import type {
 import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../marks.tsx';
+import { FilterBox, usePinned } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
@@ -69,11 +70,6 @@ function View({ search }: { search: string }) {
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const [typed, setTyped] = useState(text ?? '');
-  useEffect(() => {
-    const timer = setTimeout(() => set({ text: typed }), 250);
-    return () => clearTimeout(timer);
-  }, [typed, set]);
   const query = useInfiniteQuery({
     queryKey: ['changes', from, to, change, text, by, source, sort, down],
     enabled: from !== undefined,
@@ -229,27 +225,18 @@ function View({ search }: { search: string }) {
           ))}
         </div>
         <span className="flex-1" />
-        <label className="input input-sm w-44">
-          <Search size={14} aria-hidden className="text-quiet" />
-          <input
-            type="search"
-            aria-label="Find in changes"
-            placeholder="name, space"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-        </label>
+        <FilterBox value={text} set={set} label="Find in changes" placeholder="name, space" />
       </div>
       {first && first.causes.length > 0 && (
         <section aria-label="What brought it about" className="border-t border-slate px-4 py-2">
           <h2 className="text-xs font-semibold text-quiet">
             What brought it about, by how much it touched; press one to see only that
           </h2>
-          <ul className="mt-1 max-h-32 overflow-auto">
+          <ul className="mt-1 max-h-36 overflow-auto">
             {first.causes.map((c) => (
               <li key={c.words}>
                 <button
-                  className={`flex w-full cursor-pointer gap-3 rounded px-1 py-0.5 text-left hover:bg-base-200 ${by === c.words ? 'bg-base-300' : ''}`}
+                  className={`flex w-full cursor-pointer min-h-6 gap-3 rounded px-1 py-1 text-left hover:bg-base-200 ${by === c.words ? 'bg-base-300' : ''}`}
                   aria-pressed={by === c.words}
                   onClick={() => set({ by: by === c.words ? undefined : c.words })}
                 >
@@ -271,7 +258,6 @@ function View({ search }: { search: string }) {
               <button
                 className="btn btn-sm"
                 onClick={() => {
-                  setTyped('');
                   set({ change: undefined, text: undefined, by: undefined });
                 }}
               >
@@ -308,8 +294,7 @@ function Side({ search }: { search: string }) {
   const [params, set] = useUrl(search);
   const { from, to } = useSides(params);
   const sel = params.get('sel') ?? undefined;
-  const [pinned, setPinned] = useState<string>();
-  const shown = pinned ?? sel;
+  const { shown, pinning } = usePinned(sel, () => set({ sel: undefined }));
   const { data, error, refetch } = useQuery({
     queryKey: ['change', from, to, shown],
     enabled: shown !== undefined && from !== undefined,
@@ -321,12 +306,7 @@ function Side({ search }: { search: string }) {
       name={data ? `${data.row.kind}, ${WORDS[data.row.change]}` : ' '}
       error={error}
       retry={() => void refetch()}
-      pinned={pinned !== undefined}
-      pin={() => setPinned(pinned === undefined ? shown : undefined)}
-      close={() => {
-        setPinned(undefined);
-        set({ sel: undefined });
-      }}
+      {...pinning}
     >
       {data && <Body data={data} />}
     </DossierFrame>

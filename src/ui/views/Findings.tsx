@@ -1,11 +1,11 @@
 import { useInfiniteQuery, keepPreviousData } from '@tanstack/react-query';
-import { Search } from 'lucide-react';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback } from 'react';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import type { Account, FindingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Dossier, type FindingDetail } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
+import { FilterBox, usePinned } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
@@ -24,25 +24,12 @@ const PAGE = 200;
 export default function Findings({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
   const finding = params.get('finding') ? Number(params.get('finding')) : undefined;
-  const [pinned, setPinned] = useState<number>();
-  const shown = pinned ?? finding;
+  const { shown, pinning } = usePinned(finding, () => set({ finding: undefined }));
   return (
     <Shell
       account={account}
       path="/exposure/findings"
-      dossier={
-        shown !== undefined && (
-          <Dossier
-            finding={shown}
-            pinned={pinned !== undefined}
-            pin={() => setPinned(pinned === undefined ? shown : undefined)}
-            close={() => {
-              setPinned(undefined);
-              set({ finding: undefined });
-            }}
-          />
-        )
-      }
+      dossier={shown !== undefined && <Dossier finding={shown} {...pinning} />}
     >
       <View params={params} set={set} narrow={shown !== undefined} />
     </Shell>
@@ -73,22 +60,6 @@ function View({
   const space = params.get('space') ?? undefined;
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'points';
-  const [typed, setTyped] = useState(text ?? '');
-  const box = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    const timer = setTimeout(() => set({ text: typed }), 200);
-    return () => clearTimeout(timer);
-  }, [typed, set]);
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement)
-        return;
-      e.preventDefault();
-      box.current?.focus();
-    };
-    addEventListener('keydown', onKey);
-    return () => removeEventListener('keydown', onKey);
-  }, []);
 
   const query = useInfiniteQuery({
     queryKey: ['findings', state, severity, text, space, source, sort],
@@ -230,18 +201,13 @@ function View({
           )}
         </h1>
         <span className="flex-1" />
-        <label className="input input-sm w-52">
-          <Search size={14} aria-hidden className="text-quiet" />
-          <input
-            ref={box}
-            type="search"
-            aria-label="Find in findings"
-            placeholder="file, space, domain …"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-          <kbd className="kbd kbd-xs">/</kbd>
-        </label>
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in findings"
+          placeholder="file, space, domain …"
+          width="w-52"
+        />
         <select
           className="select select-sm w-32"
           aria-label="Severity"
@@ -271,7 +237,6 @@ function View({
             <button
               className="btn btn-sm"
               onClick={() => {
-                setTyped('');
                 set({
                   severity: undefined,
                   text: undefined,

@@ -1,11 +1,12 @@
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query';
-import { ChevronDown, ChevronRight, File, Folder, FolderX, Search } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { ChevronDown, ChevronRight, File, Folder, FolderX } from 'lucide-react';
+import { useState } from 'react';
 import { TIERS } from '../../core/model.ts';
 import type { Account, HoldingPage, HoldingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../marks.tsx';
 import { NodeDossier } from '../NodeDossier.tsx';
+import { FilterBox, usePinned } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
 import { asOfOf, useUrl } from '../url.ts';
@@ -13,8 +14,9 @@ import { asOfOf, useUrl } from '../url.ts';
 export default function Holdings({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
   const sel = params.get('sel') ?? undefined;
-  const [pinned, setPinned] = useState<string>();
-  const shown = pinned ?? (sel?.startsWith('workspace:') ? undefined : sel);
+  const { shown, pinning } = usePinned(sel?.startsWith('workspace:') ? undefined : sel, () =>
+    set({ sel: undefined }),
+  );
   return (
     <Shell
       account={account}
@@ -26,12 +28,7 @@ export default function Holdings({ account, search }: { account: Account; search
             nodeKey={shown}
             asOf={asOfOf(params)}
             select={(key) => set({ sel: key }, 'push')}
-            pinned={pinned !== undefined}
-            pin={() => setPinned(pinned === undefined ? shown : undefined)}
-            close={() => {
-              setPinned(undefined);
-              set({ sel: undefined });
-            }}
+            {...pinning}
           />
         )
       }
@@ -74,22 +71,6 @@ function View({
   const list = FILTERS.some((f) => filters[f]);
   const sort = params.get('sort') ?? 'reach';
   const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
-  const [typed, setTyped] = useState(filters.text ?? '');
-  const box = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    const timer = setTimeout(() => set({ text: typed }), 250);
-    return () => clearTimeout(timer);
-  }, [typed, set]);
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement)
-        return;
-      e.preventDefault();
-      box.current?.focus();
-    };
-    addEventListener('keydown', onKey);
-    return () => removeEventListener('keydown', onKey);
-  }, []);
 
   // the scope line may hold the screen to one workspace or one space
   const scopeSpace = useQuery({
@@ -276,7 +257,6 @@ function View({
   ];
   const loadMore = (r: TreeRow) => setPages({ ...pages, [r.more!.parent]: (pages[r.more!.parent] ?? 1) + 1 });
   const dropFilters = () => {
-    setTyped('');
     set(Object.fromEntries(FILTERS.map((f) => [f, undefined])));
   };
   const choose = (
@@ -315,18 +295,13 @@ function View({
             </>
           )}
         </h1>
-        <label className={`input input-sm ${narrow ? 'w-32' : 'w-44'}`}>
-          <Search size={14} aria-hidden className="text-quiet" />
-          <input
-            ref={box}
-            type="search"
-            aria-label="Find by name"
-            placeholder="name"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-          <kbd className="kbd kbd-xs">/</kbd>
-        </label>
+        <FilterBox
+          value={filters.text}
+          set={set}
+          label="Find by name"
+          placeholder="name"
+          width={narrow ? 'w-32' : 'w-44'}
+        />
         {choose(
           'kind',
           'Kind',

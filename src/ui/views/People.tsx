@@ -1,10 +1,10 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
-import { Search } from 'lucide-react';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback } from 'react';
 import type { Account, IdentityPage, IdentityRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { IdentityDossier } from '../IdentityDossier.tsx';
 import { Empty, plural, Trouble } from '../marks.tsx';
+import { FilterBox, usePinned } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
 import { asOfOf, useUrl } from '../url.ts';
@@ -12,8 +12,7 @@ import { asOfOf, useUrl } from '../url.ts';
 export default function People({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
   const sel = params.get('sel') ?? undefined;
-  const [pinned, setPinned] = useState<string>();
-  const shown = pinned ?? sel;
+  const { shown, pinning } = usePinned(sel, () => set({ sel: undefined }));
   return (
     <Shell
       account={account}
@@ -25,12 +24,7 @@ export default function People({ account, search }: { account: Account; search: 
             identity={shown}
             asOf={asOfOf(params)}
             select={(key) => set({ sel: key }, 'push')}
-            pinned={pinned !== undefined}
-            pin={() => setPinned(pinned === undefined ? shown : undefined)}
-            close={() => {
-              setPinned(undefined);
-              set({ sel: undefined });
-            }}
+            {...pinning}
           />
         )
       }
@@ -76,22 +70,6 @@ function View({
     params.get('sort') ??
     (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const [typed, setTyped] = useState(text ?? '');
-  const box = useRef<HTMLInputElement>(null);
-  useEffect(() => {
-    const timer = setTimeout(() => set({ text: typed }), 250);
-    return () => clearTimeout(timer);
-  }, [typed, set]);
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement)
-        return;
-      e.preventDefault();
-      box.current?.focus();
-    };
-    addEventListener('keydown', onKey);
-    return () => removeEventListener('keydown', onKey);
-  }, []);
   const query = useInfiniteQuery({
     queryKey: ['people', show, text, sort, down, asOf],
     queryFn: ({ pageParam }) =>
@@ -231,18 +209,7 @@ function View({
           ))}
         </div>
         <span className="flex-1" />
-        <label className="input input-sm w-44">
-          <Search size={14} aria-hidden className="text-quiet" />
-          <input
-            ref={box}
-            type="search"
-            aria-label="Find people and groups"
-            placeholder="name, address"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-          <kbd className="kbd kbd-xs">/</kbd>
-        </label>
+        <FilterBox value={text} set={set} label="Find people and groups" placeholder="name, address" />
       </div>
       <h1 className="px-4 pb-1.5 text-quiet">
         {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
@@ -254,7 +221,7 @@ function View({
         <Empty
           action={
             text ? (
-              <button className="btn btn-sm" onClick={() => setTyped('')}>
+              <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
                 Drop the filter
               </button>
             ) : undefined
