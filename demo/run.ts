@@ -46,7 +46,7 @@ if (args.reset) {
       // left behind by a process that is gone
     }
   }
-  for (const name of ['demo', 'db', 'secret.key', 'in-use'])
+  for (const name of ['demo', 'db', 'extracts', 'secret.key', 'in-use'])
     rmSync(join(data, name), { recursive: true, force: true });
   process.stdout.write('The demo is as it was at first. npm start opens it.\n');
   process.exit(0);
