@@ -280,7 +280,7 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
 function Nesting({ data, select }: { data: Data; select: (key: string) => void }) {
   const { nodes, edges } = data.nesting;
   const levels = [...new Set(nodes.map((n) => n.level))].sort((a, b) => a - b);
-  const [W, H, GAP, ROW] = [116, 34, 30, 42];
+  const [W, H, GAP, ROW] = [112, 34, 28, 42];
   const at = new Map<string, { x: number; y: number }>();
   const tallest = Math.max(...levels.map((l) => nodes.filter((n) => n.level === l).length));
   levels.forEach((l, c) => {
