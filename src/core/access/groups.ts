@@ -1,12 +1,11 @@
 /** Groups that hold people and groups, nested and in cycles. */
-import { add, bitsFor, forEachBoth, ones, union, type Bits } from './bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, union, type Bits } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import type { Organisation } from './organisation.ts';
 
 /** A list of the members where that is shorter than the set: a word of the set costs about as much as a member. */
 export function listIfSmall(set: Bits): Int32Array | undefined {
-  let n = 0;
-  for (let w = 0; w < set.length; w++) if (set[w]) n += ones(set[w]!);
+  let n = countBoth(set, set);
   if (n > set.length / 2) return undefined;
   const list = new Int32Array(n);
   n = 0;
@@ -119,4 +118,10 @@ export function groupsOfUser(org: Organisation, user: number): Set<number> {
 export function groupsHolding(org: Organisation, user: number): Int32Array {
   const { start, values } = holdersIn(org).ofUser;
   return values.subarray(start[user], start[user + 1]);
+}
+
+/** The groups that hold a group directly. */
+export function groupsHoldingGroup(org: Organisation, group: number): Int32Array {
+  const { start, values } = holdersIn(org).ofGroup;
+  return values.subarray(start[group], start[group + 1]);
 }

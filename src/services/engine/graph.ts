@@ -1,7 +1,7 @@
 /** Every route to a node in one drawing: shared segments merged, and what cutting each would cost. */
-import { bitsFor, forEachBoth, has, intersection, union } from '../../core/access/bits.ts';
+import { bitsFor, countBoth, forEachBoth, has, intersection, union } from '../../core/access/bits.ts';
 import { groupsHolding } from '../../core/access/groups.ts';
-import { PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
+import { parentNode, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
 import { givenTo, isInert, unionsOf, type Source } from '../../core/access/questions.ts';
 import { reachesPastBreaks } from '../../core/access/reach.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
@@ -166,7 +166,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       id: `g${g}`,
       column: 'group',
       label: org.groups[g]!.name,
-      detail: `${countOf(v.groupMembers[g]!)} people`,
+      detail: `${countBoth(v.groupMembers[g]!, v.groupMembers[g]!)} people`,
       used: [...leadsTo(g)].some(anyUses),
     });
     for (const h of holders.get(g) ?? []) {
@@ -242,20 +242,10 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
   return graph;
 }
 
-const depthOf = (l: Loaded, node: number): number => {
+function depthOf(l: Loaded, node: number): number {
   let depth = 0;
-  const S = l.org.spaces.length;
-  for (let at = node; at >= S; depth++) {
-    const parent = l.org.itemParent[at - S]!;
-    at = parent < 0 ? l.org.itemSpace[at - S]! : S + parent;
-  }
+  for (let at = parentNode(l.org, node); at >= 0; at = parentNode(l.org, at)) depth++;
   return depth;
-};
-
-function countOf(set: Int32Array): number {
-  let n = 0;
-  forEachBoth(set, set, () => n++);
-  return n;
 }
 
 /** Whether a source gives an identity something other than by a group. */

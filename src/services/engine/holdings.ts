@@ -1,6 +1,6 @@
 /** Holdings: workspaces, spaces, folders and files, as a tree or as a list that is filtered and sorted. */
 import { has } from '../../core/access/bits.ts';
-import { itemsBelow, nodeOfItem, spaceOfNode } from '../../core/access/organisation.ts';
+import { itemsBelow, nodeOfItem, parentNode, spaceOfNode } from '../../core/access/organisation.ts';
 import { who } from '../../core/access/questions.ts';
 import { reachOf } from '../../core/access/reach.ts';
 import { usedSince } from '../../core/access/usage.ts';
@@ -96,8 +96,7 @@ export function below(l: Loaded): Below {
     b.exposed[S + i]! += b.exposedItem[i]!;
     b.bytes[S + i]! += row.bytes ?? 0;
     b.lastActivity[S + i] = Math.max(b.lastActivity[S + i]!, row.modifiedAt ? Date.parse(row.modifiedAt) : 0);
-    const parent = org.itemParent[i]!;
-    lift(S + i, parent < 0 ? org.itemSpace[i]! : S + parent);
+    lift(S + i, parentNode(org, S + i));
   }
   org.spaces.forEach((row, s) => {
     for (const at of Object.values(row.lastActivity ?? {}))

@@ -1,6 +1,6 @@
 /** People, guests, outsiders, groups and outside domains: what each can reach, and where it is named. */
-import { has, ones } from '../../core/access/bits.ts';
-import { groupsAbove, groupsHolding, groupsOfUser } from '../../core/access/groups.ts';
+import { countBoth, has } from '../../core/access/bits.ts';
+import { groupsAbove, groupsHolding, groupsHoldingGroup, groupsOfUser } from '../../core/access/groups.ts';
 import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
@@ -117,12 +117,6 @@ interface Candidate {
   grants: number;
 }
 
-const countBits = (set: Int32Array, mask?: Int32Array): number => {
-  let n = 0;
-  for (let w = 0; w < set.length; w++) n += ones(mask ? set[w]! & mask[w]! : set[w]!);
-  return n;
-};
-
 function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { org, view: v } = l;
   const k = knownOf(l);
@@ -131,8 +125,8 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
     return org.groups.map((g, n) => {
       const key = `group:${g.id}`;
       const set = v.groupMembers[n]!;
-      const members = countBits(set, v.members);
-      const external = countBits(set) - members;
+      const members = countBoth(set, v.members);
+      const external = countBoth(set, set) - members;
       return {
         key,
         name: g.name,
@@ -274,7 +268,7 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;
   const counts = {
     members: v.memberCount,
-    guests: countBits(v.guests),
+    guests: countBoth(v.guests, v.guests),
     outsiders: v.outsiders.length,
     groups: l.org.groups.length,
     domains: v.domainNames.filter(Boolean).length,
@@ -404,7 +398,9 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
         flags: [],
       }));
   if (!row) return undefined;
-  const direct = new Set(user >= 0 ? groupsHolding(org, user) : group >= 0 ? directHolders(l, group) : []);
+  const direct = new Set(
+    user >= 0 ? groupsHolding(org, user) : group >= 0 ? groupsHoldingGroup(org, group) : [],
+  );
   const within =
     user >= 0 ? groupsOfUser(org, user) : group >= 0 ? groupsAbove(org, direct) : new Set<number>();
   const holds: IdentityDossier['holds'] = [];
@@ -445,14 +441,6 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
   };
 }
 
-function directHolders(l: Loaded, group: number): number[] {
-  const { members, groups } = l.org;
-  const found: number[] = [];
-  for (let g = 0; g < groups.length; g++)
-    if (members.values.subarray(members.start[g], members.start[g + 1]).includes(~group)) found.push(g);
-  return found;
-}
-
 /** The groups around one: what holds it above (levels −1, −2 …), what it holds below (1, 2 …). */
 function nesting(l: Loaded, group: number): IdentityDossier['nesting'] {
   const { org, view: v } = l;
@@ -469,7 +457,8 @@ function nesting(l: Loaded, group: number): IdentityDossier['nesting'] {
   }
   const up = new Map<number, number>([[group, 0]]);
   for (const [g, at] of up)
-    for (const h of directHolders(l, g)) if (!up.has(h) && !level.has(h) && up.size < MOST) up.set(h, at - 1);
+    for (const h of groupsHoldingGroup(org, g))
+      if (!up.has(h) && !level.has(h) && up.size < MOST) up.set(h, at - 1);
   for (const [g, at] of up) if (!level.has(g)) level.set(g, at);
   for (const g of level.keys()) for (const m of inside(g)) if (level.has(m)) edges.push([g, m]);
   const key = (g: number): string => `group:${org.groups[g]!.id}`;
@@ -477,7 +466,7 @@ function nesting(l: Loaded, group: number): IdentityDossier['nesting'] {
     nodes: [...level].map(([g, at]) => ({
       key: key(g),
       name: org.groups[g]!.name,
-      members: countBits(v.groupMembers[g]!),
+      members: countBoth(v.groupMembers[g]!, v.groupMembers[g]!),
       level: at,
     })),
     edges: edges.map(([a, b]): [string, string] => [key(a), key(b)]),

@@ -1,6 +1,5 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { ArrowDownRight, ArrowUpRight, Minus, Plus } from 'lucide-react';
-import { useCallback } from 'react';
 import type {
   Account,
   ChangeDossier,
@@ -13,6 +12,7 @@ import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../marks.tsx';
 import { FilterBox, usePinned } from '../filter.tsx';
+import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
@@ -70,34 +70,13 @@ function View({ search }: { search: string }) {
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const query = useInfiniteQuery({
-    queryKey: ['changes', from, to, change, text, by, source, sort, down],
-    enabled: from !== undefined,
-    queryFn: ({ pageParam }) =>
-      api<ChangesPage>(
-        'GET',
-        withQuery('/api/changes', {
-          from,
-          to,
-          change,
-          text,
-          by,
-          source,
-          sort,
-          down: String(down),
-          limit: PAGE,
-          offset: pageParam,
-        }),
-      ),
-    initialPageParam: 0,
-    getNextPageParam: (_, pages) => (pages.length * PAGE < pages[0]!.total ? pages.length * PAGE : undefined),
-    placeholderData: keepPreviousData,
-  });
-  const first = query.data?.pages[0];
-  const rows = query.data?.pages.flatMap((p) => p.rows) ?? [];
-  const more = useCallback(() => {
-    if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
-  }, [query]);
+  const { query, first, rows, more } = usePages<ChangesPage>(
+    'changes',
+    '/api/changes',
+    { from, to, change, text, by, source, sort, down: String(down) },
+    PAGE,
+    from !== undefined,
+  );
   const narrow = params.get('sel') !== null;
   const columns: Column<ChangeRow>[] = [
     {

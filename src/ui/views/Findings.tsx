@@ -1,11 +1,10 @@
-import { useInfiniteQuery, keepPreviousData } from '@tanstack/react-query';
-import { useCallback } from 'react';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import type { Account, FindingRow } from '../../services/dto.ts';
-import { api, withQuery } from '../api.ts';
+import { api } from '../api.ts';
 import { Dossier, type FindingDetail } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
 import { FilterBox, usePinned } from '../filter.tsx';
+import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
@@ -61,31 +60,12 @@ function View({
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'points';
 
-  const query = useInfiniteQuery({
-    queryKey: ['findings', state, severity, text, space, source, sort],
-    queryFn: ({ pageParam }) =>
-      api<List>(
-        'GET',
-        withQuery('/api/findings', {
-          state,
-          severity,
-          text,
-          space,
-          source,
-          sort,
-          limit: PAGE,
-          offset: pageParam,
-        }),
-      ),
-    initialPageParam: 0,
-    getNextPageParam: (_, pages) => (pages.length * PAGE < pages[0]!.total ? pages.length * PAGE : undefined),
-    placeholderData: keepPreviousData,
-  });
-  const first = query.data?.pages[0];
-  const rows = query.data?.pages.flatMap((p) => p.rows) ?? [];
-  const more = useCallback(() => {
-    if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
-  }, [query]);
+  const { query, first, rows, more } = usePages<List>(
+    'findings',
+    '/api/findings',
+    { state, severity, text, space, source, sort },
+    PAGE,
+  );
 
   /** `p` picks up what lets outsiders into the selected file. */
   const onKey = (key: string, row: FindingRow) => {

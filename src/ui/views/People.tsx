@@ -1,10 +1,8 @@
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
-import { useCallback } from 'react';
 import type { Account, IdentityPage, IdentityRow } from '../../services/dto.ts';
-import { api, withQuery } from '../api.ts';
 import { IdentityDossier } from '../IdentityDossier.tsx';
 import { Empty, plural, Trouble } from '../marks.tsx';
 import { FilterBox, usePinned } from '../filter.tsx';
+import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
 import { asOfOf, useUrl } from '../url.ts';
@@ -70,30 +68,12 @@ function View({
     params.get('sort') ??
     (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const query = useInfiniteQuery({
-    queryKey: ['people', show, text, sort, down, asOf],
-    queryFn: ({ pageParam }) =>
-      api<IdentityPage>(
-        'GET',
-        withQuery('/api/people', {
-          show,
-          text,
-          sort,
-          down: String(down),
-          asOf,
-          limit: PAGE,
-          offset: pageParam,
-        }),
-      ),
-    initialPageParam: 0,
-    getNextPageParam: (_, pages) => (pages.length * PAGE < pages[0]!.total ? pages.length * PAGE : undefined),
-    placeholderData: keepPreviousData,
-  });
-  const first = query.data?.pages[0];
-  const rows = query.data?.pages.flatMap((p) => p.rows) ?? [];
-  const more = useCallback(() => {
-    if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
-  }, [query]);
+  const { query, first, rows, more } = usePages<IdentityPage>(
+    'people',
+    '/api/people',
+    { show, text, sort, down: String(down), asOf },
+    PAGE,
+  );
   const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
   const columns: Column<IdentityRow>[] = [
     {
