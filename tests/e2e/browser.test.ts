@@ -299,7 +299,10 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByPlaceholder('Find a file').waitFor();
     await page.keyboard.type('kiosk');
     // it is a finding, and a file in the holdings: both are offered, the finding first
-    await page.getByRole('option', { name: /Kiosk settlement/ }).first().waitFor();
+    await page
+      .getByRole('option', { name: /Kiosk settlement/ })
+      .first()
+      .waitFor();
     await holds('command-line');
     await page.keyboard.press('Enter');
     await page.waitForURL('**/exposure/findings?finding=*');
