@@ -137,7 +137,7 @@ async function questions(scale: number): Promise<Timed> {
   say(`why an identity reaches it:   ${ask(500, () => why(v, d.int(v.org.users.length), d.int(nodes)))}`);
   const changes = Array.from({ length: 1000 }, (): Change => {
     const e = d.int(v.org.entries.ids.length);
-    return v.org.entries.type[e] ? { link: v.org.entries.ids[e]! } : { grant: v.org.entries.ids[e]! };
+    return v.org.entries.type[e] ? { link: v.org.entries.ids.at(e) } : { grant: v.org.entries.ids.at(e) };
   });
   const times: number[] = [];
   for (let turn = 0; turn < 5; turn++) {
@@ -279,8 +279,8 @@ async function againstSql(scale: number): Promise<void> {
     await db.copyIn(
       'b_item',
       ['node', 'parent'],
-      [...org.itemIds.keys()]
-        .map((i) => `${S + i}\t${org.itemParent[i]! < 0 ? org.itemSpace[i]! : S + org.itemParent[i]!}`)
+      Array.from(org.itemParent)
+        .map((_, i) => `${S + i}\t${org.itemParent[i]! < 0 ? org.itemSpace[i]! : S + org.itemParent[i]!}`)
         .join('\n') + '\n',
     );
     await db.query('create index on b_grant (node)');

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { OrganisationBuilder } from '../src/core/access/organisation.ts';
+import { eachName } from '../src/core/access/names.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
@@ -52,7 +53,7 @@ describe('the demo’s world', () => {
     expect(org.problems).toEqual([]);
     const bodies = new Map(world.content.map((c) => [c.item, c.text]));
     const rows = new Map(world.items.map((i) => [i.id, i]));
-    const weights = Uint8Array.from(org.itemIds, (id) => {
+    const weights = Uint8Array.from(eachName(org.itemIds), (id) => {
       const item = rows.get(id)!;
       const scanner = new Scanner({ types: DATA_TYPES, hash: (type, value) => type + value });
       scanner.fileName(item.name);
@@ -64,7 +65,12 @@ describe('the demo’s world', () => {
     const v = view(org);
     const exposures = findExposures(v, reach(v), weights);
     const told = exposures
-      .map((e) => ({ item: org.itemIds[e.item], weight: e.weight, now: TIERS[e.now], could: TIERS[e.could] }))
+      .map((e) => ({
+        item: org.itemIds.at(e.item),
+        weight: e.weight,
+        now: TIERS[e.now],
+        could: TIERS[e.could],
+      }))
       .sort((a, b) => (a.item! < b.item! ? -1 : 1));
     const planted = world.flaws
       .flatMap((f) =>

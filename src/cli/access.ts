@@ -1,5 +1,6 @@
 /** Who can reach what, on an extract and without a database. */
 import { nodeOfItem } from '../core/access/organisation.ts';
+import { eachName } from '../core/access/names.ts';
 import { alter } from '../core/access/change.ts';
 import { compare } from '../core/access/compare.ts';
 import { who, why, type Route } from '../core/access/questions.ts';
@@ -74,7 +75,7 @@ export async function reachCommand(
 ): Promise<void> {
   const v = await open(dir, options);
   const columns = reach(v);
-  const names = options.spaces ? v.org.spaces.map((s) => s.id) : v.org.itemIds;
+  const names = options.spaces ? v.org.spaces.map((s) => s.id) : [...eachName(v.org.itemIds)];
   for (const i of sorted(names)) {
     if (options.spaces && !v.org.spaceListed[i]) continue;
     const r = reachOf(v, columns, options.spaces ? i : nodeOfItem(v.org, i));
@@ -106,9 +107,9 @@ export async function whatCommand(dir: string, identity: string, options: Access
   if (i < 0) return;
   const S = v.org.spaces.length;
   const bits = whatOf(v, { identity: i });
-  const found = v.org.itemIds.flatMap((item, n) =>
-    bits[S + n] ? { item, capabilities: capabilityNames(bits[S + n]!) } : [],
-  );
+  const found: { item: string; capabilities: string[] }[] = [];
+  for (let n = 0; n < v.org.itemIds.length; n++)
+    if (bits[S + n]) found.push({ item: v.org.itemIds.at(n), capabilities: capabilityNames(bits[S + n]!) });
   for (const row of found.sort((a, b) => byCode(a.item, b.item))) await print(row);
 }
 
@@ -116,7 +117,7 @@ const stepsOf = (v: View, identity: string, route: Route): Record<string, string
   const { entry } = route.source;
   const S = v.org.spaces.length;
   const node = (n: number): Record<string, string> =>
-    n < S ? { space: v.org.spaces[n]!.id } : { item: v.org.itemIds[n - S]! };
+    n < S ? { space: v.org.spaces[n]!.id } : { item: v.org.itemIds.at(n - S) };
   return [
     { identity },
     ...route.groups.map((g) => ({ group: v.org.groups[g]!.id })),
@@ -124,10 +125,10 @@ const stepsOf = (v: View, identity: string, route: Route): Record<string, string
     entry === 'visibility'
       ? { visibility: v.org.spaces[route.source.at]!.id }
       : entry === 'ownership'
-        ? { owner: v.org.itemIds[route.source.at - S]! }
+        ? { owner: v.org.itemIds.at(route.source.at - S) }
         : v.org.entries.type[entry] === 0
-          ? { grant: v.org.entries.ids[entry]! }
-          : { link: v.org.entries.ids[entry]! },
+          ? { grant: v.org.entries.ids.at(entry) }
+          : { link: v.org.entries.ids.at(entry) },
     ...route.source.down.map(node),
   ];
 };

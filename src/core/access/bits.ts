@@ -1,5 +1,82 @@
-/** Sets of small whole numbers as words of 32 bits. Sets in one operation have the same length unless said. */
+/**
+ * Sets of small whole numbers as words of 32 bits. Sets in one operation have the same length unless
+ * said. Sets of one arena are worked on sixteen bytes at a time (bits.wat), others word by word.
+ */
+import { BITS_WASM } from './bits-wasm.ts';
+
 export type Bits = Int32Array;
+
+interface Kernels {
+  or1(into: number, a: number, length: number): void;
+  or4(into: number, a: number, b: number, c: number, d: number, length: number): void;
+  and1(into: number, a: number, length: number): void;
+  countBoth(a: number, b: number, length: number): number;
+  anyBoth(a: number, b: number, length: number): number;
+}
+
+/** Sets of fewer words are quicker to go through here than to hand over. */
+const LARGE = 64;
+const PAGE = 65536;
+/** What a memory may hold at most. */
+const MEMORY_BYTES = 2 ** 32 - PAGE;
+const padded = (bytes: number): number => (bytes + 63) & ~63;
+
+const arenas = new WeakMap<ArrayBufferLike, Kernels>();
+let assembled: WebAssembly.Module | undefined;
+
+/** Room for sets that are worked on together; they live as long as any of them is held. */
+export class Arena {
+  #memory: WebAssembly.Memory | undefined;
+  #used = 0;
+  /** Sets given back, to be taken again. */
+  #spare: Bits[] = [];
+
+  /** `size`: of the largest set; `count`: how many sets there is to be room for. More may be made: they are plain ones. */
+  constructor(
+    private size: number,
+    count: number,
+  ) {
+    const bytes = padded(((size + 31) >>> 5) * 4) * count;
+    if (size < LARGE * 32 || bytes > MEMORY_BYTES) return;
+    const pages = Math.ceil(bytes / PAGE);
+    this.#memory = new WebAssembly.Memory({ initial: pages, maximum: pages });
+    assembled ??= new WebAssembly.Module(Uint8Array.from(atob(BITS_WASM), (c) => c.charCodeAt(0)));
+    const { exports } = new WebAssembly.Instance(assembled, { sets: { memory: this.#memory } });
+    arenas.set(this.#memory.buffer, exports as unknown as Kernels);
+  }
+
+  /** An empty set for numbers below `size`. */
+  make(size = this.size): Bits {
+    const words = (size + 31) >>> 5;
+    const bytes = padded(words * 4);
+    if (!this.#memory || this.#used + bytes > this.#memory.buffer.byteLength) return bitsFor(size);
+    const set = new Int32Array(this.#memory.buffer, this.#used, words);
+    this.#used += bytes;
+    return set;
+  }
+
+  /** An empty set of the largest size, to be given back. */
+  borrow(): Bits {
+    return this.#spare.pop()?.fill(0) ?? this.make();
+  }
+
+  giveBack(set: Bits): void {
+    this.#spare.push(set);
+  }
+
+  /** A set as another one holds it. */
+  copy(set: Bits): Bits {
+    const copy = this.make();
+    copy.set(set);
+    return copy;
+  }
+}
+
+/** The kernels for sets of one arena, the second of which may be shorter. */
+function kernelsFor(a: Bits, b: Bits): Kernels | undefined {
+  if (b.length < LARGE || a.length < b.length || a.buffer !== b.buffer) return undefined;
+  return arenas.get(a.buffer);
+}
 
 export const bitsFor = (size: number): Bits => new Int32Array((size + 31) >>> 5);
 
@@ -11,6 +88,8 @@ export function add(set: Bits, i: number): void {
 
 /** Adds the second set to the first; the second may be shorter. */
 export function union(into: Bits, other: Bits): void {
+  const kernels = kernelsFor(into, other);
+  if (kernels) return kernels.or1(into.byteOffset, other.byteOffset, padded(other.byteLength));
   const length = Math.min(into.length, other.length);
   for (let w = 0; w < length; w++) into[w]! |= other[w]!;
 }
@@ -23,16 +102,27 @@ export function unionMany(into: Bits, sets: readonly Bits[], count = sets.length
     const b = sets[i + 1]!;
     const c = sets[i + 2]!;
     const d = sets[i + 3]!;
-    const length = a.length;
-    for (let w = 0; w < length; w++) into[w]! |= a[w]! | b[w]! | c[w]! | d[w]!;
+    const { length } = a;
+    const kernels = kernelsFor(into, a);
+    if (kernels && b.buffer === c.buffer && c.buffer === d.buffer && d.buffer === a.buffer)
+      kernels.or4(
+        into.byteOffset,
+        a.byteOffset,
+        b.byteOffset,
+        c.byteOffset,
+        d.byteOffset,
+        padded(a.byteLength),
+      );
+    else for (let w = 0; w < length; w++) into[w]! |= a[w]! | b[w]! | c[w]! | d[w]!;
   }
   for (; i < count; i++) union(into, sets[i]!);
 }
 
-export function intersection(a: Bits, b: Bits): Bits {
-  const out = new Int32Array(a.length);
-  for (let w = 0; w < a.length; w++) out[w] = a[w]! & b[w]!;
-  return out;
+/** Takes from the first set what is not in the second. */
+export function intersect(into: Bits, other: Bits): void {
+  const kernels = kernelsFor(into, other);
+  if (kernels) kernels.and1(into.byteOffset, other.byteOffset, padded(other.byteLength));
+  else for (let w = 0; w < into.length; w++) into[w]! &= other[w]!;
 }
 
 /** How many bits of a word are set. */
@@ -42,23 +132,18 @@ export function ones(word: number): number {
   return Math.imul((word + (word >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
 }
 
-/** How many are in a set from one number up to, not including, another. */
-export function countFrom(set: Bits, from: number, to: number): number {
-  if (from >= to) return 0;
-  const first = from >>> 5;
-  const last = (to - 1) >>> 5;
+/** How many are in both sets, of those from one number on and below another or some thereabouts. */
+export function countBoth(a: Bits, b: Bits, from = 0, to = b.length * 32): number {
+  const kernels = kernelsFor(a, b);
+  const first = (from >>> 9) << 4;
+  if (kernels) {
+    const at = first * 4;
+    const length = padded(((to + 31) >>> 5) * 4) - at;
+    return length > 0 ? kernels.countBoth(a.byteOffset + at, b.byteOffset + at, length) : 0;
+  }
+  const last = Math.min(a.length, ((to + 511) >>> 9) << 4);
   let n = 0;
-  for (let w = first; w <= last; w++) n += ones(set[w]!);
-  // what the first and the last word hold beyond the bounds
-  n -= ones(set[first]! & ~(-1 << (from & 31)));
-  if (to & 31) n -= ones(set[last]! & (-1 << (to & 31)));
-  return n;
-}
-
-/** How many are in both sets. */
-export function countBoth(a: Bits, b: Bits): number {
-  let n = 0;
-  for (let w = 0; w < a.length; w++) {
+  for (let w = first; w < last; w++) {
     const both = a[w]! & b[w]!;
     if (both) n += ones(both);
   }
@@ -66,6 +151,8 @@ export function countBoth(a: Bits, b: Bits): number {
 }
 
 export function anyBoth(a: Bits, b: Bits): boolean {
+  const kernels = kernelsFor(a, b);
+  if (kernels) return kernels.anyBoth(a.byteOffset, b.byteOffset, padded(b.byteLength)) === 1;
   for (let w = 0; w < a.length; w++) if (a[w]! & b[w]!) return true;
   return false;
 }

@@ -166,7 +166,7 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
     altered.view.spaces = v.spaces.slice();
     for (const s of altered.spaces) {
       org.external[s] = externalLevel(workspaces.get(org.spaces[s]!.workspace), org.spaces[s]!);
-      altered.view.spaces[s] = spaceRules(org, s, altered.view.groupMembers, v);
+      altered.view.spaces[s] = spaceRules(org, s, altered.view.groupMembers, { ...v, arena: undefined });
     }
   }
   return altered;

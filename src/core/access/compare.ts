@@ -2,6 +2,7 @@
 import { TIERS, type Tier } from '../model.ts';
 import { has } from './bits.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from './organisation.ts';
+import { eachName } from './names.ts';
 import { sources, who, type Source } from './questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from './reach.ts';
 import { identityName, type View } from './view.ts';
@@ -98,7 +99,7 @@ class Signatures {
     if (!Number.isNaN(known)) return known;
     const { v } = this;
     const { entries } = v.org;
-    const h = new Hash().text(entries.ids[e]!).number(entries.type[e]!).number(entries.role[e]!);
+    const h = new Hash().text(entries.ids.at(e)).number(entries.type[e]!).number(entries.role[e]!);
     if (entries.type[e]! <= LINK_NAMED)
       for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
         const kind = entries.toKind.values[i]!;
@@ -198,10 +199,10 @@ function causesOf(
     const what = kindOf(v, s);
     const id =
       typeof s.entry === 'number'
-        ? org.entries.ids[s.entry]!
+        ? org.entries.ids.at(s.entry)
         : s.entry === 'visibility'
           ? org.spaces[s.at]!.id
-          : org.itemIds[s.at - org.spaces.length]!;
+          : org.itemIds.at(s.at - org.spaces.length);
     const owner = s.entry === 'ownership' ? org.itemOwner[s.at - org.spaces.length]! : -1;
     const plain =
       typeof s.entry === 'number'
@@ -271,10 +272,10 @@ function causesBetween(a: Signatures, before: number, b: Signatures, after: numb
       const S = v.org.spaces.length;
       if (node < S) return '';
       const parent = v.org.itemParent[node - S]!;
-      return `${v.org.itemBreaks[node - S]} ${parent < 0 ? v.org.spaces[v.org.itemSpace[node - S]!]!.id : v.org.itemIds[parent]}`;
+      return `${v.org.itemBreaks[node - S]} ${parent < 0 ? v.org.spaces[v.org.itemSpace[node - S]!]!.id : v.org.itemIds.at(parent)}`;
     };
     if (place(a.v, before) !== place(b.v, after))
-      causes.push({ what: 'place', id: b.v.org.itemIds[after - b.v.org.spaces.length]!, how: 'altered' });
+      causes.push({ what: 'place', id: b.v.org.itemIds.at(after - b.v.org.spaces.length), how: 'altered' });
   }
   return causes;
 }
@@ -287,7 +288,9 @@ export function compare(a: Judged, b: Judged, of: 'items' | 'spaces' = 'items'):
   const [x, y] = [new Signatures(a.view), new Signatures(b.view)];
   const kind = of === 'items' ? 'item' : 'space';
   const idsOf = (v: View): string[] =>
-    of === 'items' ? v.org.itemIds : v.org.spaces.filter((_, s) => v.org.spaceListed[s]).map((s) => s.id);
+    of === 'items'
+      ? [...eachName(v.org.itemIds)]
+      : v.org.spaces.filter((_, s) => v.org.spaceListed[s]).map((s) => s.id);
   const nodeIn = (v: View, id: string): number => {
     const n = v.org.find(kind, id);
     if (of === 'items') return n < 0 ? -1 : nodeOfItem(v.org, n);

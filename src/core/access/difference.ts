@@ -1,8 +1,18 @@
 /** What a set of changes would alter, per identity and node, without touching anything. */
-import { bitsFor, countBoth, forEachBoth, has, union, type Bits } from './bits.ts';
+import { countBoth, forEachBoth, has, intersect, union } from './bits.ts';
 import { alter, type Alteration, type Change } from './change.ts';
 import { itemsBelow, PRINCIPAL } from './organisation.ts';
-import { givenTo, isInert, roleOf, sources, spaceOf, unionsOf, type Source } from './questions.ts';
+import {
+  free,
+  givenTo,
+  isInert,
+  roleOf,
+  sources,
+  spaceOf,
+  unionsOf,
+  type Source,
+  type Unions,
+} from './questions.ts';
 import { reach, type ReachColumns } from './reach.ts';
 import type { View } from './view.ts';
 
@@ -81,50 +91,63 @@ function changesAt(v: View, later: View, node: number, altered: (s: Source) => b
   const onRight = new Set(right.map((s) => s.entry));
   const common = left.filter((s) => onRight.has(s.entry) && stays(s));
   const kept = new Set(common.map((s) => s.entry));
-  const goneSets = unionsOf(
+  const { arena } = v;
+  const gone = unionsOf(
     v,
     left.filter((s) => !kept.has(s.entry)),
     space,
   );
-  const newSets = unionsOf(
+  const fresh = unionsOf(
     later,
     right.filter((s) => !kept.has(s.entry)),
     space,
   );
-  const named = bitsFor(v.identityCount);
-  for (const sets of [goneSets, newSets]) for (const set of sets.values()) union(named, set);
+  const named = arena.borrow();
+  for (const { sets } of [gone, fresh]) for (const set of sets) union(named, set);
   if (was !== is) for (let w = 0; w < named.length; w++) named[w]! |= was[w]! ^ is[w]!;
-  const either: Bits = was === is ? was : was.slice();
+  const either = arena.borrow();
+  union(either, was);
   if (was !== is) union(either, is);
+  intersect(named, either);
 
-  const identities: number[] = [];
-  const before: number[] = [];
-  const after: number[] = [];
-  const commonSets = countBoth(named, either) > FEW ? [...unionsOf(v, common, space)] : undefined;
-  const gone = [...goneSets];
-  const fresh = [...newSets];
-  forEachBoth(named, either, (identity) => {
-    let both = 0;
-    if (commonSets) for (const [bits, set] of commonSets) both |= has(set, identity) ? bits : 0;
-    else for (const s of common) both |= givenTo(v, s, space, identity);
-    let b = both;
-    let a = both;
-    for (const [bits, set] of gone) if (has(set, identity)) b |= bits;
-    for (const [bits, set] of fresh) if (has(set, identity)) a |= bits;
+  const most = countBoth(named, named);
+  const found = {
+    identities: new Int32Array(most),
+    before: new Uint8Array(most),
+    after: new Uint8Array(most),
+  };
+  let n = 0;
+  const stay = most > FEW ? unionsOf(v, common, space) : NOBODY;
+  forEachBoth(named, named, (identity) => {
+    let both = heldIn(stay, identity);
+    if (stay === NOBODY) for (const s of common) both |= givenTo(v, s, space, identity);
+    let b = both | heldIn(gone, identity);
+    let a = both | heldIn(fresh, identity);
     if (was !== is) {
       if (!has(was, identity)) b = 0;
       if (!has(is, identity)) a = 0;
     }
     if (b === a) return;
-    identities.push(identity);
-    before.push(b);
-    after.push(a);
+    found.identities[n] = identity;
+    found.before[n] = b;
+    found.after[n++] = a;
   });
+  for (const unions of [gone, fresh, stay]) free(v, unions);
+  arena.giveBack(named);
+  arena.giveBack(either);
   return {
-    identities: Int32Array.from(identities),
-    before: Uint8Array.from(before),
-    after: Uint8Array.from(after),
+    identities: found.identities.slice(0, n),
+    before: found.before.slice(0, n),
+    after: found.after.slice(0, n),
   };
+}
+
+const NOBODY: Unions = { given: [], sets: [] };
+
+function heldIn({ given, sets }: Unions, identity: number): number {
+  let bits = 0;
+  for (let k = 0; k < sets.length; k++) if (has(sets[k]!, identity)) bits |= given[k]!;
+  return bits;
 }
 
 /** What one identity holds at a node apart from owning it. */

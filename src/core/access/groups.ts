@@ -1,12 +1,12 @@
 /** Groups that hold people and groups, nested and in cycles. */
-import { add, bitsFor, countBoth, forEachBoth, union, type Bits } from './bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, union, type Arena, type Bits } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import type { Organisation } from './organisation.ts';
 
 /** A list of the members where that is shorter than the set: a word of the set costs about as much as a member. */
 export function listIfSmall(set: Bits): Int32Array | undefined {
   let n = countBoth(set, set);
-  if (n > set.length / 2) return undefined;
+  if (n > set.length / 12) return undefined;
   const list = new Int32Array(n);
   n = 0;
   forEachBoth(set, set, (i) => (list[n++] = i));
@@ -17,9 +17,13 @@ export function listIfSmall(set: Bits): Int32Array | undefined {
  * Everybody each group stands for. Groups that contain each other (a cycle) stand for the same
  * people: strongly connected groups are found by Tarjan's algorithm (1972), which yields them
  * members first, so that each set is made from finished ones. Given `known`, the sets it has are kept
- * as they are and only the missing ones are made.
+ * as they are and only the missing ones are made, in the arena if one is given.
  */
-export function closeGroups(org: Organisation, known: readonly (Bits | undefined)[] = []): Bits[] {
+export function closeGroups(
+  org: Organisation,
+  known: readonly (Bits | undefined)[] = [],
+  arena?: Arena,
+): Bits[] {
   const { start, values } = org.members;
   const count = org.groups.length;
   const closed = Array.from({ length: count }, (_, g) => known[g]) as Bits[];
@@ -57,7 +61,7 @@ export function closeGroups(org: Organisation, known: readonly (Bits | undefined
       const above = path[path.length - 1];
       if (above !== undefined) low[above] = Math.min(low[above]!, low[g]!);
       if (low[g] !== index[g]) continue;
-      const set = bitsFor(org.users.length);
+      const set = arena?.make(org.users.length) ?? bitsFor(org.users.length);
       let member: number;
       const together: number[] = [];
       do {

@@ -22,6 +22,7 @@ import {
   type WorkspaceRow,
 } from '../model.ts';
 import { counting, GrowFloat64, GrowInt32, Interner, listsBy, type Lists } from './growable.ts';
+import { PackedNames, type Names } from './names.ts';
 
 /** What a principal stands for; with a number into the column of its kind. */
 export const PRINCIPAL = {
@@ -44,7 +45,7 @@ export interface Problem {
  * numbered from `first[n]` up to `first[n + 1]`; those on nothing that is known come last.
  */
 export interface Entries {
-  ids: string[];
+  ids: Names;
   first: Int32Array;
   /** 0 for a grant, 1 + the index in AUDIENCES for a link. */
   type: Uint8Array;
@@ -89,7 +90,7 @@ export interface Organisation {
    * Items are numbered in preorder, space by space: what is below item i are the items from i + 1 up
    * to `itemEnd[i]`, and those of space s are from `spaceFirst[s]` up to `spaceFirst[s + 1]`.
    */
-  itemIds: string[];
+  itemIds: Names;
   spaceFirst: Int32Array;
   itemEnd: Int32Array;
   /** Columns by item. Parent is −1 at the top of a space; owner is −1 where there is none. */
@@ -158,7 +159,7 @@ export class OrganisationBuilder {
   private readonly addresses = new Interner();
   private readonly domains = new Interner();
 
-  private readonly items = new Interner();
+  private readonly items = new PackedNames();
   private readonly itemSeen = new Set<number>();
   private readonly itemSpace = new GrowInt32();
   private readonly itemParent = new GrowInt32();
@@ -166,9 +167,10 @@ export class OrganisationBuilder {
   private readonly itemBreaks = new GrowInt32();
   private readonly itemRow = new GrowInt32();
 
-  private readonly grantIds = new Interner();
-  private readonly linkIds = new Interner();
-  private readonly entryIds: string[] = [];
+  private readonly grantIds = new PackedNames();
+  private readonly linkIds = new PackedNames();
+  /** The number of its id among those of its kind. */
+  private readonly entryName = new GrowInt32();
   private readonly entryType = new GrowInt32();
   private readonly entrySpace = new GrowInt32();
   private readonly entryItem = new GrowInt32();
@@ -236,7 +238,7 @@ export class OrganisationBuilder {
       return;
     for (const r of row.recipients ?? []) this.principal(r);
     for (const r of row.redeemedBy ?? []) {
-      this.redeemedEntry.push(this.entryIds.length - 1);
+      this.redeemedEntry.push(this.entryName.length - 1);
       if ('user' in r) {
         this.redeemedKind.push(PRINCIPAL.user);
         this.redeemedNumber.push(this.users.ids.of(r.user));
@@ -250,7 +252,7 @@ export class OrganisationBuilder {
 
   private entry(
     kind: 'grant' | 'link',
-    ids: Interner,
+    ids: PackedNames,
     id: string,
     on: NodeRef,
     type: number,
@@ -258,12 +260,12 @@ export class OrganisationBuilder {
     expires: string | undefined,
     made: string | undefined,
   ): boolean {
-    const before = ids.names.length;
+    const before = ids.length;
     if (ids.of(id) < before) {
       this.problem(`${kind} ${id}`, 'the id is used twice; the first row counts');
       return false;
     }
-    this.entryIds.push(id);
+    this.entryName.push(before);
     this.entryType.push(type);
     this.entrySpace.push('space' in on ? this.spaces.ids.of(on.space) : -1);
     this.entryItem.push('item' in on ? this.items.of(on.item) : -1);
@@ -286,7 +288,7 @@ export class OrganisationBuilder {
               : 'everyone' in to
                 ? [PRINCIPAL.everyone, 0]
                 : [PRINCIPAL.anyone, 0];
-    this.toEntry.push(this.entryIds.length - 1);
+    this.toEntry.push(this.entryName.length - 1);
     this.toKind.push(kind);
     this.toNumber.push(number);
   }
@@ -408,8 +410,8 @@ export class OrganisationBuilder {
     const rowParent = this.itemParent.done();
     const rowOwner = this.itemOwner.done();
     const rowBreaks = this.itemBreaks.done();
-    const name = (row: number): string => `item ${this.items.names[rowItem[row]!]}`;
-    const rowOf = new Int32Array(this.items.names.length).fill(-1);
+    const name = (row: number): string => `item ${this.items.at(rowItem[row]!)}`;
+    const rowOf = new Int32Array(this.items.length).fill(-1);
     const spaceCount = this.spaces.ids.names.length;
     rowItem.forEach((item, r) => {
       if (this.spaces.rows[rowSpace[r]!]) rowOf[item] = r;
@@ -427,7 +429,7 @@ export class OrganisationBuilder {
       this.problem(
         name(r),
         p < 0
-          ? `its parent ${this.items.names[named]} is not listed; it is taken as at the top of its space`
+          ? `its parent ${this.items.at(named)} is not listed; it is taken as at the top of its space`
           : `its parent is in another space; it is taken as at the top of its own`,
       );
       return -1;
@@ -446,7 +448,7 @@ export class OrganisationBuilder {
     );
     const count = rows.length;
     const order = new Int32Array(count);
-    const numberOf = new Int32Array(this.items.names.length).fill(-1);
+    const numberOf = new Int32Array(this.items.length).fill(-1);
     const end = new Int32Array(count);
     const parent = new Int32Array(count);
     const first = new Int32Array(spaceCount + 1);
@@ -476,13 +478,12 @@ export class OrganisationBuilder {
     }
     first[spaceCount] = next;
 
-    const ids = new Array<string>(count);
+    const ids: Names = { length: count, at: (i) => this.items.at(rowItem[order[i]!]!) };
     const space = new Int32Array(count);
     const owner = new Int32Array(count);
     const breaks = new Uint8Array(count);
     for (let i = 0; i < count; i++) {
       const r = order[i]!;
-      ids[i] = this.items.names[rowItem[r]!]!;
       space[i] = rowSpace[r]!;
       owner[i] = rowOwner[r]!;
       breaks[i] = rowBreaks[r]!;
@@ -490,7 +491,10 @@ export class OrganisationBuilder {
     breaks.forEach((b, i) => {
       if (!b || breakable[space[i]!]) return;
       breaks[i] = 0;
-      this.problem(`item ${ids[i]}`, 'says it does not inherit, which this workspace cannot do; it inherits');
+      this.problem(
+        `item ${ids.at(i)}`,
+        'says it does not inherit, which this workspace cannot do; it inherits',
+      );
     });
     return {
       ids,
@@ -505,8 +509,10 @@ export class OrganisationBuilder {
   }
 
   private placeEntries(itemNumber: Int32Array, itemCount: number, userNumber: Int32Array) {
-    const count = this.entryIds.length;
+    const count = this.entryName.length;
     const rowType = this.entryType.done();
+    const rowName = this.entryName.done();
+    const nameOf = (row: number): string => (rowType[row] ? this.linkIds : this.grantIds).at(rowName[row]!);
     const rowSpace = this.entrySpace.done();
     const rowItem = this.entryItem.done();
     const rowRole = this.entryRole.done();
@@ -519,7 +525,7 @@ export class OrganisationBuilder {
       const known = item >= 0 ? itemNumber[item]! >= 0 : this.spaces.rows[rowSpace[r]!] !== undefined;
       if (known) return item >= 0 ? spaceCount + itemNumber[item]! : rowSpace[r]!;
       this.problem(
-        `${rowType[r] ? 'link' : 'grant'} ${this.entryIds[r]}`,
+        `${rowType[r] ? 'link' : 'grant'} ${nameOf(r)}`,
         'is on something that is not listed; it counts for nothing',
       );
       return nodes;
@@ -530,7 +536,7 @@ export class OrganisationBuilder {
     const rowExpires = this.entryExpires.done();
     const rowMade = this.entryMade.done();
     const columns = {
-      ids: new Array<string>(count),
+      ids: { length: count, at: (e: number) => nameOf(order[e]!) },
       first: sorted.start.subarray(0, nodes + 1),
       type: new Uint8Array(count),
       node: new Int32Array(count),
@@ -541,7 +547,6 @@ export class OrganisationBuilder {
     for (let e = 0; e < count; e++) {
       const r = order[e]!;
       numberOf[r] = e;
-      columns.ids[e] = this.entryIds[r]!;
       columns.type[e] = rowType[r]!;
       columns.node[e] = rowNode[r] === nodes ? -1 : rowNode[r]!;
       columns.role[e] = rowRole[r]!;

@@ -82,7 +82,7 @@ describe('grants to nobody', () => {
     ]);
     expect(
       dangling(v)
-        .map((d) => [v.org.entries.ids[d.entry], d.because])
+        .map((d) => [v.org.entries.ids.at(d.entry), d.because])
         .sort(),
     ).toEqual([
       ['gr0', 'inactive'],

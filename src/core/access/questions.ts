@@ -136,17 +136,24 @@ export function isInertEntry(v: View, e: number): boolean {
   return type[e] === 3 || (type[e] === 0 && toKind.values[toKind.start[e]!] === PRINCIPAL.anyone);
 }
 
+/** Capability bits given, and beside each the set of those it is given to. */
+export interface Unions {
+  given: number[];
+  sets: Bits[];
+}
+
 /**
  * The identities that some sources give something to, put together by the capability bits given:
  * there are few different ones, so that a large group costs a union and not a visit to each member.
+ * The sets are borrowed from the view's arena: call `free` when done with them.
  */
-export function unionsOf(v: View, list: readonly Source[], space: number): Map<number, Bits> {
+export function unionsOf(v: View, list: readonly Source[], space: number): Unions {
   const unions = new Map<number, Bits>();
   const large = new Map<number, Bits[]>();
   const of = (bits: number): Bits => {
     let set = unions.get(bits);
     if (!set) {
-      unions.set(bits, (set = bitsFor(v.identityCount)));
+      unions.set(bits, (set = v.arena.borrow()));
       large.set(bits, []);
     }
     return set;
@@ -170,7 +177,11 @@ export function unionsOf(v: View, list: readonly Source[], space: number): Map<n
     }
   }
   for (const [bits, sets] of large) unionMany(unions.get(bits)!, sets);
-  return unions;
+  return { given: [...unions.keys()], sets: [...unions.values()] };
+}
+
+export function free(v: View, { sets }: Unions): void {
+  for (const set of sets) v.arena.giveBack(set);
 }
 
 /** Capability bits by identity at a node, before what the space takes away. */
@@ -178,7 +189,12 @@ function granted(v: View, node: number, owner = true): Uint8Array {
   const space = spaceOf(v, node);
   const bits = new Uint8Array(v.identityCount);
   const list = sources(v, node).filter((s) => (owner || s.entry !== 'ownership') && !isInert(v, s, space));
-  for (const [given, set] of unionsOf(v, list, space)) forEachBoth(set, v.all, (i) => (bits[i]! |= given));
+  const unions = unionsOf(v, list, space);
+  unions.sets.forEach((set, k) => {
+    const given = unions.given[k]!;
+    forEachBoth(set, v.all, (i) => (bits[i]! |= given));
+  });
+  free(v, unions);
   return bits;
 }
 

@@ -3,7 +3,7 @@
  * what applies is computed once per access class and counted once, with the item's owner laid over.
  */
 import { TIERS, type Tier } from '../model.ts';
-import { add, anyBoth, bitsFor, countBoth, countFrom, has, union, unionMany, type Bits } from './bits.ts';
+import { add, anyBoth, bitsFor, countBoth, has, intersect, union, unionMany, type Bits } from './bits.ts';
 import { PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
 import { addPrincipal, domainsOf, soleIdentity, type SpaceRules, type View } from './view.ts';
 
@@ -30,8 +30,6 @@ export interface ReachColumns {
   classes: AccessClass[];
   /** 1 where the item's owner has access by owning it alone. */
   ownerAdds: Uint8Array;
-  /** Sets not in use; sets to be added. */
-  scratch: { spare: Bits[]; large: Bits[] };
 }
 
 export interface AccessClass {
@@ -56,9 +54,9 @@ interface State extends AccessClass {
   organisationLink: boolean;
 }
 
-const emptyState = (v: View, spare?: Bits[]): State => ({
+const emptyState = (v: View): State => ({
   number: -1,
-  bits: spare?.pop()?.fill(0) ?? bitsFor(v.identityCount),
+  bits: v.arena.borrow(),
   organisationLink: false,
   members: 0,
   guests: 0,
@@ -136,13 +134,12 @@ function applyEntries(
   node: number,
   rules: SpaceRules,
   state: State,
-  { large }: ReachColumns['scratch'],
   takes: (e: number) => boolean = (e) => v.live[e] === 1,
 ): void {
   const { first } = v.org.entries;
+  const large: Bits[] = [];
   for (let e = first[node]!; e < first[node + 1]!; e++) if (takes(e)) applyEntry(v, e, rules, state, large);
   unionMany(state.bits, large);
-  large.length = 0;
 }
 
 /** The identities that have redeemed a link by the moment and may hold what it gives. */
@@ -187,7 +184,6 @@ export function reach(
     accessClass: new Int32Array(nodes),
     classes: [],
     ownerAdds: new Uint8Array(nodes),
-    scratch: { spare: [], large: [] },
   };
   const spaces = only
     ? [...new Set(Array.from(only, (n) => spaceOfNode(org, n)))].sort((a, b) => a - b)
@@ -207,12 +203,11 @@ function reachOfSpace(
   wanted?: { nodes: Int32Array; at: number },
 ): void {
   const { org } = v;
-  const { scratch } = out;
-  const { spare } = scratch;
+  const { arena } = v;
   const rules = v.spaces[s]!;
-  const top = emptyState(v, spare);
+  const top = emptyState(v);
   if (org.spaces[s]!.visibility === 'organisation') union(top.bits, v.members);
-  applyEntries(v, s, rules, top, scratch);
+  applyEntries(v, s, rules, top);
   settle(v, top, rules, out);
   put(v, s, -1, top, rules, out);
 
@@ -220,8 +215,8 @@ function reachOfSpace(
   let pastBreak: State | undefined;
   const broken = (): State => {
     if (pastBreak) return pastBreak;
-    pastBreak = emptyState(v, spare);
-    applyEntries(v, s, rules, pastBreak, scratch, (e) => reachesPastBreaks(v, e));
+    pastBreak = emptyState(v);
+    applyEntries(v, s, rules, pastBreak, (e) => reachesPastBreaks(v, e));
     return settle(v, pastBreak, rules, out);
   };
 
@@ -232,7 +227,7 @@ function reachOfSpace(
   for (let item = org.spaceFirst[s]!; item < last; item++) {
     let frame = stack[stack.length - 1]!;
     while (frame.end <= item) {
-      if (frame.own) spare.push(frame.state.bits);
+      if (frame.own) arena.giveBack(frame.state.bits);
       stack.pop();
       frame = stack[stack.length - 1]!;
     }
@@ -249,7 +244,7 @@ function reachOfSpace(
     let own = false;
     for (let e = first[node]!; e < first[node + 1]! && !own; e++) own = v.live[e] === 1;
     if (own) {
-      const bits = spare.pop() ?? bitsFor(v.identityCount);
+      const bits = arena.borrow();
       bits.set(state.bits);
       state = {
         ...state,
@@ -258,37 +253,36 @@ function reachOfSpace(
         wholeDomains: state.wholeDomains.slice(),
         identityDomains: state.identityDomains.slice(),
       };
-      applyEntries(v, node, rules, state, scratch);
+      applyEntries(v, node, rules, state);
       settle(v, state, rules, out);
     }
     put(v, node, org.itemOwner[item]!, state, rules, out);
     const end = org.itemEnd[item]!;
     if (end > item + 1) stack.push({ state, end, own });
-    else if (own) spare.push(state.bits);
+    else if (own) arena.giveBack(state.bits);
   }
-  for (const { state, own } of stack) if (own) spare.push(state.bits);
-  if (pastBreak) spare.push(pastBreak.bits);
+  for (const { state, own } of stack) if (own) arena.giveBack(state.bits);
+  if (pastBreak) arena.giveBack(pastBreak.bits);
 }
 
 /** Whether an entry on a space reaches through every break below it. */
 export const reachesPastBreaks = (v: View, e: number): boolean =>
   v.live[e] === 1 && v.org.entries.type[e] === 0 && v.org.entries.role[e]! >= MANAGER;
 
-/** Takes away what the space's rules take away, and counts, in one pass over the words. */
+/** Takes away what the space's rules take away, and counts. */
 function count(v: View, state: State, rules: SpaceRules): void {
   const { bits } = state;
   const { allowed } = rules;
+  if (rules.shutsOut) intersect(bits, allowed);
   const { memberRows, users } = v.org;
-  if (allowed !== v.all) for (let w = 0; w < bits.length; w++) bits[w]! &= allowed[w]!;
-  const inside = countFrom(bits, 0, memberRows);
-  const guests = countFrom(bits, memberRows, users.length);
-  const outsiders = countFrom(bits, users.length, v.identityCount);
-  state.members = inside;
+  const guests = countBoth(bits, v.guests, memberRows);
+  const outsiders = countBoth(bits, v.outside, users.length);
+  state.members = countBoth(bits, v.members, 0, memberRows);
   state.outsiders = outsiders;
   state.guests = guests;
-  state.couldMembers = state.organisationLink ? countBoth(allowed, v.members) : inside;
+  state.couldMembers = state.organisationLink ? countBoth(allowed, v.members) : state.members;
   // what the space shuts out has no say in the domains either
-  if (allowed !== v.all) state.identityDomains = domainsOf(v, bits, v.domainNames.length);
+  if (rules.shutsOut) state.identityDomains = domainsOf(v, bits, v.domainNames.length);
   state.external = guests + outsiders + state.wholeDomains.length > 0;
   state.unexpected =
     anyBoth(state.identityDomains, v.unexpectedDomains) ||
@@ -337,6 +331,7 @@ export function reachOfSource(
   if (entry === 'visibility') union(state.bits, v.members);
   else applyEntry(v, entry, rules, state);
   count(v, state, rules);
+  v.arena.giveBack(state.bits);
   return {
     now: tierOf(v, state.members, state.external, state.unexpected, state.anyoneNow),
     could: tierOf(v, state.couldMembers, state.external, state.unexpected, state.anyoneCould),

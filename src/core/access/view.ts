@@ -3,7 +3,7 @@
  * for, which grants and links are in force. Definitions: docs/access.md.
  */
 import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.ts';
-import { add, bitsFor, has, intersection, union, type Bits } from './bits.ts';
+import { add, Arena, bitsFor, has, intersect, union, type Bits } from './bits.ts';
 import { closeGroups, listIfSmall } from './groups.ts';
 import { Interner } from './growable.ts';
 import { isOwnAddress, PRINCIPAL, type Organisation } from './organisation.ts';
@@ -30,6 +30,8 @@ export interface View {
   all: Bits;
   members: Bits;
   guests: Bits;
+  /** Members and guests. */
+  accounts: Bits;
   outside: Bits;
   /** Guests and outsiders. */
   externals: Bits;
@@ -54,6 +56,8 @@ export interface View {
   /** 1 where the entry is in force at the moment. */
   live: Uint8Array;
   spaces: SpaceRules[];
+  /** Where its sets are, and further ones may be borrowed. */
+  arena: Arena;
 }
 
 /** What a space takes away, whatever is granted in it. */
@@ -64,6 +68,8 @@ export interface SpaceRules {
   gate: Bits | undefined;
   /** Both together. */
   allowed: Bits;
+  /** Whether there is anybody it does not let in. */
+  shutsOut: boolean;
   /** Grants and links for anyone give nothing to anybody. */
   anyoneInert: boolean;
   /** A whole domain that is granted something counts as reaching it. */
@@ -100,15 +106,14 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
   });
 
   const identityCount = userCount + outsiders.length;
-  const sets = Array.from({ length: 6 }, () => bitsFor(identityCount)) as [
-    Bits,
-    Bits,
-    Bits,
-    Bits,
-    Bits,
-    Bits,
-  ];
-  const [all, members, guests, outside, externals, unexpected] = sets;
+  const gated = org.spaces.filter((_, s) => org.gates.start[s + 1]! > org.gates.start[s]!).length;
+  const arena = new Arena(identityCount, org.groups.length + 2 * gated + 100);
+  const all = arena.make();
+  const members = arena.make();
+  const guests = arena.make();
+  const outside = arena.make();
+  const externals = arena.make();
+  const unexpected = arena.make();
   const domainNames = new Interner();
   const identityDomain = new Int32Array(identityCount).fill(-1);
   let memberCount = 0;
@@ -138,8 +143,10 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
   const live = new Uint8Array(org.entries.ids.length);
   for (let e = 0; e < live.length; e++) live[e] = inForce(org, e, moment) ? 1 : 0;
 
-  const groupMembers = closeGroups(org);
-  const v = { all, members, guests };
+  const groupMembers = closeGroups(org, [], arena);
+  const accounts = arena.copy(members);
+  union(accounts, guests);
+  const v = { all, members, accounts, arena };
   return {
     org,
     moment,
@@ -150,6 +157,7 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     all,
     members,
     guests,
+    accounts,
     outside,
     externals,
     unexpected,
@@ -168,6 +176,7 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     ),
     live,
     spaces: org.spaces.map((_, s) => spaceRules(org, s, groupMembers, v)),
+    arena,
   };
 }
 
@@ -198,31 +207,30 @@ const OFF = EXTERNAL_SHARING.indexOf('off');
 export const inForce = (org: Organisation, e: number, moment: number): boolean =>
   org.entries.node[e]! >= 0 && org.entries.expires[e]! > moment;
 
-/** What a space takes away. `sets`: all identities, members and guests. */
+/** What a space takes away. */
 export function spaceRules(
   org: Organisation,
   s: number,
   groupMembers: Bits[],
-  sets: { all: Bits; members: Bits; guests: Bits },
+  { all, members, accounts, arena }: Pick<View, 'all' | 'members' | 'accounts'> & { arena?: Arena },
 ): SpaceRules {
   const level = org.external[s]!;
-  let shared = sets.all;
-  if (level === OFF) shared = sets.members;
-  else if (level === EXISTING) {
-    shared = sets.members.slice();
-    union(shared, sets.guests);
-  }
+  const shared = level === OFF ? members : level === EXISTING ? accounts : all;
   const from = org.gates.start[s]!;
   const to = org.gates.start[s + 1]!;
   let gate: Bits | undefined;
+  let allowed = shared;
   if (to > from) {
-    gate = new Int32Array(shared.length);
+    gate = arena?.make() ?? new Int32Array(shared.length);
     for (const g of org.gates.values.subarray(from, to)) if (g >= 0) union(gate, groupMembers[g]!);
+    allowed = arena?.copy(gate) ?? gate.slice();
+    intersect(allowed, shared);
   }
   return {
     shared,
     gate,
-    allowed: gate ? intersection(shared, gate) : shared,
+    allowed,
+    shutsOut: allowed !== all,
     anyoneInert: level > 0 || gate !== undefined,
     wholeDomainsCount: level < EXISTING && !gate,
   };

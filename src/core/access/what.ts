@@ -198,7 +198,7 @@ export function whatOf(v: View, asked: Asked): Uint8Array {
     for (let i = nodes.start[identity]!; i < nodes.start[identity + 1]!; i++)
       bits[nodes.values[i]!]! |= index.owned.bits.values[i]!;
   }
-  v.spaces.forEach(({ allowed }, s) => allowed === v.all || has(allowed, identity) || clear(v, s, bits));
+  v.spaces.forEach(({ allowed, shutsOut }, s) => !shutsOut || has(allowed, identity) || clear(v, s, bits));
   return bits;
 }
 

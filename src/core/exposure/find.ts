@@ -61,6 +61,6 @@ export function findExposures(
     if (sum) found.push({ item, weight, now, could, through, ...sum });
   });
   return found.sort(
-    (a, b) => b.points - a.points || (v.org.itemIds[a.item]! < v.org.itemIds[b.item]! ? -1 : 1),
+    (a, b) => b.points - a.points || (v.org.itemIds.at(a.item) < v.org.itemIds.at(b.item) ? -1 : 1),
   );
 }

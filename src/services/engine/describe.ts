@@ -27,7 +27,7 @@ export const nodeKind = (l: Loaded, node: number): 'space' | 'folder' | 'file' =
 export const nodeName = (l: Loaded, node: number): string =>
   node < l.org.spaces.length ? l.org.spaces[node]!.name : l.items[node - l.org.spaces.length]!.name;
 const keyOf = (l: Loaded, node: number): string =>
-  node < l.org.spaces.length ? l.org.spaces[node]!.id : l.org.itemIds[node - l.org.spaces.length]!;
+  node < l.org.spaces.length ? l.org.spaces[node]!.id : l.org.itemIds.at(node - l.org.spaces.length);
 export const nodeId = (l: Loaded, node: number): string => unkey(keyOf(l, node)).id;
 
 /** The name by which the API speaks of a node: `space:SOURCE:ID` or `item:SOURCE:ID`. */
@@ -69,7 +69,7 @@ export function principalName(l: Loaded, kind: number, number: number): string {
 
 export function entryRef(l: Loaded, e: number): EntryRef {
   const { entries } = l.org;
-  const { source, id } = unkey(entries.ids[e]!);
+  const { source, id } = unkey(entries.ids.at(e));
   const names = [];
   for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
     names.push(principalName(l, entries.toKind.values[i]!, entries.toNumber.values[i]!));

@@ -131,7 +131,7 @@ function search(
   l.org.users.forEach((u) => take('person', `user:${u.id}`, u.name, () => u.addresses[0] ?? ''));
   l.view.outsiders.forEach((a) => take('person', `outsider:${a}`, a, () => 'outsider'));
   for (let i = 0; i < l.items.length && found.length < limit; i++)
-    take(l.items[i]!.kind, `item:${l.org.itemIds[i]}`, l.items[i]!.name, () =>
+    take(l.items[i]!.kind, `item:${l.org.itemIds.at(i)}`, l.items[i]!.name, () =>
       pathOf(l, nodeOfItem(l.org, i))
         .slice(0, -1)
         .map((p) => p.name)

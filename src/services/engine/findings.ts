@@ -35,10 +35,10 @@ export interface EngineFinding {
 }
 
 export function finding(l: Loaded, e: ItemExposure): EngineFinding {
-  const { source, id } = unkey(l.org.itemIds[e.item]!);
+  const { source, id } = unkey(l.org.itemIds.at(e.item));
   const node = nodeOfItem(l.org, e.item);
   const row = l.items[e.item]!;
-  const types = (l.content.get(l.org.itemIds[e.item]!)?.found ?? []).map((f) => ({
+  const types = (l.content.get(l.org.itemIds.at(e.item))?.found ?? []).map((f) => ({
     name: typeName(f.dataType),
     distinct: f.distinct,
   }));
@@ -132,7 +132,7 @@ export function routesOf(l: Loaded, node: number): RouteDto[] {
             (r) =>
               r.through.kind !== 'visibility' &&
               'id' in r.through &&
-              key(r.through.source, r.through.id) === v.org.entries.ids[entry] &&
+              key(r.through.source, r.through.id) === v.org.entries.ids.at(entry) &&
               type === 0,
           )
         )
@@ -181,7 +181,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
   const node = nodeOfItem(l.org, number);
   const row = l.items[number]!;
   const space = l.org.spaces[l.org.itemSpace[number]!]!;
-  const doc = l.content.get(l.org.itemIds[number]!);
+  const doc = l.content.get(l.org.itemIds.at(number));
   const weighing = weighingOf(doc, row.label);
   const outside = outsideAccess(l.view, node);
   return {
@@ -237,7 +237,7 @@ export function preview(l: Loaded, objects: ObjectKey[]): Preview {
   const difference = whatIf(
     l.view,
     entries.map((e) =>
-      l.org.entries.type[e] ? { link: l.org.entries.ids[e]! } : { grant: l.org.entries.ids[e]! },
+      l.org.entries.type[e] ? { link: l.org.entries.ids.at(e) } : { grant: l.org.entries.ids.at(e) },
     ),
     l.columns,
   );
@@ -272,7 +272,7 @@ export function preview(l: Loaded, objects: ObjectKey[]): Preview {
     const was = { ...tiers(difference.before), points: before.get(item) ?? 0 };
     const is = { ...tiers(difference.after), points: after.get(item) ?? 0 };
     if (was.now === is.now && was.could === is.could && was.points === is.points) return [];
-    const { source, id } = unkey(l.org.itemIds[item]!);
+    const { source, id } = unkey(l.org.itemIds.at(item));
     return {
       source,
       item: id,

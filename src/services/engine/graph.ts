@@ -1,8 +1,8 @@
 /** Every route to a node in one drawing: shared segments merged, and what cutting each would cost. */
-import { bitsFor, countBoth, forEachBoth, has, intersection, union } from '../../core/access/bits.ts';
+import { bitsFor, countBoth, forEachBoth, has, intersect, union } from '../../core/access/bits.ts';
 import { groupsHolding } from '../../core/access/groups.ts';
 import { parentNode, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
-import { givenTo, isInert, unionsOf, type Source } from '../../core/access/questions.ts';
+import { free, givenTo, isInert, unionsOf, type Source } from '../../core/access/questions.ts';
 import { reachesPastBreaks } from '../../core/access/reach.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 import type { RouteGraph } from '../dto.ts';
@@ -52,11 +52,13 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       }
 
   const everybody = bitsFor(v.identityCount);
-  for (const set of unionsOf(v, list, space).values()) union(everybody, set);
+  const unions = unionsOf(v, list, space);
+  for (const set of unions.sets) union(everybody, set);
+  free(v, unions);
+  intersect(everybody, allowed);
   const bundles = new Map<string, Bundle>();
-  const reached = intersection(everybody, allowed);
   let people = 0;
-  forEachBoth(reached, reached, (identity) => {
+  forEachBoth(everybody, everybody, (identity) => {
     people++;
     const groups =
       identity < org.users.length

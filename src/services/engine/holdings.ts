@@ -344,7 +344,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
   const row = item >= 0 ? l.items[item]! : undefined;
   const space = spaceOfNode(org, node);
   const spaceRow = org.spaces[space]!;
-  const doc = item >= 0 ? l.content.get(org.itemIds[item]!) : undefined;
+  const doc = item >= 0 ? l.content.get(org.itemIds.at(item)) : undefined;
   const weighing = weighingOf(doc, row?.label ?? (item < 0 ? spaceRow.label : undefined));
   const settings: string[] = [];
   if (item < 0) {
@@ -377,7 +377,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
   const last = iso(b.lastActivity[node]!);
   return {
     node: nodeRef(l, node),
-    source: unkey(item < 0 ? spaceRow.id : org.itemIds[item]!).source,
+    source: unkey(item < 0 ? spaceRow.id : org.itemIds.at(item)).source,
     workspace: workspaceName(l, space),
     ...(item < 0 && { spaceKind: spaceRow.kind }),
     path: pathOf(l, node).slice(0, -1),

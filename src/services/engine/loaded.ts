@@ -201,7 +201,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
   const columns = reach(v);
   const weights = Uint8Array.from(
     itemRows,
-    (row, i) => weighingOf(content.get(org.itemIds[i]!), row.label).weight,
+    (row, i) => weighingOf(content.get(org.itemIds.at(i)), row.label).weight,
   );
 
   const deeds = resolveDeeds(
