@@ -2,7 +2,13 @@
  * Calls across threads. `serve` answers on a MessagePort with the functions it is given; `connect`
  * gives a typed caller for them. Errors keep their name, message and code.
  */
-import { MessageChannel, MessagePort, type Transferable, Worker } from 'node:worker_threads';
+import {
+  MessageChannel,
+  MessagePort,
+  type ResourceLimits,
+  type Transferable,
+  Worker,
+} from 'node:worker_threads';
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- any function may be served
 type Functions = Record<string, (...args: any[]) => unknown>;
@@ -88,12 +94,14 @@ export function startThread<F extends Functions>(
   file: URL,
   data: Record<string, unknown> = {},
   transfer: Transferable[] = [],
+  resourceLimits?: ResourceLimits,
 ): { remote: Remote<F>; worker: Worker } {
   const { port1, port2 } = new MessageChannel();
   const worker = new Worker(new URL('./thread.mjs', import.meta.url), {
     workerData: { ...data, file: file.href, port: port2 },
     transferList: [port2, ...transfer],
     execArgv: [],
+    ...(resourceLimits && { resourceLimits }),
   });
   const remote = connect<F>(port1);
   worker.on('exit', () => port1.close());

@@ -11,7 +11,7 @@ import type { GrantRow, LinkRow } from '../core/model.ts';
 import { connectWorkspace } from '../connectors/http-connectors.ts';
 import { ConnectorError, type WorkspaceConnector } from '../connectors/port.ts';
 import type { Db } from '../store/db.ts';
-import { observeOne, storableJson } from '../store/observed.ts';
+import { observeOne, PRESENT, storableJson } from '../store/observed.ts';
 import type { ChangeState, PlanDetail, PlanRow, PlanState, Preview } from './dto.ts';
 import type { Engine } from './engine/engine.ts';
 import type { ObjectKey } from './engine/engine.thread.ts';
@@ -121,7 +121,7 @@ export class Plans {
       );
       for (const [seq, c] of preview.changes.entries()) {
         const [seen] = await tx.query<{ doc: Row }>(
-          'select doc from observed where kind = $1 and source = $2 and id = $3 and valid_to is null',
+          `select doc from observed o where kind = $1 and source = $2 and id = $3 and ${PRESENT}`,
           [c.kind, c.source, c.id],
         );
         if (!seen)
@@ -226,7 +226,7 @@ export class Plans {
         throw new AppError('plan-state', 409, 'Only a draft’s preview can be made anew.');
       for (const c of changes)
         await tx.query(
-          'update plan_change c set before = o.doc from observed o where c.id = $1 and o.kind = c.kind and o.source = c.source and o.id = c.object and o.valid_to is null',
+          `update plan_change c set before = o.doc from observed o where c.id = $1 and o.kind = c.kind and o.source = c.source and o.id = c.object and ${PRESENT}`,
           [c.id],
         );
       await this.ledger.add(
@@ -441,8 +441,13 @@ export class Plans {
   private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
     const proven = changes.filter((c) => (undoing ? c.state === 'undone' : DONE.includes(c.state)));
     const now = this.clock();
-    if (proven.length)
-      await this.db.transaction(async (tx) => {
+    while (proven.length) {
+      const made = await this.db.transaction(async (tx) => {
+        // numbers of surveys rise as they come into force, so a survey that is being taken over goes first
+        const [busy] = await tx.query(
+          "select 1 from survey_step t join survey s on s.id = t.survey where s.state = 'running' and t.name = 'taking over'",
+        );
+        if (busy) return false;
         const [survey] = await tx.query<{ id: number }>(
           "insert into survey (kind, state, started_by, started_at, finished_at, taken_at, plan) values ('read-back', 'done', $1, $2, $2, $2, $3) returning id",
           [by, now, plan],
@@ -454,7 +459,11 @@ export class Plans {
             id: c.object,
             doc: undoing ? c.before : null,
           });
+        return true;
       });
+      if (made) break;
+      await Promise.all([this.surveys.wait(), new Promise((r) => setTimeout(r, 200))]);
+    }
     await this.surveys.takeOver();
     await this.db.transaction(async (tx) => {
       const state = undoing ? 'undone' : 'applied';

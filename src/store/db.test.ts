@@ -7,7 +7,15 @@ import { fileURLToPath } from 'node:url';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { copyText, openDb, type OpenDb } from './db.ts';
-import { mergeStaged, observeOne, readObserved, stage, storableJson } from './observed.ts';
+import {
+  mergeStaged,
+  observeOne,
+  readObserved,
+  stage,
+  storableJson,
+  unmerge,
+  type StagedRow,
+} from './observed.ts';
 
 const home = mkdtempSync(join(tmpdir(), 'gl-db-'));
 afterAll(() => rmSync(home, { recursive: true, force: true }));
@@ -79,7 +87,8 @@ describe('the store', () => {
         id,
         Object.entries(rows).map(([k, v]) => ({ kind: 'item' as const, source: 's', id: k, doc: { v } })),
       );
-      await db.transaction((tx) => mergeStaged(tx, id, [{ kind: 'item', source: 's' }]));
+      await mergeStaged(db, id, [{ kind: 'item', source: 's' }], { rowsAtOnce: 2 });
+      await db.query('truncate staged');
     }
     const asOf = async (id: number) =>
       Object.fromEntries((await readObserved<{ v: unknown }>(db, 'item', id)).map((r) => [r.id, r.doc.v]));
@@ -90,6 +99,108 @@ describe('the store', () => {
     await db.transaction((tx) => observeOne(tx, later, { kind: 'item', source: 's', id: 'a', doc: null }));
     expect(await asOf(later)).toEqual({ b: 2 });
     expect(await asOf(ids[3]!)).toEqual(rowsOf[3]);
+  });
+
+  it('merges surveys in parts as at once, whatever came before, and takes back what was merged halfway', async () => {
+    const row = fc.record({
+      source: fc.constantFrom('p', 'q'),
+      id: fc.constantFrom('', 'a', 'b', 'B', 'ä', '語', 'a b', 'c', 'd'),
+      doc: fc.constantFrom(null, { v: 1 }, { v: 2 }),
+    });
+    const surveyed = fc.record({
+      rows: fc.uniqueArray(row, { selector: (r) => `${r.source}/${r.id}`, maxLength: 14 }),
+      whole: fc.subarray(['p', 'q']),
+      rowsAtOnce: fc.integer({ min: 1, max: 5 }),
+      stopAfter: fc.option(fc.nat(3), { nil: undefined }),
+    });
+    const present = async (): Promise<Map<string, string>> =>
+      new Map(
+        (
+          await db.query<{ key: string; doc: string }>(
+            "select source || '/' || id as key, doc::text from observed where kind = 'group' and valid_to is null",
+          )
+        ).map((r) => [r.key, r.doc]),
+      );
+    const versions = () =>
+      db.query("select * from observed where kind = 'group' order by source, id, valid_from");
+    await fc.assert(
+      fc.asyncProperty(fc.array(surveyed, { minLength: 1, maxLength: 4 }), async (surveys) => {
+        await db.query("delete from observed where kind = 'group'");
+        for (const { rows, whole, rowsAtOnce, stopAfter } of surveys) {
+          const [before, kept] = [await present(), await versions()];
+          const [{ id }] = (await db.query<{ id: number }>(
+            "insert into survey (kind, state, started_by, started_at) values ('full', 'running', 't', now()) returning id",
+          )) as [{ id: number }];
+          await db.query(
+            "insert into survey_step (survey, seq, name, state) values ($1, 0, 'taking over', 'running')",
+            [id],
+          );
+          await stage(
+            db,
+            id,
+            rows.map((r): StagedRow => ({ kind: 'group', ...r })),
+          );
+          const stop = new AbortController();
+          let parts = 0;
+          const merged = await mergeStaged(
+            db,
+            id,
+            whole.map((source) => ({ kind: 'group' as const, source })),
+            {
+              rowsAtOnce,
+              signal: stop.signal,
+              progress: () => ++parts === stopAfter && stop.abort(),
+            },
+          ).catch(() => undefined);
+          await db.query('truncate staged');
+          if (!merged) {
+            for (let twice = 0; twice < 2; twice++) await db.transaction((tx) => unmerge(tx, id));
+            expect(await versions()).toEqual(kept);
+            continue;
+          }
+          const expected = new Map(before);
+          for (const key of before.keys()) if (whole.includes(key[0]!)) expected.delete(key);
+          for (const r of rows) {
+            expected.delete(`${r.source}/${r.id}`);
+            if (r.doc) expected.set(`${r.source}/${r.id}`, `{"v": ${r.doc.v}}`);
+          }
+          expect(await present()).toEqual(expected);
+          const keys = [...new Set([...before.keys(), ...expected.keys()])];
+          expect(merged).toEqual({
+            added: keys.filter((k) => !before.has(k)).length,
+            removed: keys.filter((k) => !expected.has(k)).length,
+            altered: keys.filter((k) => before.has(k) && expected.has(k) && before.get(k) !== expected.get(k))
+              .length,
+          });
+          // what has not changed keeps its version
+          for (const v of kept as { source: string; id: string; valid_to: number | null }[])
+            if (
+              v.valid_to === null &&
+              before.get(`${v.source}/${v.id}`) === expected.get(`${v.source}/${v.id}`)
+            )
+              expect(await versions()).toContainEqual(v);
+          await db.query("update survey set state = 'done' where id = $1", [id]);
+        }
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  it('lets what was observed under a later number stand', async () => {
+    const begin = async (): Promise<number> =>
+      (
+        await db.query<{ id: number }>(
+          "insert into survey (kind, state, started_by, started_at) values ('full', 'done', 't', now()) returning id",
+        )
+      )[0]!.id;
+    const row = (doc: unknown): StagedRow => ({ kind: 'link', source: 's', id: 'l', doc });
+    const [first, slow, readBack] = [await begin(), await begin(), await begin()];
+    await db.transaction((tx) => observeOne(tx, first, row({ v: 1 })));
+    await stage(db, slow, [row({ v: 1 })]);
+    await db.transaction((tx) => observeOne(tx, readBack, row(null)));
+    await mergeStaged(db, slow, [{ kind: 'link', source: 's' }]);
+    expect(await readObserved(db, 'link', readBack)).toEqual([]);
+    expect(await readObserved(db, 'link', slow)).toHaveLength(1);
   });
 
   it('stores JSON that jsonb would refuse', async () => {

@@ -11,41 +11,53 @@ export interface ContentDoc {
   found: Found[];
 }
 
+export interface Observed<Doc> {
+  source: string;
+  id: string;
+  doc: Doc;
+}
+
 /**
- * Rows of a kind as a survey saw them, by source and id. They come out in bulk, as COPY text of a
- * million rows at most at a time: reading them as row objects takes several times as long.
+ * Rows of a kind as a survey saw them, by source and id, some thousands at a time. They come out in
+ * bulk, as COPY text: reading them as row objects takes several times as long.
  */
-export async function readObserved<Doc>(
+export async function* observedParts<Doc>(
   db: Db,
   kind: ObservedKind,
   survey: number,
-): Promise<{ source: string; id: string; doc: Doc }[]> {
-  const rows: { source: string; id: string; doc: Doc }[] = [];
+): AsyncGenerator<Observed<Doc>[]> {
   const decoder = new TextDecoder();
   const sources = await db.query<{ source: string }>('select distinct source from observed where kind = $1', [
     kind,
   ]);
   for (const { source } of sources.sort((a, b) => (a.source < b.source ? -1 : 1)))
     for (let after: string | undefined = ''; after !== undefined;) {
-      const where: string = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and (valid_to is null or valid_to > ${Number(survey)}) and id collate "C" > ${literal(after)} collate "C"`;
+      const where: string = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and (valid_to is null or valid_to > ${Number(survey)}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
       const text = decoder.decode(
-        await db.copyOut(
-          `select id, doc from observed where ${where} order by id collate "C" limit ${READ_AT_ONCE}`,
-        ),
+        await db.copyOut(`select id, doc from observed where ${where} order by id limit ${READ_AT_ONCE}`),
       );
-      after = undefined;
-      let n = 0;
-      for (let from = 0, to; (to = text.indexOf('\n', from)) >= 0; from = to + 1, n++) {
+      const rows: Observed<Doc>[] = [];
+      for (let from = 0, to; (to = text.indexOf('\n', from)) >= 0; from = to + 1) {
         const tab = text.indexOf('\t', from);
         const id = unescapeCopy(text.slice(from, tab));
         rows.push({ source, id, doc: JSON.parse(unescapeCopy(text.slice(tab + 1, to))) as Doc });
-        after = id;
       }
-      if (n < READ_AT_ONCE) after = undefined;
+      yield rows;
+      after = rows.length < READ_AT_ONCE ? undefined : rows[rows.length - 1]!.id;
     }
+}
+const READ_AT_ONCE = 20_000;
+
+/** All rows of a kind as a survey saw them, by source and id. */
+export async function readObserved<Doc>(
+  db: Db,
+  kind: ObservedKind,
+  survey: number,
+): Promise<Observed<Doc>[]> {
+  const rows: Observed<Doc>[] = [];
+  for await (const part of observedParts<Doc>(db, kind, survey)) for (const row of part) rows.push(row);
   return rows;
 }
-const READ_AT_ONCE = 200_000;
 
 /** Text as a literal of SQL, for COPY takes no parameters. */
 const literal = (text: string): string => `E'${text.replace(/[\\']/g, (c) => `\\${c}`)}'`;
@@ -135,49 +147,120 @@ export async function restage(db: Db, survey: number, rows: readonly StagedRow[]
   await stage(db, survey, rows);
 }
 
+/** Which versions are in force: those of the last survey that is done. One that is being merged is not. */
+export const PRESENT =
+  "(o.valid_from <= (select max(id) from survey where state = 'done') and (o.valid_to is null or o.valid_to > (select max(id) from survey where state = 'done')))";
+
+/** Rows merged in one transaction: the database answers nobody else meanwhile. */
+const MERGE_AT_ONCE = 2000;
+const ACTIVITY_AT_ONCE = 20_000;
+
+export interface MergeOptions {
+  /** Rows merged so far. */
+  progress?: (done: number) => void;
+  signal?: AbortSignal;
+  rowsAtOnce?: number;
+}
+
 /**
- * Makes a survey's staged rows the present, and counts what that changed. `whole`: kinds and sources
- * that were read in full, so that a row not staged is gone; of others only what is staged is touched.
- * Rows that have not changed keep their version. Runs inside `tx`.
+ * Merges a survey's staged rows in, part by part, and counts what that changes. Until the survey is
+ * said to be done nothing of it is in force: its versions begin, and those before them end, with its
+ * own number. `whole`: kinds and sources that were read in full, so that a row not staged is gone; of
+ * others only what is staged is touched. Rows that have not changed keep their version, and what was
+ * observed under a later number stands. Fails with `signal`'s reason; what was merged by then is to be
+ * taken back with `unmerge`.
  */
 export async function mergeStaged(
-  tx: Db,
+  db: Db,
   survey: number,
   whole: readonly { kind: ObservedKind; source: string }[],
-): Promise<void> {
-  await tx.query('analyze staged');
-  const [ended] = await tx.query<{ n: number }>(
-    `with ended as (update observed o set valid_to = $1
-     where o.valid_to is null
-       and ((o.kind, o.source) in (select * from unnest($2::text[], $3::text[]))
-            or exists (select 1 from staged s where s.survey = $1 and s.kind = o.kind and s.source = o.source and s.id = o.id))
-       and not exists (select 1 from staged s where s.survey = $1 and s.kind = o.kind and s.source = o.source and s.id = o.id and s.doc = o.doc)
-     returning 1) select count(*)::int as n from ended`,
+  { progress, signal, rowsAtOnce = MERGE_AT_ONCE }: MergeOptions = {},
+): Promise<{ added: number; altered: number; removed: number }> {
+  await db.query('analyze staged');
+  const counts = { added: 0, altered: 0, removed: 0 };
+  const kinds = await db.query<{ kind: ObservedKind; source: string }>(
+    `select distinct kind, source from staged where survey = $1
+     union select * from unnest($2::text[], $3::text[])`,
     [survey, whole.map((w) => w.kind), whole.map((w) => w.source)],
   );
-  const [made] = await tx.query<{ n: number; again: number }>(
-    `with made as (insert into observed (kind, source, id, doc, valid_from)
-     select distinct on (s.kind, s.source, s.id) s.kind, s.source, s.id, s.doc, s.survey from staged s
-     where s.survey = $1 and s.doc is not null and not exists
-       (select 1 from observed o where o.kind = s.kind and o.source = s.source and o.id = s.id and o.valid_to is null)
-     returning kind, source, id)
-     select count(*)::int as n, count(*) filter (where exists (select 1 from observed o
-       where o.kind = made.kind and o.source = made.source and o.id = made.id and o.valid_to = $1))::int as again from made`,
-    [survey],
-  );
-  await tx.query('update survey set added = $2, altered = $3, removed = $4 where id = $1', [
+  let done = 0;
+  for (const { kind, source } of kinds) {
+    const all = whole.some((w) => w.kind === kind && w.source === source);
+    for (let after: string | null = null, more = true; more;) {
+      signal?.throwIfAborted();
+      const [last]: { id: string }[] = await db.query<{ id: string }>(
+        'select id from staged where survey = $1 and kind = $2 and source = $3 and ($4::text is null or id > $4) order by id offset $5 limit 1',
+        [survey, kind, source, after, rowsAtOnce - 1],
+      );
+      const part = await mergePart(db, survey, kind, source, all, after, last?.id ?? null);
+      counts.added += part.made - part.again;
+      counts.altered += part.again;
+      counts.removed += part.ended - part.again;
+      more = last !== undefined;
+      after = last?.id ?? null;
+      if (more) progress?.((done += rowsAtOnce));
+    }
+  }
+  for (;;) {
+    signal?.throwIfAborted();
+    const [left] = await db.query<{ n: number }>(
+      `with part as (delete from staged_activity where ctid = any(array(select ctid from staged_activity limit ${ACTIVITY_AT_ONCE})) returning *),
+       merged as (insert into activity select source, item, actor, max(opened), max(edited) from part group by source, item, actor
+         on conflict (source, item, actor) do update set
+           opened = greatest(activity.opened, excluded.opened), edited = greatest(activity.edited, excluded.edited))
+       select count(*)::int as n from part`,
+    );
+    if (!left!.n) return counts;
+  }
+}
+
+/** One part of `mergeStaged`: the ids after one and up to another, from the first or to the last where null. */
+async function mergePart(
+  db: Db,
+  survey: number,
+  kind: ObservedKind,
+  source: string,
+  whole: boolean,
+  after: string | null,
+  last: string | null,
+): Promise<{ ended: number; made: number; again: number }> {
+  const within = (id: string): string =>
+    `($4::text is null or ${id} > $4) and ($5::text is null or ${id} <= $5)`;
+  return db.transaction(async (tx) => {
+    // a part is small, what it meets is large and grows, and nothing is known of how it is spread: both
+    // sides by the index within the same ids, and never each row of one with each of the other
+    for (const way of ['seqscan', 'nestloop']) await tx.query(`set local enable_${way} = off`);
+    const [ended] = await tx.query<{ n: number }>(
+      `with ended as (update observed o set valid_to = $1
+       where o.kind = $2 and o.source = $3 and o.valid_to is null and o.valid_from < $1 and ${within('o.id')}
+         ${whole ? '' : `and exists (select 1 from staged s where s.survey = $1 and s.kind = $2 and s.source = $3 and s.id = o.id and ${within('s.id')})`}
+         and not exists (select 1 from staged s where s.survey = $1 and s.kind = $2 and s.source = $3 and s.id = o.id and s.doc = o.doc and ${within('s.id')})
+       returning 1) select count(*)::int as n from ended`,
+      [survey, kind, source, after, last],
+    );
+    const [made] = await tx.query<{ made: number; again: number }>(
+      `with made as (insert into observed (kind, source, id, doc, valid_from)
+       select distinct on (s.id) s.kind, s.source, s.id, s.doc, s.survey from staged s
+       where s.survey = $1 and s.kind = $2 and s.source = $3 and ${within('s.id')} and s.doc is not null and not exists
+         (select 1 from observed o where o.kind = $2 and o.source = $3 and o.id = s.id and ${within('o.id')}
+          and (o.valid_to is null or o.valid_to > $1))
+       returning id)
+       select count(*)::int as made, count(*) filter (where exists (select 1 from observed o
+         where o.kind = $2 and o.source = $3 and o.id = made.id and o.valid_to = $1))::int as again from made`,
+      [survey, kind, source, after, last],
+    );
+    return { ended: ended!.n, ...made! };
+  });
+}
+
+/** Takes back what a survey that did not finish has merged; doing it twice is doing it once. Runs inside `tx`. */
+export async function unmerge(tx: Db, survey: number): Promise<void> {
+  const [began] = await tx.query("select 1 from survey_step where survey = $1 and name = 'taking over'", [
     survey,
-    made!.n - made!.again,
-    made!.again,
-    ended!.n - made!.again,
   ]);
-  await tx.query('delete from staged where survey = $1', [survey]);
-  await tx.query(
-    `insert into activity select source, item, actor, max(opened), max(edited) from staged_activity group by source, item, actor
-     on conflict (source, item, actor) do update set
-       opened = greatest(activity.opened, excluded.opened), edited = greatest(activity.edited, excluded.edited)`,
-  );
-  await tx.query('delete from staged_activity');
+  if (!began) return;
+  await tx.query('delete from observed where valid_from = $1', [survey]);
+  await tx.query('update observed set valid_to = null where valid_to = $1', [survey]);
 }
 
 /** Sets one row to what was just read of it (null: it is gone), from this survey on. */

@@ -73,7 +73,7 @@ export function entryRef(l: Loaded, e: number): EntryRef {
   const names = [];
   for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
     names.push(principalName(l, entries.toKind.values[i]!, entries.toNumber.values[i]!));
-  const row = l.entryRows[e]!;
+  const row = l.entryRow(e);
   const isLink = entries.type[e]! > 0;
   const by = 'createdBy' in row ? row.createdBy : (row as GrantRow).grantedBy;
   const audience = isLink ? AUDIENCES[entries.type[e]! - 1]! : undefined;

@@ -25,8 +25,8 @@ export function exportLines(
     groups: org.groups,
     spaces: org.spaces,
     items: l.items,
-    grants: l.entryRows,
-    links: l.entryRows,
+    grants: org.entries.ids,
+    links: org.entries.ids,
   }[file].length;
   const to = Math.min(size, from + AT_ONCE);
   let text = '';
@@ -54,5 +54,5 @@ function rowAt(l: Loaded, file: ExportFile, i: number): object | undefined {
   if (file === 'spaces') return org.spaceListed[i] ? org.spaces[i] : undefined;
   if (file === 'items') return l.items[i];
   const isLink = org.entries.type[i]! > 0;
-  return isLink === (file === 'links') ? l.entryRows[i] : undefined;
+  return isLink === (file === 'links') ? l.entryRow(i) : undefined;
 }

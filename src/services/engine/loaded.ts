@@ -19,7 +19,8 @@ import type {
 } from '../../core/model.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import type { Db } from '../../store/db.ts';
-import { readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
+import { PackedRows } from './packed.ts';
+import { observedParts, readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
 
 /** Ids of different sources may be the same; inside the engine they carry their source. */
 export const key = (source: string, id: string): string => `${source}:${id}`;
@@ -36,7 +37,7 @@ export interface Loaded {
   columns: ReachColumns;
   /** Rows by number, as their sources give them. */
   items: ItemRow[];
-  entryRows: (GrantRow | LinkRow)[];
+  entryRow(entry: number): GrantRow | LinkRow;
   /** Number of a group or user of the organisation that a source's own id stands for. */
   groupRules: Map<string, string>;
   content: Map<string, ContentDoc>;
@@ -141,18 +142,19 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       ...(doc.owners && { owners: doc.owners.map((o) => identities.user(source, o)) }),
     });
   }
-  const items = await readObserved<ItemRow>(db, 'item', survey);
-  for (const row of items) {
-    const { source, doc } = row;
-    row.doc = {
-      ...doc,
-      id: key(source, doc.id),
-      space: key(source, doc.space),
-      ...(doc.parent && { parent: key(source, doc.parent) }),
-      ...(doc.owner && { owner: identities.user(source, doc.owner) }),
-    };
-    builder.item(row.doc);
-  }
+  const items: ItemRow[] = [];
+  for await (const part of observedParts<ItemRow>(db, 'item', survey))
+    for (const { source, doc } of part) {
+      const row: ItemRow = {
+        ...doc,
+        id: key(source, doc.id),
+        space: key(source, doc.space),
+        ...(doc.parent && { parent: key(source, doc.parent) }),
+        ...(doc.owner && { owner: identities.user(source, doc.owner) }),
+      };
+      builder.item(row);
+      items.push(row);
+    }
   const on = (source: string, row: GrantRow | LinkRow) => ({
     on: 'space' in row.on ? { space: key(source, row.on.space) } : { item: key(source, row.on.item) },
     id: key(source, row.id),
@@ -163,39 +165,43 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       : 'group' in p
         ? { ...p, group: group(source, p.group as string) }
         : p;
-  const rows: { kind: 'grant' | 'link'; id: string; doc: GrantRow | LinkRow }[] = [];
-  for (const { source, doc } of await readObserved<GrantRow>(db, 'grant', survey)) {
-    const row: GrantRow = {
-      ...doc,
-      ...on(source, doc),
-      to: to<Grantee>(source, doc.to),
-      ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
-    };
-    builder.grant(row);
-    rows.push({ kind: 'grant', id: row.id, doc: row });
-  }
-  for (const { source, doc } of await readObserved<LinkRow>(db, 'link', survey)) {
-    const row: LinkRow = {
-      ...doc,
-      ...on(source, doc),
-      ...(doc.recipients && { recipients: doc.recipients.map((r) => to(source, r)) }),
-      ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => to(source, r)) }),
-      ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
-    };
-    builder.link(row);
-    rows.push({ kind: 'link', id: row.id, doc: row });
-  }
+  const rows = new PackedRows<GrantRow | LinkRow>();
+  for await (const part of observedParts<GrantRow>(db, 'grant', survey))
+    for (const { source, doc } of part) {
+      const row: GrantRow = {
+        ...doc,
+        ...on(source, doc),
+        to: to<Grantee>(source, doc.to),
+        ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
+      };
+      builder.grant(row);
+      rows.add(row);
+    }
+  const grantCount = rows.length;
+  for await (const part of observedParts<LinkRow>(db, 'link', survey))
+    for (const { source, doc } of part) {
+      const row: LinkRow = {
+        ...doc,
+        ...on(source, doc),
+        ...(doc.recipients && { recipients: doc.recipients.map((r) => to(source, r)) }),
+        ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => to(source, r)) }),
+        ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
+      };
+      builder.link(row);
+      rows.add(row);
+    }
   const content = new Map(
     (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [key(c.source, c.id), c.doc]),
   );
 
   const org = builder.build();
-  const entryRows: (GrantRow | LinkRow)[] = new Array<GrantRow | LinkRow>(org.entries.ids.length);
-  for (const r of rows) entryRows[org.find(r.kind, r.id)] = r.doc;
+  const rowOfEntry = new Int32Array(rows.length);
+  for (let n = 0; n < rows.length; n++)
+    rowOfEntry[org.find(n < grantCount ? 'grant' : 'link', rows.at(n).id)] = n;
   const itemRows: ItemRow[] = new Array<ItemRow>(org.itemIds.length);
-  for (const { doc } of items) {
-    const n = org.find('item', doc.id);
-    if (n >= 0) itemRows[n] = doc;
+  for (const row of items) {
+    const n = org.find('item', row.id);
+    if (n >= 0) itemRows[n] = row;
   }
   const v = view(org);
   const columns = reach(v);
@@ -219,7 +225,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     view: v,
     columns,
     items: itemRows,
-    entryRows,
+    entryRow: (e) => rows.at(rowOfEntry[e]!),
     groupRules,
     content,
     weights,

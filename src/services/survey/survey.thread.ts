@@ -1,6 +1,7 @@
 /**
- * One survey: reads every source, scans content as it streams by, stages what it saw, and makes it
- * the present in one transaction at the end. Until then nothing that is in force changes.
+ * One survey: reads every source, scans content as it streams by, stages what it saw, merges it in
+ * part by part under its own number, and then says that it is done. Until then nothing that is in
+ * force changes.
  */
 import { createHmac } from 'node:crypto';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
@@ -313,8 +314,7 @@ async function run(): Promise<SurveyResult> {
   const extracts = order.sources.filter((s) => s.kind === 'extract');
   let takenAt = '';
   try {
-    await db.query('delete from staged');
-    await db.query('delete from staged_activity');
+    await db.query('truncate staged, staged_activity');
     for (const w of workspaces) {
       const about = await w.connector.about();
       w.whole = order.kind === 'full' || order.changeTokens[w.source.id] === undefined;
@@ -386,7 +386,11 @@ async function run(): Promise<SurveyResult> {
       });
     // judged at the moment to which the changes were read, unless an extract says when it was taken
     takenAt = workspaces.length || !takenAt ? new Date().toISOString() : takenAt;
-    await inStep('taking over', async () => {
+    await inStep('taking over', async (step) => {
+      [{ n: step.total }] = (await db.query<{ n: number }>(
+        'select count(*)::int as n from staged where survey = $1',
+        [order.survey],
+      )) as [{ n: number }];
       const kinds =
         order.kind === 'full'
           ? (['about', 'person', 'space', 'item', 'grant', 'link', 'content'] as const)
@@ -400,13 +404,21 @@ async function run(): Promise<SurveyResult> {
           ? extracts.flatMap((e) => [...kinds, 'group' as const].map((kind) => ({ kind, source: e.id })))
           : []),
       ];
+      const { added, altered, removed } = await mergeStaged(db, order.survey, whole, {
+        signal: abort.signal,
+        progress: (done) => {
+          step.done = done;
+          tell();
+        },
+      });
+      step.done = step.total;
       await db.transaction(async (tx) => {
-        await mergeStaged(tx, order.survey, whole);
-        await tx.query("update survey set state = 'done', taken_at = $2, finished_at = $3 where id = $1", [
-          order.survey,
-          takenAt,
-          new Date(),
-        ]);
+        await tx.query(
+          `update survey set state = 'done', taken_at = $2, finished_at = $3, added = $4, altered = $5, removed = $6
+           where id = $1`,
+          [order.survey, takenAt, new Date(), added, altered, removed],
+        );
+        await tx.query('truncate staged');
         for (const w of workspaces)
           await tx.query(
             `insert into change_token (source, token, survey) values ($1, $2, $3)
@@ -427,7 +439,7 @@ async function run(): Promise<SurveyResult> {
     });
     return { state: 'done', takenAt };
   } catch (e) {
-    await db.query('delete from staged where survey = $1', [order.survey]).catch(() => undefined);
+    await db.query('truncate staged, staged_activity').catch(() => undefined);
     if (abort.signal.aborted) return { state: 'cancelled', reason: 'Cancelled by the steward.' };
     if (e instanceof ConnectorError && e.code === 'token-expired')
       return { state: 'failed', reason: `${e.message} Survey everything instead.` };

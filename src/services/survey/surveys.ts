@@ -2,6 +2,7 @@
 import { startThread } from '../../jobs/rpc.ts';
 import type { Worker } from 'node:worker_threads';
 import type { OpenDb } from '../../store/db.ts';
+import { PRESENT, unmerge } from '../../store/observed.ts';
 import type { SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
 import type { Engine } from '../engine/engine.ts';
 import { AppError } from '../errors.ts';
@@ -80,7 +81,7 @@ export class Surveys {
       'select id, kind, name, url from source order by kind, name',
     );
     const counts = await this.db.query<{ source: string; kind: string; n: number }>(
-      "select source, kind, count(*)::int as n from observed where valid_to is null and kind not in ('about', 'content') group by source, kind",
+      `select source, kind, count(*)::int as n from observed o where ${PRESENT} and kind not in ('about', 'content') group by source, kind`,
     );
     return rows.map((r) => ({
       ...r,
@@ -111,6 +112,7 @@ export class Surveys {
           "update survey_step set state = 'failed', finished_at = $2 where survey = $1 and state = 'running'",
           [id, this.clock()],
         );
+        await unmerge(tx, id);
         await this.ledger.add({ who: 'system', what: 'survey.interrupted', subject: `survey ${id}` }, tx);
       }
     });
@@ -215,6 +217,7 @@ export class Surveys {
   private async finish(id: number, by: string, result: SurveyResult, steps: SurveyStep[]): Promise<void> {
     if (result.state === 'done') return this.takeOver();
     await this.db.transaction(async (tx) => {
+      await unmerge(tx, id);
       await tx.query('update survey set state = $2, finished_at = $3, reason = $4 where id = $1', [
         id,
         result.state,
