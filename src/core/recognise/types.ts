@@ -32,15 +32,21 @@ export interface DataType {
   source: string;
   /**
    * Sticky patterns of a candidate, tried in order until one is accepted. Linear time is kept by
-   * form: each starts at a `start` character and all its repeats are bounded (`assertBounded`).
+   * form: each is tried only where `start` says, and all its repeats are bounded (`assertBounded`).
    */
   patterns: readonly RegExp[];
-  /** The kind of character at which a candidate may start. */
-  start: StartClass;
+  start: Start;
   /** The longest candidate, in characters. */
   longest: number;
-  /** Judges a candidate, given up to `longest` characters after it; undefined where it is none. */
-  judge(candidate: string, following: string): Judgement | undefined;
+  /**
+   * Judges a candidate of one of the patterns, given up to `longest` characters after it and the two
+   * before it; undefined where it is none.
+   */
+  judge(candidate: string, following: string, pattern: number, preceding: string): Judgement | undefined;
+  /** It is none without one of its words near: its shape says too little. */
+  needsContext?: boolean;
+  /** Points of the first word near; 15 where absent. */
+  contextPoints?: number;
   /** Words that make it likelier, by language (ISO 639-1); lower case. */
   context: Record<string, readonly string[]>;
   /** Words that speak for something else that looks alike; lower case. */
@@ -51,8 +57,22 @@ export interface DataType {
   fileName?: { pattern: RegExp; reason: Reason; masked: string };
 }
 
-export const START = { digit: 1, upper: 2, lower: 4, dash: 8 } as const;
-export type StartClass = (typeof START)[keyof typeof START];
+export type RunClass = 'digit' | 'upper' | 'lower';
+
+/** Where a candidate may start: at the beginning of a word, unless said. */
+export interface Start {
+  /** The word begins with so many digits, capitals or small letters, and then something else. */
+  runs?: readonly {
+    of: RunClass;
+    length: number | readonly [least: number, most: number];
+    /** What comes after them; anything where absent. */
+    next?: readonly (RunClass | 'other')[];
+  }[];
+  /** The word begins with one of these, in any case; three letters of each count. */
+  words?: readonly string[];
+  /** At the first of some dashes, or with the word that an at sign stands behind. */
+  sign?: '-' | '@';
+}
 
 export interface Match {
   part: Part;

@@ -1,4 +1,5 @@
-import { START, type DataType } from '../types.ts';
+import type { DataType } from '../types.ts';
+import { luhn } from './checks.ts';
 
 /**
  * Issuer ranges: first and last prefix, and the lengths issued. ISO/IEC 7812-1 gives the form of
@@ -42,16 +43,6 @@ export function cardIssuer(digits: string): string | undefined {
   return undefined;
 }
 
-/** The check of ISO/IEC 7812-1 Annex B (the “double-add-double” of Luhn, US patent 2,950,048). */
-export function luhn(digits: string): boolean {
-  let total = 0;
-  for (let i = digits.length - 1, twice = false; i >= 0; i--, twice = !twice) {
-    const d = digits.charCodeAt(i) - 48;
-    total += twice ? (d > 4 ? 2 * d - 9 : 2 * d) : d;
-  }
-  return total % 10 === 0;
-}
-
 const SEPARATOR = '[ \\-.\\u00a0\\u202f]';
 const groups = (first: number, ...rest: number[]): RegExp =>
   new RegExp(`\\d{${first}}(${SEPARATOR})${rest.map((n) => `\\d{${n}}`).join('\\1')}(?!\\d)`, 'y');
@@ -61,7 +52,7 @@ export const paymentCard: DataType = {
   name: 'Payment card number',
   weight: 3,
   source: 'ISO/IEC 7812-1:2017',
-  start: START.digit,
+  start: { runs: [{ of: 'digit', length: [4, 19] }] },
   longest: 23,
   patterns: [
     /\d{12,19}(?!\d)/y,

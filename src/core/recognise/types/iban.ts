@@ -1,4 +1,5 @@
-import { START, type DataType } from '../types.ts';
+import type { DataType } from '../types.ts';
+import { mod97of } from './checks.ts';
 
 /**
  * Structure of the BBAN by country, as in the IBAN registry (ISO 13616-2; SWIFT): runs of n
@@ -110,22 +111,22 @@ export const IBAN_FORMATS: ReadonlyMap<string, { length: number; bban: RegExp }>
   }),
 );
 
-/** ISO/IEC 7064 MOD 97-10 over the whole IBAN: the first four characters moved to the end, A = 10. */
-export function mod97(iban: string): number {
-  let rest = 0;
-  for (let i = 0; i < iban.length; i++) {
-    const c = iban.charCodeAt((i + 4) % iban.length);
-    rest = c < 58 ? (rest * 10 + c - 48) % 97 : (rest * 100 + c - 55) % 97;
-  }
-  return rest;
-}
+/** ISO/IEC 7064 MOD 97-10 over the whole IBAN: the first four characters moved to the end. */
+export const mod97 = (iban: string): number => mod97of(iban.slice(4) + iban.slice(0, 4));
 
 export const iban: DataType = {
   id: 'iban',
   name: 'Bank account (IBAN)',
   weight: 2,
   source: 'ISO 13616-1:2020 and the IBAN registry',
-  start: (START.upper | START.lower) as DataType['start'],
+  start: {
+    runs: [
+      { of: 'upper', length: 2, next: ['digit'] },
+      { of: 'lower', length: 2, next: ['digit'] },
+      { of: 'upper', length: 1, next: ['lower'] },
+      { of: 'lower', length: 1, next: ['upper'] },
+    ],
+  },
   longest: 68,
   patterns: [/[A-Za-z]{2}\d{2}(?:[ \u00a0-]?[A-Za-z0-9]){11,30}/y],
   judge(candidate) {

@@ -1,4 +1,4 @@
-import { START, type DataType, type Reason } from '../types.ts';
+import type { DataType, Reason } from '../types.ts';
 
 /** The longest body looked through for the end line, in characters (an RSA key of 16,384 bits has 12,600). */
 const LONGEST = 16_384;
@@ -33,7 +33,7 @@ export const privateKey: DataType = {
   name: 'Private key',
   weight: 4,
   source: 'RFC 7468 §10–11; RFC 9580 §6.2; older labels: common practice',
-  start: START.dash,
+  start: { sign: '-' },
   longest: LONGEST,
   patterns: [/-----BEGIN (?:(?:ENCRYPTED|RSA|DSA|EC|OPENSSH|ANY|PGP) )?PRIVATE KEY(?: BLOCK)?-----/y],
   judge(candidate, following) {
