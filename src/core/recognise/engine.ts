@@ -38,8 +38,9 @@ const UPPER = 2;
 const LOWER = 3;
 const DASH = 4;
 const AT = 5;
-/** Classes by character code below 128. */
-const CLASS = new Uint8Array(128);
+const PLUS = 6;
+/** Class by UTF-16 code unit; letters beyond ASCII are as small ones: they join words too. */
+const CLASS = new Uint8Array(65536).fill(LOWER, 192);
 for (let c = 0; c < 128; c++) {
   if (c >= 48 && c <= 57) CLASS[c] = DIGIT;
   else if (c >= 65 && c <= 90) CLASS[c] = UPPER;
@@ -47,21 +48,30 @@ for (let c = 0; c < 128; c++) {
 }
 CLASS[45] = DASH;
 CLASS[64] = AT;
-const NUMBER_OF = { digit: DIGIT, upper: UPPER, lower: LOWER, other: 0 } as const;
+CLASS[43] = PLUS;
 
-const ANY = ['digit', 'upper', 'lower', 'other'] as const;
-
-/** Letters beyond ASCII join words too. */
-const joinsWord = (code: number): boolean =>
-  code < 128 ? CLASS[code]! - 1 < LOWER && CLASS[code] !== 0 : code > 191;
+/** 1 for what words are made of. */
+const JOINED = CLASS.map((of) => (of > 0 && of <= LOWER ? 1 : 0));
+const joinsWord = (code: number): boolean => JOINED[code] === 1;
 const isDigit = (text: string, i: number): boolean => CLASS[text.charCodeAt(i)] === DIGIT;
-const isWord = (text: string, i: number): boolean => joinsWord(text.charCodeAt(i));
+const isWord = (text: string, i: number): boolean => JOINED[text.charCodeAt(i)] === 1;
 
-/** Runs longer than this are of this length. */
-const LONGEST_RUN = 31;
-/** Place in the table of what may start with a run of a class and length, before a class. */
-const place = (of: number, length: number, next: number): number =>
-  ((of << 5) | Math.min(length, LONGEST_RUN)) * 4 + next;
+/** What may stand between the groups of one value. */
+const JOINS = new Uint8Array(65536);
+for (const c of ' -./+(),;|\u00a0\u202f') JOINS[c.charCodeAt(0)] = 1;
+/** A filling of machine-readable zones: part of the word it stands in. */
+const FILLING = 60;
+/** What counts of a character in a shape: its class, or itself. */
+const SHAPE_OF = new Uint16Array(65536);
+for (let c = 0; c < 65536; c++)
+  SHAPE_OF[c] = CLASS[c]! > 0 && CLASS[c]! <= LOWER ? CLASS[c]! : Math.max(c, 4);
+/** What the part of an address before the at sign is made of. */
+const LOCAL = new Uint8Array(65536);
+for (const c of 'abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.%+-')
+  LOCAL[c.charCodeAt(0)] = 1;
+/** As much of the text is kept as a chain of words may take. */
+const CHAIN = 24 * 9;
+
 /** Place of three letters in any case. */
 const letters = (a: number, b: number, c: number): number => ((a & 31) << 10) | ((b & 31) << 5) | (c & 31);
 
@@ -75,69 +85,139 @@ interface Phrase {
 /** Everything that is the same for all documents scanned for the same types. */
 interface Prepared {
   longest: number;
-  runs: (DataType[] | undefined)[];
-  words: (DataType[] | undefined)[];
-  dash: DataType[];
-  at: DataType[];
+  /** Types by the shape of what stands at a place, as found out so far; and how to find out. */
+  shapes: ShapeTable;
+  probes: { type: number; loose: RegExp[] }[];
+  /** Types by three letters, with the words of theirs that begin so. */
+  words: ({ type: number; words: string[] }[] | undefined)[];
+  dash: number[];
+  at: number[];
+  plus: number[];
+  chain: number[];
   /** Phrases by their first word; those of scripts without spaces apart. */
   phrases: Map<string, Phrase[]>;
   unspaced: Phrase[];
+  /** Three letters with which a phrase begins that a type cannot do without. */
+  needed: Uint8Array;
+  numberOf: Map<DataType, number>;
 }
 const UNSPACED = /[\u0e00-\u0e7f\u2e80-\u9fff\uac00-\ud7af]/;
 const WORD = /[\p{L}\p{N}]+/gu;
+
+const SHAPE_LENGTH = 24;
+/** Places for shapes; half of them are filled at most, then all are found out anew. */
+const SHAPE_PLACES = 1 << 15;
+
+/** Types by shape, a shape being two numbers that are made of its characters. */
+class ShapeTable {
+  private one = new Int32Array(SHAPE_PLACES);
+  private two = new Int32Array(SHAPE_PLACES);
+  private lists: (readonly number[] | undefined)[] = new Array<undefined>(SHAPE_PLACES);
+  private size = 0;
+
+  get(one: number, two: number): readonly number[] | undefined {
+    let at = one & (SHAPE_PLACES - 1);
+    for (let list = this.lists[at]; list; list = this.lists[at]) {
+      if (this.one[at] === one && this.two[at] === two) return list;
+      at = (at + 1) & (SHAPE_PLACES - 1);
+    }
+    return undefined;
+  }
+
+  set(one: number, two: number, list: readonly number[]): void {
+    if (++this.size > SHAPE_PLACES / 2) {
+      this.lists.fill(undefined);
+      this.size = 1;
+    }
+    let at = one & (SHAPE_PLACES - 1);
+    while (this.lists[at]) at = (at + 1) & (SHAPE_PLACES - 1);
+    this.one[at] = one;
+    this.two[at] = two;
+    this.lists[at] = list;
+  }
+}
+
+/** The pattern for shapes instead of texts: a digit is a digit, whichever, and a letter a letter of its case. */
+export function loosened(pattern: RegExp): RegExp {
+  const source = pattern.source
+    .replace(/\[[^\]]*\]|\\u[0-9a-f]{4}|\\.|\{[^}]*\}|\(\?[:!=]|[A-Za-z0-9]|[^\x00-\x7f]/g, (piece) => {
+      if (/^[{(]/.test(piece)) return piece;
+      if (piece[0] === '[') {
+        const inner = piece.slice(1, -1);
+        const letters = inner.replace(/\\u[0-9a-f]{4}|\\[dwsrn]/g, '');
+        return `[${inner.replace(/\\u[0-9a-f]{4}|\\.|[A-Za-z](?:-[A-Za-z])?|\d(?:-\d)?/g, (x) => (x[0] === '\\' ? x : ''))}${/[A-Z]/.test(letters) ? 'A' : ''}${/[a-z]/.test(letters) || (pattern.ignoreCase && /[A-Z]/.test(letters)) ? 'a' : ''}${/\d/.test(letters) ? '0' : ''}]`;
+      }
+      if (piece[0] === '\\') return piece;
+      if (/\d/.test(piece)) return '0';
+      return /[A-Z]/.test(piece) && !pattern.ignoreCase ? 'A' : /[a-z]/i.test(piece) && pattern.ignoreCase ? '[aA]' : 'a';
+    });
+  return new RegExp(source, 'y');
+} // prettier-ignore
 
 const preparations = new WeakMap<readonly DataType[], Prepared>();
 function prepare(types: readonly DataType[]): Prepared {
   const known = preparations.get(types);
   if (known) return known;
+  const numbers = types.map((_, n) => n);
   const p: Prepared = {
     longest: Math.max(0, ...types.map((t) => t.longest)),
-    runs: [],
+    shapes: new ShapeTable(),
+    probes: numbers.flatMap((type) => {
+      const { shapes } = types[type]!.start;
+      return shapes ? { type, loose: (shapes === true ? types[type]!.patterns : shapes).map(loosened) } : [];
+    }),
     words: [],
-    dash: types.filter((t) => t.start.sign === '-'),
-    at: types.filter((t) => t.start.sign === '@'),
+    dash: numbers.filter((n) => types[n]!.start.sign === '-'),
+    at: numbers.filter((n) => types[n]!.start.sign === '@'),
+    plus: numbers.filter((n) => types[n]!.start.sign === '+'),
+    chain: numbers.filter((n) => types[n]!.start.chain !== undefined),
     phrases: new Map(),
     unspaced: [],
+    needed: new Uint8Array(1 << 15),
+    numberOf: new Map(types.map((t, n) => [t, n])),
   };
   const phrases = new Map<string, Phrase>();
-  for (const type of types) {
+  types.forEach((type, n) => {
     type.patterns.forEach(assertBounded);
-    for (const { of, length, next = ANY } of type.start.runs ?? []) {
-      const [least, most] = typeof length === 'number' ? [length, length] : length;
-      for (let n = least; n <= most; n++)
-        for (const k of next) {
-          const list = (p.runs[place(NUMBER_OF[of], n, NUMBER_OF[k])] ??= []);
-          if (!list.includes(type)) list.push(type);
-        }
-    }
+    const words = new Map<number, string[]>();
     for (const word of type.start.words ?? []) {
-      const list = (p.words[letters(word.charCodeAt(0), word.charCodeAt(1), word.charCodeAt(2))] ??= []);
-      if (!list.includes(type)) list.push(type);
+      const key = letters(word.charCodeAt(0), word.charCodeAt(1), word.charCodeAt(2));
+      words.set(key, [...(words.get(key) ?? []), word.toLowerCase()]);
     }
-    for (const [side, words] of [
+    for (const [key, list] of words) (p.words[key] ??= []).push({ type: n, words: list });
+    for (const [side, list] of [
       ['context', Object.values(type.context).flat()],
       ['otherwise', type.otherwise],
     ] as const)
-      for (const text of words) {
+      for (const text of list) {
         let phrase = phrases.get(text);
         if (!phrase) phrases.set(text, (phrase = { text, context: new Set(), otherwise: new Set() }));
         phrase[side].add(type);
       }
-  }
+  });
   for (const phrase of phrases.values()) {
+    const first = WORD_ONCE.exec(phrase.text)![0];
     if (UNSPACED.test(phrase.text)) p.unspaced.push(phrase);
     else {
-      const first = /[\p{L}\p{N}]+/u.exec(phrase.text)![0];
       const list = p.phrases.get(first) ?? [];
       p.phrases.set(
         first,
         [...list, phrase].sort((a, b) => b.text.length - a.text.length),
       );
     }
+    if ([...phrase.context].some((t) => t.needsContext)) {
+      // a word of one letter or two may be followed by anything
+      const [a, b, c] = [0, 1, 2].map((k) => phrase.text.charCodeAt(k)) as [number, number, number];
+      if (joinsWord(b) && joinsWord(c)) p.needed[letters(a, b, c)] = 1;
+      else
+        for (let x = 0; x < 1024; x++)
+          if (!joinsWord(b) || x >> 5 === (b & 31)) p.needed[((a & 31) << 10) | x] = 1;
+    }
   }
   preparations.set(types, p);
   return p;
 }
+const WORD_ONCE = /[\p{L}\p{N}]+/u;
 
 /** Scans one document, part by part. */
 export class Scanner {
@@ -161,10 +241,14 @@ export class Scanner {
   private phrases: { at: number; end: number; phrase: Phrase }[] = [];
   private lookedTo = 0;
   /** What the heading over this text says of types. */
-  private heading: { text: string; phrases: Phrase[] } = { text: '', phrases: [] };
+  private heading = { text: '', phrases: [] as Phrase[], needed: new Set<number>() };
+  /** By type: how far a phrase that it cannot do without reaches. */
+  private readonly armed: Float64Array;
+  private readonly chain = { words: 0, from: 0, end: 0 };
 
   constructor(private readonly options: ScanOptions) {
     this.p = prepare(options.types);
+    this.armed = new Float64Array(options.types.length);
   }
 
   /** Begins a part; what was fed before is finished. */
@@ -175,6 +259,7 @@ export class Scanner {
     this.offset = this.at = this.lookedTo = 0;
     this.lastEnd.clear();
     this.covered = { from: -1, to: -1 };
+    this.armed.fill(0);
     this.phrases = [];
     this.headed('');
   }
@@ -184,8 +269,9 @@ export class Scanner {
     if (text === this.heading.text) return;
     this.flush(true);
     const phrases: Phrase[] = [];
-    this.findPhrases(text.toLowerCase(), (_, __, phrase) => phrases.push(phrase));
-    this.heading = { text, phrases };
+    this.findPhrases(text.toLowerCase(), text.length, (_, __, phrase) => phrases.push(phrase));
+    const needed = new Set(phrases.flatMap((x) => [...x.context].map((t) => this.p.numberOf.get(t)!)));
+    this.heading = { text, phrases, needed };
   }
 
   /** More text of the part. */
@@ -240,41 +326,55 @@ export class Scanner {
   }
 
   private flush(final: boolean): void {
-    const { buffer, p } = this;
+    const { buffer, p, offset } = this;
     const end = final ? buffer.length : buffer.length - p.longest - WINDOW;
     let i = this.at;
     // a word that began before is not begun again
     if (i > 0 && i < end && isWord(buffer, i - 1)) while (i < buffer.length && isWord(buffer, i)) i++;
     while (i < end) {
       const code = buffer.charCodeAt(i);
-      const of = code < 128 ? CLASS[code]! : 0;
+      const of = CLASS[code]!;
       if (of === 0 || of > LOWER) {
         if (of === DASH) {
           if (i === 0 || buffer.charCodeAt(i - 1) !== 45) for (const type of p.dash) this.attempt(type, i);
         } else if (of === AT) this.attemptAt(i);
-        else if (code > 191) {
-          i++;
-          while (i < buffer.length && isWord(buffer, i)) i++;
-          continue;
-        }
+        else if (of === PLUS) for (const type of p.plus) this.attempt(type, i);
         i++;
         continue;
       }
       let j = i + 1;
-      while (j < buffer.length && CLASS[buffer.charCodeAt(j)] === of) j++;
-      const after = j < buffer.length ? buffer.charCodeAt(j) : 0;
-      const next = after < 128 && CLASS[after]! <= LOWER ? CLASS[after]! : 0;
-      const types = p.runs[place(of, j - i, next)];
-      if (types) for (let t = 0; t < types.length; t++) this.attempt(types[t]!, i);
-      if (of !== DIGIT && i + 2 < buffer.length) {
-        const led = p.words[letters(code, buffer.charCodeAt(i + 1), buffer.charCodeAt(i + 2))];
-        if (led) for (let t = 0; t < led.length; t++) this.attempt(led[t]!, i);
-      }
       while (j < buffer.length && isWord(buffer, j)) j++;
+      if (of !== DIGIT) {
+        if (code > 191) this.noteNeeded(i, j);
+        else if (j - i > 1) {
+          const key = letters(code, buffer.charCodeAt(i + 1), buffer.charCodeAt(i + 2));
+          if (p.needed[key]) this.noteNeeded(i, j);
+          const led = p.words[key];
+          if (led) {
+            const word = buffer.slice(i, Math.min(j, i + 24)).toLowerCase();
+            for (const { type, words } of led)
+              if (words.some((w) => word.startsWith(w))) this.attempt(type, i);
+          }
+        }
+      }
+      if (of !== LOWER || (j - i > 3 && isDigit(buffer, i + 2) && !isDigit(buffer, i + 1))) {
+        const types = this.typesAt(i);
+        for (let t = 0; t < types.length; t++) this.attempt(types[t]!, i);
+      }
+      // small words that stand one space apart
+      const long = j - i;
+      if (of === LOWER && long >= 3 && long <= 8 && p.chain.length > 0) {
+        const { chain } = this;
+        if (chain.words > 0 && (offset + i !== chain.end + 1 || buffer.charCodeAt(i - 1) > 32))
+          this.endChain();
+        if (chain.words++ === 0) chain.from = offset + i;
+        chain.end = offset + j;
+      } else if (this.chain.words > 0) this.endChain();
       i = j;
     }
+    if (final) this.endChain();
     this.at = Math.max(i, this.at);
-    const drop = Math.max(0, this.at - WINDOW);
+    const drop = Math.max(0, this.at - CHAIN);
     if (drop > 1 << 16 || final) {
       this.buffer = buffer.slice(drop);
       this.offset += drop;
@@ -282,34 +382,107 @@ export class Scanner {
     }
   }
 
+  /** The types whose shape stands at a place. */
+  private typesAt(i: number): readonly number[] {
+    const { buffer, p } = this;
+    const most = Math.min(buffer.length, i + SHAPE_LENGTH);
+    let one = 7;
+    let two = 11;
+    let joint = false;
+    let k = i;
+    for (let end = false; k < most && !end; k++) {
+      const code = buffer.charCodeAt(k);
+      let unit = SHAPE_OF[code]!;
+      if (code === FILLING) joint = false;
+      else if (unit > LOWER) {
+        end = joint || JOINS[code] === 0;
+        joint = true;
+        if (JOINS[code] === 0) unit = 32;
+      } else {
+        end = unit !== DIGIT && joint && buffer.charCodeAt(k - 1) === 32;
+        joint = false;
+      }
+      one = Math.imul(one ^ unit, 0x01000193);
+      two = Math.imul(two + unit, 0x2c1b3c6d) ^ (two >>> 15);
+    }
+    one ^= one >>> 15;
+    const known = p.shapes.get(one, two);
+    if (known) return known;
+    let key = '';
+    for (let x = i; x < k; x++) {
+      const code = buffer.charCodeAt(x);
+      const of = SHAPE_OF[code]!;
+      key +=
+        of === DIGIT
+          ? '0'
+          : of === UPPER
+            ? 'A'
+            : of === LOWER
+              ? 'a'
+              : JOINS[code] || code === FILLING
+                ? buffer[x]!
+                : ' ';
+    }
+    const types = p.probes
+      .filter(({ loose }) =>
+        loose.some((pattern) => {
+          pattern.lastIndex = 0;
+          return pattern.test(key);
+        }),
+      )
+      .map((x) => x.type);
+    p.shapes.set(one, two, types);
+    return types;
+  }
+
+  /** Where a word begins a phrase that a type cannot do without, that type may follow for a while. */
+  private noteNeeded(i: number, j: number): void {
+    const text = this.buffer.slice(i, j + WINDOW / 2).toLowerCase();
+    this.findPhrases(text, j - i, (_, to, phrase) => {
+      for (const type of phrase.context)
+        if (type.needsContext) this.armed[this.p.numberOf.get(type)!] = this.offset + i + to + WINDOW;
+    });
+  }
+
+  private endChain(): void {
+    const { chain, p } = this;
+    // of a longer one, what the longest phrase may take
+    if (chain.words > 11)
+      for (const type of p.chain)
+        if (chain.words >= this.options.types[type]!.start.chain!) {
+          const end = chain.end - this.offset;
+          this.attempt(type, Math.max(0, end - CHAIN, chain.from - this.offset), end);
+        }
+    chain.words = 0;
+  }
+
   /** Tries the types that an at sign gives away, from where what stands before it begins. */
   private attemptAt(i: number): void {
     let from = i;
-    while (from > 0 && i - from < 64 && /[\w.%+-]/.test(this.buffer[from - 1]!)) from--;
-    while (from < i && !/\w/.test(this.buffer[from]!)) from++;
+    while (from > 0 && i - from < 64 && LOCAL[this.buffer.charCodeAt(from - 1)]) from--;
+    while (from < i && !isWord(this.buffer, from) && this.buffer.charCodeAt(from) !== 95) from++;
     if (from < i) for (const type of this.p.at) this.attempt(type, from);
   }
 
-  private attempt(type: DataType, i: number): void {
+  /** Tries one type at a place; `chainEnd`: where a chain of words ends that begins there. */
+  private attempt(n: number, i: number, chainEnd?: number): void {
     const { buffer } = this;
+    const type = this.options.types[n]!;
     const at = this.offset + i;
+    if (type.needsContext && this.armed[n]! <= at && !this.heading.needed.has(n)) return;
     if ((this.lastEnd.get(type) ?? 0) > at || (at > this.covered.from && at < this.covered.to)) return;
     for (let k = 0; k < type.patterns.length; k++) {
       const pattern = type.patterns[k]!;
       pattern.lastIndex = i;
-      if (!pattern.test(buffer)) continue;
-      const after = pattern.lastIndex;
+      if (chainEnd === undefined && !pattern.test(buffer)) continue;
+      const after = chainEnd ?? pattern.lastIndex;
       const candidate = buffer.slice(i, after);
-      const judgement = type.judge(
-        candidate,
-        buffer.slice(after, after + type.longest),
-        k,
-        buffer.slice(Math.max(0, i - 2), i),
-      );
+      const judgement = type.judge(candidate, buffer.slice(after, after + type.longest), k);
       if (!judgement) continue;
-      const end = i + (judgement.length ?? candidate.length);
+      const begin = i + (judgement.skips ?? 0);
+      const end = begin + (judgement.length ?? after - begin);
       if (isWord(buffer, end - 1) && end < buffer.length && isWord(buffer, end)) continue;
-      const around = this.surroundings(type, judgement.normalised, i, end);
+      const around = this.surroundings(type, judgement.normalised, begin, end);
       if (!around) continue;
       const reasons = judgement.reasons.concat(around);
       const summed = sum(reasons);
@@ -319,7 +492,7 @@ export class Scanner {
         this.covered = { from: at, to: this.offset + end };
       this.add(type, judgement.normalised, {
         part: this.part,
-        start: this.offset + i,
+        start: this.offset + begin,
         end: this.offset + end,
         masked: judgement.masked,
         ...summed,
@@ -339,11 +512,15 @@ export class Scanner {
     if (tally.matches.length < this.keep) tally.matches.push(match);
   }
 
-  /** Calls `visit` with each phrase in a text in small letters and where it begins and ends there. */
-  private findPhrases(text: string, visit: (from: number, to: number, phrase: Phrase) => void): void {
+  /** Calls `visit` with each phrase that begins before a place of a text in small letters, and where it does and ends. */
+  private findPhrases(
+    text: string,
+    before: number,
+    visit: (from: number, to: number, phrase: Phrase) => void,
+  ): void {
     const { phrases, unspaced } = this.p;
     WORD.lastIndex = 0;
-    for (let m = WORD.exec(text); m; m = WORD.exec(text)) {
+    for (let m = WORD.exec(text); m && m.index < before; m = WORD.exec(text)) {
       const [word] = m;
       for (const phrase of phrases.get(word) ?? []) {
         const to = m.index + phrase.text.length;
@@ -371,7 +548,7 @@ export class Scanner {
     const text = buffer.slice(back, end).toLowerCase();
     // a letter whose small form is longer moves what comes after it by that much: near enough
     const seen = new Set(this.phrases.map((x) => `${x.at} ${x.phrase.text}`));
-    this.findPhrases(text, (a, b, phrase) => {
+    this.findPhrases(text, text.length, (a, b, phrase) => {
       const at = offset + back + a;
       if (!seen.has(`${at} ${phrase.text}`)) this.phrases.push({ at, end: offset + back + b, phrase });
     });

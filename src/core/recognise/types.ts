@@ -19,6 +19,8 @@ export interface Judgement {
   reasons: Reason[];
   /** Where the value is longer or shorter than the candidate: its length. */
   length?: number;
+  /** Characters of the candidate before the value. */
+  skips?: number;
 }
 
 export interface DataType {
@@ -39,11 +41,11 @@ export interface DataType {
   /** The longest candidate, in characters. */
   longest: number;
   /**
-   * Judges a candidate of one of the patterns, given up to `longest` characters after it and the two
-   * before it; undefined where it is none.
+   * Judges a candidate of one of the patterns, given up to `longest` characters after it; undefined
+   * where it is none.
    */
-  judge(candidate: string, following: string, pattern: number, preceding: string): Judgement | undefined;
-  /** It is none without one of its words near: its shape says too little. */
+  judge(candidate: string, following: string, pattern: number): Judgement | undefined;
+  /** It is none without one of its words before it, or over it: its shape says too little. */
   needsContext?: boolean;
   /** Points of the first word near; 15 where absent. */
   contextPoints?: number;
@@ -57,21 +59,21 @@ export interface DataType {
   fileName?: { pattern: RegExp; reason: Reason; masked: string };
 }
 
-export type RunClass = 'digit' | 'upper' | 'lower';
-
 /** Where a candidate may start: at the beginning of a word, unless said. */
 export interface Start {
-  /** The word begins with so many digits, capitals or small letters, and then something else. */
-  runs?: readonly {
-    of: RunClass;
-    length: number | readonly [least: number, most: number];
-    /** What comes after them; anything where absent. */
-    next?: readonly (RunClass | 'other')[];
-  }[];
-  /** The word begins with one of these, in any case; three letters of each count. */
+  /**
+   * The word begins with a digit or a capital, and what follows has the shape of one of these (of the
+   * type's patterns where absent): digits, capitals, small letters and what stands between them, of
+   * which digits and letters count by their kind alone. Up to 24 characters; of a word after a space
+   * one letter.
+   */
+  shapes?: readonly RegExp[] | true;
+  /** The word begins with one of these, in any case. */
   words?: readonly string[];
-  /** At the first of some dashes, or with the word that an at sign stands behind. */
-  sign?: '-' | '@';
+  /** At the first of some dashes, at a plus sign, or with the word that an at sign stands behind. */
+  sign?: '-' | '+' | '@';
+  /** Some of these, one after another, each a space from the next: so many at least. */
+  chain?: number;
 }
 
 export interface Match {

@@ -52,7 +52,7 @@ export const paymentCard: DataType = {
   name: 'Payment card number',
   weight: 3,
   source: 'ISO/IEC 7812-1:2017',
-  start: { runs: [{ of: 'digit', length: [4, 19] }] },
+  start: { shapes: true },
   longest: 23,
   patterns: [
     /\d{12,19}(?!\d)/y,

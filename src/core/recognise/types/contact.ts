@@ -34,20 +34,19 @@ const phone: DataType = {
   name: 'Phone number',
   weight: 1,
   source: 'ITU-T E.164; numbering plans from libphonenumber',
-  start: { runs: [{ of: 'digit', length: [1, 12] }] },
-  // with a country’s code alone: without one, any number of ten digits would be a phone somewhere
-  patterns: [/\d{1,3}[ .()/-]{0,2}\d(?:[ .()/-]{0,2}\d){5,12}(?!\d)/y],
+  // without a country's code any number of ten digits would be a phone somewhere
+  start: { sign: '+' },
+  patterns: [/\+\(?\d{1,3}[ .()/-]{0,2}\d(?:[ .()/-]{0,2}\d){5,12}(?!\d)/y],
   longest: 40,
-  judge(candidate, _, __, preceding) {
-    const led = preceding.endsWith('+') || preceding.endsWith('+(');
-    const number = parsePhoneNumberFromString(`+${candidate.replace(/\D/g, '').replace(/^00/, '')}`);
+  judge(candidate) {
+    const number = parsePhoneNumberFromString(`+${candidate.replace(/\D/g, '')}`);
     if (!number?.isValid()) return undefined;
     return {
       normalised: number.number,
       masked: `+${number.countryCallingCode} ••• ${number.nationalNumber.slice(-2)}`,
-      reasons: [{ why: `a number of ${number.country ?? `+${number.countryCallingCode}`}`, points: 10 }].concat(
-        led || candidate.startsWith('00') ? [{ why: 'it begins as an international number', points: 45 }] : [],
-        /\D/.test(candidate) ? [{ why: 'it is grouped', points: 10 }] : [],
+      reasons: [{ why: `a number of ${number.country ?? `+${number.countryCallingCode}`}`, points: 10 },
+        { why: 'it begins as an international number', points: 45 }].concat(
+        /\d\D/.test(candidate) ? [{ why: 'it is grouped', points: 10 }] : [],
       ),
     };
   },
@@ -58,7 +57,7 @@ const phone: DataType = {
 const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec'];
 const birth = scheme({
   id: 'date-of-birth', name: 'Date of birth', weight: 2, source: 'ISO 8601-1 and common spellings',
-  start: { runs: [{ of: 'digit', length: [1, 4] }] },
+  looks: [/\d{4}[-/.]\d{1,2}/, /\d{1,2}[-/.]\d{1,2}[-/.]\d{4}/, /\d{1,2}\.? [A-Za-z]/],
   shapes: [
     ['(?:19|20)\\d{2}[-/.](?:0?[1-9]|1[0-2])[-/.](?:0?[1-9]|[12]\\d|3[01])', 25, 'year, month and day'],
     ['(?:0?[1-9]|[12]\\d|3[01])[-/.](?:0?[1-9]|[12]\\d|3[01])[-/.](?:19|20)\\d{2}', 25, 'day, month and year'],
@@ -74,13 +73,13 @@ const birth = scheme({
     const [y, m, d] = n.split('-').map(Number) as [number, number, number];
     return isDate(y, m, d) && y < 2030 ? NO_CHECK : undefined;
   },
-  context: { en: ['date of birth', 'dob', 'd.o.b', 'born', 'birth date', 'birthdate', 'birthday'], de: ['geburtsdatum', 'geboren', 'geb'], fr: ['date de naissance', 'né le', 'née le'], es: ['fecha de nacimiento', 'nacido'], nl: ['geboortedatum', 'geboren'], no: ['fødselsdato', 'født'], sv: ['födelsedatum', 'född'], da: ['fødselsdato', 'født'], et: ['sünniaeg', 'sündinud'], it: ['data di nascita', 'nato il'], pt: ['data de nascimento'], pl: ['data urodzenia'] },
+  context: { en: ['date of birth', 'dob', 'born', 'birth date', 'birthdate', 'birthday'], de: ['geburtsdatum', 'geboren', 'geb'], fr: ['date de naissance', 'né le', 'née le'], es: ['fecha de nacimiento', 'nacido'], nl: ['geboortedatum', 'geboren'], no: ['fødselsdato', 'født'], sv: ['födelsedatum', 'född'], da: ['fødselsdato', 'født'], et: ['sünniaeg', 'sündinud'], it: ['data di nascita', 'nato il'], pt: ['data de nascimento'], pl: ['data urodzenia'] },
   needsContext: true, contextPoints: 45, shows: 0, anyCase: true, longest: 30,
 }); // prettier-ignore
 
 const address = scheme({
   id: 'postal-address', name: 'Postal address', weight: 2, source: 'common practice; UPU S42 for the order of parts',
-  start: { runs: [{ of: 'digit', length: [1, 5] }, { of: 'upper', length: 1, next: ['lower'] }] },
+  looks: [/\d{1,5}[a-z]? [A-Z]/, /[A-Z][a-z-]{4,22} \d/],
   shapes: [
     ['\\d{1,5}[a-z]? (?:[A-Z][\\w’\'.-]{1,24} ){1,4}(?:Street|St|Road|Rd|Avenue|Ave|Lane|Ln|Drive|Dr|Boulevard|Blvd|Way|Court|Ct|Close|Terrace|Square|Sq|Place|Pl|Quay|Crescent|Gardens)\\.?(?:,? [A-Za-z0-9 ,.]{2,40})?', 40, 'a house number and a street'],
     ['[A-ZÄÖÜÅØÆÕ][\\wäöüßåøæõé-]{2,30}(?:straße|strasse|str\\.|gate|gata|gatan|vei|veien|vej|gade|straat|laan|weg|plein|kade|tänav|tn|mnt|maantee) \\d{1,4} ?[a-zA-Z]?(?:, ?\\d{4,5} ?[A-Z]{0,2} [A-ZÄÖÜÅØÆÕ][\\wäöüßåøæõé-]{1,30})?', 40, 'a street and a house number'],

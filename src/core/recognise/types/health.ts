@@ -6,7 +6,6 @@ import { CHECK_DIGIT, holds, NO_CHECK, scheme } from './scheme.ts';
 export const deaHolds = (n: string): boolean => weighted(n.slice(2), [1, 2, 1, 2, 1, 2]) % 10 === digit(n, 8);
 const dea = scheme({
   id: 'us-dea', name: 'Prescriber number (US, DEA)', weight: 3, country: 'US', source: 'DEA Diversion Control Division, registration number check',
-  start: { runs: [{ of: 'upper', length: [1, 2] }] },
   shapes: [['[A-HJ-NP-UX][A-Z9]\\d{7}', 30, 'two letters and seven digits']],
   check: (n) => holds(n.slice(2) !== '0000000' && deaHolds(n), CHECK_DIGIT, 20),
   context: { en: ['dea', 'dea number', 'dea no', 'dea #', 'prescriber', 'physician', 'registrant', 'controlled substance'] },
@@ -14,7 +13,6 @@ const dea = scheme({
 }); // prettier-ignore
 const npi = scheme({
   id: 'us-npi', name: 'Provider number (US, NPI)', weight: 1, country: 'US', source: '45 CFR 162.406; CMS, NPI check digit (Luhn with 80840 before it)',
-  start: { runs: [{ of: 'digit', length: 10 }] },
   shapes: [['[12]\\d{9}', 10, 'ten digits']],
   check: (n) => holds(luhn(`80840${n}`), CHECK_DIGIT, 20),
   context: { en: ['npi', 'npi number', 'npi #', 'provider', 'provider number', 'physician', 'taxonomy'] },
@@ -22,7 +20,6 @@ const npi = scheme({
 }); // prettier-ignore
 const icd10 = scheme({
   id: 'icd-10', name: 'Diagnosis code (ICD-10)', weight: 2, source: 'WHO ICD-10, volume 2 §2.4; ICD-10-CM',
-  start: { runs: [{ of: 'upper', length: 1, next: ['digit'] }] },
   shapes: [
     ['[A-TV-Z]\\d[0-9AB]\\.[0-9A-KXZ]{1,4}', 25, 'a letter, digits, a point and more'],
     ['[A-TV-Z]\\d[0-9AB]', 5, 'a letter and two digits'],
@@ -34,7 +31,6 @@ const icd10 = scheme({
 }); // prettier-ignore
 const mrn = scheme({
   id: 'medical-record', name: 'Medical record number', weight: 3, source: 'common practice',
-  start: { runs: [{ of: 'digit', length: [1, 12] }, { of: 'upper', length: [1, 4] }] },
   shapes: [['(?:[A-Z]{1,4}-?)?\\d{5,12}', 15, 'five to twelve digits'], ['\\d{2,4}-\\d{2,4}-\\d{2,4}', 15, 'digits in three groups']],
   check: () => NO_CHECK,
   context: { en: ['mrn', 'medical record', 'medical record number', 'medical record no', 'patient id', 'patient number', 'chart number', 'hospital number'], de: ['patientennummer', 'fallnummer'], nl: ['patiëntnummer'], no: ['pasientnummer', 'journalnummer'] },
@@ -42,7 +38,6 @@ const mrn = scheme({
 }); // prettier-ignore
 const seafarer = scheme({
   id: 'seafarer-medical', name: 'Medical certificate of a seafarer', weight: 3, source: 'MLC 2006 reg. 1.2 and STCW reg. I/9; numbers by common practice',
-  start: { runs: [{ of: 'digit', length: [2, 10] }, { of: 'upper', length: [1, 6] }] },
   shapes: [['(?:[A-Z]{1,6}[-/ ]?)?\\d{2,6}[-/]\\d{2,8}', 20, 'a number in groups'], ['(?:[A-Z]{1,6}[-/ ]?)?\\d{4,10}', 15, 'letters and digits']],
   check: () => NO_CHECK,
   context: { en: ['medical certificate', 'seafarer medical', 'eng1', 'eng 1', 'fit for sea', 'seafarer’s medical', 'medical fitness', 'peme'], no: ['helseattest', 'helseerklæring'], et: ['tervisetõend'], nl: ['zeevaartkeuring'] },

@@ -119,14 +119,7 @@ export const iban: DataType = {
   name: 'Bank account (IBAN)',
   weight: 2,
   source: 'ISO 13616-1:2020 and the IBAN registry',
-  start: {
-    runs: [
-      { of: 'upper', length: 2, next: ['digit'] },
-      { of: 'lower', length: 2, next: ['digit'] },
-      { of: 'upper', length: 1, next: ['lower'] },
-      { of: 'lower', length: 1, next: ['upper'] },
-    ],
-  },
+  start: { shapes: [/[A-Za-z]{2}\d{2}[ A-Za-z0-9-]/y] },
   longest: 68,
   patterns: [/[A-Za-z]{2}\d{2}(?:[ \u00a0-]?[A-Za-z0-9]){11,30}/y],
   judge(candidate) {

@@ -7,7 +7,6 @@ const bic = scheme({
   name: 'Bank identifier (BIC)',
   weight: 1,
   source: 'ISO 9362:2022',
-  start: { runs: [{ of: 'upper', length: [6, 11] }] },
   shapes: [['[A-Z]{6}[A-Z0-9]{2}(?:[A-Z0-9]{3})?', 20, 'eight or eleven characters']],
   check: (n) => holds(COUNTRIES.has(n.slice(4, 6)), `the country ${n.slice(4, 6)} is in its place`, 10),
   context: { en: ['bic', 'swift', 'swift code', 'swift/bic', 'bank', 'iban'], de: ['bankleitzahl'], fr: ['banque'] },
@@ -21,7 +20,6 @@ const abaRouting = scheme({
   weight: 1,
   country: 'US',
   source: 'ANSI X9; ABA routing number policy (check from memory)',
-  start: { runs: [{ of: 'digit', length: [4, 9] }] },
   shapes: [
     ['\\d{9}', 10, 'nine digits'],
     ['\\d{4}-\\d{4}-\\d', 20, 'nine digits, grouped as on a cheque'],
@@ -56,7 +54,6 @@ const cusip = scheme({
   weight: 1,
   country: 'US',
   source: 'ANSI X9.6',
-  start: { runs: [{ of: 'digit', length: [3, 9] }] },
   shapes: [['\\d{3}[0-9A-Z]{5}\\d', 10, 'nine digits and letters']],
   check(n) {
     if (!cusipHolds(n)) return undefined;
@@ -71,7 +68,6 @@ const isin = scheme({
   name: 'Security number (ISIN)',
   weight: 1,
   source: 'ISO 6166:2021',
-  start: { runs: [{ of: 'upper', length: [2, 11] }] },
   shapes: [['[A-Z]{2}[A-Z0-9]{9}\\d', 20, 'twelve characters']],
   check(n) {
     const country = n.slice(0, 2);
@@ -86,7 +82,6 @@ const lei = scheme({
   name: 'Legal entity (LEI)',
   weight: 1,
   source: 'ISO 17442-1:2020, ISO/IEC 7064 MOD 97-10',
-  start: { runs: [{ of: 'digit', length: [1, 18] }, { of: 'upper', length: [1, 18] }] },
   shapes: [['[A-Z0-9]{18}\\d{2}', 25, 'twenty characters']],
   check: (n) => holds(/[A-Z]/.test(n) && mod97of(n) === 1, `${CHECK_DIGITS} (mod 97)`, 40),
   context: { en: ['lei', 'legal entity identifier', 'legal entity'] },
@@ -99,7 +94,7 @@ const ukAccount = scheme({
   weight: 2,
   country: 'GB',
   source: 'common practice',
-  start: { runs: [{ of: 'digit', length: [2, 6] }] },
+  looks: [/\d{2}-\d{2}-\d{2}/, /\d{2} \d{2} \d{2}/, /\d{6}[ ,;|/]/],
   shapes: [
     ['\\d{2}-\\d{2}-\\d{2}(?:[ ,;/|]{1,3}|[ ,;]{0,2}(?:account|acct|a/c|acc)(?: number| no\\.?| num)?[: ]{1,3})\\d{8}', 40, 'a sort code with hyphens, and eight digits'],
     ['\\d{2} \\d{2} \\d{2}[ ,;/|]{1,3}\\d{8}', 25, 'a sort code and eight digits'],
@@ -211,7 +206,6 @@ const euVat = scheme({
   name: 'VAT number (EU)',
   weight: 1,
   source: 'Council Directive 2006/112/EC art. 215; the member states’ own checks',
-  start: { runs: [{ of: 'upper', length: [2, 4] }] },
   shapes: [
     ['[A-Z]{2}[A-Z0-9]{8,12}', 20, 'a member state and its form'],
     ['[A-Z]{2} [A-Z0-9](?:[ .]?[A-Z0-9]){7,11}', 15, 'a member state and its form, with spaces'],
@@ -234,7 +228,6 @@ const gbVat = scheme({
   weight: 1,
   country: 'GB',
   source: 'HMRC, VAT registration numbers (check from memory)',
-  start: { runs: [{ of: 'upper', length: 2 }] },
   shapes: [['GB ?\\d{3} ?\\d{4} ?\\d{2}(?: ?\\d{3})?', 25, 'GB and nine or twelve digits']],
   check(n) {
     const sum = weighted(n.slice(2), [8, 7, 6, 5, 4, 3, 2]) + twoOf(n, 9);
@@ -254,7 +247,7 @@ const noVat = scheme({
   weight: 1,
   country: 'NO',
   source: 'Brønnøysund Register Centre, organisasjonsnummer',
-  start: { runs: [{ of: 'digit', length: [3, 9] }, { of: 'upper', length: 2 }] },
+  looks: [/[A-Z]{2} ?\d{3} ?\d{3}/, /\d{3} ?\d{3} ?\d{3}/],
   shapes: [
     ['(?:NO ?)?\\d{3} ?\\d{3} ?\\d{3} ?MVA', 35, 'nine digits and MVA'],
     ['[89]\\d{2} ?\\d{3} ?\\d{3}', 10, 'nine digits, beginning with 8 or 9'],

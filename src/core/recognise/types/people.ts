@@ -2,11 +2,8 @@
 import type { Reason } from '../types.ts';
 import { dateIn, digit, isDate, luhn, mod11_10, verhoeff, weighted } from './checks.ts';
 import { elevenProof, irishLetter, portugueseHolds, spanishHolds } from './money.ts';
-import { CHECK_DIGIT, CHECK_DIGITS, holds, NO_CHECK, scheme, type Scheme } from './scheme.ts';
+import { CHECK_DIGIT, CHECK_DIGITS, holds, NO_CHECK, scheme } from './scheme.ts';
 
-const digits = (least: number, most = least): Scheme['start'] => ({
-  runs: [{ of: 'digit', length: [least, most] }],
-});
 const both = (
   date: boolean,
   check: boolean,
@@ -28,7 +25,6 @@ export const ssnHolds = (n: string): boolean =>
 const ssn = scheme({
   id: 'us-ssn', name: 'Social security number (US)', weight: 3, country: 'US',
   source: 'SSA, POMS RM 10201.035 and “Social Security Number Randomization”',
-  start: digits(3, 9),
   shapes: [
     ['\\d{3}-\\d{2}-\\d{4}', 40, 'nine digits, grouped 3-2-4'],
     ['\\d{3} \\d{2} \\d{4}', 30, 'nine digits, grouped 3 2 4'],
@@ -42,7 +38,6 @@ const ssn = scheme({
 const itin = scheme({
   id: 'us-itin', name: 'Individual taxpayer number (US)', weight: 3, country: 'US',
   source: 'IRS, Internal Revenue Manual 3.21.263',
-  start: digits(3, 9),
   shapes: [
     ['9\\d{2}-\\d{2}-\\d{4}', 40, 'nine digits from 9 on, grouped 3-2-4'],
     ['9\\d{8}', 5, 'nine digits from 9 on'],
@@ -57,7 +52,6 @@ const itin = scheme({
 }); // prettier-ignore
 const usPassport = scheme({
   id: 'us-passport', name: 'Passport number (US)', weight: 3, country: 'US', source: 'common practice',
-  start: { runs: [{ of: 'digit', length: 9 }, { of: 'upper', length: 1, next: ['digit'] }] },
   shapes: [['[A-Z]\\d{8}', 20, 'a letter and eight digits'], ['\\d{9}', 10, 'nine digits']],
   check: () => NO_CHECK,
   context: { en: ['passport', 'passport no', 'passport number', 'us passport', 'passport #'] },
@@ -66,7 +60,6 @@ const usPassport = scheme({
 const usLicence = scheme({
   id: 'us-driving-licence', name: 'Driving licence (US)', weight: 3, country: 'US',
   source: 'the states’ own forms (common practice)',
-  start: { runs: [{ of: 'digit', length: [7, 12] }, { of: 'upper', length: [1, 3], next: ['digit'] }] },
   shapes: [
     ['[A-Z]{1,2}\\d{6,13}', 20, 'a letter or two and digits'],
     ['[A-Z]\\d{3}-\\d{4}-\\d{4}', 25, 'grouped as Illinois has it'],
@@ -82,7 +75,6 @@ const usLicence = scheme({
 const nino = scheme({
   id: 'gb-nino', name: 'National Insurance number (UK)', weight: 3, country: 'GB',
   source: 'HMRC, National Insurance Manual NIM39110',
-  start: { runs: [{ of: 'upper', length: 2 }] },
   shapes: [
     ['[A-Z]{2} \\d{2} \\d{2} \\d{2} [A-D]', 60, 'two letters, six digits and a letter, grouped as printed'],
     ['[A-Z]{2} ?\\d{6} ?[A-D]', 45, 'two letters, six digits and a letter'],
@@ -102,7 +94,6 @@ export const nhsHolds = (n: string): boolean => {
 const nhs = scheme({
   id: 'gb-nhs', name: 'NHS number (UK)', weight: 3, country: 'GB',
   source: 'NHS Data Dictionary, NHS NUMBER (modulus 11)',
-  start: digits(3, 10),
   shapes: [
     ['\\d{3} \\d{3} \\d{4}', 20, 'ten digits, grouped 3 3 4'],
     ['\\d{3}-\\d{3}-\\d{4}', 15, 'ten digits, grouped 3-3-4'],
@@ -115,7 +106,6 @@ const nhs = scheme({
 const gbLicence = scheme({
   id: 'gb-driving-licence', name: 'Driving licence (UK)', weight: 3, country: 'GB',
   source: 'DVLA, form of the driver number (from memory)',
-  start: { runs: [{ of: 'upper', length: [1, 5] }] },
   shapes: [['[A-Z][A-Z9]{4} ?\\d{6} ?[A-Z][A-Z9][A-Z0-9]{3}', 40, 'sixteen characters in their places']],
   check(n) {
     if (!/^[A-Z]+9*\d/.test(n)) return undefined;
@@ -128,7 +118,6 @@ export const utrHolds = (n: string): boolean =>
   '21987654321'[weighted(n.slice(1), [6, 7, 8, 9, 10, 5, 4, 3, 2]) % 11] === n[0];
 const utr = scheme({
   id: 'gb-utr', name: 'Unique taxpayer reference (UK)', weight: 3, country: 'GB', source: 'HMRC (check from memory)',
-  start: digits(5, 10),
   shapes: [['\\d{5} \\d{5}', 15, 'ten digits in two groups'], ['\\d{10}K?', 10, 'ten digits']],
   normalise: (w) => w.replace(/\D/g, ''),
   check: (n) => holds(utrHolds(n), CHECK_DIGIT, 15),
@@ -138,7 +127,6 @@ const utr = scheme({
 const pps = scheme({
   id: 'ie-pps', name: 'Personal public service number (Ireland)', weight: 3, country: 'IE',
   source: 'Department of Social Protection; Social Welfare Consolidation Act 2005 s. 262',
-  start: digits(7),
   shapes: [['\\d{7}[A-W][A-IW]?', 30, 'seven digits and one letter or two']],
   check: (n) => holds(n[7] === irishLetter(n), 'the check letter is right', 35),
   context: { en: ['pps', 'ppsn', 'pps number', 'pps no', 'personal public service', 'revenue'], ga: ['uimhir psp'] },
@@ -149,7 +137,6 @@ const pps = scheme({
 const sin = scheme({
   id: 'ca-sin', name: 'Social insurance number (Canada)', weight: 3, country: 'CA',
   source: 'Employment and Social Development Canada; Luhn',
-  start: digits(3, 9),
   shapes: [['\\d{3} \\d{3} \\d{3}', 20, 'nine digits in threes'], ['\\d{3}-\\d{3}-\\d{3}', 25, 'nine digits in threes'], ['\\d{9}', 5, 'nine digits']],
   check: (n) => holds(!/^[08]/.test(n) && luhn(n), CHECK_DIGIT, 20),
   context: { en: ['sin', 'social insurance', 'social insurance number', 'sin number', 'canada revenue', 't4'], fr: ['nas', 'assurance sociale', 'numéro d’assurance sociale'] },
@@ -161,7 +148,6 @@ export const tfnHolds = (n: string): boolean =>
     : weighted(n, [10, 7, 8, 4, 6, 3, 5, 1]) % 11 === 0;
 const tfn = scheme({
   id: 'au-tfn', name: 'Tax file number (Australia)', weight: 3, country: 'AU', source: 'Australian Taxation Office',
-  start: digits(2, 9),
   shapes: [['\\d{3} \\d{3} \\d{3}', 20, 'nine digits in threes'], ['\\d{2,3}-\\d{3}-\\d{3}', 20, 'eight or nine digits, grouped'], ['\\d{8,9}', 5, 'eight or nine digits']],
   check: (n) => holds(n !== '000000000' && tfnHolds(n), `${CHECK_DIGIT} (mod 11)`, 20),
   context: { en: ['tfn', 'tax file', 'tax file number', 'ato', 'superannuation'] },
@@ -171,7 +157,6 @@ export const medicareHolds = (n: string): boolean =>
   /^[2-6]/.test(n) && weighted(n, [1, 3, 7, 9, 1, 3, 7, 9]) % 10 === digit(n, 8) && n[9] !== '0';
 const medicare = scheme({
   id: 'au-medicare', name: 'Medicare number (Australia)', weight: 3, country: 'AU', source: 'Services Australia (check from memory)',
-  start: digits(4, 11),
   shapes: [['\\d{4}[ -]\\d{5}[ -]\\d(?:[ /-]?\\d)?', 30, 'grouped as on the card'], ['\\d{10,11}', 10, 'ten or eleven digits']],
   check: (n) => holds(medicareHolds(n), CHECK_DIGIT, 20),
   context: { en: ['medicare', 'medicare number', 'medicare card', 'medicare no', 'irn', 'patient'] },
@@ -181,7 +166,6 @@ export const abnHolds = (n: string): boolean =>
   (weighted(n, [10, 1, 3, 5, 7, 9, 11, 13, 15, 17, 19]) - 10) % 89 === 0 && n[0] !== '0';
 const abn = scheme({
   id: 'au-abn', name: 'Business number (Australia)', weight: 1, country: 'AU', source: 'Australian Business Register, format of the ABN',
-  start: digits(2, 11),
   shapes: [['\\d{2} \\d{3} \\d{3} \\d{3}', 25, 'eleven digits, grouped 2 3 3 3'], ['\\d{11}', 10, 'eleven digits']],
   check: (n) => holds(abnHolds(n), `${CHECK_DIGITS} (mod 89)`, 30),
   context: { en: ['abn', 'australian business number', 'business number'] },
@@ -201,7 +185,6 @@ export function irdHolds(n: string): boolean {
 } // prettier-ignore
 const ird = scheme({
   id: 'nz-ird', name: 'IRD number (New Zealand)', weight: 3, country: 'NZ', source: 'Inland Revenue, RWT specification (from memory)',
-  start: digits(2, 9),
   shapes: [['\\d{2,3}-\\d{3}-\\d{3}', 25, 'eight or nine digits, grouped'], ['\\d{8,9}', 5, 'eight or nine digits']],
   check: (n) => holds(irdHolds(n), `${CHECK_DIGIT} (mod 11)`, 20),
   context: { en: ['ird', 'ird number', 'ird no', 'inland revenue', 'kiwisaver'] },
@@ -212,7 +195,6 @@ const ird = scheme({
 
 const dni = scheme({
   id: 'es-dni', name: 'Identity number (Spain, DNI)', weight: 3, country: 'ES', source: 'Real Decreto 1553/2005; check letter (mod 23)',
-  start: digits(8),
   shapes: [['\\d{8}[- ]?[A-HJ-NP-TV-Z]', 30, 'eight digits and a letter']],
   check: (n) => holds(spanishHolds(n), 'the check letter is right', 30),
   context: { es: ['dni', 'nif', 'documento nacional', 'identidad'], en: ['identity', 'spanish id'] },
@@ -220,7 +202,6 @@ const dni = scheme({
 }); // prettier-ignore
 const nie = scheme({
   id: 'es-nie', name: 'Foreigner’s number (Spain, NIE)', weight: 3, country: 'ES', source: 'Real Decreto 557/2011; check letter (mod 23)',
-  start: { runs: [{ of: 'upper', length: 1 }] },
   shapes: [['[XYZ][- ]?\\d{7}[- ]?[A-HJ-NP-TV-Z]', 35, 'a letter, seven digits and a letter']],
   check: (n) => holds(spanishHolds(n), 'the check letter is right', 30),
   context: { es: ['nie', 'extranjero', 'identidad', 'residencia'], en: ['identity', 'foreigner'] },
@@ -230,7 +211,6 @@ export const nirHolds = (n: string): boolean =>
   97 - Number(BigInt(n.slice(0, 13).replace('2A', '19').replace('2B', '18')) % 97n) === Number(n.slice(13));
 const nir = scheme({
   id: 'fr-nir', name: 'Social security number (France, NIR)', weight: 3, country: 'FR', source: 'INSEE, numéro d’inscription au répertoire',
-  start: digits(1, 15),
   shapes: [
     ['[12378] \\d{2} \\d{2} (?:\\d{2}|2[AB]) \\d{3} \\d{3} \\d{2}', 40, 'fifteen characters, grouped as printed'],
     ['[12378]\\d{4}(?:\\d{2}|2[AB])\\d{6} ?\\d{2}', 25, 'fifteen characters'],
@@ -248,7 +228,6 @@ export function steuerIdHolds(n: string): boolean {
 }
 const steuerId = scheme({
   id: 'de-tax-id', name: 'Tax number (Germany, IdNr)', weight: 3, country: 'DE', source: '§ 139b AO; ISO/IEC 7064 MOD 11-10',
-  start: digits(2, 11),
   shapes: [['\\d{2} \\d{3} \\d{3} \\d{3}', 25, 'eleven digits, grouped 2 3 3 3'], ['\\d{11}', 10, 'eleven digits']],
   check: (n) => holds(steuerIdHolds(n), `${CHECK_DIGIT}, and the digits are spread as they must be`, 30),
   context: { de: ['steuer-id', 'steuer id', 'steuerid', 'idnr', 'steueridentifikationsnummer', 'identifikationsnummer', 'steuerliche', 'finanzamt', 'lohnsteuer'], en: ['tax id', 'german tax'] },
@@ -264,7 +243,6 @@ export function mrzDigit(field: string): number {
 }
 const personalausweis = scheme({
   id: 'de-identity-card', name: 'Identity card or passport (Germany)', weight: 3, country: 'DE', source: 'PAuswV and PassV; check digit of ICAO Doc 9303',
-  start: { runs: [{ of: 'upper', length: [1, 9] }] },
   shapes: [['[CFGHJKLMNPRTVWXYZ][0-9CFGHJKLMNPRTVWXYZ]{8}\\d(?:D(?:<{2})?)?', 20, 'ten characters without vowels']],
   normalise: (w) => w.slice(0, 10),
   check: (n) => holds(/\d/.test(n.slice(1, 9)) && mrzDigit(n.slice(0, 9)) === digit(n, 9), CHECK_DIGIT, 20),
@@ -273,7 +251,6 @@ const personalausweis = scheme({
 }); // prettier-ignore
 const bsn = scheme({
   id: 'nl-bsn', name: 'Citizen service number (Netherlands, BSN)', weight: 3, country: 'NL', source: 'Wet algemene bepalingen burgerservicenummer; 11-proef',
-  start: digits(3, 9),
   shapes: [['\\d{4}\\.\\d{2}\\.\\d{3}', 25, 'nine digits, grouped 4.2.3'], ['\\d{3} \\d{3} \\d{3}', 10, 'nine digits in threes'], ['\\d{8,9}', 5, 'eight or nine digits']],
   check: (n) => holds(elevenProof(n.padStart(9, '0')), 'it passes the eleven-test', 20),
   context: { nl: ['bsn', 'burgerservicenummer', 'sofinummer', 'sofi-nummer', 'sofi', 'persoonsnummer'], en: ['citizen service number', 'dutch id'] },
@@ -289,7 +266,6 @@ export const belgianHolds = (n: string): boolean => {
 };
 const belgian = scheme({
   id: 'be-national-number', name: 'National number (Belgium)', weight: 3, country: 'BE', source: 'Koninklijk besluit van 3 april 1984; mod 97',
-  start: digits(2, 11),
   shapes: [['\\d{2}\\.\\d{2}\\.\\d{2}-\\d{3}\\.\\d{2}', 45, 'eleven digits, written as on the card'], ['\\d{6}[ -]?\\d{3}[ -]?\\d{2}', 10, 'eleven digits']],
   check: (n) => holds(Number(n.slice(2, 4)) % 20 <= 12 && Number(n.slice(4, 6)) <= 31 && belgianHolds(n), `${CHECK_DIGITS} (mod 97)`, 35),
   context: { nl: ['rijksregister', 'rijksregisternummer', 'insz', 'nationaal nummer'], fr: ['registre national', 'numéro national', 'niss'], en: ['national number', 'belgian id'] },
@@ -307,7 +283,6 @@ export function codiceHolds(n: string): boolean {
 }
 const codiceFiscale = scheme({
   id: 'it-codice-fiscale', name: 'Tax code (Italy, codice fiscale)', weight: 3, country: 'IT', source: 'D.M. 23 dicembre 1976 n. 13813',
-  start: { runs: [{ of: 'upper', length: [6, 16] }, { of: 'lower', length: [6, 16] }] },
   shapes: [['[A-Z]{6}[0-9LMNP-V]{2}[ABCDEHLMPRST][0-9LMNP-V]{2}[A-Z][0-9LMNP-V]{3}[A-Z]', 50, 'sixteen characters in their places']],
   check: (n) => holds(codiceHolds(n), 'the check letter is right', 30),
   context: { it: ['codice fiscale', 'cod. fiscale', 'cf', 'c.f', 'tessera sanitaria'], en: ['tax code', 'fiscal code'] },
@@ -315,7 +290,6 @@ const codiceFiscale = scheme({
 }); // prettier-ignore
 const nif = scheme({
   id: 'pt-nif', name: 'Tax number (Portugal, NIF)', weight: 2, country: 'PT', source: 'Decreto-Lei 14/2013; mod 11',
-  start: digits(3, 9),
   shapes: [['\\d{3} \\d{3} \\d{3}', 10, 'nine digits in threes'], ['[1235689]\\d{8}', 5, 'nine digits']],
   check: (n) => holds(/^[1235689]/.test(n) && portugueseHolds(n), `${CHECK_DIGIT} (mod 11)`, 20),
   context: { pt: ['nif', 'contribuinte', 'número de contribuinte', 'identificação fiscal', 'nipc'], en: ['portuguese tax'] },
@@ -326,7 +300,6 @@ export const peselHolds = (n: string): boolean =>
   (10 - (weighted(n, [1, 3, 7, 9, 1, 3, 7, 9, 1, 3]) % 10)) % 10 === digit(n, 10);
 const pesel = scheme({
   id: 'pl-pesel', name: 'Personal number (Poland, PESEL)', weight: 3, country: 'PL', source: 'Ustawa o ewidencji ludności 2010, art. 15',
-  start: digits(11),
   shapes: [['\\d{11}', 10, 'eleven digits']],
   check: (n) => both(isDate(Number(n.slice(0, 2)), Number(n.slice(2, 4)) % 20, Number(n.slice(4, 6))), peselHolds(n), 20),
   context: { pl: ['pesel', 'numer pesel', 'urodzenia', 'dowód'], en: ['personal number', 'polish id'] },
@@ -334,7 +307,6 @@ const pesel = scheme({
 }); // prettier-ignore
 const personnummer = scheme({
   id: 'se-personnummer', name: 'Personal number (Sweden)', weight: 3, country: 'SE', source: 'Folkbokföringslag (1991:481) 18 §; Luhn',
-  start: digits(6, 12),
   shapes: [['(?:19|20)\\d{6}[-+]\\d{4}', 40, 'twelve digits with a hyphen'], ['\\d{6}[-+]\\d{4}', 25, 'ten digits with a hyphen'], ['(?:19|20)\\d{10}', 20, 'twelve digits'], ['\\d{10}', 5, 'ten digits']],
   normalise: (w) => w.replace(/\D/g, '').slice(-10),
   check(n) {
@@ -359,7 +331,6 @@ export const fodselsnummerHolds = (n: string): boolean =>
   modulo(n, [5, 4, 3, 2, 7, 6, 5, 4, 3, 2]) === digit(n, 10);
 const fodselsnummer = scheme({
   id: 'no-fodselsnummer', name: 'Birth number (Norway)', weight: 3, country: 'NO', source: 'Folkeregisterforskriften § 2-2-1; E. Selmer, Personnummerering i Norge (1964)',
-  start: digits(6, 11),
   shapes: [['\\d{6} \\d{5}', 25, 'eleven digits, grouped 6 5'], ['\\d{11}', 15, 'eleven digits']],
   check(n) {
     const day = Number(n.slice(0, 2));
@@ -371,7 +342,6 @@ const fodselsnummer = scheme({
 }); // prettier-ignore
 const cpr = scheme({
   id: 'dk-cpr', name: 'Personal number (Denmark, CPR)', weight: 3, country: 'DK', source: 'CPR-kontoret, Personnummeret i CPR (no check digit for some since 2007)',
-  start: digits(6, 10),
   shapes: [['\\d{6}-\\d{4}', 30, 'ten digits with a hyphen'], ['\\d{10}', 5, 'ten digits']],
   check(n) {
     if (!dateIn(n, 'ddmmyy')) return undefined;
@@ -386,7 +356,6 @@ export const hetuHolds = (n: string): boolean =>
   FINNISH[Number(n.slice(0, 6) + n.slice(7, 10)) % 31] === n[10];
 const hetu = scheme({
   id: 'fi-hetu', name: 'Personal number (Finland)', weight: 3, country: 'FI', source: 'Valtioneuvoston asetus 690/2022; mod 31',
-  start: digits(6),
   shapes: [['\\d{6}[-+A-FU-Y]\\d{3}[0-9A-FHJ-NPR-Y]', 40, 'date, century and number']],
   normalise: (w) => w.toUpperCase(),
   check: (n) => both(dateIn(n, 'ddmmyy'), hetuHolds(n), 30, 'the check character is right'),
@@ -400,7 +369,6 @@ export function isikukoodHolds(n: string): boolean {
 }
 const isikukood = scheme({
   id: 'ee-isikukood', name: 'Personal code (Estonia)', weight: 3, country: 'EE', source: 'EVS 585:2007, Isikukood',
-  start: digits(11),
   shapes: [['[1-8]\\d{10}', 15, 'eleven digits']],
   check: (n) => both(dateIn(n.slice(1), 'yymmdd'), isikukoodHolds(n), 25),
   context: { et: ['isikukood', 'ik', 'sünniaeg', 'sündinud', 'id-kaart'], en: ['personal code', 'estonian id', 'personal identification code'] },
@@ -410,7 +378,6 @@ export const eanHolds = (n: string): boolean =>
   (10 - (weighted(n, [1, 3, 1, 3, 1, 3, 1, 3, 1, 3, 1, 3]) % 10)) % 10 === digit(n, 12);
 const ahv = scheme({
   id: 'ch-ahv', name: 'Social insurance number (Switzerland, AHV)', weight: 3, country: 'CH', source: 'AHVV Art. 133; check digit of EAN-13',
-  start: digits(3, 13),
   shapes: [['756\\.\\d{4}\\.\\d{4}\\.\\d{2}', 50, 'thirteen digits from 756 on, with dots'], ['756\\d{10}', 25, 'thirteen digits from 756 on']],
   check: (n) => holds(eanHolds(n), CHECK_DIGIT, 25),
   context: { de: ['ahv', 'ahv-nummer', 'ahv-nr', 'versichertennummer', 'sozialversicherung'], fr: ['avs', 'no avs', 'assurance sociale'], it: ['avs'], en: ['social insurance'] },
@@ -420,7 +387,6 @@ export const svnrHolds = (n: string): boolean =>
   n[0] !== '0' && weighted(n, [3, 7, 9, 0, 5, 8, 4, 2, 1, 6]) % 11 === digit(n, 3);
 const svnr = scheme({
   id: 'at-svnr', name: 'Insurance number (Austria, SVNR)', weight: 3, country: 'AT', source: 'ASVG § 31; Dachverband der Sozialversicherungsträger',
-  start: digits(4, 10),
   shapes: [['\\d{4}[ -/]\\d{6}', 20, 'ten digits, grouped 4 6'], ['\\d{10}', 5, 'ten digits']],
   check: (n) => (n.length === 10 ? both(dateIn(n.slice(4), 'ddmmyy'), svnrHolds(n), 20) : undefined),
   context: { de: ['svnr', 'sv-nr', 'sozialversicherungsnummer', 'versicherungsnummer', 'sozialversicherung', 'e-card'], en: ['insurance number'] },
@@ -439,7 +405,6 @@ export const cpfHolds = (n: string): boolean => {
 };
 const cpf = scheme({
   id: 'br-cpf', name: 'Taxpayer number (Brazil, CPF)', weight: 3, country: 'BR', source: 'Receita Federal, Instrução Normativa RFB 1548/2015',
-  start: digits(3, 11),
   shapes: [['\\d{3}\\.\\d{3}\\.\\d{3}-\\d{2}', 45, 'eleven digits, with dots and hyphen'], ['\\d{9}-\\d{2}', 25, 'eleven digits with a hyphen'], ['\\d{11}', 10, 'eleven digits']],
   check: (n) => holds(cpfHolds(n), CHECK_DIGITS, 35),
   context: { pt: ['cpf', 'cadastro de pessoas', 'contribuinte'], en: ['brazilian id', 'taxpayer'] },
@@ -458,7 +423,6 @@ export function curpHolds(n: string): boolean {
 }
 const curp = scheme({
   id: 'mx-curp', name: 'Population registry code (Mexico, CURP)', weight: 3, country: 'MX', source: 'RENAPO, Instructivo normativo para la asignación de la CURP',
-  start: { runs: [{ of: 'upper', length: 4 }] },
   shapes: [['[A-Z][AEIOUX][A-Z]{2}\\d{6}[HMX][A-Z]{2}[B-DF-HJ-NP-TV-Z]{3}[A-Z0-9]\\d', 50, 'eighteen characters in their places']],
   check: (n) => both(dateIn(n.slice(4), 'yymmdd'), curpHolds(n), 25),
   context: { es: ['curp', 'clave única', 'registro de población'], en: ['mexican id'] },
@@ -472,7 +436,6 @@ export function nitHolds(n: string): boolean {
 }
 const nit = scheme({
   id: 'co-nit', name: 'Tax or identity number (Colombia, NIT)', weight: 2, country: 'CO', source: 'DIAN, Orden Administrativa 4 de 1989',
-  start: digits(1, 10),
   shapes: [['\\d{1,3}\\.\\d{3}\\.\\d{3}-\\d', 30, 'digits in threes, and a check digit'], ['\\d{8,10}-\\d', 20, 'digits and a check digit']],
   check: (n) => holds(nitHolds(n), CHECK_DIGIT, 25),
   context: { es: ['nit', 'rut', 'cédula', 'cedula', 'cédula de ciudadanía', 'identificación tributaria'], en: ['colombian tax'] },
@@ -480,10 +443,9 @@ const nit = scheme({
 }); // prettier-ignore
 const cedula = scheme({
   id: 'co-cedula', name: 'Identity number (Colombia, cédula)', weight: 3, country: 'CO', source: 'Registraduría Nacional (common practice)',
-  start: digits(1, 10),
   shapes: [['\\d{1,3}(?:\\.\\d{3}){2,3}', 20, 'digits in threes'], ['\\d{6,10}', 5, 'six to ten digits']],
   check: () => NO_CHECK,
-  context: { es: ['cédula', 'cedula', 'cédula de ciudadanía', 'c.c', 'documento de identidad'] },
+  context: { es: ['cédula', 'cedula', 'cédula de ciudadanía', 'documento de identidad'] },
   needsContext: true, contextPoints: 40,
 }); // prettier-ignore
 
@@ -491,7 +453,6 @@ const cedula = scheme({
 
 const aadhaar = scheme({
   id: 'in-aadhaar', name: 'Aadhaar (India)', weight: 3, country: 'IN', source: 'UIDAI, Aadhaar numbering scheme; J. Verhoeff (1969)',
-  start: digits(4, 12),
   shapes: [['[2-9]\\d{3} \\d{4} \\d{4}', 25, 'twelve digits in fours'], ['[2-9]\\d{3}-\\d{4}-\\d{4}', 25, 'twelve digits in fours'], ['[2-9]\\d{11}', 10, 'twelve digits']],
   check: (n) => holds(verhoeff(n), `${CHECK_DIGIT} (Verhoeff)`, 20),
   context: { en: ['aadhaar', 'aadhar', 'uid', 'uidai', 'enrolment'], hi: ['आधार'] },
@@ -499,7 +460,6 @@ const aadhaar = scheme({
 }); // prettier-ignore
 const pan = scheme({
   id: 'in-pan', name: 'Permanent account number (India, PAN)', weight: 3, country: 'IN', source: 'Income-tax Rules 1962, rule 114',
-  start: { runs: [{ of: 'upper', length: 5, next: ['digit'] }] },
   shapes: [['[A-Z]{3}[ABCFGHJLPT][A-Z]\\d{4}[A-Z]', 45, 'ten characters, a kind of holder in the fourth']],
   check: (n) => holds(n.slice(5, 9) !== '0000', 'its number is one that is given', 5),
   context: { en: ['pan', 'pan no', 'pan card', 'permanent account', 'income tax', 'tds'] },
@@ -509,7 +469,6 @@ export const residentHolds = (n: string): boolean =>
   '10X98765432'[weighted(n, [7, 9, 10, 5, 8, 4, 2, 1, 6, 3, 7, 9, 10, 5, 8, 4, 2]) % 11] === n[17];
 const resident = scheme({
   id: 'cn-resident', name: 'Resident identity number (China)', weight: 3, country: 'CN', source: 'GB 11643-1999; ISO/IEC 7064 MOD 11-2',
-  start: digits(17, 18),
   shapes: [['\\d{17}[\\dXx]', 30, 'eighteen characters']],
   check: (n) => both(/^[1-8]/.test(n) && dateIn(n.slice(6), 'yyyymmdd') && /^(?:19|20)/.test(n.slice(6)), residentHolds(n), 30),
   context: { zh: ['身份证', '身份证号', '居民身份证', '公民身份'], en: ['resident identity', 'chinese id', 'id card'] },
@@ -524,7 +483,6 @@ export function myNumberHolds(n: string): boolean {
 }
 const myNumber = scheme({
   id: 'jp-my-number', name: 'My Number (Japan)', weight: 3, country: 'JP', source: '総務省令第八十五号 (2014), article 5',
-  start: digits(4, 12),
   shapes: [['\\d{4}[ -]\\d{4}[ -]\\d{4}', 20, 'twelve digits in fours'], ['\\d{12}', 10, 'twelve digits']],
   check: (n) => holds(myNumberHolds(n), CHECK_DIGIT, 20),
   context: { ja: ['マイナンバー', '個人番号', '番号カード'], en: ['my number', 'individual number'] },
@@ -532,7 +490,6 @@ const myNumber = scheme({
 }); // prettier-ignore
 const rrn = scheme({
   id: 'kr-rrn', name: 'Resident registration number (South Korea)', weight: 3, country: 'KR', source: '주민등록법 시행규칙; random since October 2020, without a check digit',
-  start: digits(6, 13),
   shapes: [['\\d{6}-[1-8]\\d{6}', 40, 'thirteen digits with a hyphen'], ['\\d{6}[1-8]\\d{6}', 10, 'thirteen digits']],
   check(n) {
     if (!dateIn(n, 'yymmdd')) return undefined;
@@ -550,7 +507,6 @@ export function nricHolds(n: string): boolean {
 } // prettier-ignore
 const nric = scheme({
   id: 'sg-nric', name: 'Identity number (Singapore, NRIC or FIN)', weight: 3, country: 'SG', source: 'Immigration and Checkpoints Authority (check from memory)',
-  start: { runs: [{ of: 'upper', length: 1, next: ['digit'] }] },
   shapes: [['[STFGM]\\d{7}[A-Z]', 35, 'a letter, seven digits and a letter']],
   check: (n) => holds(nricHolds(n), 'the check letter is right', 30),
   context: { en: ['nric', 'fin', 'identity card', 'ic no', 'singapore', 'work pass'] },
@@ -559,7 +515,6 @@ export const thaiHolds = (n: string): boolean =>
   (11 - (weighted(n, [13, 12, 11, 10, 9, 8, 7, 6, 5, 4, 3, 2]) % 11)) % 10 === digit(n, 12);
 const thai = scheme({
   id: 'th-identity', name: 'Identity number (Thailand)', weight: 3, country: 'TH', source: 'กรมการปกครอง, identity card number (mod 11)',
-  start: digits(1, 13),
   shapes: [['[1-8]-\\d{4}-\\d{5}-\\d{2}-\\d', 45, 'thirteen digits, written as on the card'], ['[1-8]\\d{12}', 10, 'thirteen digits']],
   check: (n) => holds(thaiHolds(n), `${CHECK_DIGIT} (mod 11)`, 20),
   context: { th: ['เลขประจำตัวประชาชน', 'บัตรประชาชน', 'ประชาชน'], en: ['thai id', 'identity card', 'citizen id'] },
@@ -567,7 +522,6 @@ const thai = scheme({
 }); // prettier-ignore
 const southAfrican = scheme({
   id: 'za-identity', name: 'Identity number (South Africa)', weight: 3, country: 'ZA', source: 'Identification Act 68 of 1997; Luhn',
-  start: digits(6, 13),
   shapes: [['\\d{6} \\d{4} \\d{3}', 30, 'thirteen digits, grouped 6 4 3'], ['\\d{13}', 10, 'thirteen digits']],
   check: (n) => both(dateIn(n, 'yymmdd') && /[0-2]/.test(n[10]!), luhn(n), 20),
   context: { en: ['identity number', 'id number', 'id no', 'south african id', 'rsa id', 'sa id'], af: ['identiteitsnommer'] },
@@ -591,7 +545,7 @@ export function mrzHolds(lines: readonly string[]): boolean {
 } // prettier-ignore
 const mrz = scheme({
   id: 'passport-mrz', name: 'Passport or travel document (machine-readable zone)', weight: 3, source: 'ICAO Doc 9303, parts 3 to 6',
-  start: { runs: [{ of: 'upper', length: [1, 31] }] },
+  looks: [/[A-Z][A-Z0-9<]{19}/],
   shapes: [
     ['P[A-Z<][A-Z<]{3}[A-Z<]{39}\\r?\\n[A-Z0-9<]{9}\\d[A-Z<]{3}\\d{6}\\d[MFX<]\\d{6}\\d[A-Z0-9<]{14}[\\d<]\\d', 40, 'two lines of 44 characters, as in passports'],
     ['[ACI][A-Z0-9<][A-Z<]{3}[A-Z0-9<]{9}[\\d<][A-Z0-9<]{15}\\r?\\n\\d{7}[MFX<]\\d{7}[A-Z<]{3}[A-Z0-9<]{11}\\d\\r?\\n[A-Z<]{30}', 40, 'three lines of 30 characters, as on identity cards'],

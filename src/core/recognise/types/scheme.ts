@@ -1,5 +1,5 @@
 /** Data types that are a spelling and a check: what most numbers are. */
-import type { DataType, Reason, Start } from '../types.ts';
+import type { DataType, Reason } from '../types.ts';
 
 export interface Scheme {
   id: string;
@@ -7,7 +7,8 @@ export interface Scheme {
   weight: DataType['weight'];
   country?: string;
   source: string;
-  start: Start;
+  /** Shapes to look out for; the spellings themselves where absent (see `Start`). */
+  looks?: readonly RegExp[];
   /** Spellings, tried in order: what each is worth. Anchors and flags are added here. */
   shapes: readonly (readonly [pattern: string, points: number, why: string])[];
   /** The value without what only makes it readable; letters and digits in capitals where absent. */
@@ -49,7 +50,7 @@ export function scheme(s: Scheme): DataType {
     weight: s.weight,
     country: s.country,
     source: s.source,
-    start: s.start,
+    start: { shapes: s.looks ?? true },
     longest: s.longest ?? 48,
     patterns: s.shapes.map(
       ([pattern]) => new RegExp(`(?:${pattern})(?![A-Za-z0-9])`, s.anyCase ? 'iy' : 'y'),

@@ -182,28 +182,48 @@ const apiKey = secret({
 }); // prettier-ignore
 
 const words = new Set(wordlist);
-const seedPhrase = secret({
+/** Phrases are of so many words. */
+const PHRASES = [24, 21, 18, 15, 12];
+const seedPhrase: DataType = {
   id: 'seed-phrase',
   name: 'Seed phrase of a wallet',
+  weight: 4,
   source: 'BIP-39, English word list and checksum',
-  words: wordlist,
-  patterns: [23, 20, 17, 14, 11].map((n) => new RegExp(`(?:[a-z]{3,8}[ \n]){${n}}[a-z]{3,8}(?![a-z])`, 'y')),
-  longest: 216,
-  read(candidate) {
-    const list = candidate.split(/[ \n]/);
-    // a word said over and over is none, though its checksum may be right
-    if (new Set(list).size < list.length * 0.6 || !list.every((w) => words.has(w)) || !validateMnemonic(list.join(' '), wordlist)) return undefined;
-    return {
-      secret: list.join(' '),
-      masked: `${list.length} words`,
-      reasons: [
-        { why: `${list.length} words of the list`, points: 50 },
-        { why: 'their checksum is right', points: 30 },
-      ],
-    };
+  start: { chain: 12 },
+  patterns: [/[a-z]{3,8}/y],
+  longest: 240,
+  judge(candidate) {
+    const said = [...candidate.matchAll(/[a-z]+/g)];
+    // the longest run of words of the list; other small words may stand around it
+    for (let from = 0; from + 12 <= said.length; from++) {
+      let to = from;
+      while (to < said.length && words.has(said[to]![0])) to++;
+      for (const n of PHRASES)
+        for (const first of [from, to - n]) {
+          if (first < from || first + n > to) continue;
+          const phrase = said.slice(first, first + n).map((m) => m[0]);
+          // a word said over and over is none, though its checksum may be right
+          if (new Set(phrase).size < n * 0.6 || !validateMnemonic(phrase.join(' '), wordlist)) continue;
+          const last = said[first + n - 1]!;
+          return {
+            normalised: phrase.join(' '),
+            masked: `${n} words`,
+            skips: said[first]!.index,
+            length: last.index + last[0].length - said[first]!.index,
+            reasons: [
+              { why: `${n} words of the list`, points: 50 },
+              { why: 'their checksum is right', points: 30 },
+            ],
+          };
+        }
+      from = to;
+    }
+    return undefined;
   },
   context: { en: ['seed', 'seed phrase', 'recovery phrase', 'wallet', 'mnemonic', 'bip39', 'backup'] },
-}); // prettier-ignore
+  otherwise: [],
+  examples: new Set(),
+};
 
 const request: DataType = {
   id: 'certificate-request',
