@@ -71,7 +71,7 @@ describe('the demo’s world', () => {
         now: TIERS[e.now],
         could: TIERS[e.could],
       }))
-      .sort((a, b) => (a.item! < b.item! ? -1 : 1));
+      .sort((a, b) => (a.item < b.item ? -1 : 1));
     const planted = world.flaws
       .flatMap((f) =>
         f.items.map((item) => ({

@@ -1,4 +1,5 @@
 /** Assembles src/core/access/bits.wat; run by hand it writes bits-wasm.ts beside it. */
+import { Buffer } from 'node:buffer';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import wabt from 'wabt';

@@ -1,51 +1,55 @@
 import { createHash } from 'node:crypto';
-import { createReadStream, statSync } from 'node:fs';
-import { basename } from 'node:path';
+import { createReadStream, readdirSync, statSync } from 'node:fs';
+import { basename, join } from 'node:path';
 import { Scanner } from '../core/recognise/engine.ts';
-import { DATA_TYPES } from '../core/recognise/types/index.ts';
+import { PARTS } from '../core/model.ts';
+import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
+import { scanFile } from '../formats/scan.ts';
 import { CliError, print } from './error.ts';
 
-/** UTF-8, or UTF-16 where a byte order mark says so. */
-function encodingOf(first: Uint8Array): string {
-  if (first[0] === 0xff && first[1] === 0xfe) return 'utf-16le';
-  return first[0] === 0xfe && first[1] === 0xff ? 'utf-16be' : 'utf-8';
-}
-
 /** Prints `{file, dataType, distinct, occurrences, certainty, matches}` for each file and data type found in it. */
-export async function classify(files: string[], minCertainty: string): Promise<void> {
-  const least = Number(minCertainty);
+export async function classify(
+  paths: string[],
+  options: { minCertainty: string; types?: string; parts?: string },
+): Promise<void> {
+  const least = Number(options.minCertainty);
   if (!Number.isInteger(least) || least < 0 || least > 100)
     throw new CliError('--min-certainty takes a whole number from 0 to 100.');
-  for (const file of files) {
-    if (!statSync(file, { throwIfNoEntry: false })?.isFile())
-      throw new CliError(`${file} is not a file that can be read.`);
+  const types = options.types
+    ? options.types.split(',').map((id) => {
+        const type = dataType(id.trim());
+        if (!type) throw new CliError(`There is no data type ${id}. “gl types” lists them.`);
+        return type;
+      })
+    : DATA_TYPES;
+  const parts = options.parts?.split(',').map((p) => p.trim());
+  const wrong = parts?.find((p) => !(PARTS as readonly string[]).includes(p));
+  if (wrong !== undefined) throw new CliError(`There is no part ${wrong}. Parts are ${PARTS.join(', ')}.`);
+  for (const file of paths.flatMap(filesAt)) {
     // values are told apart within one run; nothing of them is kept
     const scanner = new Scanner({
-      types: DATA_TYPES,
+      types,
       minCertainty: least,
       keep: Infinity,
       hash: (type, value) => createHash('sha256').update(`${type}\0${value}`).digest('base64'),
     });
     scanner.fileName(basename(file));
-    scanner.begin('body');
-    let decoder: TextDecoder | undefined;
     try {
-      for await (const chunk of createReadStream(file, { highWaterMark: 1 << 20 })) {
-        decoder ??= new TextDecoder(encodingOf(chunk as Uint8Array));
-        scanner.feed(decoder.decode(chunk as Uint8Array, { stream: true }));
-      }
+      const { left } = await scanFile(scanner, createReadStream(file, { highWaterMark: 1 << 20 }));
+      for (const reason of left) process.stderr.write(`${file}: not fully scanned: ${reason}\n`);
     } catch (e) {
       throw new CliError(`${file} could not be read: ${(e as Error).message}`);
     }
-    scanner.feed(decoder?.decode() ?? '');
-    for (const found of scanner.finish())
+    for (const found of scanner.finish()) {
+      const matches = parts ? found.matches.filter((m) => parts.includes(m.part)) : found.matches;
+      if (parts && !matches.length) continue;
       await print({
         file,
         dataType: found.dataType,
         distinct: found.distinct,
-        occurrences: found.occurrences,
-        certainty: found.certainty,
-        matches: found.matches.map(({ part, start, end, masked, certainty, reasons }) => ({
+        occurrences: parts ? matches.length : found.occurrences,
+        certainty: parts ? Math.max(...matches.map((m) => m.certainty)) : found.certainty,
+        matches: matches.map(({ part, start, end, masked, certainty, reasons }) => ({
           part,
           start,
           end,
@@ -54,5 +58,23 @@ export async function classify(files: string[], minCertainty: string): Promise<v
           reasons,
         })),
       });
+    }
   }
+}
+
+/** A file, or every file below a directory. */
+function filesAt(path: string): string[] {
+  const at = statSync(path, { throwIfNoEntry: false });
+  if (at?.isFile()) return [path];
+  if (!at?.isDirectory()) throw new CliError(`${path} is not a file that can be read.`);
+  return readdirSync(path, { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.isFile())
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort();
+}
+
+/** Prints `{id, name, weight, country, source}` for each data type. */
+export async function listTypes(): Promise<void> {
+  for (const { id, name, weight, country, source } of DATA_TYPES)
+    await print({ id, name, weight, ...(country && { country }), source });
 }

@@ -4,7 +4,7 @@
  */
 import { Command, CommanderError } from 'commander';
 import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
-import { classify } from './classify.ts';
+import { classify, listTypes } from './classify.ts';
 import { copyExtract } from './copy.ts';
 import { CliError } from './error.ts';
 import { verifyLedger } from './ledger.ts';
@@ -15,13 +15,19 @@ program.configureOutput({ writeOut: (text) => process.stderr.write(text) });
 program
   .command('classify')
   .description('recognise sensitive content: one line for each file and data type')
-  .argument('<file...>')
+  .argument('<file...>', 'files, or directories of them')
   .option(
     '--min-certainty <n>',
     'leave out matches below this certainty, 0–100 (presets: Wide 30, Balanced 55, Strict 80)',
     '30',
   )
-  .action((files: string[], options: { minCertainty: string }) => classify(files, options.minCertainty));
+  .option('--types <ids>', 'these data types alone, with commas between')
+  .option('--parts <parts>', 'these parts of documents alone: title, body, comment, suggestion, metadata')
+  .action(classify);
+program
+  .command('types')
+  .description('the data types: id, name, weight, country, source')
+  .action(() => listTypes());
 
 const access = (name: string, about: string): Command =>
   program

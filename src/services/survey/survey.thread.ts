@@ -11,6 +11,7 @@ import type { GroupRow, ItemRow } from '../../core/model.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
+import { scanFile } from '../../formats/scan.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
 import {
@@ -64,8 +65,6 @@ const steps: SurveyStep[] = stepNames.map((name) => ({
 
 /** Content is read by this many requests at a time. */
 const READERS = 8;
-/** A longer file is scanned this far and said to be so. */
-const LONGEST_TEXT = 64 * 1024 * 1024;
 /** Kept per data type and file: enough for a dossier. */
 const KEEP = 20;
 
@@ -192,21 +191,9 @@ async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<Conte
   scanner.fileName(item.name);
   const bytes = mayHoldText(item) ? await connector.content(item.id) : undefined;
   if (!bytes) return { state: 'name-only', found: scanner.finish() };
-  scanner.begin('body');
-  const decoder = new TextDecoder('utf-8');
-  let read = 0;
-  for await (const chunk of bytes) {
-    read += chunk.length;
-    scanner.feed(decoder.decode(chunk, { stream: true }));
-    if (read > LONGEST_TEXT)
-      return {
-        state: 'scanned',
-        reason: `only the first ${LONGEST_TEXT / 1024 / 1024} MB`,
-        found: scanner.finish(),
-      };
-  }
-  scanner.feed(decoder.decode());
-  return { state: 'scanned', found: scanner.finish() };
+  const { read, left } = await scanFile(scanner, bytes);
+  const reason = left.length ? `Not fully scanned: ${left.slice(0, 5).join('; ')}.` : undefined;
+  return { state: read ? 'scanned' : 'unreadable', ...(reason && { reason }), found: scanner.finish() };
 }
 
 /** Scans the files of one workspace, several at a time; one that cannot be read keeps what was known of it. */

@@ -12,7 +12,7 @@ export interface Scheme {
   /** Spellings, tried in order: what each is worth. Anchors and flags are added here. */
   shapes: readonly (readonly [pattern: string, points: number, why: string])[];
   /** The value without what only makes it readable; letters and digits in capitals where absent. */
-  normalise?(written: string): string;
+  normalise?: (written: string) => string;
   /** What else speaks for it; undefined where it is none. */
   check(normalised: string, written: string): readonly Reason[] | undefined;
   context: DataType['context'];
