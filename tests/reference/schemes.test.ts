@@ -8,16 +8,9 @@ import { dice } from '../../demo/make.ts';
 import { Scanner } from '../../src/core/recognise/engine.ts';
 import { mrzDigit } from '../../src/core/recognise/types/people.ts';
 import { verhoeff } from '../../src/core/recognise/types/checks.ts';
-import { DATA_TYPES, dataType } from '../../src/core/recognise/types/index.ts';
+import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
+import { made as madeWith, takes } from './labelled.ts';
 
-/** Whether a type takes the whole text as one of its values, whatever stands around it. */
-function takes(id: string, text: string): boolean {
-  const type = dataType(id)!;
-  return type.patterns.some((pattern, k) => {
-    pattern.lastIndex = 0;
-    return pattern.test(text) && pattern.lastIndex === text.length && !!type.judge(text, '', k);
-  });
-}
 function found(text: string) {
   const scanner = new Scanner({ types: DATA_TYPES, hash: (type, value) => `${type} ${value}` });
   scanner.begin('body');
@@ -26,20 +19,7 @@ function found(text: string) {
 }
 
 const d = dice(20);
-/** # a digit, A a capital, * either, Y M D a date’s parts; [abc] one of these; all else itself. */
-const made = (form: string): string => {
-  const [y, m, day] = [1950 + d.int(75), 1 + d.int(12), 1 + d.int(28)];
-  return form
-    .replace('YYYY', String(y))
-    .replace('YY', String(y).slice(2))
-    .replace('MM', String(m).padStart(2, '0'))
-    .replace('DD', String(day).padStart(2, '0'))
-    .replace(/\[([^\]]+)\]|[#A*]/g, (c, list?: string) => {
-      if (list) return list[d.int(list.length)]!;
-      const letter = c === 'A' || (c === '*' && d.chance(0.5));
-      return letter ? String.fromCharCode(65 + d.int(26)) : String(d.int(10));
-    });
-};
+const made = (form: string): string => madeWith(d, form);
 
 /** Type, stdnum’s country and name, forms; `unless`: where the two are known to differ, and why. */
 const SCHEMES: [

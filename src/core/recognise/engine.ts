@@ -41,6 +41,17 @@ const AT = 5;
 const PLUS = 6;
 /** Class by UTF-16 code unit; letters beyond ASCII are as small ones: they join words too. */
 const CLASS = new Uint8Array(65536).fill(LOWER, 192);
+// signs, and scripts that set no spaces: a number may stand right beside them
+for (const [from, to] of [
+  [0x0e00, 0x0e7f],
+  [0x2000, 0x2bff],
+  [0x2e80, 0x9fff],
+  [0xac00, 0xd7af],
+  [0xf900, 0xfaff],
+  [0xfe30, 0xfe6f],
+  [0xff00, 0xffef],
+] as const)
+  CLASS.fill(0, from, to + 1);
 for (let c = 0; c < 128; c++) {
   if (c >= 48 && c <= 57) CLASS[c] = DIGIT;
   else if (c >= 65 && c <= 90) CLASS[c] = UPPER;

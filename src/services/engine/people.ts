@@ -1,11 +1,11 @@
 /** People, guests, outsiders, groups and outside domains: what each can reach, and where it is named. */
-import { countBoth, has } from '../../core/access/bits.ts';
+import { countBoth, has, type Bits } from '../../core/access/bits.ts';
 import { groupsAbove, groupsHolding, groupsHoldingGroup, groupsOfUser } from '../../core/access/groups.ts';
 import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { whatOf, type Asked } from '../../core/access/what.ts';
-import { capabilityNames, TIERS } from '../../core/model.ts';
+import { capabilityNames, domainOf, TIERS } from '../../core/model.ts';
 import type {
   EntryRef,
   HoldingRow,
@@ -77,14 +77,16 @@ const keyOfIdentity = (l: Loaded, identity: number): string =>
 
 /** Groups that, however deep, hold themselves. */
 function cyclicGroups(l: Loaded): Set<number> {
-  const found = new Set<number>();
+  // groups that contain each other are given one set together (groups.ts)
+  const { groupMembers } = l.view;
+  const holders = new Map<Bits, number>();
+  for (const set of groupMembers) holders.set(set, (holders.get(set) ?? 0) + 1);
   const { members } = l.org;
-  for (let g = 0; g < l.org.groups.length; g++)
-    for (const m of members.values.subarray(members.start[g], members.start[g + 1]))
-      if (m < 0 && groupsAbove(l.org, [g]).has(~m)) {
-        found.add(g);
-        break;
-      }
+  const found = new Set<number>();
+  groupMembers.forEach((set, g) => {
+    const own = members.values.subarray(members.start[g], members.start[g + 1]);
+    if (holders.get(set)! > 1 || own.includes(~g)) found.add(g);
+  });
   return found;
 }
 
@@ -163,17 +165,22 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
     v.identityDomain.forEach((d, i) => {
       if (d >= 0 && has(v.all, i)) people.set(v.domainNames[d]!, (people.get(v.domainNames[d]!) ?? 0) + 1);
     });
+    /** Grants by domain, to its people and to it as a whole. */
+    const grantsTo = new Map<string, number>();
+    for (const [who, list] of k.named) {
+      const [kind, rest] = [who.slice(0, who.indexOf(':')), who.slice(who.indexOf(':') + 1)];
+      if (kind !== 'domain' && kind !== 'outsider') continue;
+      const domain = kind === 'domain' ? rest : domainOf(rest);
+      grantsTo.set(domain, (grantsTo.get(domain) ?? 0) + list.length);
+    }
+    const numbers = new Map(v.domainNames.map((name, d) => [name, d]));
     return names.map((name) => {
       const key = `domain:${name}`;
-      const d = v.domainNames.indexOf(name);
+      const d = numbers.get(name) ?? -1;
       const standing = org.domains.indexOf(name);
       const unexpected = d >= 0 ? has(v.unexpectedDomains, d) : v.domainStanding[standing] === 2;
       const external = people.get(name) ?? 0;
-      const grants = [...k.named].reduce(
-        (n, [who, list]) =>
-          who === key || (who.startsWith('outsider:') && who.endsWith(`@${name}`)) ? n + list.length : n,
-        0,
-      );
+      const grants = grantsTo.get(name) ?? 0;
       return {
         key,
         name,
