@@ -103,6 +103,8 @@ export interface Dossier {
   weighing: { why: string; weight: number }[];
   contents: FoundContent[];
   scan: 'scanned' | 'name-only' | 'unreadable';
+  /** What was not read of it, in a sentence. */
+  unread?: string;
   routes: RouteDto[];
   /** What “withdraw outside access” would pick up, and what it would leave because members hold it too. */
   withdrawable: EntryRef[];
@@ -324,6 +326,7 @@ export interface NodeDossier {
   allowed: Tier;
   weighing: { why: string; weight: number }[];
   contents: FoundContent[];
+  unread?: string;
   owners: string[];
   label?: string;
   mime?: string;
@@ -362,6 +365,8 @@ export interface IdentityPage {
   total: number;
   counts: Record<string, number>;
   survey: number;
+  /** What is not as was asked for, in a sentence. */
+  note?: string;
 }
 
 export interface WhatSummary {

@@ -443,9 +443,10 @@ function Contents({ dossier }: { dossier: DossierData }) {
   ];
   return (
     <Section name="What is in it" aside={scan}>
+      {dossier.unread && <p>{dossier.unread}</p>}
       {dossier.contents.length === 0 && (
         <p className="text-quiet">
-          Nothing sensitive was recognised.
+          Nothing sensitive was recognised{dossier.unread && ' in what was read'}.
           {dossier.item.label && ` It weighs by its label, ${dossier.item.label}.`}
         </p>
       )}

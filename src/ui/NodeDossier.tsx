@@ -127,9 +127,11 @@ function Body({
       <Who nodeKey={data.node.key} asOf={asOf} usedDays={data.usedDays} />
       {isFile ? (
         <Section name="What is in it">
+          {data.unread && <p>{data.unread}</p>}
           {data.contents.length === 0 && (
             <p className="text-quiet">
-              Nothing sensitive was recognised.{data.label && ` Its label is ${data.label}.`}
+              Nothing sensitive was recognised{data.unread && ' in what was read'}.
+              {data.label && ` Its label is ${data.label}.`}
             </p>
           )}
           {data.contents.map((c) => (

@@ -242,9 +242,18 @@ describe('access, against a plain second reading of its definition', () => {
         const byNode = Array.from({ length: org.spaces.length + org.itemIds.length }, (_, node) =>
           who(v, node),
         );
+        const tally = {
+          counts: Uint8Array.from({ length: org.itemIds.length }, (_, i) => i % 3),
+          files: new Int32Array(v.identityCount),
+          heavy: new Int32Array(v.identityCount),
+        };
+        reach(v, undefined, undefined, tally);
         for (let i = 0; i < v.identityCount; i++) {
           const bits = whatOf(v, { identity: i });
           byNode.forEach((held, node) => expect(bits[node]).toBe(held[i]));
+          const held = [...bits.subarray(org.spaces.length)].map((b, item) => (b ? tally.counts[item]! : 0));
+          expect(tally.files[i]).toBe(held.filter((c) => c > 0).length);
+          expect(tally.heavy[i]).toBe(held.filter((c) => c > 1).length);
         }
       }),
       { numRuns: 500 },

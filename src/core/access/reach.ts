@@ -3,7 +3,18 @@
  * what applies is computed once per access class and counted once, with the item's owner laid over.
  */
 import { TIERS, type Tier } from '../model.ts';
-import { add, anyBoth, bitsFor, countBoth, has, intersect, union, unionMany, type Bits } from './bits.ts';
+import {
+  add,
+  anyBoth,
+  bitsFor,
+  countBoth,
+  forEachBoth,
+  has,
+  intersect,
+  union,
+  unionMany,
+  type Bits,
+} from './bits.ts';
 import { PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
 import { addPrincipal, domainsOf, soleIdentity, type SpaceRules, type View } from './view.ts';
 
@@ -52,12 +63,26 @@ interface State extends AccessClass {
   number: number;
   bits: Bits;
   organisationLink: boolean;
+  /** Files and heavy files of this state, for the tally. */
+  files: number;
+  heavy: number;
+}
+
+/** How many files each identity holds something of: filled while reach is worked out. */
+export interface Tally {
+  /** By item: 0 no file, 1 a file, 2 a heavy one. */
+  counts: Uint8Array;
+  /** By identity. */
+  files: Int32Array;
+  heavy: Int32Array;
 }
 
 const emptyState = (v: View): State => ({
   number: -1,
   bits: v.arena.borrow(),
   organisationLink: false,
+  files: 0,
+  heavy: 0,
   members: 0,
   guests: 0,
   outsiders: 0,
@@ -164,12 +189,14 @@ function tierOf(v: View, members: number, external: boolean, unexpected: boolean
 
 /**
  * The reach of every space and item. `only`: the nodes that are wanted, in rising order, all where
- * absent; the rest is left at zero. `progress` is told of spaces done, a hundred at a time.
+ * absent; the rest is left at zero. `progress` is told of spaces done, a hundred at a time; `tally` is
+ * added to.
  */
 export function reach(
   v: View,
   only?: Int32Array,
   progress?: (done: number, of: number) => void,
+  tally?: Tally,
 ): ReachColumns {
   const { org } = v;
   const nodes = org.spaces.length + org.itemIds.length;
@@ -190,7 +217,7 @@ export function reach(
     : org.spaces.map((_, s) => s);
   const wanted = only && { nodes: only, at: 0 };
   spaces.forEach((s, done) => {
-    reachOfSpace(v, s, out, wanted);
+    reachOfSpace(v, s, out, wanted, tally);
     if (progress && done % 100 === 99) progress(done + 1, spaces.length);
   });
   return out;
@@ -201,9 +228,18 @@ function reachOfSpace(
   s: number,
   out: ReachColumns,
   wanted?: { nodes: Int32Array; at: number },
+  tally?: Tally,
 ): void {
-  const { org } = v;
-  const { arena } = v;
+  const { org, arena } = v;
+  const done = (state: State): void => {
+    const { files, heavy } = state;
+    if (tally && files)
+      forEachBoth(state.bits, state.bits, (i) => {
+        tally.files[i]! += files;
+        tally.heavy[i]! += heavy;
+      });
+    arena.giveBack(state.bits);
+  };
   const rules = v.spaces[s]!;
   const top = emptyState(v);
   if (org.spaces[s]!.visibility === 'organisation') union(top.bits, v.members);
@@ -227,7 +263,7 @@ function reachOfSpace(
   for (let item = org.spaceFirst[s]!; item < last; item++) {
     let frame = stack[stack.length - 1]!;
     while (frame.end <= item) {
-      if (frame.own) arena.giveBack(frame.state.bits);
+      if (frame.own) done(frame.state);
       stack.pop();
       frame = stack[stack.length - 1]!;
     }
@@ -250,6 +286,8 @@ function reachOfSpace(
         ...state,
         number: -1,
         bits,
+        files: 0,
+        heavy: 0,
         wholeDomains: state.wholeDomains.slice(),
         identityDomains: state.identityDomains.slice(),
       };
@@ -257,12 +295,21 @@ function reachOfSpace(
       settle(v, state, rules, out);
     }
     put(v, node, org.itemOwner[item]!, state, rules, out);
+    if (tally?.counts[item]) {
+      const heavy = tally.counts[item]! - 1;
+      state.files++;
+      state.heavy += heavy;
+      if (out.ownerAdds[node]) {
+        tally.files[org.itemOwner[item]!]!++;
+        tally.heavy[org.itemOwner[item]!]! += heavy;
+      }
+    }
     const end = org.itemEnd[item]!;
     if (end > item + 1) stack.push({ state, end, own });
-    else if (own) arena.giveBack(state.bits);
+    else if (own) done(state);
   }
-  for (const { state, own } of stack) if (own) arena.giveBack(state.bits);
-  if (pastBreak) arena.giveBack(pastBreak.bits);
+  for (const { state, own } of stack) if (own) done(state);
+  if (pastBreak) done(pastBreak);
 }
 
 /** Whether an entry on a space reaches through every break below it. */
@@ -292,7 +339,14 @@ function count(v: View, state: State, rules: SpaceRules): void {
 /** Counts a state and makes it a class. */
 function settle(v: View, state: State, rules: SpaceRules, out: ReachColumns): State {
   count(v, state, rules);
-  const { bits: _bits, number: _number, organisationLink: _link, ...summary } = state;
+  const {
+    bits: _bits,
+    number: _number,
+    organisationLink: _link,
+    files: _files,
+    heavy: _heavy,
+    ...summary
+  } = state;
   state.number = out.classes.push({ ...summary, wholeDomains: [...summary.wholeDomains] }) - 1;
   return state;
 }

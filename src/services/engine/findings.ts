@@ -204,6 +204,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
     weighing: weighing.reasons,
     contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(f.dataType) })),
     scan: doc?.state ?? 'name-only',
+    ...(doc?.reason && { unread: doc.reason }),
     routes: routesOf(l, node),
     withdrawable: outside.outsideOnly.map((e) => entryRef(l, e)),
     mixed: outside.mixed.map((e) => entryRef(l, e)),

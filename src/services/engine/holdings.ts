@@ -386,6 +386,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
     allowed: ALLOWED[item >= 0 && row!.kind === 'file' ? l.weights[item]! : b.weight[node]!]!,
     weighing: weighing.reasons,
     contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(f.dataType) })),
+    ...(doc?.reason && { unread: doc.reason }),
     owners: ownersOf(l, node),
     ...((row?.label ?? spaceRow.label) && { label: row ? row.label : spaceRow.label }),
     ...(row?.mime && { mime: row.mime }),

@@ -1,6 +1,5 @@
 /** One survey's organisation in memory: columns for the core, rows for people to read. */
-import type { ReachColumns } from '../../core/access/reach.ts';
-import { reach } from '../../core/access/reach.ts';
+import { reach, type ReachColumns, type Tally } from '../../core/access/reach.ts';
 import { OrganisationBuilder, type Organisation } from '../../core/access/organisation.ts';
 import { resolveDeeds, usageOf, type Usage } from '../../core/access/usage.ts';
 import { view, type View } from '../../core/access/view.ts';
@@ -22,6 +21,9 @@ import type { Db } from '../../store/db.ts';
 import { PackedRows } from './packed.ts';
 import { observedParts, readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
 
+/** Weights from here on are heavy: what must not be widely reached. */
+export const HEAVY = 2;
+
 /** Ids of different sources may be the same; inside the engine they carry their source. */
 export const key = (source: string, id: string): string => `${source}:${id}`;
 export const unkey = (k: string): { source: string; id: string } => {
@@ -42,6 +44,8 @@ export interface Loaded {
   groupRules: Map<string, string>;
   content: Map<string, ContentDoc>;
   weights: Uint8Array;
+  /** How many files, and heavy ones, each identity holds something of. */
+  tally: Tally;
   exposures: ItemExposure[];
   usage: Usage;
 }
@@ -204,11 +208,16 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     if (n >= 0) itemRows[n] = row;
   }
   const v = view(org);
-  const columns = reach(v);
   const weights = Uint8Array.from(
     itemRows,
     (row, i) => weighingOf(content.get(org.itemIds.at(i)), row.label).weight,
   );
+  const tally: Tally = {
+    counts: Uint8Array.from(itemRows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
+    files: new Int32Array(v.identityCount),
+    heavy: new Int32Array(v.identityCount),
+  };
+  const columns = reach(v, undefined, undefined, tally);
 
   const deeds = resolveDeeds(
     v,
@@ -229,6 +238,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     groupRules,
     content,
     weights,
+    tally,
     exposures: findExposures(v, columns, weights),
     usage: usageOf(org, deeds),
   };

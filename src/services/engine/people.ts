@@ -16,10 +16,8 @@ import type {
 } from '../dto.ts';
 import { entryRef, nodeKey, nodeName, nodeRef, pathOf, workspaceName } from './describe.ts';
 import { below } from './holdings.ts';
-import type { Loaded } from './loaded.ts';
+import { HEAVY, type Loaded } from './loaded.ts';
 
-/** Weights from here on are heavy: what must not be widely reached. */
-const HEAVY = 2;
 /** A group with this share of all active members or more holds nearly everybody. */
 const NEARLY_EVERYBODY = 0.5;
 
@@ -92,6 +90,8 @@ function cyclicGroups(l: Loaded): Set<number> {
 
 /** What an answer of `whatOf` comes to: items, and heavy ones. */
 function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy: number } {
+  if ('identity' in asked && asked.identity >= 0)
+    return { items: l.tally.files[asked.identity]!, heavy: l.tally.heavy[asked.identity]! };
   const k = knownOf(l);
   let c = k.counted.get(key);
   if (!c) {
@@ -298,6 +298,8 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
     (c) => !text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text),
   );
   const byCount = q.sort === 'items' || q.sort === 'heavy';
+  // identities were counted while reach was worked out
+  const countable = !['groups', 'domains'].includes(q.show) || all.length <= COUNT_ALL;
   const value = (c: Candidate): number =>
     q.sort === 'grants'
       ? c.grants
@@ -305,7 +307,7 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
         ? c.members
         : q.sort === 'external'
           ? c.external
-          : byCount && all.length <= COUNT_ALL
+          : byCount && countable
             ? countWhat(l, c.key, c.asked)[q.sort as 'items' | 'heavy']
             : 0;
   const values = new Map(all.map((c) => [c, value(c)]));
@@ -317,7 +319,11 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const rows = all
     .slice(q.offset, q.offset + q.limit)
     .map((c): IdentityRow => ({ ...c.row(), ...countWhat(l, c.key, c.asked) }));
-  return { rows, total: all.length, counts, survey: l.survey };
+  const note =
+    byCount && !countable
+      ? `More than ${COUNT_ALL.toLocaleString('en')}: they stand by name, and the files of each are counted as it comes into view.`
+      : undefined;
+  return { rows, total: all.length, counts, survey: l.survey, ...(note && { note }) };
 }
 
 /** What an identity's key names, or undefined. */
