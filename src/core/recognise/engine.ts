@@ -11,6 +11,8 @@ import { assertBounded, type DataType, type Found, type Match, type Reason } fro
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
+/** As far is looked ahead for phrases at a time. */
+const STRIDE = 500;
 /** From here on a match is sure enough to own its characters. */
 const SURE = 55;
 const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40 };
@@ -547,14 +549,16 @@ export class Scanner {
   }
 
   /** Looks for phrases as far as one place of the part; each stretch of text is gone through once. */
-  private lookTo(to: number): void {
+  private lookTo(start: number, to: number): void {
     if (to <= this.lookedTo) return;
     const { buffer, offset } = this;
-    let from = Math.max(this.lookedTo, offset + this.at - WINDOW, offset) - offset;
+    let from = Math.max(this.lookedTo, start - WINDOW, offset) - offset;
     // phrases lie within one stretch: it begins a phrase's length before and ends after a whole word
     while (from > 0 && isWord(buffer, from - 1)) from--;
-    let end = Math.min(buffer.length, to - offset + WINDOW);
-    while (end < buffer.length && isWord(buffer, end) && end < to - offset + 2 * WINDOW) end++;
+    // further than asked where there is room: what comes next asks again
+    const room = to - offset + STRIDE <= buffer.length - WINDOW;
+    let end = Math.min(buffer.length, to - offset + (room ? STRIDE : WINDOW));
+    for (let more = WINDOW; more > 0 && end < buffer.length && isWord(buffer, end); more--) end++;
     const back = Math.max(0, from - 40);
     const text = buffer.slice(back, end).toLowerCase();
     // a letter whose small form is longer moves what comes after it by that much: near enough
@@ -563,7 +567,8 @@ export class Scanner {
       const at = offset + back + a;
       if (!seen.has(`${at} ${phrase.text}`)) this.phrases.push({ at, end: offset + back + b, phrase });
     });
-    const keepFrom = offset + this.at - 2 * WINDOW;
+    // a candidate may yet begin as far back as a chain of words
+    const keepFrom = start - CHAIN - WINDOW;
     this.phrases = this.phrases.filter((x) => x.end >= keepFrom).sort((a, b) => a.at - b.at);
     this.lookedTo = offset + end;
   }
@@ -572,7 +577,7 @@ export class Scanner {
   private surroundings(type: DataType, normalised: string, start: number, end: number): Reason[] | undefined {
     const { buffer, offset } = this;
     const reasons: Reason[] = [];
-    this.lookTo(offset + Math.min(buffer.length, end + WINDOW));
+    this.lookTo(offset + start, offset + Math.min(buffer.length, end + WINDOW));
     const said: string[] = [];
     let other: string | undefined;
     for (const { at, end: to, phrase } of this.phrases) {
