@@ -2,9 +2,12 @@
  * What documents say: the text of a file by its parts, whatever its name is. Kinds are told by their
  * first bytes. Everything is bounded, and what was not read is said.
  */
-import { Unzip, UnzipInflate } from 'fflate';
-import { Parser } from 'htmlparser2';
+import { Gunzip, Unzip, UnzipInflate } from 'fflate';
 import type { Part } from '../core/model.ts';
+import { looksLikeMail, readMail } from './mail.ts';
+import { eachElement, eachTable, markupText, rtfText, type MarkupOptions } from './markup.ts';
+import { readPdf } from './pdf.ts';
+import { jsonText, looksLikeJson, separatorOf, tableRows, words } from './structured.ts';
 
 export interface DocumentLimits {
   /** Bytes of text taken from one file, inner files and all. */
@@ -33,6 +36,8 @@ export interface Piece {
   text: string;
   /** What stands over it: the heading of a table's column. */
   heading?: string;
+  /** Where in the document it is, where that is worth telling: “hidden sheet Pay”, “notes of slide 3”. */
+  where?: string;
 }
 
 /** Takes the pieces of one document, and what could not be read of it. */
@@ -44,7 +49,18 @@ export interface DocumentSink {
 
 /** Kinds by their first bytes (the formats' own specifications). */
 export type DocumentKind =
-  'zip' | 'pdf' | 'rtf' | 'html' | 'image' | 'old-office' | 'gzip' | 'text' | 'unknown';
+  | 'zip'
+  | 'pdf'
+  | 'rtf'
+  | 'html'
+  | 'mail'
+  | 'json'
+  | 'table'
+  | 'image'
+  | 'old-office'
+  | 'gzip'
+  | 'text'
+  | 'unknown';
 
 const starts = (bytes: Uint8Array, ...magic: number[]): boolean => magic.every((b, i) => bytes[i] === b);
 
@@ -70,7 +86,10 @@ export function kindOf(bytes: Uint8Array): DocumentKind {
     const code = c.charCodeAt(0);
     if (code < 9 || (code > 13 && code < 32 && code !== 27)) odd++;
   }
-  return odd > head.length / 100 ? 'unknown' : 'text';
+  if (odd > head.length / 100) return 'unknown';
+  if (looksLikeMail(head)) return 'mail';
+  if (looksLikeJson(head)) return 'json';
+  return separatorOf(head) ? 'table' : 'text';
 }
 
 /** Encoding by byte order mark; UTF-16 without one by its zero bytes; else UTF-8 where it holds, or windows-1252. */
@@ -95,22 +114,34 @@ export function encodingOf(bytes: Uint8Array): string {
 }
 const decodeText = (bytes: Uint8Array): string => new TextDecoder(encodingOf(bytes)).decode(bytes);
 
-/** Reads a whole file. `name` is told of in what is left out, and never decides what the file is. */
-export function readDocument(
+export interface ReadOptions {
+  limits?: DocumentLimits;
+  /** The text in a picture, where that is wanted. */
+  ocr?: (picture: Uint8Array) => Promise<string>;
+}
+
+/** Reads a whole file. What cannot be read of it is said and not thrown. */
+export async function readDocument(
   bytes: Uint8Array,
   sink: DocumentSink,
-  limits: DocumentLimits = DOCUMENT_LIMITS,
-): void {
-  new Reader(sink, limits).file(bytes, 0, '');
+  options: ReadOptions = {},
+): Promise<void> {
+  await new Reader(sink, options.limits ?? DOCUMENT_LIMITS, options.ocr).file(bytes, 0, '');
 }
+
+/** Rows of a table that are read as columns at a time. */
+const BLOCK = 5000;
 
 class Reader {
   private text = 0;
   private full = false;
+  /** Where what is read now stands. */
+  private where = '';
 
   constructor(
     private readonly sink: DocumentSink,
     private readonly limits: DocumentLimits,
+    private readonly ocr: ReadOptions['ocr'],
   ) {}
 
   private piece(part: Part, text: string, heading?: string): void {
@@ -121,31 +152,166 @@ class Reader {
       this.sink.left(`only the first ${Math.round(this.limits.text / 2 ** 20)} MB of its text`);
     }
     this.text += text.length;
-    this.sink.piece({ part, text: text.slice(0, room), ...(heading && { heading }) });
+    this.sink.piece({
+      part,
+      text: text.slice(0, room),
+      ...(heading && { heading }),
+      ...(this.where && { where: this.where }),
+    });
   }
 
-  file(bytes: Uint8Array, depth: number, within: string): void {
+  /** What is read meanwhile stands there, within what it stands in already. */
+  private async at<T>(place: string, work: () => T | Promise<T>): Promise<T> {
+    const before = this.where;
+    this.where = before ? `${before}, ${place}` : place;
+    try {
+      return await work();
+    } finally {
+      this.where = before;
+    }
+  }
+
+  async file(bytes: Uint8Array, depth: number, within: string): Promise<void> {
     const where = within ? ` (${within})` : '';
     switch (kindOf(bytes)) {
       case 'zip':
         return this.zip(bytes, depth, within);
+      case 'gzip':
+        return this.gzip(bytes, depth, within);
+      case 'mail':
+        return this.mail(bytes, depth, within);
+      case 'pdf':
+        return this.pdf(bytes, depth, within);
       case 'html':
         return this.html(decodeText(bytes));
       case 'rtf':
         return this.piece('body', rtfText(new TextDecoder('latin1').decode(bytes)));
+      case 'json':
+        return this.piece('body', jsonText(decodeText(bytes)));
+      case 'table': {
+        const text = decodeText(bytes);
+        return this.table(tableRows(text, separatorOf(text) ?? ','));
+      }
       case 'text':
         return this.piece('body', decodeText(bytes));
-      case 'pdf':
-        return this.sink.left(`PDF is not read yet${where}`);
       case 'image':
-        return this.sink.left(`pictures are not read${where}`);
+        if (!this.ocr) return this.sink.left(`pictures are not read${where}`);
+        try {
+          return this.piece('body', await this.ocr(bytes));
+        } catch {
+          return this.sink.left(`a picture that could not be read${where}`);
+        }
       case 'old-office':
         return this.sink.left(`the office formats of before 2007 are not read${where}`);
-      case 'gzip':
-        return this.sink.left(`gzip is not unpacked${where}`);
       default:
         return this.sink.left(`it is of no kind that is read${where}`);
     }
+  }
+
+  /**
+   * A table by column, each under the heading in its first row, so that what stands in one column says
+   * nothing about another; a narrow one whose first column only names what the next holds, by row.
+   */
+  private table(rows: Iterable<readonly string[]>): void {
+    let headings: string[] | undefined;
+    let byRow = false;
+    let block: string[][] = [];
+    const heading = (c: number): string => headings![c] ?? '';
+    const flush = (): void => {
+      const columns = Math.max(0, ...block.map((r) => r.length));
+      if (byRow)
+        for (const row of block)
+          row.forEach((cell, c) =>
+            this.piece('body', `${cell}\n`, c ? `${heading(c)} ${words(row[0]!)}`.trim() : heading(0)),
+          );
+      else
+        for (let c = 0; c < columns; c++) {
+          const cells = block.flatMap((r) => r[c] || []);
+          if (cells.length) this.piece('body', `${cells.join('\n')}\n`, heading(c));
+        }
+      block = [];
+    };
+    for (const row of rows) {
+      if (this.full) return;
+      block.push(row as string[]);
+      if (block.length === 1 && !headings) headings = row.map((cell) => (/\d/.test(cell) ? '' : words(cell)));
+      if (block.length < BLOCK) continue;
+      flush();
+    }
+    if (headings && headings.length <= 3 && block.length <= 1000)
+      byRow = block.filter((r) => r[0] && !/\d/.test(r[0])).length > block.length * 0.8;
+    flush();
+  }
+
+  private async mail(bytes: Uint8Array, depth: number, within: string): Promise<void> {
+    let mail;
+    try {
+      mail = await readMail(bytes);
+    } catch {
+      this.sink.left(`a message that is nested too deep or damaged${within && ` (${within})`}`);
+      return this.piece('body', decodeText(bytes));
+    }
+    this.piece('title', `${mail.subject}\n`);
+    this.piece('metadata', `${mail.people}\n`);
+    const page = mail.html ? this.markup(mail.html, { xml: false }).text : '';
+    const plain = (text: string): string => text.replace(/\s+/g, ' ').trim();
+    // most messages say the same twice, as a page and as plain text
+    if (!page || !plain(page).includes(plain(mail.text))) this.piece('body', `${mail.text}\n`);
+    this.piece('body', page);
+    for (const { name, bytes: inner } of mail.attachments) await this.inner(name, inner, depth + 1);
+  }
+
+  private pdf(bytes: Uint8Array, depth: number, within: string): Promise<void> {
+    return readPdf(bytes, {
+      page: (n, text) => {
+        void this.at(`page ${n}`, () => this.piece('body', text));
+        return !this.full;
+      },
+      comment: (text) => this.piece('comment', text),
+      metadata: (text) => this.piece('metadata', text),
+      file: (name, inner) => this.inner(name, inner, depth + 1),
+      left: (reason) => this.sink.left(`${reason}${within && ` (${within})`}`),
+    });
+  }
+
+  /** A file within a file. */
+  private inner(name: string, bytes: Uint8Array, depth: number): Promise<void> {
+    if (depth > this.limits.depth) {
+      this.sink.left(`files more than ${this.limits.depth} deep in one another (${name})`);
+      return Promise.resolve();
+    }
+    return this.at(name, async () => {
+      this.piece('title', `${name}\n`);
+      await this.file(bytes, depth, name);
+    });
+  }
+
+  private gzip(bytes: Uint8Array, depth: number, within: string): Promise<void> {
+    const most = this.most(bytes.length);
+    const chunks: Uint8Array[] = [];
+    let total = 0;
+    let swells = false;
+    const gunzip = new Gunzip((chunk) => {
+      total += chunk.length;
+      if (total > most) swells = true;
+      else chunks.push(chunk);
+    });
+    try {
+      for (let at = 0; at < bytes.length && !swells; at += 16_384)
+        gunzip.push(bytes.subarray(at, at + 16_384), at + 16_384 >= bytes.length);
+    } catch {
+      this.sink.left('an archive is damaged');
+    }
+    if (swells) this.sink.left('an archive that swells beyond all measure');
+    if (depth >= this.limits.depth) {
+      this.sink.left(`files more than ${this.limits.depth} deep in one another${within && ` (${within})`}`);
+      return Promise.resolve();
+    }
+    return this.file(Buffer.concat(chunks), depth + 1, within);
+  }
+
+  private most(packed: number): number {
+    return Math.min(this.limits.unpacked, Math.max(packed * this.limits.swelling, 16 * 2 ** 20));
   }
 
   private markup(source: string, options: MarkupOptions): ReturnType<typeof markupText> {
@@ -162,32 +328,41 @@ class Reader {
   };
 
   private html(source: string): void {
-    this.piece('body', this.markup(source, { xml: false }).text);
+    const { text, noted } = this.markup(source, { xml: false });
+    this.piece('body', text);
+    this.piece('metadata', noted);
   }
 
-  private zip(bytes: Uint8Array, depth: number, within: string): void {
+  private async zip(bytes: Uint8Array, depth: number, within: string): Promise<void> {
     if (depth >= this.limits.depth)
-      return this.sink.left(`archives more than ${this.limits.depth} deep${within && ` (${within})`}`);
+      return this.sink.left(
+        `files more than ${this.limits.depth} deep in one another${within && ` (${within})`}`,
+      );
     const files = this.unpack(bytes);
     if (!files) return;
     const names = [...files.keys()];
     const has = (name: string): boolean => files.has(name);
-    const xml = (name: string): string => decodeText(files.get(name)!);
-    if (has('word/document.xml')) return this.wordProcessor(names, xml);
-    if (has('xl/workbook.xml')) return this.workbook(names, xml);
-    if (has('ppt/presentation.xml')) return this.slides(names, xml);
-    if (has('content.xml') && has('mimetype')) return this.openDocument(names, xml);
-    for (const [name, inner] of files) {
-      this.piece('title', `${name}\n`);
-      this.file(inner, depth + 1, name);
-    }
+    const xml = (name: string): string => (has(name) ? decodeText(files.get(name)!) : '');
+    const office = has('word/document.xml')
+      ? this.wordProcessor
+      : has('xl/workbook.xml')
+        ? this.workbook
+        : has('ppt/presentation.xml')
+          ? this.slides
+          : has('content.xml') && has('mimetype')
+            ? this.openDocument
+            : undefined;
+    await office?.call(this, names, xml);
+    for (const [name, inner] of files)
+      if (!office || /^(?:word|xl|ppt)\/embeddings\/|^Object[^/]*\/content\.xml$/.test(name))
+        await this.inner(name, inner, depth + 1);
   }
 
   /** The files of an archive, or nothing where it is none that can be unpacked. */
   private unpack(bytes: Uint8Array): Map<string, Uint8Array> | undefined {
     const files = new Map<string, Uint8Array>();
-    const { unpacked, swelling, entries } = this.limits;
-    const most = Math.min(unpacked, Math.max(bytes.length * swelling, 16 * 2 ** 20));
+    const { entries } = this.limits;
+    const most = this.most(bytes.length);
     let total = 0;
     let stopped = '';
     const unzip = new Unzip((entry) => {
@@ -243,23 +418,45 @@ class Reader {
   }
 
   /** ECMA-376 part 1, PresentationML: slides, their notes and comments. */
-  private slides(names: string[], xml: (name: string) => string): void {
+  private async slides(names: string[], xml: (name: string) => string): Promise<void> {
     for (const name of names) {
-      if (/^ppt\/(?:slides\/slide|notesSlides\/notesSlide)\d+\.xml$/.test(name))
-        this.piece('body', this.markup(xml(name), { xml: true, breaks: /^a:(?:p|br)$/ }).text);
-      else if (/^ppt\/comments\//.test(name))
+      const slide = /^ppt\/(?:slides\/slide|notesSlides\/notesSlide)(\d+)\.xml$/.exec(name);
+      if (slide) {
+        const source = xml(name);
+        const hidden = /<p:sld[^>]{0,4000}\sshow="(?:0|false)"/.test(source);
+        const notes = name.includes('notes');
+        await this.at(`${notes ? 'speaker notes' : hidden ? 'hidden slide' : 'slide'} ${slide[1]}`, () =>
+          this.piece('body', this.markup(source, { xml: true, breaks: /^a:(?:p|br)$/ }).text),
+        );
+      } else if (/^ppt\/comments\//.test(name))
         this.piece('comment', this.markup(xml(name), { xml: true, breaks: /^p\w*:(?:text|cm)$/ }).text);
       else this.properties(name, xml);
     }
   }
 
-  /** ECMA-376 part 1, SpreadsheetML: sheets, hidden ones too, each column under the heading in its first row. */
-  private workbook(names: string[], xml: (name: string) => string): void {
+  /** ECMA-376 part 1, SpreadsheetML: sheets, hidden ones too. */
+  private async workbook(names: string[], xml: (name: string) => string): Promise<void> {
     const shared: string[] = [];
-    if (names.includes('xl/sharedStrings.xml'))
-      this.each(xml('xl/sharedStrings.xml'), 'si', (text) => void shared.push(text));
+    this.each(xml('xl/sharedStrings.xml'), 'si', (text) => void shared.push(text));
+    const targets = new Map<string, string>();
+    this.each(xml('xl/_rels/workbook.xml.rels'), 'Relationship', (_, a) => {
+      targets.set(a.Id ?? '', (a.Target ?? '').replace(/^\/?(?:xl\/)?/, 'xl/'));
+    });
+    const sheets = new Map<string, string>();
+    this.each(xml('xl/workbook.xml'), 'sheet', (_, a) => {
+      const file = targets.get(a['r:id'] ?? '');
+      if (file) sheets.set(file, `${/idden$/.test(a.state ?? '') ? 'hidden ' : ''}sheet ${a.name ?? ''}`);
+    });
     for (const name of names) {
-      if (/^xl\/worksheets\/[^/]+\.xml$/.test(name)) this.sheet(xml(name), shared);
+      if (/^xl\/worksheets\/[^/]+\.xml$/.test(name))
+        await this.at(sheets.get(name) ?? 'sheet', () =>
+          eachTable(
+            xml(name),
+            { table: 'sheetData', row: 'row', cell: 'c', repeated: '', shared },
+            (rows) => this.table(rows),
+            this.deep,
+          ),
+        );
       else if (/^xl\/(?:comments|threadedComments\/)/.test(name))
         this.piece(
           'comment',
@@ -269,28 +466,29 @@ class Reader {
     }
   }
 
-  private sheet(source: string, shared: readonly string[]): void {
-    const columns = new Map<string, string[]>();
-    this.each(source, 'c', (text, attributes, inner) => {
-      const value = attributes.t === 's' ? (shared[Number(inner.v ?? text)] ?? '') : (inner.v ?? text);
-      const column = /^[A-Z]{1,3}/.exec(attributes.r ?? '')?.[0] ?? '';
-      if (value) (columns.get(column) ?? columns.set(column, []).get(column)!).push(value);
-    });
-    for (const [, cells] of columns) {
-      const heading = /\d/.test(cells[0]!) ? undefined : cells[0];
-      this.piece('body', `${cells.join('\n')}\n`, heading);
-    }
-  }
-
-  /** OASIS OpenDocument 1.3: text, tables, slides; changes and annotations apart. */
+  /** OASIS OpenDocument 1.3: text, slides, and spreadsheets; changes and annotations apart. */
   private openDocument(names: string[], xml: (name: string) => string): void {
+    const sheets = xml('mimetype').includes('spreadsheet');
     const { text, changed, noted } = this.markup(xml('content.xml'), {
       xml: true,
       changes: /^text:tracked-changes$/,
       notes: /^office:annotation$/,
       breaks: /^(?:text:p|text:h|text:tab|text:line-break|table:table-cell)$/,
     });
-    this.piece('body', text);
+    if (sheets)
+      eachTable(
+        xml('content.xml'),
+        {
+          table: 'table:table',
+          row: 'table:table-row',
+          cell: 'table:table-cell',
+          repeated: 'table:number-columns-repeated',
+          without: 'office:annotation',
+        },
+        (rows) => this.table(rows),
+        this.deep,
+      );
+    else this.piece('body', text);
     this.piece('suggestion', changed);
     this.piece('comment', noted);
     for (const name of names) {
@@ -305,127 +503,4 @@ class Reader {
     if (/^docProps\/(?:core|app|custom)\.xml$/.test(name))
       this.piece('metadata', this.markup(xml(name), { xml: true, breaks: /./ }).text);
   }
-}
-
-class TooDeep extends Error {}
-/** Goes through markup to its end, or to where it is nested too deep: what was met by then counts. */
-function parse(parser: Parser, source: string): void {
-  try {
-    parser.end(source);
-  } catch (e) {
-    if (!(e instanceof TooDeep)) throw e;
-  }
-}
-
-interface MarkupOptions {
-  xml: boolean;
-  /** Elements whose text is a change that somebody proposes, or a note. */
-  changes?: RegExp;
-  notes?: RegExp;
-  /** Elements that end a line; of HTML, those that do. */
-  breaks?: RegExp;
-}
-const HTML_BREAKS =
-  /^(?:p|div|br|li|tr|td|th|h[1-6]|table|ul|ol|section|article|option|title|pre|blockquote)$/;
-
-/** The text of markup, broken into lines where its elements break; scripts and styles left out. */
-function markupText(
-  source: string,
-  { xml, changes, notes, breaks = HTML_BREAKS }: MarkupOptions,
-  deep: (depth: number) => boolean,
-): { text: string; changed: string; noted: string } {
-  const out = { text: [] as string[], changed: [] as string[], noted: [] as string[] };
-  let inChange = 0;
-  let inNote = 0;
-  let silent = 0;
-  const here = (): string[] => (inNote ? out.noted : inChange ? out.changed : out.text);
-  let depth = 0;
-  const parser = new Parser(
-    {
-      onopentagname(name) {
-        if (deep(++depth)) throw new TooDeep();
-        if (changes?.test(name)) inChange++;
-        if (notes?.test(name)) inNote++;
-        if (!xml && (name === 'script' || name === 'style')) silent++;
-        if (breaks.test(name)) here().push('\n');
-      },
-      onclosetag(name) {
-        depth--;
-        if (breaks.test(name)) here().push('\n');
-        if (changes?.test(name)) inChange--;
-        if (notes?.test(name)) inNote--;
-        if (!xml && (name === 'script' || name === 'style')) silent--;
-      },
-      ontext(text) {
-        if (!silent) here().push(text);
-      },
-    },
-    { xmlMode: xml, decodeEntities: true },
-  );
-  parse(parser, source);
-  const joined = (list: string[]): string => list.join('').replace(/\n{2,}/g, '\n');
-  return { text: joined(out.text), changed: joined(out.changed), noted: joined(out.noted) };
-}
-
-/** Calls `visit` with the text, attributes and inner elements' text of every element of a name. */
-function eachElement(
-  source: string,
-  name: string,
-  visit: (text: string, attributes: Record<string, string>, inner: Record<string, string>) => void,
-  deep: (depth: number) => boolean,
-): void {
-  let open: { text: string; attributes: Record<string, string>; inner: Record<string, string> } | undefined;
-  let child = '';
-  let depth = 0;
-  const parser = new Parser(
-    {
-      onopentag(tag, attributes) {
-        if (deep(++depth)) throw new TooDeep();
-        if (tag === name) open = { text: '', attributes, inner: {} };
-        else child = tag;
-      },
-      ontext(text) {
-        if (!open) return;
-        open.text += text;
-        if (child) open.inner[child] = (open.inner[child] ?? '') + text;
-      },
-      onclosetag(tag) {
-        depth--;
-        child = '';
-        if (tag !== name || !open) return;
-        visit(open.text, open.attributes, open.inner);
-        open = undefined;
-      },
-    },
-    { xmlMode: true, decodeEntities: true },
-  );
-  parse(parser, source);
-}
-
-/** Text of Rich Text Format 1.9.1: groups that are not for reading left out, characters by code put in. */
-function rtfText(source: string): string {
-  const out: string[] = [];
-  const hidden: boolean[] = [];
-  let hide = false;
-  // each step takes at least one character and looks at a bounded number more
-  const token =
-    /\\u(-?\d{1,6})[ ?]?|\\'([0-9a-f]{2})|\\([a-z]{1,32})(-?\d{1,10})? ?|\\([^a-z])|([{}])|([^\\{}]{1,65536})/giy;
-  const skipped =
-    /^(?:fonttbl|colortbl|stylesheet|info|pict|object|themedata|datastore|latentstyles|generator|xmlnstbl|listtable|rsidtbl)$/;
-  for (let m = token.exec(source); m; m = token.exec(source)) {
-    const [, unicode, byte, word, , symbol, brace, plain] = m;
-    if (brace === '{') hidden.push(hide);
-    else if (brace === '}') hide = hidden.pop() ?? false;
-    else if (word && skipped.test(word)) hide = true;
-    else if (symbol === '*') hide = true;
-    else if (!hide) {
-      if (unicode) out.push(String.fromCharCode(Number(unicode) & 0xffff));
-      else if (byte) out.push(new TextDecoder('windows-1252').decode(Uint8Array.of(parseInt(byte, 16))));
-      else if (word === 'par' || word === 'line' || word === 'cell' || word === 'row') out.push('\n');
-      else if (word === 'tab') out.push('\t');
-      else if (symbol) out.push(symbol === '~' ? '\u00a0' : symbol);
-      else if (plain) out.push(plain.replace(/[\r\n]/g, ''));
-    }
-  }
-  return out.join('');
 }

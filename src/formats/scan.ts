@@ -1,18 +1,37 @@
-/** A file's bytes to a scanner: text as it streams by, other kinds as a whole. */
-import type { Scanner } from '../core/recognise/engine.ts';
-import { DOCUMENT_LIMITS, encodingOf, kindOf, readDocument, type DocumentLimits } from './documents.ts';
+/** A file's bytes to a scanner: plain text as it streams by, other kinds as a whole. */
+import type { Part } from '../core/model.ts';
+import {
+  DOCUMENT_LIMITS,
+  encodingOf,
+  kindOf,
+  readDocument,
+  type DocumentKind,
+  type DocumentLimits,
+  type ReadOptions,
+} from './documents.ts';
 
 /** Files that are not plain text are read whole, up to this many bytes. */
 const WHOLE = 128 * 2 ** 20;
 /** As much of the beginning as tells its kind. */
-const HEAD = 4096;
+const HEAD = 16_384;
+/** Of these the beginning can be read without the rest. */
+const CAN_BE_CUT: readonly DocumentKind[] = ['table', 'json', 'mail', 'html', 'rtf'];
 
-/** Scans one file; gives what was not read of it, in words. `read`: whether anything was. */
+/** What takes the text of a file in, part by part (a `Scanner`, or whoever wants to see it). */
+export interface TextSink {
+  begin(part: Part): void;
+  headed(heading: string): void;
+  place(where: string): void;
+  feed(text: string): void;
+}
+
+/** Reads one file to a sink; gives what was not read of it, in words. `read`: whether anything was. */
 export async function scanFile(
-  scanner: Scanner,
+  sink: TextSink,
   bytes: AsyncIterable<Uint8Array>,
-  limits: DocumentLimits = DOCUMENT_LIMITS,
+  options: ReadOptions = {},
 ): Promise<{ read: boolean; left: string[] }> {
+  const limits = options.limits ?? DOCUMENT_LIMITS;
   const left: string[] = [];
   let decoder: TextDecoder | undefined;
   let held: Uint8Array[] = [];
@@ -20,18 +39,19 @@ export async function scanFile(
   let text = 0;
   const asText = (chunk: Uint8Array): boolean => {
     text += chunk.length;
-    scanner.feed(decoder!.decode(chunk, { stream: true }));
+    sink.feed(composed(decoder!.decode(chunk, { stream: true })));
     return text < limits.text;
   };
+  let kind: DocumentKind | undefined;
   const begin = (): boolean => {
     const head = Buffer.concat(held);
-    if (kindOf(head) !== 'text') return false;
+    kind = kindOf(head);
+    if (kind !== 'text') return true;
     decoder = new TextDecoder(encodingOf(head));
-    scanner.begin('body');
+    sink.begin('body');
     held = [];
-    return asText(head) || left.push(tooLong(limits)) > 0;
+    return asText(head);
   };
-  let decided = false;
   for await (const chunk of bytes) {
     if (decoder) {
       if (asText(chunk)) continue;
@@ -39,39 +59,48 @@ export async function scanFile(
       break;
     }
     size += chunk.length;
-    if (size > WHOLE) {
-      left.push(`it is larger than ${WHOLE / 2 ** 20} MB and no plain text`);
-      return { read: false, left };
-    }
     held.push(chunk);
-    if (!decided && size >= HEAD) {
-      decided = true;
-      begin();
+    if (!kind && size >= HEAD && !begin()) {
+      left.push(tooLong(limits));
+      break;
     }
+    if (size <= WHOLE || decoder) continue;
+    left.push(tooLarge(kind));
+    if (!CAN_BE_CUT.includes(kind!)) return { read: false, left };
+    break;
   }
-  if (!decoder && !decided && size > 0) begin();
+  if (!kind && size > 0) begin();
   if (decoder) {
-    scanner.feed(decoder.decode());
+    sink.feed(decoder.decode());
     return { read: true, left };
   }
   if (size === 0) return { read: true, left };
   let part = '';
   let read = false;
-  readDocument(
+  await readDocument(
     Buffer.concat(held),
     {
       piece(piece) {
         read = true;
-        if (part !== piece.part) scanner.begin(piece.part);
+        if (part !== piece.part) sink.begin(piece.part);
         part = piece.part;
-        scanner.headed(piece.heading ?? '');
-        scanner.feed(piece.text);
+        sink.place(piece.where ?? '');
+        sink.headed(piece.heading ?? '');
+        sink.feed(composed(piece.text));
       },
       left: (reason) => void (left.includes(reason) || left.push(reason)),
     },
-    limits,
+    options,
   );
   return { read, left };
 }
+
+/** Letters and their marks as one character each (Unicode normal form C), so that they compare as they look. */
+const composed = (text: string): string =>
+  /[\u0300-\u036f\u3099\u309a]/.test(text) ? text.normalize('NFC') : text;
 const tooLong = (limits: DocumentLimits): string =>
   `only the first ${Math.round(limits.text / 2 ** 20)} MB of its text`;
+const tooLarge = (kind?: DocumentKind): string =>
+  CAN_BE_CUT.includes(kind!)
+    ? `only the first ${WHOLE / 2 ** 20} MB of it`
+    : `it is larger than ${WHOLE / 2 ** 20} MB and no plain text`;

@@ -232,12 +232,16 @@ function prepare(types: readonly DataType[]): Prepared {
 }
 const WORD_ONCE = /[\p{L}\p{N}]+/u;
 
+/** In small letters, with names like `card_number` as words. */
+const inWords = (text: string): string => text.toLowerCase().replaceAll('_', ' ');
+
 /** Scans one document, part by part. */
 export class Scanner {
   private readonly tallies = new Map<string, Tally>();
   private readonly p: Prepared;
   private part: Part = 'body';
   private name = '';
+  private where = '';
   /** The body is PEM text (RFC 7468), so that its labels say what it holds and its name does not. */
   private isPem = false;
   private buffer = '';
@@ -254,6 +258,7 @@ export class Scanner {
   private phrases: { at: number; end: number; phrase: Phrase }[] = [];
   private lookedTo = 0;
   /** What the heading over this text says of types. */
+  private apart = 0;
   private heading = { text: '', phrases: [] as Phrase[], needed: new Set<number>() };
   /** By type: how far a phrase that it cannot do without reaches. */
   private readonly armed: Float64Array;
@@ -275,6 +280,8 @@ export class Scanner {
     this.armed.fill(0);
     this.phrases = [];
     this.headed('');
+    this.apart = 0;
+    this.place('');
   }
 
   /** What follows stands under a heading (of a column, say), until another or the part’s end. */
@@ -282,9 +289,18 @@ export class Scanner {
     if (text === this.heading.text) return;
     this.flush(true);
     const phrases: Phrase[] = [];
-    this.findPhrases(text.toLowerCase(), text.length, (_, __, phrase) => phrases.push(phrase));
+    this.findPhrases(inWords(text), text.length, (_, __, phrase) => phrases.push(phrase));
     const needed = new Set(phrases.flatMap((x) => [...x.context].map((t) => this.p.numberOf.get(t)!)));
     this.heading = { text, phrases, needed };
+    // what stood under another says nothing of this
+    this.apart = this.offset + this.buffer.length;
+  }
+
+  /** What follows stands there, in words, until another place is named. */
+  place(where: string): void {
+    if (where === this.where) return;
+    this.flush(true);
+    this.where = where;
   }
 
   /** More text of the part. */
@@ -450,7 +466,7 @@ export class Scanner {
 
   /** Where a word begins a phrase that a type cannot do without, that type may follow for a while. */
   private noteNeeded(i: number, j: number): void {
-    const text = this.buffer.slice(i, j + WINDOW / 2).toLowerCase();
+    const text = inWords(this.buffer.slice(i, j + WINDOW / 2));
     this.findPhrases(text, j - i, (_, to, phrase) => {
       for (const type of phrase.context)
         if (type.needsContext) this.armed[this.p.numberOf.get(type)!] = this.offset + i + to + WINDOW;
@@ -509,6 +525,7 @@ export class Scanner {
         end: this.offset + end,
         masked: judgement.masked,
         ...summed,
+        ...(this.where && { where: this.where }),
       });
       return;
     }
@@ -560,7 +577,7 @@ export class Scanner {
     let end = Math.min(buffer.length, to - offset + (room ? STRIDE : WINDOW));
     for (let more = WINDOW; more > 0 && end < buffer.length && isWord(buffer, end); more--) end++;
     const back = Math.max(0, from - 40);
-    const text = buffer.slice(back, end).toLowerCase();
+    const text = inWords(buffer.slice(back, end));
     // a letter whose small form is longer moves what comes after it by that much: near enough
     const seen = new Set(this.phrases.map((x) => `${x.at} ${x.phrase.text}`));
     this.findPhrases(text, text.length, (a, b, phrase) => {
@@ -581,7 +598,7 @@ export class Scanner {
     const said: string[] = [];
     let other: string | undefined;
     for (const { at, end: to, phrase } of this.phrases) {
-      const before = to <= offset + start && to > offset + start - WINDOW;
+      const before = to <= offset + start && to > offset + start - WINDOW && at >= this.apart;
       const after = at >= offset + end && at < offset + end + WINDOW;
       if (!before && !after) continue;
       if (phrase.context.has(type)) {

@@ -82,6 +82,8 @@ export interface Match {
   start: number;
   end: number;
   masked: string;
+  /** Where in the document, where that is worth telling: “hidden sheet Pay”, “page 3”. */
+  where?: string;
   /** 0–100: the sum of the reasons, held to that range. */
   certainty: number;
   reasons: Reason[];
