@@ -42,7 +42,7 @@ export function plantFlaws(b: Builder): Flaw[] {
   const disputes = b.drive('Card disputes');
   const evidence = b.folder(disputes, 'Evidence for the bank');
   const evidenceFiles = [1, 2, 3].map((i) =>
-    b.file(disputes, `Dispute evidence ${i}.txt`, cards(6 + i), { parent: evidence }),
+    b.file(disputes, `Dispute evidence ${i}.docx`, cards(6 + i), { parent: evidence }),
   );
   b.link({
     on: { item: evidence },
@@ -66,7 +66,7 @@ export function plantFlaws(b: Builder): Flaw[] {
   );
 
   const payroll = b.drive('Payroll');
-  const all = b.file(payroll, 'Crew bank accounts 2026.csv', accounts(160), {
+  const all = b.file(payroll, 'Crew bank accounts 2026.xlsx', accounts(160), {
     owner: b.person('Finance', 2),
     label: 'confidential',
   });
@@ -120,7 +120,7 @@ export function plantFlaws(b: Builder): Flaw[] {
   );
 
   const planner = b.person('Crew', 3);
-  const pursers = b.file(b.personalDrive(planner), 'On-board card payments to fix.txt', cards(4), {
+  const pursers = b.file(b.personalDrive(planner), 'On-board card payments to fix.html', cards(4), {
     owner: planner,
   });
   b.grant({ item: pursers }, { group: 'g-port-leads' }, 'reader', '2026-04-11T16:00:00Z', planner);
@@ -153,7 +153,7 @@ export function plantFlaws(b: Builder): Flaw[] {
     'outside',
   );
 
-  const notes = b.file(b.personalDrive(b.person('Sales', 9)), 'Callback list.txt', cards(3), {
+  const notes = b.file(b.personalDrive(b.person('Sales', 9)), 'Callback list.rtf', cards(3), {
     owner: b.person('Sales', 9),
   });
   b.link({
@@ -173,14 +173,14 @@ export function plantFlaws(b: Builder): Flaw[] {
   );
 
   const pier = b.folder(b.drive('Company notices'), 'Pier kiosk');
-  const kiosk = b.file(b.drive('Company notices'), 'Kiosk settlement.txt', cards(2), { parent: pier });
+  const kiosk = b.file(b.drive('Company notices'), 'Kiosk settlement.pdf', cards(2), { parent: pier });
   b.grant({ item: pier }, { anyone: true }, 'reader', '2024-12-01T08:00:00Z', b.person('Sales', 0));
   plant('A folder granted to anyone at all', [kiosk], 'payment-card', 3, 'public', 'public');
 
   const own = b.person('Technical', 5);
   const loan = b.file(
     b.personalDrive(own),
-    'House loan.txt',
+    'House loan.odt',
     `For the bank: please transfer to account ${ibanNumber(d)}.\n`,
     { owner: own },
   );
@@ -214,8 +214,8 @@ export function plantFlaws(b: Builder): Flaw[] {
   const study = b.drive('New route study');
   const deposit = b.file(
     study,
-    'Deposit account for the new pier.md',
-    `Escrow account: ${ibanNumber(d)}\nNot to be told before the announcement.\n`,
+    'Deposit account for the new pier.pptx',
+    `The new pier\nTimes and costs\n## notes\nEscrow account: ${ibanNumber(d)}\nNot to be told before the announcement.\n`,
     { label: 'restricted' },
   );
   b.grant(
@@ -235,7 +235,7 @@ export function plantFlaws(b: Builder): Flaw[] {
   );
 
   const drive = b.drive('Passenger lists');
-  const refundList = b.file(drive, 'Cancelled sailing refunds.csv', cards(5));
+  const refundList = b.file(drive, 'Cancelled sailing refunds.xlsx', cards(5));
   b.grant(
     { space: drive },
     { user: b.guest('duty.manager@hullmark.example') },

@@ -154,7 +154,7 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
   const payroll = b.folder(people, 'Salary review 2026');
   world.items.find((i) => i.id === payroll)!.inherits = false;
   b.grant({ item: payroll }, { group: 'g-people-leads' }, 'editor', at(4, 1), b.person('People', 0));
-  const review = b.file(people, 'Salary review by grade.txt', prose(d, 'Salary review', 12), {
+  const review = b.file(people, 'Salary review by grade.docx', prose(d, 'Salary review', 12), {
     parent: payroll,
     label: 'restricted',
   });
@@ -174,7 +174,7 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
   world.items.find((i) => i.id === medical)!.inherits = false;
   b.grant({ item: medical }, { group: 'g-people-leads' }, 'editor', at(3, 3), b.person('People', 0));
   const certificates = [1, 2, 3].map((i) =>
-    b.file(people, `Fitness certificates batch ${i}.txt`, prose(d, 'Fitness certificates', 9), {
+    b.file(people, `Fitness certificates batch ${i}.pdf`, prose(d, 'Fitness certificates', 9), {
       parent: medical,
       label: 'restricted',
     }),
@@ -213,7 +213,11 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
     at(5, 20),
     b.person('Catering', 0),
   );
-  const supplier = b.file(parts.get('Catering')!.mailbox, 'Supplier accounts for the refit.csv', accounts(7));
+  const supplier = b.file(
+    parts.get('Catering')!.mailbox,
+    'Supplier accounts for the refit.xlsx',
+    `supplier;harbour\nRigging loft;Bergen\n## hidden sheet Accounts\n${accounts(7)}`,
+  );
   plant('Supplier accounts in a team’s mailbox, read by a project group with an outsider in it', [supplier], {
     dataType: 'iban',
     weight: 2,
@@ -250,7 +254,7 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
     createdBy: b.person('Finance', 1),
     createdAt: at(2, 3),
   });
-  b.file(board, 'Sale of the Heron Tide.txt', prose(d, 'For the board', 8), { label: 'restricted' });
+  b.file(board, 'Sale of the Heron Tide.docx', prose(d, 'For the board', 8), { label: 'restricted' });
   const left = world.users.filter((u) => u.active === false).slice(3, 8);
   for (const u of left)
     b.grant(
@@ -326,7 +330,7 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
     role: 'editor',
     grantedAt: at(8, 8),
   });
-  const disputes = b.file(claims, 'Disputes of August.txt', cards(6));
+  const disputes = b.file(claims, 'Disputes of August.eml', cards(6));
   plant('Card disputes in a private channel with a guest whom the directory does not know', [disputes], {
     dataType: 'payment-card',
     weight: 3,
@@ -344,7 +348,7 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
   });
 
   // what happens after the first survey
-  const notices = world.items.find((i) => i.name === 'Kiosk settlement.txt')!;
+  const notices = world.items.find((i) => i.name === 'Kiosk settlement.pdf')!;
   const kiosk = world.grants.find((g) => 'item' in g.on && g.on.item === notices.parent)!;
   const list = b.file(b.drive('Crew records'), 'Crew next-of-kin list.csv', accounts(3));
   const fresh = {

@@ -2,6 +2,7 @@
  * Tarn & Tide Ferries: an invented ferry line, the same on every run. Its rows are those of the
  * bulk extract, version 1. The flaws planted in it are in flaws.ts.
  */
+import { realFile } from './real-files.ts';
 import type { GrantRow, ItemRow, LinkRow, NodeRef, Grantee, Role, SpaceRow } from '../src/core/model.ts';
 import { SCIM_ENTERPRISE, SCIM_GROUP, SCIM_IDENTITY, SCIM_USER } from '../src/formats/rows.ts';
 import { plantFlaws, type Flaw } from './flaws.ts';
@@ -301,7 +302,10 @@ export function makeWorld(seed = 20261): World {
   const file: Builder['file'] = (space, name, text, more = {}) => {
     const id = item(space, 'file', name, {
       mime: mimeOf(name),
-      bytes: text === undefined ? 20_000 + d.int(4_000_000) : new TextEncoder().encode(text).length,
+      bytes:
+        text === undefined
+          ? 20_000 + d.int(4_000_000)
+          : (realFile(name, text) ?? new TextEncoder().encode(text)).length,
       ...more,
     });
     if (text !== undefined) world.content.push({ item: id, part: 'body', text });
@@ -361,7 +365,7 @@ export function makeWorld(seed = 20261): World {
       const parent = made.length && d.chance(0.8) ? d.pick(made) : undefined;
       file(
         target,
-        title + (withText ? d.pick(['.txt', '.md', '.csv']) : d.pick(['.jpg', '.mp4', '.dwg', '.png'])),
+        title + (withText ? d.pick(TEXT_KINDS) : d.pick(['.jpg', '.mp4', '.dwg', '.png'])),
         withText ? text(d, title) : undefined,
         { ...(parent && { parent }), ...(owner && { owner }), ...(d.chance(0.1) && { label: 'internal' }) },
       );
@@ -442,8 +446,23 @@ export function makeWorld(seed = 20261): World {
   return world;
 }
 
+/** What the fleet's offices write in, as often as they do. */
+const TEXT_KINDS = [
+  '.docx', '.docx', '.docx', '.xlsx', '.xlsx', '.pdf', '.pdf', '.pptx', '.txt', '.txt', '.md', '.html', '.odt', '.rtf', '.eml', '.csv', '.json', '.zip',
+] as const; // prettier-ignore
+
 const mimeOf = (name: string): string =>
   ({
+    docx: 'application/vnd.openxmlformats-officedocument.wordprocessingml.document',
+    xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
+    pptx: 'application/vnd.openxmlformats-officedocument.presentationml.presentation',
+    odt: 'application/vnd.oasis.opendocument.text',
+    pdf: 'application/pdf',
+    rtf: 'application/rtf',
+    html: 'text/html',
+    eml: 'message/rfc822',
+    json: 'application/json',
+    zip: 'application/zip',
     txt: 'text/plain',
     md: 'text/markdown',
     csv: 'text/csv',

@@ -1,6 +1,7 @@
-/** Writes the demo's world as an extract directory. */
+/** Writes the demo's world as an extract directory: what is said in real files of their kinds, under files/. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { realFile } from './real-files.ts';
 import type { World } from './world.ts';
 
 export function writeWorld(world: World, directory: string): void {
@@ -11,16 +12,11 @@ export function writeWorld(world: World, directory: string): void {
     world.accounts.map((row) => JSON.stringify(row) + '\n').join(''),
   );
   writeFileSync(join(directory, 'later.json'), JSON.stringify(world.later));
-  for (const name of [
-    'users',
-    'groups',
-    'spaces',
-    'items',
-    'grants',
-    'links',
-    'content',
-    'activity',
-  ] as const)
+  mkdirSync(join(directory, 'files'), { recursive: true });
+  const names = new Map(world.items.map((i) => [i.id, i.name]));
+  for (const { item, text } of world.content)
+    writeFileSync(join(directory, 'files', item), realFile(names.get(item)!, text) ?? text);
+  for (const name of ['users', 'groups', 'spaces', 'items', 'grants', 'links', 'activity'] as const)
     writeFileSync(
       join(directory, `${name}.jsonl`),
       world[name].map((row) => JSON.stringify(row) + '\n').join(''),

@@ -3,7 +3,7 @@
  * change since, written and flushed before the change is answered. Change tokens are journal
  * positions.
  */
-import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
+import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readdirSync, readFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 
 export type Kind = 'users' | 'groups' | 'spaces' | 'items' | 'grants' | 'links';
@@ -38,7 +38,7 @@ export class State {
   /** Change tokens before this position are no longer known. */
   forgotten = 0;
   readonly rows = {} as Record<Kind, Map<string, Row>>;
-  readonly content = new Map<string, string>();
+  readonly content = new Map<string, Uint8Array>();
   private readonly removed = {} as Record<Kind, Map<string, Row>>;
   private readonly journal: JournalLine[] = [];
   private readonly answered = new Set<string>();
@@ -50,8 +50,9 @@ export class State {
       this.rows[kind] = new Map((lines(join(extract, `${kind}.jsonl`)) as Row[]).map((r) => [r.id, r]));
       this.removed[kind] = new Map();
     }
-    for (const c of lines(join(extract, 'content.jsonl')) as { item: string; text: string }[])
-      this.content.set(c.item, c.text);
+    const files = join(extract, 'files');
+    for (const item of existsSync(files) ? readdirSync(files) : [])
+      this.content.set(item, readFileSync(join(files, item)));
     this.accounts = lines(join(extract, 'accounts.jsonl')) as State['accounts'];
     this.activity = lines(join(extract, 'activity.jsonl')) as State['activity'];
     mkdirSync(stateDirectory, { recursive: true });

@@ -4,7 +4,7 @@
  */
 import { Command, CommanderError } from 'commander';
 import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
-import { classify, listTypes } from './classify.ts';
+import { classify, listTypes, testTypes } from './classify.ts';
 import { copyExtract } from './copy.ts';
 import { CliError } from './error.ts';
 import { verifyLedger } from './ledger.ts';
@@ -22,12 +22,18 @@ program
     '30',
   )
   .option('--types <ids>', 'these data types alone, with commas between')
+  .option('--custom <file>', 'custom data types too, as JSON (docs/recognition.md)')
   .option('--parts <parts>', 'these parts of documents alone: title, body, comment, suggestion, metadata')
   .action(classify);
-program
+const types = program
   .command('types')
   .description('the data types: id, name, weight, country, source')
   .action(() => listTypes());
+types
+  .command('test')
+  .description('run the cases of custom data types: what must match and what must not')
+  .argument('<file>', 'custom data types as JSON')
+  .action(testTypes);
 
 const access = (name: string, about: string): Command =>
   program

@@ -10,6 +10,7 @@ import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
 import { Ledger } from './ledger.ts';
 import { Plans } from './plans.ts';
+import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
@@ -30,6 +31,7 @@ export interface App {
   surveys: Surveys;
   plans: Plans;
   extracts: Extracts;
+  recognition: Recognition;
   events: Events;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
@@ -72,7 +74,9 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const engine = await Engine.start(db);
   const events = new Events();
   const findings = new Findings(db, clock);
-  const surveys = new Surveys(db, ledger, engine, findings, new Secrets(directory), events, clock);
+  const secrets = new Secrets(directory);
+  const surveys = new Surveys(db, ledger, engine, findings, secrets, events, clock);
+  const recognition = new Recognition(db, ledger, engine, surveys, secrets, clock);
   const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
   const plans = new Plans(db, ledger, engine, surveys, events, clock);
 
@@ -94,6 +98,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     surveys,
     plans,
     extracts,
+    recognition,
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(
@@ -117,6 +122,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     },
     async close() {
       await surveys.close();
+      await recognition.close();
       await plans.idle();
       await engine.close();
       await db.close();

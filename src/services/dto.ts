@@ -2,7 +2,9 @@
 import type { Audience, Capability, Part, Role, SpaceKind, Tier } from '../core/model.ts';
 import type { Severity } from '../core/exposure/exposure.ts';
 import type { ReachSummary } from '../core/access/reach.ts';
-import type { Reason } from '../core/recognise/types.ts';
+import type { CustomType } from '../core/recognise/custom.ts';
+import type { Preset, Suggestion } from '../core/recognise/threshold.ts';
+import type { Level, Reason } from '../core/recognise/types.ts';
 
 export type AccountRole = 'steward' | 'auditor' | 'owner';
 export interface Account {
@@ -67,7 +69,15 @@ export interface FoundContent {
   distinct: number;
   occurrences: number;
   certainty: number;
-  matches: { part: Part; start: number; end: number; masked: string; certainty: number; reasons: Reason[] }[];
+  matches: {
+    part: Part;
+    start: number;
+    end: number;
+    masked: string;
+    where?: string;
+    certainty: number;
+    reasons: Reason[];
+  }[];
 }
 
 export interface RouteDto {
@@ -199,6 +209,7 @@ export interface SurveyStep {
   failed: number;
   startedAt: string | null;
   finishedAt: string | null;
+  note: string | null;
 }
 export interface SurveyRow {
   id: number;
@@ -450,4 +461,122 @@ export interface WhyDto {
   }[];
   /** What keeps this identity from more, step by step. */
   keeps: ObstacleDto[];
+}
+
+/** A row of Contents: a data type, or one in one workspace. */
+export interface ContentRow {
+  type: string;
+  name: string;
+  weight: number;
+  ws?: string;
+  workspace?: string;
+  files: number;
+  occurrences: number;
+  owners: number;
+  /** Files by how far they could be reached, narrowest first. */
+  tiers: number[];
+}
+export interface ContentsPage {
+  rows: ContentRow[];
+  /** Files that hold something, each once; files that were scanned; and those that were not, or not whole. */
+  files: number;
+  scanned: number;
+  unread: number;
+  survey: number;
+  takenAt: string;
+}
+export interface ContentFile {
+  key: string;
+  source: string;
+  item: string;
+  name: string;
+  path: string;
+  owner?: string;
+  weight: number;
+  now: Tier;
+  could: Tier;
+  types: { name: string; distinct: number }[];
+  occurrences: number;
+  certainty: number;
+  scannedAt?: string;
+}
+export interface UnreadFile {
+  key: string;
+  source: string;
+  item: string;
+  name: string;
+  path: string;
+  owner?: string;
+  bytes?: number;
+  now: Tier;
+  could: Tier;
+  reason: string;
+  scannedAt?: string;
+}
+
+/** How often a data type is found. */
+export interface TypeUse {
+  files: number;
+  occurrences: number;
+  presets: Record<Preset, { files: number; occurrences: number }>;
+  levels: Level[];
+}
+export interface TypeRow {
+  id: string;
+  name: string;
+  weight: number;
+  country?: string;
+  source: string;
+  /** Made by stewards; it is looked for where `active`. */
+  custom: boolean;
+  active: boolean;
+  /** From which certainty it counts, and whether that is its own. */
+  from: number;
+  ownCertainty: boolean;
+  packs: string[];
+  use: TypeUse | null;
+}
+export interface TypeDetail extends TypeRow {
+  /** How it is recognised, in words. */
+  shapes: string[];
+  context: Record<string, readonly string[]>;
+  otherwise: readonly string[];
+  needsContext: boolean;
+  examples: number;
+  definition?: CustomType;
+  changedAt?: string;
+  changedBy?: string;
+  samples: TypeSample[];
+  marks: { right: number; wrong: number };
+  suggestion?: Suggestion;
+}
+export interface TypeSample {
+  source: string;
+  item: string;
+  key: string;
+  file: string;
+  path: string;
+  part: string;
+  where?: string;
+  place: string;
+  masked: string;
+  certainty: number;
+  reasons: Reason[];
+}
+export interface PackRow {
+  id: string;
+  name: string;
+  about: string;
+  types: string[];
+  /** Made or copied here; those that ship are not changed. */
+  own: boolean;
+  copiedFrom?: string;
+}
+export interface BenchResult {
+  /** The text as it was read, part by part. */
+  text: { part: Part; text: string }[];
+  found: FoundContent[];
+  left: string[];
+  read: boolean;
+  milliseconds: number;
 }

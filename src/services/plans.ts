@@ -441,30 +441,17 @@ export class Plans {
   private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
     const proven = changes.filter((c) => (undoing ? c.state === 'undone' : DONE.includes(c.state)));
     const now = this.clock();
-    while (proven.length) {
-      const made = await this.db.transaction(async (tx) => {
-        // numbers of surveys rise as they come into force, so a survey that is being taken over goes first
-        const [busy] = await tx.query(
-          "select 1 from survey_step t join survey s on s.id = t.survey where s.state = 'running' and t.name = 'taking over'",
-        );
-        if (busy) return false;
-        const [survey] = await tx.query<{ id: number }>(
-          "insert into survey (kind, state, started_by, started_at, finished_at, taken_at, plan) values ('read-back', 'done', $1, $2, $2, $2, $3) returning id",
-          [by, now, plan],
-        );
+    if (proven.length)
+      await this.surveys.readBack(plan, by, async (tx, survey) => {
         for (const c of proven)
-          await observeOne(tx, survey!.id, {
+          await observeOne(tx, survey, {
             kind: c.kind,
             source: c.source,
             id: c.object,
             doc: undoing ? c.before : null,
           });
-        return true;
       });
-      if (made) break;
-      await Promise.all([this.surveys.wait(), new Promise((r) => setTimeout(r, 200))]);
-    }
-    await this.surveys.takeOver();
+    else await this.surveys.takeOver();
     await this.db.transaction(async (tx) => {
       const state = undoing ? 'undone' : 'applied';
       await tx.query('update plan set state = $2, finished_at = $3 where id = $1', [plan, state, now]);

@@ -60,7 +60,7 @@ describe('a survey of what changed', () => {
       by: expect.stringContaining('sharing link') as string,
     });
     expect(named('Payroll run 2026-03.csv')).toMatchObject({ change: 'brighter', gained: 1, lost: 0 });
-    expect(named('Kiosk settlement.txt')).toMatchObject({ change: 'darker', after: { now: 'organisation' } });
+    expect(named('Kiosk settlement.pdf')).toMatchObject({ change: 'darker', after: { now: 'organisation' } });
     expect(changes.counts.brighter + changes.counts.darker + changes.counts.same).toBe(changes.total);
     const one = await ask<ChangeDossier>('/api/changes/one', {
       from: first,
@@ -189,9 +189,9 @@ describe('questions about access', () => {
   it('agree with each other: who, what, why, the drawing, and what if', async () => {
     for (const name of [
       'bridge-vpn.key',
-      'Disputes of August.txt',
-      'Salary review by grade.txt',
-      'Dispute evidence 2.txt',
+      'Disputes of August.eml',
+      'Salary review by grade.docx',
+      'Dispute evidence 2.docx',
     ]) {
       const node = await keyOf(name);
       const who = await ask<{ rows: WhoRow[]; total: number }>('/api/holdings/who', { node, limit: 500 });
@@ -231,7 +231,7 @@ describe('questions about access', () => {
   });
 
   it('say step by step what keeps somebody out', async () => {
-    const board = await keyOf('Sale of the Heron Tide.txt');
+    const board = await keyOf('Sale of the Heron Tide.docx');
     const crew =
       (await ask<IdentityPage>('/api/people', { show: 'members', text: 'able seaman', limit: 1 })).rows[0] ??
       (await ask<IdentityPage>('/api/people', { show: 'members', text: 'Crew', limit: 1 })).rows[0]!;

@@ -91,7 +91,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.keyboard.type('quickclaims');
     await page.getByText('3 open findings').waitFor();
     expect(page.url()).toContain('text=quickclaims');
-    await page.getByText('Dispute evidence 2.txt').click();
+    await page.getByText('Dispute evidence 2.docx').click();
     const dossier = page.getByRole('complementary', { name: 'Dossier' });
     await dossier.getByText('kim@quickclaims.test, jo@quickclaims.test').waitFor();
     for (const text of [
@@ -202,7 +202,7 @@ describe('a steward’s first quarter of an hour', () => {
       .first()
       .click();
     await page.getByRole('button', { name: /darker/ }).click();
-    await page.getByText('Kiosk settlement.txt').waitFor();
+    await page.getByText('Kiosk settlement.pdf').waitFor();
   });
 
   it('walks the holdings as a tree by keyboard, and reads who, why and why not', async () => {
@@ -219,11 +219,11 @@ describe('a steward’s first quarter of an hour', () => {
     await dossier.getByText('casey@claims-helper.test').first().waitFor();
     await table.focus();
     await page.keyboard.press('ArrowRight');
-    await page.getByText('Disputes of August.txt').first().waitFor();
+    await page.getByText('Disputes of August.eml').first().waitFor();
     await holds('holdings');
     // who, and why
     await page.goto(`${scene.base}/survey/holdings?text=Sale%20of%20the%20Heron`);
-    await page.getByText('Sale of the Heron Tide.txt').click();
+    await page.getByText('Sale of the Heron Tide.docx').click();
     await dossier.getByPlaceholder('find a person, or ask why not').fill('Ane Bruvold');
     await dossier.getByText('Not among them: why not?').waitFor();
     await dossier.getByRole('button', { name: /Ane Bruvold/ }).click();
@@ -232,7 +232,7 @@ describe('a steward’s first quarter of an hour', () => {
 
   it('draws every route, says what each cut would cost, and picks one up from the drawing', async () => {
     await page.goto(`${scene.base}/survey/holdings?text=batch%202`);
-    await page.getByText('Fitness certificates batch 2.txt').click();
+    await page.getByText('Fitness certificates batch 2.pdf').click();
     await page.getByRole('button', { name: /Draw all routes/ }).click();
     const drawing = page.getByRole('dialog', { name: 'All routes' });
     await drawing.getByText('lose all access if it is cut').waitFor();
@@ -263,7 +263,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('old.address@tarntide.example').waitFor();
     await page.getByRole('tab', { name: /Outside domains/ }).click();
     await page.getByText('claims-helper.test').first().click();
-    await dossier.getByText('Disputes of August.txt').waitFor();
+    await dossier.getByText('Disputes of August.eml').waitFor();
   });
 
   it('finds every planted flaw through the screens alone', async () => {
@@ -320,7 +320,7 @@ describe('a steward’s first quarter of an hour', () => {
     await p.getByLabel('E-mail address').fill('auditor@tarntide.example');
     await p.getByLabel('Password').fill(PASSWORDS.auditor);
     await p.keyboard.press('Enter');
-    await p.getByText('Kiosk settlement.txt').click();
+    await p.getByText('Kiosk settlement.pdf').click();
     await p.getByText('How it is reached').waitFor();
     expect(await p.getByRole('button', { name: /Pick up/ }).count()).toBe(0);
     await p.goto(`${scene.base}/survey/sources`);

@@ -154,7 +154,7 @@ describe('a survey', () => {
 describe('a plan', () => {
   it('withdraws what was previewed and nothing else, verifies it at the workspace, and undoes it exactly', async () => {
     const before = { grants: await scene.truth('grants'), links: await scene.truth('links') };
-    const id = await planFor('Dispute evidence 1.txt', 'Crew bank accounts 2026.csv');
+    const id = await planFor('Dispute evidence 1.docx', 'Crew bank accounts 2026.xlsx');
     const draft = await scene.api<Plan>('GET', `/api/plans/${id}`);
     expect(draft).toMatchObject({ state: 'draft', preview: { members: 0, guests: 0, outsiders: 3 } });
     expect(draft.preview.people.map((p) => p.id).sort()).toEqual([
@@ -168,8 +168,8 @@ describe('a plan', () => {
     const applied = await ended(id);
     expect(applied.list.map((c) => c.state)).toEqual(['verified', 'verified']);
     for (const c of applied.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).toBeNull();
-    expect((await named('Dispute evidence 1.txt')).state).toBe('fixed');
-    expect((await named('Dispute evidence 3.txt')).state).toBe('fixed');
+    expect((await named('Dispute evidence 1.docx')).state).toBe('fixed');
+    expect((await named('Dispute evidence 3.docx')).state).toBe('fixed');
     expect(
       (await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } })).status,
     ).toBe(409);
@@ -179,7 +179,7 @@ describe('a plan', () => {
     const byId = (rows: { id: string }[]) => [...rows].sort((a, b) => (a.id < b.id ? -1 : 1));
     expect(byId(await scene.truth('grants'))).toEqual(byId(before.grants as never));
     expect(byId(await scene.truth('links'))).toEqual(byId(before.links as never));
-    expect((await named('Dispute evidence 1.txt')).state).toBe('reopened');
+    expect((await named('Dispute evidence 1.docx')).state).toBe('reopened');
     await chainHolds();
   });
 
@@ -190,7 +190,7 @@ describe('a plan', () => {
       { kind: 'error', path: '/grants/', every: 3 },
       { kind: 'reset-after', method: 'POST', times: 1 },
     ]);
-    const id = await planFor('Refunds by card.csv', 'House loan.txt', 'Cancelled sailing refunds.csv');
+    const id = await planFor('Refunds by card.csv', 'House loan.odt', 'Cancelled sailing refunds.xlsx');
     await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
     expect((await ended(id)).list.map((c) => c.state)).toEqual(['verified', 'verified', 'verified']);
     await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
@@ -201,10 +201,10 @@ describe('a plan', () => {
 
   it('leaves alone what is not as the survey saw it, says what failed for good, and tries that again', async () => {
     const id = await planFor(
-      'Deposit account for the new pier.md',
+      'Deposit account for the new pier.pptx',
       'Refunds by card.csv',
-      'House loan.txt',
-      'Cancelled sailing refunds.csv',
+      'House loan.odt',
+      'Cancelled sailing refunds.xlsx',
     );
     const { list } = await scene.api<Plan>('GET', `/api/plans/${id}`);
     const [changed, gone, failing] = list.map((c) => c.entry);
@@ -241,7 +241,7 @@ describe('a plan', () => {
   });
 
   it('asks again where the survey has moved on since its preview', async () => {
-    const id = await planFor('House loan.txt');
+    const id = await planFor('House loan.odt');
     await scene.survey();
     const refused = await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } });
     expect(refused.status).toBe(409);
@@ -252,10 +252,10 @@ describe('a plan', () => {
   it('killed at any moment, ends after the restart in a state that is right and said', async () => {
     const names = [
       'Refunds by card.csv',
-      'House loan.txt',
-      'Cancelled sailing refunds.csv',
-      'Crew bank accounts 2026.csv',
-      'Dispute evidence 1.txt',
+      'House loan.odt',
+      'Cancelled sailing refunds.xlsx',
+      'Crew bank accounts 2026.xlsx',
+      'Dispute evidence 1.docx',
     ];
     for (const [round, delay] of [15, 90, 170, 260, 400].entries()) {
       const id = await planFor(...names);

@@ -1,6 +1,8 @@
 /** Weight, allowance and exposure points. The formula and its reasons: docs/exposure.md. */
 import { TIERS, type Tier } from '../model.ts';
 import { CAP } from '../model.ts';
+import { PRESETS } from '../recognise/threshold.ts';
+import { atLeast, type Level } from '../recognise/types.ts';
 
 /** The weight that a label brings by itself; names are compared without case. */
 export const LABEL_WEIGHT: Readonly<Record<string, number>> = {
@@ -10,8 +12,8 @@ export const LABEL_WEIGHT: Readonly<Record<string, number>> = {
   restricted: 4,
 };
 
-/** Matches below this certainty do not weigh: the preset Balanced (docs/recognition.md). */
-export const WEIGHING_CERTAINTY = 55;
+/** Matches below this certainty do not weigh, where no other is set (docs/recognition.md). */
+export const WEIGHING_CERTAINTY = PRESETS.balanced;
 /** From this many distinct values on, a data type weighs one more. */
 export const MANY_VALUES = 100;
 
@@ -28,11 +30,12 @@ export interface Weighing {
 
 /** The high-water mark over data types, their quantity and the label (FIPS 199; NIST SP 800-122 §3.2). */
 export function weigh(
-  found: readonly { name: string; weight: number; distinct: number; certainty: number }[],
+  found: readonly { name: string; weight: number; levels: readonly Level[]; from?: number }[],
   label?: string,
 ): Weighing {
   const reasons = found
-    .filter((f) => f.certainty >= WEIGHING_CERTAINTY)
+    .map((f) => ({ ...f, distinct: atLeast(f.levels, f.from ?? WEIGHING_CERTAINTY).distinct }))
+    .filter((f) => f.distinct > 0)
     .map((f) => {
       const many = f.distinct >= MANY_VALUES;
       return {

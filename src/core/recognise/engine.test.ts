@@ -87,6 +87,20 @@ describe('the scanner', () => {
         );
   });
 
+  it('holds it against numbers that they follow one another', () => {
+    const d = dice(21);
+    const certainty = (cards: string[]): number => scan([cards.join('\n')])[0]!.certainty;
+    const some = Array.from({ length: 30 }, () => cardNumber(d));
+    const [first] = some as [string];
+    // the same number with other endings that pass the check
+    const row = Array.from({ length: 3000 }, (_, i) => first.slice(0, -4) + String(i).padStart(4, '0'))
+      .filter((n) => scan([n]).some((f) => f.dataType === 'payment-card'))
+      .slice(0, 30);
+    expect(row).toHaveLength(30);
+    expect(certainty(row)).toBe(certainty(some) - 35);
+    expect(certainty([...row.slice(0, 5), ...some])).toBe(certainty(some));
+  });
+
   it('refuses a pattern that could run away', () => {
     expect(() => assertBounded(/a+b/y)).toThrow(/bounded/);
     expect(() => assertBounded(/(a|b){2,}/y)).toThrow(/bounded/);

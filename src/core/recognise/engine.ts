@@ -7,7 +7,8 @@
  * surroundings need. Raw values stay inside: what comes out is masked or hashed.
  */
 import type { Part } from '../model.ts';
-import { assertBounded, type DataType, type Found, type Match, type Reason } from './types.ts';
+import { CustomScan, type CompiledCustom } from './custom.ts';
+import { assertBounded, levelsOf, type DataType, type Found, type Match, type Reason } from './types.ts';
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
@@ -15,10 +16,14 @@ const WINDOW = 80;
 const STRIDE = 500;
 /** From here on a match is sure enough to own its characters. */
 const SURE = 55;
-const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40 };
+/** Of so many values, when so large a part hardly differ from their neighbours, they count something. */
+const ALIKE = { least: 10, most: 200, part: 0.6, tail: 4 };
+const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40, alike: -35 };
 
 export interface ScanOptions {
   types: readonly DataType[];
+  /** Types that stewards made; those that they ask about are among `types`. */
+  custom?: readonly CompiledCustom[];
   /** Keyed hash of a data type and normalised value; its key never leaves the caller. */
   hash(dataType: string, normalised: string): string;
   /** Matches below this certainty are not counted at all. Default 0. */
@@ -28,8 +33,12 @@ export interface ScanOptions {
 }
 
 interface Tally {
-  /** Distinct normalised values by keyed hash. */
-  seen: Set<string>;
+  /** Distinct normalised values by keyed hash, with the certainty of the surest. */
+  seen: Map<string, number>;
+  /** Occurrences by certainty. */
+  levels: Map<number, number>;
+  /** Some of them as they are, while the document is scanned. */
+  values: string[];
   occurrences: number;
   certainty: number;
   matches: Match[];
@@ -257,21 +266,29 @@ export class Scanner {
   /** Phrases met, by where they begin in the part; and how far they have been looked for. */
   private phrases: { at: number; end: number; phrase: Phrase }[] = [];
   private lookedTo = 0;
-  /** What the heading over this text says of types. */
+  /** Where the text under this heading begins; and what the heading says of types. */
   private apart = 0;
   private heading = { text: '', phrases: [] as Phrase[], needed: new Set<number>() };
   /** By type: how far a phrase that it cannot do without reaches. */
   private readonly armed: Float64Array;
   private readonly chain = { words: 0, from: 0, end: 0 };
+  private readonly custom: CustomScan | undefined;
 
   constructor(private readonly options: ScanOptions) {
     this.p = prepare(options.types);
     this.armed = new Float64Array(options.types.length);
+    if (options.custom?.length)
+      this.custom = new CustomScan(options.custom, {
+        hash: options.hash,
+        minCertainty: options.minCertainty ?? 0,
+        keep: this.keep,
+      });
   }
 
   /** Begins a part; what was fed before is finished. */
   begin(part: Part): void {
     this.flush(true);
+    this.custom?.begin(part);
     this.part = part;
     this.buffer = '';
     this.offset = this.at = this.lookedTo = 0;
@@ -288,6 +305,7 @@ export class Scanner {
   headed(text: string): void {
     if (text === this.heading.text) return;
     this.flush(true);
+    this.custom?.headed(text);
     const phrases: Phrase[] = [];
     this.findPhrases(inWords(text), text.length, (_, __, phrase) => phrases.push(phrase));
     const needed = new Set(phrases.flatMap((x) => [...x.context].map((t) => this.p.numberOf.get(t)!)));
@@ -300,6 +318,7 @@ export class Scanner {
   place(where: string): void {
     if (where === this.where) return;
     this.flush(true);
+    this.custom?.place(where);
     this.where = where;
   }
 
@@ -307,6 +326,7 @@ export class Scanner {
   feed(text: string): void {
     if (this.part === 'body' && this.offset + this.buffer.length === 0)
       this.isPem = text.startsWith('-----BEGIN ');
+    this.custom?.feed(text);
     this.buffer += text;
     this.flush(false);
   }
@@ -322,13 +342,13 @@ export class Scanner {
   /** Nothing was met so far that would be lost with this scanner. */
   get idle(): boolean {
     this.flush(true);
-    return this.tallies.size === 0 && !this.isPem;
+    return this.tallies.size === 0 && !this.isPem && this.custom?.idle !== false;
   }
 
   /** Everything found, by data type in the order of the types; types without a match are left out. */
   finish(): Found[] {
     this.begin('body');
-    return this.options.types.flatMap((type) => {
+    const found = this.options.types.flatMap((type): Found[] => {
       if (!this.isPem && !this.tallies.has(type.id) && type.fileName?.pattern.test(this.name))
         this.add(type, `name:${this.name}`, {
           part: 'title',
@@ -339,15 +359,29 @@ export class Scanner {
         });
       const tally = this.tallies.get(type.id);
       if (!tally) return [];
-      return {
-        dataType: type.id,
-        distinct: tally.seen.size,
-        occurrences: tally.occurrences,
-        certainty: tally.certainty,
-        matches: tally.matches,
-        hashes: [...tally.seen].sort().slice(0, this.keep),
-      };
+      const counted = alike(tally.values);
+      const matches = counted
+        ? tally.matches
+            .map((m) => ({ ...m, ...sum([...m.reasons, counted]) }))
+            .filter((m) => m.certainty >= Math.max(1, this.options.minCertainty ?? 0))
+        : tally.matches;
+      if (!matches.length && counted) return [];
+      return [
+        {
+          dataType: type.id,
+          distinct: tally.seen.size,
+          occurrences: tally.occurrences,
+          certainty: counted ? Math.max(...matches.map((m) => m.certainty)) : tally.certainty,
+          levels: levelsOf(
+            counted ? lowered(tally.levels, counted.points) : tally.levels,
+            [...tally.seen.values()].map((c) => Math.max(0, c + (counted?.points ?? 0))),
+          ),
+          matches,
+          hashes: [...tally.seen.keys()].sort().slice(0, this.keep),
+        },
+      ];
     });
+    return this.custom ? found.concat(this.custom.finish(new Map(found.map((f) => [f.dataType, f])))) : found;
   }
 
   private get keep(): number {
@@ -535,8 +569,22 @@ export class Scanner {
     if (match.certainty < (this.options.minCertainty ?? 0)) return;
     let tally = this.tallies.get(type.id);
     if (!tally)
-      this.tallies.set(type.id, (tally = { seen: new Set(), occurrences: 0, certainty: 0, matches: [] }));
-    tally.seen.add(this.options.hash(type.id, normalised));
+      this.tallies.set(
+        type.id,
+        (tally = {
+          seen: new Map(),
+          levels: new Map(),
+          values: [],
+          occurrences: 0,
+          certainty: 0,
+          matches: [],
+        }),
+      );
+    const before = tally.seen.size;
+    const hash = this.options.hash(type.id, normalised);
+    tally.seen.set(hash, Math.max(tally.seen.get(hash) ?? 0, match.certainty));
+    tally.levels.set(match.certainty, (tally.levels.get(match.certainty) ?? 0) + 1);
+    if (tally.seen.size > before && before < ALIKE.most) tally.values.push(normalised);
     tally.occurrences++;
     tally.certainty = Math.max(tally.certainty, match.certainty);
     if (tally.matches.length < this.keep) tally.matches.push(match);
@@ -639,6 +687,25 @@ function sum(reasons: Reason[]): { certainty: number; reasons: Reason[] } {
   const total = reasons.reduce((points, r) => points + r.points, 0);
   return { certainty: Math.max(0, Math.min(100, total)), reasons };
 }
+
+function lowered(levels: ReadonlyMap<number, number>, by: number): Map<number, number> {
+  const out = new Map<number, number>();
+  for (const [c, n] of levels) out.set(Math.max(0, c + by), (out.get(Math.max(0, c + by)) ?? 0) + n);
+  return out;
+}
+
+/** Says where most of many numbers hardly differ from the next: parts, orders, students in a row. */
+function alike(values: readonly string[]): Reason | undefined {
+  if (values.length < ALIKE.least || !/^[A-Z]{0,4}\d{9,}$/.test(values[0]!)) return undefined;
+  const sorted = [...values].sort();
+  let close = 0;
+  for (let i = 1; i < sorted.length; i++) {
+    const [a, b] = [sorted[i - 1]!, sorted[i]!];
+    if (a.length === b.length && b.startsWith(a.slice(0, -ALIKE.tail))) close++;
+  }
+  if (close < (values.length - 1) * ALIKE.part) return undefined;
+  return { why: `${close + 1} of ${values.length} such numbers hardly differ: they count something`, points: BASE.alike };
+} // prettier-ignore
 
 /** One digit repeated, or each digit one more or one less than the last, through all but the check digit. */
 export function isSequence(digits: string): boolean {

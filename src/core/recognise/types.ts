@@ -89,6 +89,8 @@ export interface Match {
   reasons: Reason[];
 }
 
+export type Level = [certainty: number, occurrences: number, distinct: number];
+
 /** What was found of one data type in one document. */
 export interface Found {
   dataType: string;
@@ -97,6 +99,11 @@ export interface Found {
   occurrences: number;
   /** The highest of its matches. */
   certainty: number;
+  /**
+   * By certainty, the highest first: occurrences that have it, and distinct values whose surest has it.
+   * So it can be told what is left at any certainty asked for.
+   */
+  levels: Level[];
   /** Up to the scanner's limit, in order of part and offset. */
   matches: Match[];
   /** Keyed hashes of the distinct values, up to the scanner's limit, sorted. */
@@ -108,4 +115,29 @@ export function assertBounded(pattern: RegExp): void {
   const source = pattern.source.replace(/\\./g, '_').replace(/\[[^\]]*\]/g, '_');
   if (/[*+]|\{\d+,\}/.test(source) || !pattern.sticky)
     throw new Error(`The pattern ${String(pattern)} is not bounded: every repeat needs an upper limit.`);
+}
+
+/** Occurrences and distinct values at a certainty or above. */
+export function atLeast(
+  levels: readonly Level[],
+  certainty: number,
+): { occurrences: number; distinct: number } {
+  const sum = { occurrences: 0, distinct: 0 };
+  for (const [level, occurrences, distinct] of levels)
+    if (level >= certainty) {
+      sum.occurrences += occurrences;
+      sum.distinct += distinct;
+    }
+  return sum;
+}
+
+/** Levels of occurrences by certainty, and of values by their surest. */
+export function levelsOf(occurrences: ReadonlyMap<number, number>, values: Iterable<number>): Level[] {
+  const levels = new Map<number, Level>([...occurrences].map(([c, n]) => [c, [c, n, 0]]));
+  for (const c of values) {
+    const level = levels.get(c) ?? [c, 0, 0];
+    level[2]++;
+    levels.set(c, level);
+  }
+  return [...levels.values()].sort((a, b) => b[0] - a[0]);
 }

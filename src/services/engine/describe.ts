@@ -3,11 +3,10 @@ import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/acces
 import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
 import { identityKind, identityName } from '../../core/access/view.ts';
 import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../../core/model.ts';
-import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import type { EntryRef, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
 import { unkey, type Loaded } from './loaded.ts';
 
-export const typeName = (id: string): string => DATA_TYPES.find((t) => t.id === id)?.name ?? id;
+export const typeName = (l: Loaded, id: string): string => l.types.get(id)?.name ?? id;
 
 export const nameOfUser = (l: Loaded, id: string): string => l.org.users[l.org.find('user', id)]?.name ?? id;
 

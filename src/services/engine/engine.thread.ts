@@ -25,7 +25,17 @@ import {
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
 import { holdings, nodeDossier, usedFrom, whoRows, type HoldingsQuery } from './holdings.ts';
-import { loadSurvey, type Loaded } from './loaded.ts';
+import {
+  bright,
+  contentFiles,
+  contents,
+  samples,
+  typeUse,
+  unreadFiles,
+  type ContentsQuery,
+  type FilesQuery,
+} from './contents.ts';
+import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
 import { identityDossier, people, whatRows, type PeopleQuery } from './people.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 
@@ -33,6 +43,7 @@ export type { EngineFinding, ObjectKey } from './findings.ts';
 export type { HoldingsQuery } from './holdings.ts';
 export type { PeopleQuery } from './people.ts';
 export type { ChangesQuery } from './changes.ts';
+export type { ContentsQuery, FilesQuery } from './contents.ts';
 
 const { port, dbPort } = workerData as { port: MessagePort; dbPort: MessagePort };
 const db: Db = dbOver(dbPort);
@@ -54,6 +65,15 @@ async function load(
     items: l.items.length,
     problems: l.org.problems.length,
   };
+}
+
+/** The present weighed again, with the data types as they are set now. */
+async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } | undefined> {
+  if (!present) return undefined;
+  const l = await reweighed(db, present);
+  present = l;
+  past = [];
+  return { survey: l.survey, findings: l.exposures.map((e) => finding(l, e)) };
 }
 
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
@@ -142,6 +162,13 @@ function search(
 
 const functions = {
   load,
+  reweigh,
+  bright: from(bright),
+  contents: from((l, q: ContentsQuery) => contents(l, q)),
+  contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
+  unreadFiles: from(unreadFiles),
+  typeUse: from(typeUse),
+  samples: from(samples),
   dossier: from(dossier),
   describeEntries: (objects: ObjectKey[]): EntryRef[] => (present ? describeEntries(present, objects) : []),
   preview: (objects: ObjectKey[]) => present && preview(present, objects),

@@ -8,6 +8,7 @@ import type { View } from '../../core/access/view.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
 import { capabilityNames, ROLES, TIERS } from '../../core/model.ts';
+import { atLeast } from '../../core/recognise/types.ts';
 import { outsideAccess } from '../../core/remedy/withdraw.ts';
 import type { Dossier, EntryRef, FindingSummary, Preview, PreviewPerson, RouteDto } from '../dto.ts';
 import {
@@ -38,10 +39,10 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
   const { source, id } = unkey(l.org.itemIds.at(e.item));
   const node = nodeOfItem(l.org, e.item);
   const row = l.items[e.item]!;
-  const types = (l.content.get(l.org.itemIds.at(e.item))?.found ?? []).map((f) => ({
-    name: typeName(f.dataType),
-    distinct: f.distinct,
-  }));
+  const types = (l.content.get(l.org.itemIds.at(e.item))?.found ?? []).flatMap((f) => {
+    const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
+    return distinct ? { name: typeName(l, f.dataType), distinct } : [];
+  });
   const path = pathOf(l, node);
   return {
     source,
@@ -182,7 +183,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
   const row = l.items[number]!;
   const space = l.org.spaces[l.org.itemSpace[number]!]!;
   const doc = l.content.get(l.org.itemIds.at(number));
-  const weighing = weighingOf(doc, row.label);
+  const weighing = weighingOf(l.types, doc, row.label);
   const outside = outsideAccess(l.view, node);
   return {
     source,
@@ -202,7 +203,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
     weight: weighing.weight,
     allowed: ALLOWED[weighing.weight]!,
     weighing: weighing.reasons,
-    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(f.dataType) })),
+    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(l, f.dataType) })),
     scan: doc?.state ?? 'name-only',
     ...(doc?.reason && { unread: doc.reason }),
     routes: routesOf(l, node),

@@ -345,7 +345,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
   const space = spaceOfNode(org, node);
   const spaceRow = org.spaces[space]!;
   const doc = item >= 0 ? l.content.get(org.itemIds.at(item)) : undefined;
-  const weighing = weighingOf(doc, row?.label ?? (item < 0 ? spaceRow.label : undefined));
+  const weighing = weighingOf(l.types, doc, row?.label ?? (item < 0 ? spaceRow.label : undefined));
   const settings: string[] = [];
   if (item < 0) {
     settings.push(
@@ -385,7 +385,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
     weight: item >= 0 && row!.kind === 'file' ? l.weights[item]! : b.weight[node]!,
     allowed: ALLOWED[item >= 0 && row!.kind === 'file' ? l.weights[item]! : b.weight[node]!]!,
     weighing: weighing.reasons,
-    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(f.dataType) })),
+    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(l, f.dataType) })),
     ...(doc?.reason && { unread: doc.reason }),
     owners: ownersOf(l, node),
     ...((row?.label ?? spaceRow.label) && { label: row ? row.label : spaceRow.label }),

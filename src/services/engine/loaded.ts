@@ -16,8 +16,11 @@ import type {
   SpaceRow,
   WorkspaceRow,
 } from '../../core/model.ts';
+import type { CustomType } from '../../core/recognise/custom.ts';
+import type { Found } from '../../core/recognise/types.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import type { Db } from '../../store/db.ts';
+import { readCertainty } from '../../store/settings.ts';
 import { PackedRows } from './packed.ts';
 import { observedParts, readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
 
@@ -43,6 +46,8 @@ export interface Loaded {
   /** Number of a group or user of the organisation that a source's own id stands for. */
   groupRules: Map<string, string>;
   content: Map<string, ContentDoc>;
+  /** Data types by id, those that stewards made too, and from which certainty on they count. */
+  types: Map<string, TypeAbout>;
   weights: Uint8Array;
   /** How many files, and heavy ones, each identity holds something of. */
   tally: Tally;
@@ -50,16 +55,62 @@ export interface Loaded {
   usage: Usage;
 }
 
-export const weighingOf = (doc: ContentDoc | undefined, label: string | undefined): Weighing =>
+export interface TypeAbout {
+  name: string;
+  weight: number;
+  from: number;
+}
+
+export const weighingOf = (
+  types: Loaded['types'],
+  doc: ContentDoc | undefined,
+  label: string | undefined,
+): Weighing =>
   weigh(
     (doc?.found ?? []).flatMap((f) => {
-      const type = DATA_TYPES.find((t) => t.id === f.dataType);
-      return type
-        ? [{ name: type.name, weight: type.weight, distinct: f.distinct, certainty: f.certainty }]
-        : [];
+      const type = types.get(f.dataType);
+      return type ? [{ ...type, levels: f.levels }] : [];
     }),
     label,
   );
+
+/** Every data type, and the certainty from which each counts. */
+async function readTypes(db: Db): Promise<Loaded['types']> {
+  const { usual, own } = await readCertainty(db);
+  const custom = await db.query<{ doc: CustomType }>('select doc from custom_type');
+  return new Map(
+    [...DATA_TYPES, ...custom.map((c) => c.doc)].map(({ id, name, weight }) => [
+      id,
+      { name, weight, from: own[id] ?? usual },
+    ]),
+  );
+}
+
+/** What follows from what files hold: their weights, and what is exposed. */
+const weighAll = (
+  types: Loaded['types'],
+  org: Organisation,
+  rows: ItemRow[],
+  content: Loaded['content'],
+): Uint8Array =>
+  Uint8Array.from(rows, (row, i) => weighingOf(types, content.get(org.itemIds.at(i)), row.label).weight);
+
+function tallied(v: View, rows: ItemRow[], weights: Uint8Array): { tally: Tally; columns: ReachColumns } {
+  const tally: Tally = {
+    counts: Uint8Array.from(rows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
+    files: new Int32Array(v.identityCount),
+    heavy: new Int32Array(v.identityCount),
+  };
+  return { tally, columns: reach(v, undefined, undefined, tally) };
+}
+
+/** The same survey with the data types, and the certainties from which they count, as they are now. */
+export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
+  const types = await readTypes(db);
+  const weights = weighAll(types, l.org, l.items, l.content);
+  const { tally, columns } = tallied(l.view, l.items, weights);
+  return { ...l, types, weights, tally, columns, exposures: findExposures(l.view, columns, weights) };
+}
 
 /**
  * Who the accounts of all sources are: an account is the person of the directory, or of a source
@@ -87,6 +138,12 @@ class Identities {
   user(source: string, id: string): string {
     return this.alias.get(key(source, id)) ?? id;
   }
+}
+
+/** Scans of before levels were kept count with the certainty of their surest. */
+function withLevels(doc: ContentDoc): ContentDoc {
+  for (const f of doc.found as Partial<Found>[]) f.levels ??= [[f.certainty!, f.occurrences!, f.distinct!]];
+  return doc;
 }
 
 export async function loadSurvey(db: Db, survey: number, takenAt: string): Promise<Loaded> {
@@ -195,7 +252,10 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       rows.add(row);
     }
   const content = new Map(
-    (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [key(c.source, c.id), c.doc]),
+    (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [
+      key(c.source, c.id),
+      withLevels(c.doc),
+    ]),
   );
 
   const org = builder.build();
@@ -208,16 +268,9 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     if (n >= 0) itemRows[n] = row;
   }
   const v = view(org);
-  const weights = Uint8Array.from(
-    itemRows,
-    (row, i) => weighingOf(content.get(org.itemIds.at(i)), row.label).weight,
-  );
-  const tally: Tally = {
-    counts: Uint8Array.from(itemRows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
-    files: new Int32Array(v.identityCount),
-    heavy: new Int32Array(v.identityCount),
-  };
-  const columns = reach(v, undefined, undefined, tally);
+  const types = await readTypes(db);
+  const weights = weighAll(types, org, itemRows, content);
+  const { tally, columns } = tallied(v, itemRows, weights);
 
   const deeds = resolveDeeds(
     v,
@@ -237,6 +290,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     entryRow: (e) => rows.at(rowOfEntry[e]!),
     groupRules,
     content,
+    types,
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

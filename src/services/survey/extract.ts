@@ -2,7 +2,8 @@
 import { createHmac } from 'node:crypto';
 import type { SurveyStep } from '../dto.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
-import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import { compileCustom } from '../../core/recognise/custom.ts';
+import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
 import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
@@ -60,9 +61,11 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
   /** Items that had text, whether or not anything was found in it; and the scanner at work. */
   const scanned = new Set<string>();
   let open: { item: string; scanner: Scanner } | undefined;
+  const custom = order.recogniser.custom.map((t) => compileCustom(t, (id) => dataType(id) !== undefined));
   const newScanner = (): Scanner =>
     new Scanner({
       types: DATA_TYPES,
+      custom,
       keep: w.keep,
       hash: (type, value) =>
         createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),

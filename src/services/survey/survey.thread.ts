@@ -3,15 +3,11 @@
  * part by part under its own number, and then says that it is done. Until then nothing that is in
  * force changes.
  */
-import { createHmac } from 'node:crypto';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { connectWorkspace, scimDirectory } from '../../connectors/http-connectors.ts';
 import { ConnectorError, type Changed, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
 import type { GroupRow, ItemRow } from '../../core/model.ts';
-import { Scanner } from '../../core/recognise/engine.ts';
-import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
-import { scanFile } from '../../formats/scan.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
 import {
@@ -24,8 +20,11 @@ import {
   type StagedRow,
 } from '../../store/observed.ts';
 import type { SurveyStep } from '../dto.ts';
+import { scansOf, keepScans } from '../../store/scans.ts';
 import { Ledger } from '../ledger.ts';
+import { contentDoc, recogniserVersion, ScanPool, type Recogniser } from '../scan/pool.ts';
 import { stageExtract } from './extract.ts';
+import { mayHoldText, versionOf } from './files.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS, type StepName } from './steps.ts';
 
 export interface SurveySource {
@@ -44,6 +43,9 @@ export interface SurveyOrder {
   changeTokens: Record<string, string>;
   /** Key of the hashes by which distinct values are told apart. */
   hashKey: string;
+  recogniser: Recogniser;
+  /** Files that were reached from outside the last time, by source: they are scanned first. */
+  first: Record<string, string[]>;
 }
 export type SurveyResult =
   { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
@@ -61,6 +63,7 @@ const steps: SurveyStep[] = stepNames.map((name) => ({
   failed: 0,
   startedAt: null,
   finishedAt: null,
+  note: null,
 }));
 
 /** Content is read by this many requests at a time. */
@@ -82,10 +85,10 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
   const step = steps[seq]!;
   const save = () =>
     db.query(
-      `insert into survey_step (survey, seq, name, state, done, total, failed, started_at, finished_at)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+      `insert into survey_step (survey, seq, name, state, done, total, failed, started_at, finished_at, note)
+       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
        on conflict (survey, seq) do update set state = excluded.state, done = excluded.done, total = excluded.total,
-         failed = excluded.failed, finished_at = excluded.finished_at`,
+         failed = excluded.failed, finished_at = excluded.finished_at, note = excluded.note`,
       [
         order.survey,
         seq,
@@ -96,6 +99,7 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
         step.failed,
         step.startedAt,
         step.finishedAt,
+        step.note,
       ],
     );
   step.state = 'running';
@@ -177,65 +181,115 @@ async function readGroups(
   await restage(db, order.survey, rows);
 }
 
-/** Whether a file's kind can hold text that is read today. Others are known by their names alone. */
-const mayHoldText = (item: ItemRow): boolean =>
-  item.kind === 'file' && !/^(?:image|video|audio|font)\//.test(item.mime ?? '');
+const pool = new ScanPool({ ...order.recogniser, hashKey: order.hashKey });
+/** With what files are scanned now. */
+const recogniser = recogniserVersion(order.recogniser);
+let keptAsTheyWere = 0;
 
 async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<ContentDoc> {
-  const scanner = new Scanner({
-    types: DATA_TYPES,
-    keep: KEEP,
-    hash: (type, value) =>
-      createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),
-  });
-  scanner.fileName(item.name);
-  const bytes = mayHoldText(item) ? await connector.content(item.id) : undefined;
-  if (!bytes) return { state: 'name-only', found: scanner.finish() };
-  const { read, left } = await scanFile(scanner, bytes);
-  const reason = left.length ? `Not fully scanned: ${left.slice(0, 5).join('; ')}.` : undefined;
-  return { state: read ? 'scanned' : 'unreadable', ...(reason && { reason }), found: scanner.finish() };
+  const bytes = mayHoldText(item, order.recogniser.pictures) ? await connector.content(item.id) : undefined;
+  const result = await pool.scan({ name: item.name, nameOnly: !bytes, keep: KEEP }, bytes);
+  return contentDoc(result, !bytes);
 }
 
-/** Scans the files of one workspace, several at a time; one that cannot be read keeps what was known of it. */
+/** Files that can be reached from outside come first: those that were, and those with such a grant or link of their own or their folder or space. */
+async function inOrder(source: SurveySource, items: readonly ItemRow[]): Promise<ItemRow[]> {
+  const bright = new Set(order.first[source.id]);
+  const on = await db.query<{ node: string | null }>(
+    `select distinct coalesce(doc->'on'->>'item', doc->'on'->>'space') as node from staged
+     where survey = $1 and source = $2 and (kind = 'link' and doc->>'audience' <> 'organisation'
+       or kind = 'grant' and (doc->'to' ?| array['anyone', 'domain', 'email']))`,
+    [order.survey, source.id],
+  );
+  for (const { node } of on) if (node !== null) bright.add(node);
+  const is = (i: ItemRow): boolean =>
+    bright.has(i.id) || bright.has(i.space) || (i.parent !== undefined && bright.has(i.parent));
+  return [...items.filter(is), ...items.filter((i) => !is(i))];
+}
+
+/**
+ * Scans the files of one workspace, several at a time, and those that can be reached from outside
+ * first. One that has not changed since it was scanned is not read again; one that cannot be read
+ * keeps what was known of it. What was found is kept as it comes, whatever becomes of the survey.
+ */
 async function scanAll(
   step: SurveyStep,
   source: SurveySource,
   connector: WorkspaceConnector,
-  items: ItemRow[],
+  files: readonly ItemRow[],
 ): Promise<void> {
+  const items = await inOrder(source, files);
   let next = 0;
-  let ready: StagedRow[] = [];
+  let ready: { item: ItemRow; doc: ContentDoc; anew: boolean }[] = [];
   const flush = async (): Promise<void> => {
     const rows = ready;
     ready = [];
+    const scans = rows.flatMap(({ item, doc, anew }) => {
+      const version = versionOf(item);
+      return anew && version ? [{ item: item.id, version, doc }] : [];
+    });
+    await keepScans(db, source.id, recogniser, scans);
+    const staged = rows.map(({ item, doc }) => ({
+      kind: 'content' as const,
+      source: source.id,
+      id: item.id,
+      doc,
+    }));
     // after 'changes meanwhile' a file may have been scanned before
-    await (step.name === 'content' ? stage(db, order.survey, rows) : restage(db, order.survey, rows));
+    await (step.name === 'content' ? stage(db, order.survey, staged) : restage(db, order.survey, staged));
+  };
+  const PART = 500;
+  const parts = new Map<number, ReturnType<typeof scansOf>>();
+  const known = (n: number): ReturnType<typeof scansOf> => {
+    const part = Math.floor(n / PART);
+    let ask = parts.get(part);
+    if (!ask) {
+      const ids = items.slice(part * PART, (part + 1) * PART).map((i) => i.id);
+      parts.set(part, (ask = scansOf(db, source.id, recogniser, ids)));
+      parts.delete(part - 2);
+    }
+    return ask;
   };
   const reader = async (): Promise<void> => {
     while (next < items.length) {
-      const item = items[next++]!;
+      const n = next++;
+      const item = items[n]!;
+      const before = (await known(n)).get(item.id);
       let doc: ContentDoc;
-      try {
-        doc = await scan(item, connector);
-      } catch (e) {
-        if (abort.signal.aborted || (e instanceof ConnectorError && e.code === 'not-allowed')) throw e;
-        const reason =
-          e instanceof ConnectorError ? e.message : 'The connection broke while its content was read.';
-        await fail(step, item.id, reason);
-        const known = await db.query<{ doc: ContentDoc }>(
-          "select doc from observed where kind = 'content' and source = $1 and id = $2 and valid_to is null",
-          [source.id, item.id],
-        );
-        doc = known[0]?.doc ?? { state: 'unreadable', reason, found: [] };
+      let anew = false;
+      if (before && before.version === versionOf(item)) {
+        doc = before.doc;
+        keptAsTheyWere++;
+      } else
+        try {
+          doc = await scan(item, connector);
+          anew = true;
+        } catch (e) {
+          if (abort.signal.aborted || (e instanceof ConnectorError && e.code === 'not-allowed')) throw e;
+          const reason =
+            e instanceof ConnectorError ? e.message : 'The connection broke while its content was read.';
+          await fail(step, item.id, reason);
+          const was = await db.query<{ doc: ContentDoc }>(
+            "select doc from observed where kind = 'content' and source = $1 and id = $2 and valid_to is null",
+            [source.id, item.id],
+          );
+          doc = was[0]?.doc ?? { state: 'unreadable', reason, found: [] };
+        }
+      ready.push({ item, doc, anew });
+      if (step.name === 'content') {
+        step.done++;
+        if (keptAsTheyWere)
+          step.note = `${keptAsTheyWere.toLocaleString('en')} had not changed since they were scanned`;
       }
-      ready.push({ kind: 'content', source: source.id, id: item.id, doc });
-      if (step.name === 'content') step.done++;
       tell();
       if (ready.length >= 500) await flush();
     }
   };
-  await Promise.all(Array.from({ length: READERS }, reader));
-  await flush();
+  try {
+    await Promise.all(Array.from({ length: READERS }, reader));
+  } finally {
+    await flush();
+  }
 }
 
 interface Workspace {
@@ -279,13 +333,14 @@ async function readChanges(step: SurveyStep, w: Workspace): Promise<void> {
   w.files = [...files.values()];
 }
 
-/** Files whose content could not be read the last time. */
+/** Files whose content could not be read the last time, or was scanned with other data types. */
 const unreadBefore = (source: string): Promise<{ doc: ItemRow }[]> =>
   db.query(
-    `select i.doc from observed i where i.kind = 'item' and i.source = $1 and i.valid_to is null
+    `select i.doc from observed i where i.kind = 'item' and i.source = $1 and i.valid_to is null and i.doc->>'kind' = 'file'
      and (exists (select 1 from observed c where c.kind = 'content' and c.source = $1 and c.id = i.id and c.valid_to is null and c.doc->>'state' = 'unreadable')
-          or i.id in (select object from survey_failure where step = 'content' and survey = (select max(id) from survey where state = 'done' and kind <> 'read-back')))`,
-    [source],
+          or i.id in (select object from survey_failure where step = 'content' and survey = (select max(id) from survey where state = 'done' and kind <> 'read-back'))
+          or not exists (select 1 from scan s where s.source = $1 and s.item = i.id and s.types = $2))`,
+    [source, recogniser],
   );
 
 async function run(): Promise<SurveyResult> {
@@ -406,6 +461,11 @@ async function run(): Promise<SurveyResult> {
           [order.survey, takenAt, new Date(), added, altered, removed],
         );
         await tx.query('truncate staged');
+        if (order.kind === 'full')
+          await tx.query(
+            "delete from scan s where s.source = any($1) and not exists (select 1 from observed o where o.kind = 'item' and o.source = s.source and o.id = s.item and o.valid_to is null)",
+            [workspaces.map((w) => w.source.id)],
+          );
         for (const w of workspaces)
           await tx.query(
             `insert into change_token (source, token, survey) values ($1, $2, $3)

@@ -1,7 +1,10 @@
 /** Surveys: starting, watching and cancelling them, and what follows a good one. */
 import { startThread } from '../../jobs/rpc.ts';
 import type { Worker } from 'node:worker_threads';
-import type { OpenDb } from '../../store/db.ts';
+import type { Db, OpenDb } from '../../store/db.ts';
+import { connectWorkspace } from '../../connectors/http-connectors.ts';
+import type { WorkspaceConnector } from '../../connectors/port.ts';
+import type { ItemRow } from '../../core/model.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
 import type { SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
 import type { Engine } from '../engine/engine.ts';
@@ -9,6 +12,7 @@ import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
+import { readRecogniser } from '../recogniser.ts';
 import type { Secrets } from '../secrets.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS } from './steps.ts';
 import type { SurveyFunctions, SurveyOrder, SurveyResult, SurveySource } from './survey.thread.ts';
@@ -100,6 +104,59 @@ export class Surveys {
     this.events.emit({ type: 'findings' });
   }
 
+  /** Weights and findings again, where what counts has changed and what was seen has not. */
+  async weighAgain(): Promise<void> {
+    const again = await this.engine.ask.reweigh();
+    if (!again) return;
+    await this.findings.refresh(again.survey, again.findings);
+    this.events.emit({ type: 'findings' });
+  }
+
+  /**
+   * Makes what was read back of a few objects the present, as a survey of those alone: `observe` writes
+   * them under its number.
+   */
+  async readBack(
+    plan: number | null,
+    by: string,
+    observe: (tx: Db, survey: number) => Promise<void>,
+  ): Promise<void> {
+    const now = this.clock();
+    for (;;) {
+      const made = await this.db.transaction(async (tx) => {
+        // numbers of surveys rise as they come into force, so a survey that is being taken over goes first
+        const [busy] = await tx.query(
+          "select 1 from survey_step t join survey s on s.id = t.survey where s.state = 'running' and t.name = 'taking over'",
+        );
+        if (busy) return false;
+        const [survey] = await tx.query<{ id: number }>(
+          "insert into survey (kind, state, started_by, started_at, finished_at, taken_at, plan) values ('read-back', 'done', $1, $2, $2, $2, $3) returning id",
+          [by, now, plan],
+        );
+        await observe(tx, survey!.id);
+        return true;
+      });
+      if (made) break;
+      await Promise.all([this.wait(), new Promise((r) => setTimeout(r, 200))]);
+    }
+    await this.takeOver();
+  }
+
+  /** A file as the last survey saw it, and the connector to its workspace. */
+  async fileOf(source: string, item: string): Promise<{ connector: WorkspaceConnector; row: ItemRow }> {
+    const [row] = await this.db.query<{ doc: ItemRow }>(
+      `select doc from observed o where kind = 'item' and source = $1 and id = $2 and ${PRESENT}`,
+      [source, item],
+    );
+    const from = (await this.sourcesWithTokens()).find((s) => s.id === source);
+    if (!row || row.doc.kind !== 'file' || !from)
+      throw new AppError('no-such-file', 404, 'The last survey saw no such file.');
+    if (from.kind === 'directory' || from.kind === 'extract')
+      throw new AppError('not-live', 409, 'It came with an extract: there is no workspace to read it from.');
+    const { kind, url, token } = from;
+    return { row: row.doc, connector: connectWorkspace(kind, { url, token }) };
+  }
+
   /** A survey that was running when the process ended did not finish; what was in force still is. */
   async sayInterrupted(): Promise<void> {
     await this.db.transaction(async (tx) => {
@@ -173,6 +230,8 @@ export class Surveys {
         sources: sources.map(({ id: s, kind: k, url, token }) => ({ id: s, kind: k, url, token })),
         changeTokens,
         hashKey: this.secrets.keyFor('values').toString('base64'),
+        recogniser: await readRecogniser(this.db),
+        first: ((await this.engine.ask.bright(undefined)) ?? {}) as Record<string, string[]>,
       };
       const { remote, worker } = startThread<SurveyFunctions>(
         new URL('./survey.thread.ts', import.meta.url),
@@ -284,6 +343,7 @@ export class Surveys {
       failed: number;
       started_at: Date | null;
       finished_at: Date | null;
+      note: string | null;
     }>('select * from survey_step where survey = any($1) order by survey, seq', [rows.map((r) => r.id)]);
     return rows.map((r) => ({
       id: r.id,
@@ -315,6 +375,7 @@ export class Surveys {
                       failed: s.failed,
                       startedAt: iso(s.started_at),
                       finishedAt: iso(s.finished_at),
+                      note: s.note,
                     }
                   : {
                       name,
@@ -324,6 +385,7 @@ export class Surveys {
                       failed: 0,
                       startedAt: null,
                       finishedAt: null,
+                      note: null,
                     };
               }),
     }));

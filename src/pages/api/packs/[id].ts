@@ -1,0 +1,24 @@
+import { z } from 'zod';
+import { endpoint } from '../_endpoint.ts';
+import { text } from '../_inputs.ts';
+
+const id = text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'is made of small letters, digits and dashes');
+
+/** Makes a pack or changes one of our own. */
+export const PUT = endpoint({
+  role: 'steward',
+  input: z.object({
+    id,
+    name: text(100).trim().min(1),
+    about: text(500),
+    types: z.array(text(64)).min(1).max(300),
+    copiedFrom: text(64).optional(),
+  }),
+  run: ({ app, input, account }) => app.recognition.putPack(input, account.address),
+});
+
+export const DELETE = endpoint({
+  role: 'steward',
+  input: z.object({ id }),
+  run: ({ app, input, account }) => app.recognition.removePack(input.id, account.address),
+});

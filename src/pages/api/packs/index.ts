@@ -1,0 +1,5 @@
+import { endpoint } from '../_endpoint.ts';
+import { nothing } from '../_inputs.ts';
+
+/** Packs of data types: our own first, then those that ship. */
+export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.recognition.packs() });

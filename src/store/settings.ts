@@ -1,0 +1,26 @@
+/** Settings: one JSON value by name. */
+import { PRESETS } from '../core/recognise/threshold.ts';
+import type { Db } from './db.ts';
+
+async function read<T>(db: Db, name: string): Promise<T | undefined> {
+  return (await db.query<{ value: T }>('select value from setting where name = $1', [name]))[0]?.value;
+}
+
+export const writeSetting = async (db: Db, name: string, value: unknown): Promise<void> => {
+  await db.query(
+    'insert into setting (name, value) values ($1, $2::jsonb) on conflict (name) do update set value = excluded.value',
+    [name, JSON.stringify(value)],
+  );
+};
+
+/** From which certainty matches count: usually, and by data types that have their own. */
+export interface Certainty {
+  usual: number;
+  own: Record<string, number>;
+}
+export const readCertainty = async (db: Db): Promise<Certainty> =>
+  (await read<Certainty>(db, 'certainty')) ?? { usual: PRESETS.balanced, own: {} };
+
+/** Whether the text in pictures is read. */
+export const readPictures = async (db: Db): Promise<boolean> =>
+  (await read<boolean>(db, 'pictures')) ?? false;
