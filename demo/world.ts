@@ -3,6 +3,7 @@
  * bulk extract, version 1. The flaws planted in it are in flaws.ts.
  */
 import { realFile } from './real-files.ts';
+import { keepRecords } from './records.ts';
 import type { GrantRow, ItemRow, LinkRow, NodeRef, Grantee, Role, SpaceRow } from '../src/core/model.ts';
 import { SCIM_ENTERPRISE, SCIM_GROUP, SCIM_IDENTITY, SCIM_USER } from '../src/formats/rows.ts';
 import { plantFlaws, type Flaw } from './flaws.ts';
@@ -443,6 +444,7 @@ export function makeWorld(seed = 20261): World {
   expectedSharing(builder, world);
   world.flaws = [...plantFlaws(builder), ...makeSitesAndChannels(builder, world)];
   useIt(d, world);
+  keepRecords(builder);
   return world;
 }
 

@@ -1,6 +1,7 @@
 /** The application: everything made once and put together, with nothing of the web in it. */
 import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
+import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { openDb, type OpenDb } from '../store/db.ts';
 import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from './dto.ts';
@@ -107,12 +108,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       const [counts] = await db.query<Omit<Course, 'survey'>>(
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
                 (select count(*)::int from plan where state in ('draft', 'applying', 'undoing')) as remedy,
+                (select count(*)::int from custom_type where active) as guard,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,
         [account],
       );
       return {
         ...counts!,
+        guard: counts!.guard + DATA_TYPES.length,
         survey: {
           running: surveys.current() !== undefined,
           last: last?.taken_at.toISOString() ?? null,

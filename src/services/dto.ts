@@ -69,6 +69,8 @@ export interface FoundContent {
   distinct: number;
   occurrences: number;
   certainty: number;
+  /** From this certainty on it counts. */
+  from: number;
   matches: {
     part: Part;
     start: number;
@@ -241,6 +243,8 @@ export interface Course {
   survey: { running: boolean; last: string | null; id: number | null };
   exposure: number;
   remedy: number;
+  /** Data types that are looked for. */
+  guard: number;
   record: number;
   tray: number;
 }

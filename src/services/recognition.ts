@@ -154,12 +154,10 @@ export class Recognition {
   /** Makes a type or changes one. Refused, with the reason, where it cannot be run or a case of its own fails. */
   async putType(definition: unknown, active: boolean, by: string): Promise<void> {
     const type = this.checked(definition);
-    const failed: string[] = [];
-    for (const c of type.cases) {
-      const { found } = await this.bench({ bytes: once(Buffer.from(c.text)), name: '' }, type);
-      if (found.some((f) => f.dataType === type.id) !== c.matches)
-        failed.push(`“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`);
-    }
+    const held = await this.runCases(type);
+    const failed = type.cases
+      .filter((_, i) => !held[i])
+      .map((c) => `“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`);
     if (failed.length) throw new AppError('cases', 422, `Its cases do not come out: ${failed.slice(0, 5).join('; ')}.`);
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<CustomRow>('select * from custom_type where id = $1', [type.id]);
@@ -181,6 +179,23 @@ export class Recognition {
     });
     await this.weighAgain();
   } // prettier-ignore
+
+  /** Whether each case of a type comes out as it must. */
+  private async runCases(type: CustomType): Promise<boolean[]> {
+    const out: boolean[] = [];
+    for (const c of type.cases) {
+      const { found } = await this.bench({ bytes: once(Buffer.from(c.text)), name: '' }, type);
+      out.push(found.some((f) => f.dataType === type.id) === c.matches);
+    }
+    return out;
+  }
+
+  /** A type that is being made, on a text and on its cases. */
+  async tryType(text: string, definition: unknown): Promise<BenchResult & { cases: boolean[] }> {
+    const type = this.checked(definition);
+    const result = await this.bench({ bytes: once(Buffer.from(text)), name: '' }, type);
+    return { ...result, cases: await this.runCases(type) };
+  }
 
   async removeType(id: string, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
@@ -217,7 +232,7 @@ export class Recognition {
       text: text ?? [],
       found: found
         .filter((f) => !type || f.dataType === type.id)
-        .map(({ dataType: id, distinct, occurrences, certainty, matches }) => ({ dataType: id, name: names.get(id) ?? id, distinct, occurrences, certainty, matches })),
+        .map(({ dataType: id, distinct, occurrences, certainty, matches }) => ({ dataType: id, name: names.get(id) ?? id, distinct, occurrences, certainty, from: 0, matches })),
       left,
       read,
       milliseconds: Math.round(performance.now() - at),

@@ -1,6 +1,6 @@
 /** Everything about one finding: why it counts, how it is reached, what is in it, what was done. */
-import { useQuery } from '@tanstack/react-query';
-import { Check, File, Folder, Pin, PinOff, Plus, Workflow, X } from 'lucide-react';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { Check, File, Folder, Pin, PinOff, Plus, ScanText, Workflow, X } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
 import type {
   Dossier as DossierData,
@@ -12,7 +12,7 @@ import type {
 import { api, withQuery } from './api.ts';
 import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
-import { useSigned } from './signed.ts';
+import { useRefresh, useSigned } from './signed.ts';
 import { usePickUp, useTrayHas } from './Tray.tsx';
 import { bytesWords, entryWords } from './words.ts';
 
@@ -167,7 +167,17 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           )}
         </Section>
       )}
-      {dossier && <Contents dossier={dossier} />}
+      {dossier && (
+        <Contents
+          source={dossier.source}
+          item={dossier.item.id}
+          contents={dossier.contents}
+          unread={dossier.unread}
+          label={dossier.item.label}
+          scan={dossier.scan}
+          now
+        />
+      )}
       <Section name="History">
         <ol>
           {history.map((h, i) => (
@@ -437,22 +447,64 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
   );
 }
 
-function Contents({ dossier }: { dossier: DossierData }) {
-  const scan = { scanned: undefined, 'name-only': 'known by its name only', unreadable: 'could not be read' }[
-    dossier.scan
-  ];
+/** What was recognised in a file, what was not read of it, and reading it again. */
+export function Contents({
+  source,
+  item,
+  contents,
+  unread,
+  label,
+  scan,
+  now,
+}: {
+  source: string;
+  item: string;
+  contents: FoundContent[];
+  unread: string | undefined;
+  label: string | undefined;
+  scan?: DossierData['scan'];
+  /** It is the present that is shown, so that reading again makes sense. */
+  now: boolean;
+}) {
+  const { steward } = useSigned();
+  const refresh = useRefresh();
+  const again = useMutation({
+    mutationFn: () => api('POST', '/api/contents/scan', { source, item }),
+    onSuccess: refresh,
+  });
+  const aside = {
+    scanned: undefined,
+    'name-only': 'known by its name only',
+    unreadable: 'could not be read',
+  };
   return (
-    <Section name="What is in it" aside={scan}>
-      {dossier.unread && <p>{dossier.unread}</p>}
-      {dossier.contents.length === 0 && (
+    <Section name="What is in it" aside={scan && aside[scan]}>
+      {unread && <p>{unread}</p>}
+      {contents.length === 0 && (
         <p className="text-quiet">
-          Nothing sensitive was recognised{dossier.unread && ' in what was read'}.
-          {dossier.item.label && ` It weighs by its label, ${dossier.item.label}.`}
+          Nothing sensitive was recognised{unread && ' in what was read'}.
+          {label && ` It weighs by its label, ${label}.`}
         </p>
       )}
-      {dossier.contents.map((c) => (
+      {contents.map((c) => (
         <Content key={c.dataType} content={c} />
       ))}
+      {steward && now && (
+        <button
+          className="btn btn-xs btn-ghost mt-1"
+          disabled={again.isPending}
+          onClick={() => again.mutate()}
+          title="Read the file at its workspace and look through it now"
+        >
+          <ScanText size={13} aria-hidden />{' '}
+          {again.isPending
+            ? 'Scanning …'
+            : again.isSuccess
+              ? 'Scanned just now. Scan again'
+              : 'Scan this file now'}
+        </button>
+      )}
+      {again.error && <Trouble error={again.error} />}
     </Section>
   );
 }
@@ -467,7 +519,10 @@ export function Content({ content: c }: { content: FoundContent }) {
           <b>{c.name}</b>: {plural(c.distinct, 'distinct value')}
           {c.occurrences !== c.distinct && `, ${plural(c.occurrences, 'occurrence')}`}
         </span>
-        <span>certainty {c.certainty}</span>
+        <span className={c.certainty < c.from ? 'text-quiet' : ''}>
+          certainty {c.certainty}
+          {c.certainty < c.from && `, counts from ${c.from}`}
+        </span>
       </div>
       {match && (
         <details>
@@ -489,7 +544,7 @@ export function Content({ content: c }: { content: FoundContent }) {
                   Certainty{match.reasons.reduce((n, r) => n + r.points, 0) > 100 && ', 100 at most'}
                   <span className="font-normal text-quiet">
                     {' '}
-                    · {match.part}, characters {match.start}–{match.end}
+                    · {match.where ?? match.part}, characters {match.start}–{match.end}
                   </span>
                 </td>
                 <td className="text-right">{match.certainty}</td>

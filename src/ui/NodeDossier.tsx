@@ -11,7 +11,7 @@ import type {
   WhyDto,
 } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
-import { Content, DossierFrame, Routes, Section, type Pinning } from './Dossier.tsx';
+import { Contents, DossierFrame, Routes, Section, type Pinning } from './Dossier.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { bytesWords, canWords, entryWords } from './words.ts';
 
@@ -126,18 +126,14 @@ function Body({
       <Routes reach={data.reach} routes={data.routes} file={data.node.name} nodeKey={data.node.key} />
       <Who nodeKey={data.node.key} asOf={asOf} usedDays={data.usedDays} />
       {isFile ? (
-        <Section name="What is in it">
-          {data.unread && <p>{data.unread}</p>}
-          {data.contents.length === 0 && (
-            <p className="text-quiet">
-              Nothing sensitive was recognised{data.unread && ' in what was read'}.
-              {data.label && ` Its label is ${data.label}.`}
-            </p>
-          )}
-          {data.contents.map((c) => (
-            <Content key={c.dataType} content={c} />
-          ))}
-        </Section>
+        <Contents
+          source={data.source}
+          item={data.node.key.slice(`item:${data.source}:`.length)}
+          contents={data.contents}
+          unread={data.unread}
+          label={data.label}
+          now={asOf === undefined}
+        />
       ) : (
         data.heaviest.length > 0 && (
           <Section name="The heaviest in it" aside={plural(data.files, 'file')}>

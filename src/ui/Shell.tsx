@@ -5,7 +5,7 @@ import { useEffect, useState, type ReactNode } from 'react';
 import type { Account, Course, SourceRow, SurveyRow } from '../services/dto.ts';
 import { api, client, useLive } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
-import { When, whenWords } from './marks.tsx';
+import { plural, When, whenWords } from './marks.tsx';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, STEPS, switchTheme, useSigned } from './signed.ts';
 import { Tray } from './Tray.tsx';
@@ -60,6 +60,7 @@ function CourseBar({ path }: { path: string }) {
     Survey: live ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
     Exposure: course ? `${course.exposure} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
+    Guard: course ? plural(course.guard, 'data type') : '',
     Record: course ? `${course.record.toLocaleString('en')} entries` : '',
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path))!;
@@ -159,7 +160,7 @@ function ThemeButton() {
 }
 
 /** Views that can be asked as of a past survey. */
-const OF_THE_PAST = new Set(['/survey/holdings', '/survey/people', '/survey/changes']);
+const OF_THE_PAST = new Set(['/survey/holdings', '/survey/people', '/survey/changes', '/exposure/contents']);
 
 function ScopeLine({ path }: { path: string }) {
   const [params, set] = useUrl('');

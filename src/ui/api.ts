@@ -14,14 +14,18 @@ export class ApiError extends Error {
   }
 }
 
-export async function api<T>(method: 'GET' | 'POST' | 'DELETE', path: string, body?: unknown): Promise<T> {
+export async function api<T>(
+  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+  path: string,
+  body?: unknown,
+): Promise<T> {
   let response: Response;
   try {
     response = await fetch(path, {
       method,
       ...(method !== 'GET' && {
-        headers: { 'content-type': 'application/json' },
-        body: JSON.stringify(body ?? {}),
+        headers: { 'content-type': body instanceof Blob ? 'application/octet-stream' : 'application/json' },
+        body: body instanceof Blob ? body : JSON.stringify(body ?? {}),
       }),
     });
   } catch {

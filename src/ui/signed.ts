@@ -14,9 +14,15 @@ export const STEPS = [
       { name: 'Changes', path: '/survey/changes' },
     ],
   },
-  { name: 'Exposure', views: [{ name: 'Findings', path: '/exposure/findings' }] },
+  {
+    name: 'Exposure',
+    views: [
+      { name: 'Findings', path: '/exposure/findings' },
+      { name: 'Contents', path: '/exposure/contents' },
+    ],
+  },
   { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },
-  { name: 'Guard', views: [] },
+  { name: 'Guard', views: [{ name: 'Data types', path: '/guard/data-types' }] },
   { name: 'Review', views: [] },
   { name: 'Record', views: [{ name: 'Ledger', path: '/record/ledger' }] },
 ] as const;

@@ -63,6 +63,15 @@ const DEEDS: Record<string, string> = {
   'plan.change.undone': 'verified what was put back',
   'plan.change.undo-unexpected': 'found not what was expected',
   'plan.change.undo-failed': 'could not put back',
+  'data-type.made': 'made a data type',
+  'data-type.changed': 'changed a data type',
+  'data-type.removed': 'removed a data type',
+  'certainty.set': 'set from which certainty matches count',
+  'pictures.set': 'set whether pictures are read',
+  'pack.made': 'made a pack',
+  'pack.changed': 'changed a pack',
+  'pack.removed': 'removed a pack',
+  'file.scanned': 'scanned a file',
   'ledger.exported': 'exported the ledger',
   'extract.exported': 'exported an extract',
 };
@@ -95,3 +104,13 @@ export function canWords(capabilities: readonly Capability[]): string {
             : 'nothing';
   return has('open') && !has('find') ? `${most}, not found by search` : most;
 }
+
+/** A name as an id: small letters, digits and dashes. */
+export const slug = (name: string): string =>
+  name
+    .toLowerCase()
+    .normalize('NFD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 48);

@@ -16,6 +16,8 @@ const WINDOW = 80;
 const STRIDE = 500;
 /** From here on a match is sure enough to own its characters. */
 const SURE = 55;
+/** So much surer is one reading of the same characters than another that the other falls away. */
+const SURER = 20;
 /** Of so many values, when so large a part hardly differ from their neighbours, they count something. */
 const ALIKE = { least: 10, most: 200, part: 0.6, tail: 4 };
 const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40, alike: -35 };
@@ -262,7 +264,7 @@ export class Scanner {
   private readonly lastEnd = new Map<DataType, number>();
 
   /** The last match that is sure: what begins inside it is a part of it. */
-  private covered = { from: -1, to: -1 };
+  private covered = { from: -1, to: -1, certainty: 0 };
   /** Phrases met, by where they begin in the part; and how far they have been looked for. */
   private phrases: { at: number; end: number; phrase: Phrase }[] = [];
   private lookedTo = 0;
@@ -293,7 +295,7 @@ export class Scanner {
     this.buffer = '';
     this.offset = this.at = this.lookedTo = 0;
     this.lastEnd.clear();
-    this.covered = { from: -1, to: -1 };
+    this.covered = { from: -1, to: -1, certainty: 0 };
     this.armed.fill(0);
     this.phrases = [];
     this.headed('');
@@ -550,9 +552,17 @@ export class Scanner {
       const reasons = judgement.reasons.concat(around);
       const summed = sum(reasons);
       if (summed.certainty === 0) continue;
+      // of two readings of the same characters the one that is much surer counts
+      const { covered } = this;
+      if (
+        at === covered.from &&
+        this.offset + end === covered.to &&
+        summed.certainty <= covered.certainty - SURER
+      )
+        continue;
       this.lastEnd.set(type, this.offset + end);
       if (summed.certainty >= SURE && this.offset + end > this.covered.to)
-        this.covered = { from: at, to: this.offset + end };
+        this.covered = { from: at, to: this.offset + end, certainty: summed.certainty };
       this.add(type, judgement.normalised, {
         part: this.part,
         start: this.offset + begin,
@@ -660,7 +670,8 @@ export class Scanner {
       reasons.push({ why: `the word “${said[0]}” is near`, points: type.contextPoints ?? BASE.context });
     else {
       if (type.needsContext) return undefined;
-      const against = this.heading.phrases.find((x) => x.otherwise.has(type));
+      // a heading that speaks against it, or that names something else
+      const against = this.heading.phrases.find((x) => x.otherwise.has(type) || x.context.size > 0);
       if (against) reasons.push({ why: `it stands under “${against.text}”`, points: BASE.otherwise });
       else if (other) reasons.push({ why: `“${other}” speaks for something else`, points: BASE.otherwise });
     }

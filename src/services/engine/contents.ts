@@ -122,7 +122,7 @@ export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
     if (owner) row.owned.add(owner);
   }
   const list = [...rows.values()].map(({ owned, ...row }) => ({ ...row, owners: owned.size }));
-  const spread = (r: ContentRow): number => r.tiers.reduce((sum, n, t) => sum + n * (t >= 4 ? 1000 : 1) * r.weight, 0);
+  const spread = (r: ContentRow): number => r.tiers.reduce((sum, n, t) => sum + n * (t >= 4 ? 1000 : 1) * r.weight ** 2, 0);
   list.sort((a, b) => spread(b) - spread(a) || (a.name < b.name ? -1 : 1));
   const unread = finds(l).unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws);
   let scanned = 0;

@@ -3,10 +3,25 @@ import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/acces
 import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
 import { identityKind, identityName } from '../../core/access/view.ts';
 import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../../core/model.ts';
-import type { EntryRef, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
+import type { ContentDoc } from '../../store/observed.ts';
+import type { EntryRef, FoundContent, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
 import { unkey, type Loaded } from './loaded.ts';
 
 export const typeName = (l: Loaded, id: string): string => l.types.get(id)?.name ?? id;
+
+/** What was found in a file, as a dossier tells it: the surest first. */
+export const contentsOf = (l: Loaded, doc: ContentDoc | undefined): FoundContent[] =>
+  (doc?.found ?? [])
+    .map(({ dataType, distinct, occurrences, certainty, matches }) => ({
+      dataType,
+      name: typeName(l, dataType),
+      distinct,
+      occurrences,
+      certainty,
+      from: l.types.get(dataType)?.from ?? 0,
+      matches,
+    }))
+    .sort((a, b) => b.certainty - a.certainty);
 
 export const nameOfUser = (l: Loaded, id: string): string => l.org.users[l.org.find('user', id)]?.name ?? id;
 

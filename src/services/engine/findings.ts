@@ -20,6 +20,7 @@ import {
   personRef,
   sentence,
   sourcesOf,
+  contentsOf,
   typeName,
 } from './describe.ts';
 import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
@@ -203,7 +204,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
     weight: weighing.weight,
     allowed: ALLOWED[weighing.weight]!,
     weighing: weighing.reasons,
-    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(l, f.dataType) })),
+    contents: contentsOf(l, doc),
     scan: doc?.state ?? 'name-only',
     ...(doc?.reason && { unread: doc.reason }),
     routes: routesOf(l, node),

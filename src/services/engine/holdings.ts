@@ -16,7 +16,7 @@ import {
   nodeRef,
   pathOf,
   personRef,
-  typeName,
+  contentsOf,
   workspaceName,
 } from './describe.ts';
 import { unkey, weighingOf, type Loaded } from './loaded.ts';
@@ -385,7 +385,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
     weight: item >= 0 && row!.kind === 'file' ? l.weights[item]! : b.weight[node]!,
     allowed: ALLOWED[item >= 0 && row!.kind === 'file' ? l.weights[item]! : b.weight[node]!]!,
     weighing: weighing.reasons,
-    contents: (doc?.found ?? []).map((f) => ({ ...f, name: typeName(l, f.dataType) })),
+    contents: contentsOf(l, doc),
     ...(doc?.reason && { unread: doc.reason }),
     owners: ownersOf(l, node),
     ...((row?.label ?? spaceRow.label) && { label: row ? row.label : spaceRow.label }),

@@ -24,15 +24,6 @@ export const PUT = endpoint({
       .safeParse(await jsonBody(context.request));
     if (!body.success)
       return problem(422, 'input', 'It takes a text of up to 500,000 characters, and a type.');
-    const bytes = Buffer.from(body.data.text);
-    return app.recognition.bench(
-      {
-        name: '',
-        bytes: (async function* () {
-          yield await Promise.resolve(bytes);
-        })(),
-      },
-      body.data.type,
-    );
+    return app.recognition.tryType(body.data.text, body.data.type);
   },
 });
