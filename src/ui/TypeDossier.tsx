@@ -46,7 +46,8 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
     mutationFn: () => api('DELETE', `/api/data-types/${encodeURIComponent(data.id)}`),
     onSuccess: () => {
       gone();
-      refresh();
+      // what is asked again then is no more about what is gone
+      setTimeout(refresh);
     },
   });
   const [sure, setSure] = useState(false);
@@ -148,8 +149,8 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
                 </span>
                 {steward && (
                   <>
-                    <button className="btn btn-xs btn-square" aria-label={`${s.masked} in ${s.file} is right`} title="Right" onClick={() => mark.mutate({ sample: s, right: true })}><Check size={13} aria-hidden /></button>
-                    <button className="btn btn-xs btn-square" aria-label={`${s.masked} in ${s.file} is wrong`} title="Wrong" onClick={() => mark.mutate({ sample: s, right: false })}><X size={13} aria-hidden /></button>
+                    <button className="btn btn-sm btn-square" aria-label={`${s.masked} in ${s.file} is right`} title="Right" onClick={() => mark.mutate({ sample: s, right: true })}><Check size={13} aria-hidden /></button>
+                    <button className="btn btn-sm btn-square" aria-label={`${s.masked} in ${s.file} is wrong`} title="Wrong" onClick={() => mark.mutate({ sample: s, right: false })}><X size={13} aria-hidden /></button>
                   </>
                 )}
               </div>

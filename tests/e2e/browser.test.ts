@@ -294,6 +294,92 @@ describe('a steward’s first quarter of an hour', () => {
       ).toBe(true);
   });
 
+  it('sees what files hold by reach, and goes from a number to the files and their people', async () => {
+    await page.goto(`${scene.base}/exposure/contents`);
+    const matrix = page.getByRole('grid', { name: 'Contents by data type' });
+    await matrix.getByText('Passport or travel document').waitFor();
+    await matrix
+      .getByRole('button', { name: /files? with Private key that could be reached at partner/ })
+      .click();
+    const files = page.getByRole('grid', { name: 'Files' });
+    await files.getByText('gangway-door.pem').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('How it is reached').waitFor();
+    await holds('contents');
+    await dossier.getByRole('button', { name: 'Scan this file now' }).click();
+    await dossier.getByRole('button', { name: /Scanned just now/ }).waitFor();
+    await page.getByLabel('by workspace').check();
+    await matrix.getByText('Tarn & Tide Sites').first().waitFor();
+  });
+
+  it('judges samples of a data type, and sees what each certainty would count', async () => {
+    await page.goto(`${scene.base}/guard/data-types`);
+    await page.getByRole('grid', { name: 'Data types' }).getByText('Payment card number').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('files more').waitFor();
+    await holds('data-types');
+    for (let n = 0; n < 4; n++) {
+      await dossier.getByTitle('Wrong', { exact: true }).first().click();
+      await dossier.getByText(`${n + 1} wrong`).waitFor();
+    }
+    for (let n = 0; n < 4; n++) {
+      await dossier.getByTitle('Right', { exact: true }).last().click();
+      await dossier.getByText(`marked: ${n + 1} right`).waitFor();
+    }
+    await dossier.getByText(/Your marks suggest counting from/).waitFor();
+  });
+
+  it('tries a text and a file on the bench, and reads why a match is sure', async () => {
+    await page.getByRole('tab', { name: 'Bench' }).click();
+    await page.getByRole('button', { name: 'Put in an example' }).click();
+    await page.getByRole('button', { name: /Bank account \(IBAN\)/ }).click();
+    await page.getByText('the check digits are right (mod 97)').waitFor();
+    await holds('bench');
+    await page.getByLabel('A file to look through').setInputFiles({
+      name: 'crew.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from('name,NHS number\nLee,943 476 5919\nKim,943 476 5919\n'),
+    });
+    await page
+      .getByRole('button', { name: /NHS number/ })
+      .first()
+      .waitFor();
+  });
+
+  it('makes a data type with its cases, finds it with the next survey, and removes it', async () => {
+    await page.getByRole('tab', { name: 'Catalogue' }).click();
+    await page.getByRole('button', { name: 'Make a data type' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Gangway remark');
+    await page.getByLabel('Pattern', { exact: true }).fill('(gangway) \\1');
+    await page.getByLabel('Text to try it on').fill('Gangway two is out until spring.');
+    await page.getByText(/refers back to what a group matched/).waitFor();
+    expect(complaints.splice(0).filter((c) => !c.includes('422'))).toEqual([]);
+    await page.getByLabel('Pattern', { exact: true }).fill('\\bGangway \\w+');
+    await page.getByText('1 match', { exact: true }).waitFor();
+    await page.getByRole('button', { name: 'must match', exact: true }).click();
+    await page.getByLabel('Text to try it on').fill('A gangway.');
+    await page.getByRole('button', { name: 'must match', exact: true }).click();
+    await page.getByText('1 case does not come out').waitFor();
+    await page.getByRole('button', { name: 'Drop the case A gangway.' }).click();
+    await page.getByRole('button', { name: 'must not match' }).click();
+    await page.getByText('✓ must not match').waitFor();
+    await holds('make-data-type');
+    await page.getByRole('button', { name: 'Make “Gangway remark”' }).click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByRole('heading', { name: 'Gangway remark' }).waitFor();
+    await scene.survey('incremental');
+    await page.reload();
+    await dossier.getByRole('link', { name: /[\d,]+ files, [\d,]+ occurrences/ }).waitFor();
+    await dossier.getByRole('button', { name: 'Remove …' }).click();
+    await dossier.getByRole('button', { name: 'Remove “Gangway remark”' }).click();
+    await dossier.waitFor({ state: 'detached' });
+    await page.getByRole('tab', { name: 'Packs' }).click();
+    await page.getByRole('button', { name: /Crew documents/ }).click();
+    await page.getByRole('button', { name: 'Copy the pack' }).click();
+    await page.getByText('Copied from Crew documents').waitFor();
+    await holds('packs');
+  });
+
   it('gets anywhere from the command line, and the theme stays', async () => {
     await page.keyboard.press('Control+k');
     await page.getByPlaceholder('Find a file').waitFor();

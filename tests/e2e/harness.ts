@@ -77,10 +77,21 @@ export class Scene {
   output: string[] = [];
 
   /** Demo accounts and sources unless `bare`. `survey`: begin one at the first start. */
-  constructor(private readonly options: { survey?: boolean; bare?: boolean } = {}) {}
+  constructor(
+    private readonly options: {
+      survey?: boolean;
+      bare?: boolean;
+      /** Alters the extract that the stand-ins begin with. */
+      prepare?: (directory: string) => void;
+    } = {},
+  ) {}
 
   async up(): Promise<void> {
-    if (!existsSync(join(this.home, 'extract'))) writeWorld(makeWorld(), join(this.home, 'extract'));
+    const extract = join(this.home, 'extract');
+    if (!existsSync(extract)) {
+      writeWorld(makeWorld(), extract);
+      this.options.prepare?.(extract);
+    }
     const port = await freePort();
     await this.startStandins(port);
     await this.startApp();
@@ -167,7 +178,10 @@ export class Scene {
         ...init.headers,
       },
       ...(method !== 'GET' && {
-        body: typeof init.body === 'string' ? init.body : JSON.stringify(init.body ?? {}),
+        body:
+          typeof init.body === 'string' || init.body instanceof Uint8Array
+            ? (init.body as string)
+            : JSON.stringify(init.body ?? {}),
       }),
     });
   }
@@ -266,7 +280,7 @@ export interface SurveyRow {
   added: number;
   altered: number;
   removed: number;
-  steps: { name: string; done: number; failed: number; state: string }[];
+  steps: { name: string; done: number; failed: number; state: string; note: string | null }[];
 }
 
 export const openBrowser = (): Promise<Browser> =>

@@ -82,6 +82,8 @@ export function compileCustom(type: CustomType, known: (id: string) => boolean):
     context: new WordList(type.context.map(folded)),
     needs: new Set(),
   };
+  if (known(type.id))
+    throw new CustomTypeError(`There is a data type “${type.id}” already that ships with Gate Lantern.`);
   let words = 0;
   const visit = (c: Condition, depth: number): void => {
     if (depth > 10) throw new CustomTypeError('Conditions lie more than ten deep in one another.');
@@ -134,7 +136,7 @@ function compilePattern(pattern: string, ignoreCase: boolean): RE2JS {
   }
   if (re.programSize() > PROGRAM)
     throw new CustomTypeError('The pattern is too large: repeats within repeats multiply. Make the counts smaller.');
-  if (re.test('') && re.matches(''))
+  if (re.matches(''))
     throw new CustomTypeError('The pattern matches even where there is nothing, so it would match everywhere.');
   return re;
 } // prettier-ignore
