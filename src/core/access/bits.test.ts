@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { assemble } from '../../../scripts/assemble-bits.mjs';
+import { assemble } from '../../../scripts/assemble.mjs';
 import { dice } from '../../../demo/make.ts';
 import {
   add,
@@ -27,7 +27,7 @@ const numbers = (set: Bits): number[] => {
 
 describe('sets', () => {
   it('are worked on by what bits.wat says', async () => {
-    expect((await assemble()).toString('base64')).toBe(BITS_WASM);
+    expect((await assemble('access/bits')).toString('base64')).toBe(BITS_WASM);
   });
 
   it('of an arena and plain ones are what sets of numbers are, of any length', () => {

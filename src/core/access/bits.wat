@@ -1,5 +1,5 @@
 ;; Sets of whole numbers in one memory, sixteen bytes at a time. Addresses and lengths are in bytes,
-;; multiples of 64. bits-wasm.ts holds this file assembled: node scripts/assemble-bits.mjs
+;; multiples of 64. bits-wasm.ts holds this file assembled: node scripts/assemble.mjs
 (module
   (import "sets" "memory" (memory 0))
 

@@ -8,12 +8,13 @@
  */
 import type { Part } from '../model.ts';
 import { CustomScan, type CompiledCustom } from './custom.ts';
+import { EVENT, ScanLoop, type Chain } from './scan-loop.ts';
 import { assertBounded, levelsOf, type DataType, type Found, type Match, type Reason } from './types.ts';
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
 /** As far is looked ahead for phrases at a time. */
-const STRIDE = 500;
+const STRIDE = 160;
 /** From here on a match is sure enough to own its characters. */
 const SURE = 55;
 /** So much surer is one reading of the same characters than another that the other falls away. */
@@ -85,10 +86,6 @@ const JOINS = new Uint8Array(65536);
 for (const c of ' -./+(),;|\u00a0\u202f') JOINS[c.charCodeAt(0)] = 1;
 /** A filling of machine-readable zones: part of the word it stands in. */
 const FILLING = 60;
-/** What counts of a character in a shape: its class, or itself. */
-const SHAPE_OF = new Uint16Array(65536);
-for (let c = 0; c < 65536; c++)
-  SHAPE_OF[c] = CLASS[c]! > 0 && CLASS[c]! <= LOWER ? CLASS[c]! : Math.max(c, 4);
 /** What the part of an address before the at sign is made of. */
 const LOCAL = new Uint8Array(65536);
 for (const c of 'abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.%+-')
@@ -109,9 +106,11 @@ interface Phrase {
 /** Everything that is the same for all documents scanned for the same types. */
 interface Prepared {
   longest: number;
-  /** Types by the shape of what stands at a place, as found out so far; and how to find out. */
-  shapes: ShapeTable;
-  probes: { type: number; loose: RegExp[] }[];
+  /** The loop over the text; it knows the shapes met so far by numbers of these lists. */
+  loop: ScanLoop;
+  suspects: Suspect[][];
+  /** How to find out which types have a shape; `own`: the shapes are those of the patterns, one by one. */
+  probes: { type: number; loose: RegExp[]; own: boolean }[];
   /** Types by three letters, with the words of theirs that begin so. */
   words: ({ type: number; words: string[] }[] | undefined)[];
   dash: number[];
@@ -120,45 +119,23 @@ interface Prepared {
   chain: number[];
   /** Phrases by their first word; those of scripts without spaces apart. */
   phrases: Map<string, Phrase[]>;
+  /** Three letters with which one of them begins; fewer where the word has fewer. */
+  phraseKeys: Uint8Array;
   unspaced: Phrase[];
   /** Three letters with which a phrase begins that a type cannot do without. */
   needed: Uint8Array;
   numberOf: Map<DataType, number>;
 }
 const UNSPACED = /[\u0e00-\u0e7f\u2e80-\u9fff\uac00-\ud7af]/;
-const WORD = /[\p{L}\p{N}]+/gu;
 
 const SHAPE_LENGTH = 24;
-/** Places for shapes; half of them are filled at most, then all are found out anew. */
-const SHAPE_PLACES = 1 << 15;
 
-/** Types by shape, a shape being two numbers that are made of its characters. */
-class ShapeTable {
-  private one = new Int32Array(SHAPE_PLACES);
-  private two = new Int32Array(SHAPE_PLACES);
-  private lists: (readonly number[] | undefined)[] = new Array<undefined>(SHAPE_PLACES);
-  private size = 0;
-
-  get(one: number, two: number): readonly number[] | undefined {
-    let at = one & (SHAPE_PLACES - 1);
-    for (let list = this.lists[at]; list; list = this.lists[at]) {
-      if (this.one[at] === one && this.two[at] === two) return list;
-      at = (at + 1) & (SHAPE_PLACES - 1);
-    }
-    return undefined;
-  }
-
-  set(one: number, two: number, list: readonly number[]): void {
-    if (++this.size > SHAPE_PLACES / 2) {
-      this.lists.fill(undefined);
-      this.size = 1;
-    }
-    let at = one & (SHAPE_PLACES - 1);
-    while (this.lists[at]) at = (at + 1) & (SHAPE_PLACES - 1);
-    this.one[at] = one;
-    this.two[at] = two;
-    this.lists[at] = list;
-  }
+/** A type that may stand at a place, and which of its patterns; all of them where it is not said. */
+interface Suspect {
+  type: number;
+  patterns: number[] | undefined;
+  /** It is none without one of its words. */
+  needs: boolean;
 }
 
 /** The pattern for shapes instead of texts: a digit is a digit, whichever, and a letter a letter of its case. */
@@ -185,10 +162,17 @@ function prepare(types: readonly DataType[]): Prepared {
   const numbers = types.map((_, n) => n);
   const p: Prepared = {
     longest: Math.max(0, ...types.map((t) => t.longest)),
-    shapes: new ShapeTable(),
+    loop: undefined as unknown as ScanLoop,
+    suspects: [[], []],
     probes: numbers.flatMap((type) => {
       const { shapes } = types[type]!.start;
-      return shapes ? { type, loose: (shapes === true ? types[type]!.patterns : shapes).map(loosened) } : [];
+      return shapes
+        ? {
+            type,
+            loose: (shapes === true ? types[type]!.patterns : shapes).map(loosened),
+            own: shapes === true,
+          }
+        : [];
     }),
     words: [],
     dash: numbers.filter((n) => types[n]!.start.sign === '-'),
@@ -196,6 +180,7 @@ function prepare(types: readonly DataType[]): Prepared {
     plus: numbers.filter((n) => types[n]!.start.sign === '+'),
     chain: numbers.filter((n) => types[n]!.start.chain !== undefined),
     phrases: new Map(),
+    phraseKeys: new Uint8Array(1 << 15),
     unspaced: [],
     needed: new Uint8Array(1 << 15),
     numberOf: new Map(types.map((t, n) => [t, n])),
@@ -223,6 +208,12 @@ function prepare(types: readonly DataType[]): Prepared {
     const first = WORD_ONCE.exec(phrase.text)![0];
     if (UNSPACED.test(phrase.text)) p.unspaced.push(phrase);
     else {
+      const [x, y, z] = [0, 1, 2].map((k) => (k < first.length ? first.charCodeAt(k) : 0)) as [
+        number,
+        number,
+        number,
+      ];
+      p.phraseKeys[letters(x, y, z)] = 1;
       const list = p.phrases.get(first) ?? [];
       p.phrases.set(
         first,
@@ -238,6 +229,12 @@ function prepare(types: readonly DataType[]): Prepared {
           if (!joinsWord(b) || x >> 5 === (b & 31)) p.needed[((a & 31) << 10) | x] = 1;
     }
   }
+  const keys = p.needed.slice();
+  for (const key of p.words.keys()) if (p.words[key]) keys[key] = 1;
+  for (const { start } of types)
+    for (const w of start.chain?.of ?? [])
+      keys[letters(w.charCodeAt(0), w.charCodeAt(1), w.charCodeAt(2))]! |= 2;
+  p.loop = new ScanLoop(CLASS, JOINS, keys);
   preparations.set(types, p);
   return p;
 }
@@ -273,7 +270,9 @@ export class Scanner {
   private heading = { text: '', phrases: [] as Phrase[], needed: new Set<number>() };
   /** By type: how far a phrase that it cannot do without reaches. */
   private readonly armed: Float64Array;
-  private readonly chain = { words: 0, from: 0, end: 0 };
+  /** Of any type: how far. */
+  private armedTo = 0;
+  private chain: Chain = { links: 0, from: 0 };
   private readonly custom: CustomScan | undefined;
 
   constructor(private readonly options: ScanOptions) {
@@ -297,6 +296,7 @@ export class Scanner {
     this.lastEnd.clear();
     this.covered = { from: -1, to: -1, certainty: 0 };
     this.armed.fill(0);
+    this.armedTo = 0;
     this.phrases = [];
     this.headed('');
     this.apart = 0;
@@ -350,8 +350,10 @@ export class Scanner {
   /** Everything found, by data type in the order of the types; types without a match are left out. */
   finish(): Found[] {
     this.begin('body');
+    const named = this.name !== '' && !this.isPem;
+    if (!named && !this.tallies.size) return this.custom?.finish(new Map()) ?? [];
     const found = this.options.types.flatMap((type): Found[] => {
-      if (!this.isPem && !this.tallies.has(type.id) && type.fileName?.pattern.test(this.name))
+      if (named && !this.tallies.has(type.id) && type.fileName?.pattern.test(this.name))
         this.add(type, `name:${this.name}`, {
           part: 'title',
           start: 0,
@@ -396,46 +398,21 @@ export class Scanner {
     let i = this.at;
     // a word that began before is not begun again
     if (i > 0 && i < end && isWord(buffer, i - 1)) while (i < buffer.length && isWord(buffer, i)) i++;
-    while (i < end) {
-      const code = buffer.charCodeAt(i);
-      const of = CLASS[code]!;
-      if (of === 0 || of > LOWER) {
-        if (of === DASH) {
-          if (i === 0 || buffer.charCodeAt(i - 1) !== 45) for (const type of p.dash) this.attempt(type, i);
-        } else if (of === AT) this.attemptAt(i);
-        else if (of === PLUS) for (const type of p.plus) this.attempt(type, i);
-        i++;
-        continue;
-      }
-      let j = i + 1;
-      while (j < buffer.length && isWord(buffer, j)) j++;
-      if (of !== DIGIT) {
-        if (code > 191) this.noteNeeded(i, j);
-        else if (j - i > 1) {
-          const key = letters(code, buffer.charCodeAt(i + 1), buffer.charCodeAt(i + 2));
-          if (p.needed[key]) this.noteNeeded(i, j);
-          const led = p.words[key];
-          if (led) {
-            const word = buffer.slice(i, Math.min(j, i + 24)).toLowerCase();
-            for (const { type, words } of led)
-              if (words.some((w) => word.startsWith(w))) this.attempt(type, i);
-          }
-        }
-      }
-      if (of !== LOWER || (j - i > 3 && isDigit(buffer, i + 2) && !isDigit(buffer, i + 1))) {
-        const types = this.typesAt(i);
-        for (let t = 0; t < types.length; t++) this.attempt(types[t]!, i);
-      }
-      // small words that stand one space apart
-      const long = j - i;
-      if (of === LOWER && long >= 3 && long <= 8 && p.chain.length > 0) {
-        const { chain } = this;
-        if (chain.words > 0 && (offset + i !== chain.end + 1 || buffer.charCodeAt(i - 1) > 32))
-          this.endChain();
-        if (chain.words++ === 0) chain.from = offset + i;
-        chain.end = offset + j;
-      } else if (this.chain.words > 0) this.endChain();
-      i = j;
+    if (i < end) {
+      // from one character before, for what is looked at behind
+      const base = Math.max(0, i - 1);
+      const { loop } = p;
+      const { links, from } = this.chain;
+      const within = offset + base;
+      loop.begin(buffer.slice(base), i - base, { links, from: from - within });
+      const length = buffer.length - base;
+      do {
+        const events = loop.next(end - base, length);
+        for (let n = 0; n < events; n++) this.meet(n, base);
+      } while (loop.at < end - base);
+      const { chain } = loop;
+      this.chain = { links: chain.links, from: chain.from + within };
+      i = base + loop.at;
     }
     if (final) this.endChain();
     this.at = Math.max(i, this.at);
@@ -447,36 +424,87 @@ export class Scanner {
     }
   }
 
-  /** The types whose shape stands at a place. */
-  private typesAt(i: number): readonly number[] {
+  /** Something may begin at a place: what the loop tells of as its n-th event. */
+  private meet(n: number, base: number): void {
+    const { p } = this;
+    const { loop } = p;
+    const i = base + loop.event(n, 1);
+    switch (loop.event(n, 0)) {
+      case EVENT.dashes:
+        for (const type of p.dash) this.attempt(type, i);
+        break;
+      case EVENT.at:
+        this.attemptAt(i);
+        break;
+      case EVENT.plus:
+        for (const type of p.plus) this.attempt(type, i);
+        break;
+      case EVENT.word:
+        this.word(i);
+        break;
+      case EVENT.shape:
+        this.suspect(p.suspects[loop.event(n, 2)]!, i);
+        break;
+      case EVENT.newShape: {
+        const [one, two] = [loop.event(n, 2), loop.event(n, 3)];
+        let list = loop.known(one, two);
+        if (!list) {
+          const suspects = this.suspectsAt(i);
+          list = suspects.length ? p.suspects.push(suspects) - 1 : 1;
+          loop.learn(one, two, list);
+        }
+        this.suspect(p.suspects[list]!, i);
+        break;
+      }
+      case EVENT.chain:
+        this.chainEnded(i, base + loop.event(n, 2), loop.event(n, 3));
+    }
+  }
+
+  private suspect(suspects: readonly Suspect[], i: number): void {
+    const at = this.offset + i;
+    if (at > this.covered.from && at < this.covered.to) return;
+    const armed = at < this.armedTo || this.heading.needed.size > 0;
+    for (let n = 0; n < suspects.length; n++) {
+      const s = suspects[n]!;
+      if (armed || !s.needs) this.attempt(s.type, i, s.patterns);
+    }
+  }
+
+  /** A word that begins as one does that is of interest. */
+  private word(i: number): void {
+    const { buffer, p } = this;
+    let j = i + 1;
+    while (j < buffer.length && isWord(buffer, j)) j++;
+    const code = buffer.charCodeAt(i);
+    if (code > 191) return this.noteNeeded(i, j);
+    const key = letters(code, buffer.charCodeAt(i + 1), buffer.charCodeAt(i + 2));
+    if (p.needed[key]) this.noteNeeded(i, j);
+    const led = p.words[key];
+    if (!led) return;
+    const word = buffer.slice(i, Math.min(j, i + 24)).toLowerCase();
+    for (const { type, words } of led) if (words.some((w) => word.startsWith(w))) this.attempt(type, i);
+  }
+
+  /** The types whose shape stands at a place, and with which of their patterns. */
+  private suspectsAt(i: number): Suspect[] {
     const { buffer, p } = this;
     const most = Math.min(buffer.length, i + SHAPE_LENGTH);
-    let one = 7;
-    let two = 11;
+    let key = '';
     let joint = false;
     let k = i;
     for (let end = false; k < most && !end; k++) {
       const code = buffer.charCodeAt(k);
-      let unit = SHAPE_OF[code]!;
+      const of = CLASS[code]!;
+      const word = of > 0 && of <= LOWER;
       if (code === FILLING) joint = false;
-      else if (unit > LOWER) {
+      else if (!word) {
         end = joint || JOINS[code] === 0;
         joint = true;
-        if (JOINS[code] === 0) unit = 32;
       } else {
-        end = unit !== DIGIT && joint && buffer.charCodeAt(k - 1) === 32;
+        end = of !== DIGIT && joint && buffer.charCodeAt(k - 1) === 32;
         joint = false;
       }
-      one = Math.imul(one ^ unit, 0x01000193);
-      two = Math.imul(two + unit, 0x2c1b3c6d) ^ (two >>> 15);
-    }
-    one ^= one >>> 15;
-    const known = p.shapes.get(one, two);
-    if (known) return known;
-    let key = '';
-    for (let x = i; x < k; x++) {
-      const code = buffer.charCodeAt(x);
-      const of = SHAPE_OF[code]!;
       key +=
         of === DIGIT
           ? '0'
@@ -485,19 +513,25 @@ export class Scanner {
             : of === LOWER
               ? 'a'
               : JOINS[code] || code === FILLING
-                ? buffer[x]!
+                ? buffer[k]!
                 : ' ';
     }
-    const types = p.probes
-      .filter(({ loose }) =>
-        loose.some((pattern) => {
-          pattern.lastIndex = 0;
-          return pattern.test(key);
-        }),
-      )
-      .map((x) => x.type);
-    p.shapes.set(one, two, types);
-    return types;
+    const cut = k === i + SHAPE_LENGTH;
+    return p.probes.flatMap(({ type, loose, own }): Suspect[] => {
+      const fits = loose.flatMap((pattern, n) => {
+        pattern.lastIndex = 0;
+        return pattern.test(key) ? n : [];
+      });
+      if (!fits.length) return [];
+      // of a shape that is longer than what is looked at, any pattern may be the one
+      return [
+        {
+          type,
+          patterns: own && !cut ? fits : undefined,
+          needs: this.options.types[type]!.needsContext === true,
+        },
+      ];
+    });
   }
 
   /** Where a word begins a phrase that a type cannot do without, that type may follow for a while. */
@@ -505,20 +539,26 @@ export class Scanner {
     const text = inWords(this.buffer.slice(i, j + WINDOW / 2));
     this.findPhrases(text, j - i, (_, to, phrase) => {
       for (const type of phrase.context)
-        if (type.needsContext) this.armed[this.p.numberOf.get(type)!] = this.offset + i + to + WINDOW;
+        if (type.needsContext) {
+          this.armedTo = this.offset + i + to + WINDOW;
+          this.armed[this.p.numberOf.get(type)!] = this.armedTo;
+        }
     });
   }
 
   private endChain(): void {
-    const { chain, p } = this;
-    // of a longer one, what the longest phrase may take
-    if (chain.words > 11)
-      for (const type of p.chain)
-        if (chain.words >= this.options.types[type]!.start.chain!) {
-          const end = chain.end - this.offset;
-          this.attempt(type, Math.max(0, end - CHAIN, chain.from - this.offset), end);
-        }
-    chain.words = 0;
+    const { chain, offset, buffer } = this;
+    if (chain.links > 11) this.chainEnded(chain.from - offset, buffer.length, chain.links);
+    this.chain = { links: 0, from: 0 };
+  }
+
+  /** Small words one after another: of a long chain, what the longest phrase may take. */
+  private chainEnded(from: number, to: number, links: number): void {
+    let end = to;
+    while (end > from && !isWord(this.buffer, end - 1)) end--;
+    for (const type of this.p.chain)
+      if (links >= this.options.types[type]!.start.chain!.least)
+        this.attempt(type, Math.max(0, end - CHAIN, from), undefined, end);
   }
 
   /** Tries the types that an at sign gives away, from where what stands before it begins. */
@@ -529,14 +569,19 @@ export class Scanner {
     if (from < i) for (const type of this.p.at) this.attempt(type, from);
   }
 
-  /** Tries one type at a place; `chainEnd`: where a chain of words ends that begins there. */
-  private attempt(n: number, i: number, chainEnd?: number): void {
+  /**
+   * Tries one type at a place, with some of its patterns or all of them; `chainEnd`: where a chain of
+   * words ends that begins there.
+   */
+  private attempt(n: number, i: number, only?: readonly number[], chainEnd?: number): void {
     const { buffer } = this;
     const type = this.options.types[n]!;
     const at = this.offset + i;
     if (type.needsContext && this.armed[n]! <= at && !this.heading.needed.has(n)) return;
     if ((this.lastEnd.get(type) ?? 0) > at || (at > this.covered.from && at < this.covered.to)) return;
-    for (let k = 0; k < type.patterns.length; k++) {
+    const count = only ? only.length : type.patterns.length;
+    for (let x = 0; x < count; x++) {
+      const k = only ? only[x]! : x;
       const pattern = type.patterns[k]!;
       pattern.lastIndex = i;
       if (chainEnd === undefined && !pattern.test(buffer)) continue;
@@ -606,22 +651,26 @@ export class Scanner {
     before: number,
     visit: (from: number, to: number, phrase: Phrase) => void,
   ): void {
-    const { phrases, unspaced } = this.p;
-    WORD.lastIndex = 0;
-    for (let m = WORD.exec(text); m && m.index < before; m = WORD.exec(text)) {
-      const [word] = m;
-      for (const phrase of phrases.get(word) ?? []) {
-        const to = m.index + phrase.text.length;
-        if (text.startsWith(phrase.text, m.index) && !(to < text.length && joinsWord(text.charCodeAt(to))))
-          visit(m.index, to, phrase);
+    const { phrases, phraseKeys, unspaced } = this.p;
+    for (let i = 0; i < before;) {
+      const code = text.charCodeAt(i);
+      if (JOINED[code] === 0) {
+        // a script that sets no spaces: its phrases may begin anywhere
+        if (code > 0xdff && UNSPACED.test(text[i]!))
+          for (const phrase of unspaced) if (text.startsWith(phrase.text, i)) visit(i, i + phrase.text.length, phrase);
+        i++;
+        continue;
       }
-      if (word.charCodeAt(0) > 0xdff && UNSPACED.test(word))
-        for (const phrase of unspaced) {
-          const at = word.indexOf(phrase.text);
-          if (at >= 0) visit(m.index + at, m.index + at + phrase.text.length, phrase);
+      let end = i + 1;
+      while (end < text.length && JOINED[text.charCodeAt(end)] === 1) end++;
+      if (code > 122 || phraseKeys[letters(code, end > i + 1 ? text.charCodeAt(i + 1) : 0, end > i + 2 ? text.charCodeAt(i + 2) : 0)])
+        for (const phrase of phrases.get(text.slice(i, end)) ?? []) {
+          const to = i + phrase.text.length;
+          if (text.startsWith(phrase.text, i) && !(to < text.length && joinsWord(text.charCodeAt(to)))) visit(i, to, phrase);
         }
+      i = end;
     }
-  }
+  } // prettier-ignore
 
   /** Looks for phrases as far as one place of the part; each stretch of text is gone through once. */
   private lookTo(start: number, to: number): void {

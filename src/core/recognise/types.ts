@@ -72,8 +72,8 @@ export interface Start {
   words?: readonly string[];
   /** At the first of some dashes, at a plus sign, or with the word that an at sign stands behind. */
   sign?: '-' | '+' | '@';
-  /** Some of these, one after another, each a space from the next: so many at least. */
-  chain?: number;
+  /** Some small words of a list, one after another, each a space from the next: so many at least. */
+  chain?: { least: number; of: readonly string[] };
 }
 
 export interface Match {

@@ -189,7 +189,7 @@ const seedPhrase: DataType = {
   name: 'Seed phrase of a wallet',
   weight: 4,
   source: 'BIP-39, English word list and checksum',
-  start: { chain: 12 },
+  start: { chain: { least: 12, of: wordlist } },
   patterns: [/[a-z]{3,8}/y],
   longest: 240,
   judge(candidate) {
