@@ -69,7 +69,10 @@ module.exports = {
         ['^src/core/(model|exposure/exposure|recognise/threshold)\\.ts$'],
         'The interface talks to the API only; constants of the core excepted.',
       ),
-      to: { ...only('', '^src/ui/', ['^src/core/(model|exposure/exposure|recognise/threshold)\\.ts$']).to, ...TYPES },
+      to: {
+        ...only('', '^src/ui/', ['^src/core/(model|exposure/exposure|recognise/threshold)\\.ts$']).to,
+        ...TYPES,
+      },
     },
     only(
       'standins-apart',

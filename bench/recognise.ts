@@ -110,7 +110,9 @@ export function recognise(megabytes: number): void {
   });
   const afternoon = timed(`${AFTERNOON.length} patterns one after another, with stdnum`, 1, (text) =>
     // each of them is asked, as each type is
-    AFTERNOON.filter(([pattern, check]) => (text.match(pattern) ?? []).filter(check).length > 0).length ? 1 : 0,
+    AFTERNOON.filter(([pattern, check]) => (text.match(pattern) ?? []).filter(check).length > 0).length
+      ? 1
+      : 0,
   );
   say(`ratio ${(all / afternoon).toFixed(1)}`);
   const dir = mkdtempSync(join(tmpdir(), 'gl-bench-'));

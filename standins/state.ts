@@ -3,7 +3,16 @@
  * change since, written and flushed before the change is answered. Change tokens are journal
  * positions.
  */
-import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readdirSync, readFileSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  writeSync,
+} from 'node:fs';
 import { join } from 'node:path';
 
 export type Kind = 'users' | 'groups' | 'spaces' | 'items' | 'grants' | 'links';

@@ -343,19 +343,24 @@ class Reader {
     const names = [...files.keys()];
     const has = (name: string): boolean => files.has(name);
     const xml = (name: string): string => (has(name) ? decodeText(files.get(name)!) : '');
-    const office = has('word/document.xml')
-      ? this.wordProcessor
-      : has('xl/workbook.xml')
-        ? this.workbook
-        : has('ppt/presentation.xml')
-          ? this.slides
-          : has('content.xml') && has('mimetype')
-            ? this.openDocument
-            : undefined;
-    await office?.call(this, names, xml);
+    const office = await this.office(has, names, xml);
     for (const [name, inner] of files)
       if (!office || /^(?:word|xl|ppt)\/embeddings\/|^Object[^/]*\/content\.xml$/.test(name))
         await this.inner(name, inner, depth + 1);
+  }
+
+  /** Reads an archive that is an office document; false where it is none. */
+  private async office(
+    has: (name: string) => boolean,
+    names: string[],
+    xml: (name: string) => string,
+  ): Promise<boolean> {
+    if (has('word/document.xml')) this.wordProcessor(names, xml);
+    else if (has('xl/workbook.xml')) await this.workbook(names, xml);
+    else if (has('ppt/presentation.xml')) await this.slides(names, xml);
+    else if (has('content.xml') && has('mimetype')) this.openDocument(names, xml);
+    else return false;
+    return true;
   }
 
   /** The files of an archive, or nothing where it is none that can be unpacked. */

@@ -238,7 +238,7 @@ function ConditionEditor({
   const kind = kindOf(c);
   const catalogue = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
   const list = (name: 'all' | 'any' | 'of', inner: Condition[]) => {
-    const put = (next: Condition[]) => change({ ...c, [name]: next } as Condition);
+    const put = (next: Condition[]) => change({ ...c, [name]: next });
     return (
       <div className="space-y-2">
         {inner.map((x, i) => (
@@ -296,7 +296,7 @@ function ConditionEditor({
       {('pattern' in c || 'words' in c) && (
         <label className="block text-xs text-quiet">
           only in columns headed by one of (with commas between; empty: anywhere)
-          <Words value={c.under ?? []} change={(under) => change(without({ ...c, under: under.length ? under : undefined } as Condition))} />
+          <Words value={c.under ?? []} change={(under) => change(without({ ...c, under: under.length ? under : undefined }))} />
         </label>
       )}
       {'type' in c && (

@@ -1,7 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cardNumber, dice, grouped, ibanNumber, keyText } from '../../../demo/make.ts';
+import { assemble } from '../../../scripts/assemble.mjs';
 import { isSequence, Scanner } from './engine.ts';
+import { EVENT, ScanLoop } from './scan-loop.ts';
+import { SCAN_WASM } from './scan-wasm.ts';
 import { assertBounded } from './types.ts';
 import { DATA_TYPES } from './types/index.ts';
 
@@ -114,3 +117,65 @@ describe('the scanner', () => {
     expect(isSequence('4539578763621486')).toBe(false);
   });
 });
+
+describe('the loop', () => {
+  it('is scan.wat assembled', async () => {
+    expect((await assemble('recognise/scan')).toString('base64')).toBe(SCAN_WASM);
+  });
+
+  it('tells of every place that a plain reading of the text finds, in order, whatever the text', () => {
+    const { classes, joins, keys, is } = tables();
+    const piece = fc.oneof(
+      fc.constantFrom('abandon ability able ', 'ab1c', 'Zz', '12-34', '--- ', '-', '@', '+47', 'é', 'ß9', '機密', ' ', '\n', '_', 'tar '),
+      fc.string({ maxLength: 6 }),
+    ); // prettier-ignore
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 80 }), (pieces) => {
+        const text = pieces.join('');
+        const loop = new ScanLoop(classes, joins, keys);
+        loop.begin(text, 0, { links: 0, from: 0 });
+        const met: string[] = [];
+        do {
+          const events = loop.next(text.length, text.length);
+          for (let n = 0; n < events; n++)
+            if (loop.event(n, 0) !== EVENT.chain) met.push(`${loop.event(n, 0)} ${loop.event(n, 1)}`);
+        } while (loop.at < text.length);
+        const wanted: string[] = [];
+        for (let i = 0; i < text.length; i++) {
+          const of = is(text[i]);
+          if (of === 4 && text[i - 1] !== '-' && text[i + 1] === '-') wanted.push(`${EVENT.dashes} ${i}`);
+          if (of === 5) wanted.push(`${EVENT.at} ${i}`);
+          if (of === 6) wanted.push(`${EVENT.plus} ${i}`);
+          const word = (k: number): boolean => is(text[k]) > 0 && is(text[k]) < 4;
+          if (!word(i) || word(i - 1)) continue;
+          // three letters of interest: those of “tar”, whatever the case
+          const code = (k: number): number => (text.charCodeAt(k) || 0) & 31;
+          const three = [code(i), code(i + 1), code(i + 2)].join() === '20,1,18';
+          if (of !== 1 && (three || text.charCodeAt(i) > 191)) wanted.push(`${EVENT.word} ${i}`);
+          const inside = is(text[i + 2]) === 1 && is(text[i + 1]) !== 1 && word(i + 1) && word(i + 3);
+          if (of === 1 || of === 2 || inside) wanted.push(`${EVENT.newShape} ${i}`);
+        }
+        expect(met).toEqual(wanted);
+      }),
+      { numRuns: 400 },
+    );
+  });
+});
+
+/** Classes as the engine has them, of the characters that the test uses. */
+function tables() {
+  const is = (c: string | undefined): number =>
+    c === undefined
+      ? 0
+      : /[0-9]/.test(c)
+        ? 1
+        : /[A-Z]/.test(c)
+          ? 2
+          : /[a-z]/.test(c) || (c >= 'À' && c <= 'ÿ')
+            ? 3
+            : { '-': 4, '@': 5, '+': 6 }[c] ?? 0; // prettier-ignore
+  const classes = Uint8Array.from({ length: 65_536 }, (_, c) => is(String.fromCharCode(c)));
+  const keys = new Uint8Array(1 << 15);
+  keys[(20 << 10) | (1 << 5) | 18] = 1;
+  return { is, classes, joins: new Uint8Array(65_536), keys };
+}

@@ -280,7 +280,7 @@ export class Scanner {
     this.armed = new Float64Array(options.types.length);
     if (options.custom?.length)
       this.custom = new CustomScan(options.custom, {
-        hash: options.hash,
+        hash: (type, value) => options.hash(type, value),
         minCertainty: options.minCertainty ?? 0,
         keep: this.keep,
       });

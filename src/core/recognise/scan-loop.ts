@@ -1,5 +1,4 @@
 /** The loop over the text (scan.wat), and the memory it works in. One for each set of types. */
-import { Buffer } from 'node:buffer';
 import { SCAN_WASM } from './scan-wasm.ts';
 
 /** What may begin at a place. */

@@ -231,7 +231,7 @@ export class Surveys {
         changeTokens,
         hashKey: this.secrets.keyFor('values').toString('base64'),
         recogniser: await readRecogniser(this.db),
-        first: ((await this.engine.ask.bright(undefined)) ?? {}) as Record<string, string[]>,
+        first: (await this.engine.ask.bright(undefined)) ?? {},
       };
       const { remote, worker } = startThread<SurveyFunctions>(
         new URL('./survey.thread.ts', import.meta.url),

@@ -43,7 +43,10 @@ const MISTAKEN = [
 
 export function scheme(s: Scheme): DataType {
   const shows = s.shows ?? 3;
-  const normalise = s.normalise ?? ((written: string) => written.replace(/[^A-Za-z0-9]/g, '').toUpperCase());
+  const normalise =
+    s.normalise ??
+    ((written: string) =>
+      /^\d+$/.test(written) ? written : written.replace(/[^A-Za-z0-9]/g, '').toUpperCase());
   return {
     id: s.id,
     name: s.name,
