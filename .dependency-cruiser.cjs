@@ -66,11 +66,12 @@ module.exports = {
       ...only(
         'ui',
         '^src/ui/',
-        ['^src/core/(model|exposure/exposure|recognise/threshold)\\.ts$'],
+        ['^src/core/(model|exposure/exposure|recognise/(threshold|starters))\\.ts$'],
         'The interface talks to the API only; constants of the core excepted.',
       ),
       to: {
-        ...only('', '^src/ui/', ['^src/core/(model|exposure/exposure|recognise/threshold)\\.ts$']).to,
+        ...only('', '^src/ui/', ['^src/core/(model|exposure/exposure|recognise/(threshold|starters))\\.ts$'])
+          .to,
         ...TYPES,
       },
     },

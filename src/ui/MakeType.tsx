@@ -3,6 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { Check, Plus, Trash2, X } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Condition, CustomType } from '../core/recognise/custom.ts';
+import { STARTERS } from '../core/recognise/starters.ts';
 import type { BenchResult, TypeDetail } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { MatchedText, placesOf, Sum, type Place } from './MatchedText.tsx';
@@ -37,6 +38,8 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
   const refresh = useRefresh();
   const [draft, setDraft] = useState<CustomType>(before?.definition ?? EMPTY);
   const [active, setActive] = useState(before?.active ?? true);
+  /** Boxes that keep what is typed begin anew with each starter. */
+  const [starts, setBegun] = useState(0);
   const [text, setText] = useState('');
   const [shown, setShown] = useState<Place>();
   const [tried, setTried] = useState<Tried>();
@@ -83,7 +86,32 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
         }}
       >
         <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
-          <h1 className="text-base font-bold">{before ? `Change “${before.name}”` : 'Make a data type'}</h1>
+          <div className="flex items-center gap-3">
+            <h1 className="flex-1 text-base font-bold">
+              {before ? `Change “${before.name}”` : 'Make a data type'}
+            </h1>
+            {!before && (
+              <select
+                className="select select-sm w-52"
+                aria-label="Begin from a starter"
+                value=""
+                onChange={(e) => {
+                  const starter = STARTERS.find((x) => x.id === e.target.value);
+                  if (!starter) return;
+                  setDraft(structuredClone(starter));
+                  setBegun((n) => n + 1);
+                  setText(starter.cases[0]?.text ?? '');
+                }}
+              >
+                <option value="">begin from a starter …</option>
+                {STARTERS.map((x) => (
+                  <option key={x.id} value={x.id}>
+                    {x.name}
+                  </option>
+                ))}
+              </select>
+            )}
+          </div>
           <div className="flex gap-3">
             <label className="flex-1">
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Name</span>
@@ -101,12 +129,12 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           </div>
           <div>
             <span className="mb-0.5 block text-xs font-semibold text-quiet">What it asks of a document</span>
-            <ConditionEditor value={draft.match} change={(match) => change({ match })} depth={0} own={before?.id} />
+            <ConditionEditor key={starts} value={draft.match} change={(match) => change({ match })} depth={0} own={before?.id} />
           </div>
           <div className="flex gap-3">
             <label className="flex-1">
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Words that make it likelier, with commas between (+15)</span>
-              <Words value={draft.context} change={(context) => change({ context })} />
+              <Words key={starts} value={draft.context} change={(context) => change({ context })} />
             </label>
             <label>
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Certainty by itself</span>

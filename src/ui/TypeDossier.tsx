@@ -1,5 +1,5 @@
 /** One data type: what each certainty would find on our own content, samples to mark, how it is recognised. */
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Check, X } from 'lucide-react';
 import { useState } from 'react';
 import { PRESETS, type Preset } from '../core/recognise/threshold.ts';
@@ -33,6 +33,7 @@ const percent = (share: number): string => `${Math.round(share * 100)} %`;
 function Body({ data, change, gone }: { data: TypeDetail; change: () => void; gone: () => void }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
+  const queries = useQueryClient();
   const set = useMutation({
     mutationFn: (certainty: number | null) => api('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
     onSuccess: refresh,
@@ -46,8 +47,9 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
     mutationFn: () => api('DELETE', `/api/data-types/${encodeURIComponent(data.id)}`),
     onSuccess: () => {
       gone();
-      // what is asked again then is no more about what is gone
-      setTimeout(refresh);
+      // nothing is asked again about what is gone
+      queries.removeQueries({ queryKey: ['data-type', data.id] });
+      setTimeout(refresh, 50);
     },
   });
   const [sure, setSure] = useState(false);

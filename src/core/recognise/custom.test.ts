@@ -4,6 +4,7 @@ import { compileCustom, CustomTypeError, failingCases, type Condition, type Cust
 import { Scanner } from './engine.ts';
 import { DATA_TYPES, dataType } from './types/index.ts';
 import type { Found } from './types.ts';
+import { STARTERS } from './starters.ts';
 import { folded, WordList } from './word-list.ts';
 
 const type = (match: Condition, more: Partial<CustomType> = {}): CustomType => ({
@@ -156,6 +157,17 @@ describe('custom data types', () => {
     scan(t, `${'a'.repeat(500_000)}b ${'x'.repeat(500_000)}`);
     // a backtracking engine is not done in the age of the universe; this is no measure of speed
     expect(performance.now() - at).toBeLessThan(30_000);
+  });
+
+  it.each(STARTERS.map((t) => [t.name, t] as const))('to begin from: %s holds its own cases', (_, t) => {
+    const failed = failingCases(t, compile(t), (text, custom) => {
+      const scanner = new Scanner({ types: DATA_TYPES, custom, hash: (id, v) => id + v });
+      scanner.begin('body');
+      scanner.feed(text);
+      return scanner.finish();
+    });
+    expect(failed).toEqual([]);
+    expect(t.cases.length).toBeGreaterThan(0);
   });
 
   it('keep their cases, and say which fail', () => {

@@ -9,7 +9,15 @@
 import type { Part } from '../model.ts';
 import { CustomScan, type CompiledCustom } from './custom.ts';
 import { EVENT, ScanLoop, type Chain } from './scan-loop.ts';
-import { assertBounded, levelsOf, type DataType, type Found, type Match, type Reason } from './types.ts';
+import {
+  assertBounded,
+  levelsOf,
+  type DataType,
+  type Judgement,
+  type Found,
+  type Match,
+  type Reason,
+} from './types.ts';
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
@@ -21,7 +29,18 @@ const SURE = 55;
 const SURER = 20;
 /** Of so many values, when so large a part hardly differ from their neighbours, they count something. */
 const ALIKE = { least: 10, most: 200, part: 0.6, tail: 4 };
-const BASE = { context: 15, near: 5, otherwise: -30, example: -25, sequence: -40, run: -40, alike: -35 };
+const BASE = {
+  context: 15,
+  near: 5,
+  otherwise: -30,
+  example: -25,
+  sequence: -40,
+  run: -40,
+  alike: -35,
+  agree: 10,
+};
+/** What types say where a check digit is right. */
+const CHECKED = /check digits? (?:is|are) right/;
 
 export interface ScanOptions {
   types: readonly DataType[];
@@ -592,7 +611,7 @@ export class Scanner {
       const begin = i + (judgement.skips ?? 0);
       const end = begin + (judgement.length ?? after - begin);
       if (isWord(buffer, end - 1) && end < buffer.length && isWord(buffer, end)) continue;
-      const around = this.surroundings(type, judgement.normalised, begin, end);
+      const around = this.surroundings(type, judgement, begin, end);
       if (!around) continue;
       const reasons = judgement.reasons.concat(around);
       const summed = sum(reasons);
@@ -698,7 +717,12 @@ export class Scanner {
   }
 
   /** What the words and characters around a candidate say; undefined where they leave it nothing. */
-  private surroundings(type: DataType, normalised: string, start: number, end: number): Reason[] | undefined {
+  private surroundings(
+    type: DataType,
+    { normalised, reasons: own }: Judgement,
+    start: number,
+    end: number,
+  ): Reason[] | undefined {
     const { buffer, offset } = this;
     const reasons: Reason[] = [];
     this.lookTo(offset + start, offset + Math.min(buffer.length, end + WINDOW));
@@ -725,6 +749,8 @@ export class Scanner {
       else if (other) reasons.push({ why: `“${other}” speaks for something else`, points: BASE.otherwise });
     }
     if (said.length > 1) reasons.push({ why: `so is “${said[1]}”`, points: BASE.near });
+    if ((headed ?? said[0]) && own.some((r) => CHECKED.test(r.why)))
+      reasons.push({ why: 'its check and its words agree', points: BASE.agree });
     if (type.examples.has(normalised))
       reasons.push({ why: 'it is a published example', points: BASE.example });
     if (isSequence(normalised))
