@@ -25,6 +25,8 @@ const WINDOW = 80;
 const STRIDE = 160;
 /** From here on a match is sure enough to own its characters. */
 const SURE = 55;
+/** Below this nothing is a match: on the labelled corpus none of them was right. */
+const LEAST = 20;
 /** So much surer is one reading of the same characters than another that the other falls away. */
 const SURER = 20;
 /** Of so many values, when so large a part hardly differ from their neighbours, they count something. */
@@ -615,7 +617,7 @@ export class Scanner {
       if (!around) continue;
       const reasons = judgement.reasons.concat(around);
       const summed = sum(reasons);
-      if (summed.certainty === 0) continue;
+      if (summed.certainty < LEAST) continue;
       // of two readings of the same characters the one that is much surer counts
       const { covered } = this;
       if (
