@@ -327,6 +327,19 @@ describe('a steward’s first quarter of an hour', () => {
       await dossier.getByText(`marked: ${n + 1} right`).waitFor();
     }
     await dossier.getByText(/Your marks suggest counting from/).waitFor();
+    await page.getByRole('tab', { name: 'What counts' }).click();
+    await page.getByText(/\d+ files more/).waitFor();
+    await holds('what-counts');
+    await page.getByRole('button', { name: 'Count from 80' }).click();
+    await page
+      .getByRole('row', { name: /^Strict/ })
+      .getByText('as it is set')
+      .waitFor();
+    await page.getByRole('button', { name: 'Count from 55' }).click();
+    await page
+      .getByRole('row', { name: /^Balanced/ })
+      .getByText('as it is set')
+      .waitFor();
   });
 
   it('tries a text and a file on the bench, and reads why a match is sure', async () => {

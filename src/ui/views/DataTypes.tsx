@@ -12,6 +12,7 @@ import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TypeDossier } from '../TypeDossier.tsx';
 import { useUrl } from '../url.ts';
+import { WhatCounts } from '../WhatCounts.tsx';
 
 export interface Catalogue {
   rows: TypeRow[];
@@ -22,7 +23,7 @@ export interface Catalogue {
 const useCatalogue = () =>
   useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
 
-const PARTS = { types: 'Catalogue', bench: 'Bench', packs: 'Packs' } as const;
+const PARTS = { types: 'Catalogue', counts: 'What counts', bench: 'Bench', packs: 'Packs' } as const;
 
 export default function DataTypes({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -99,6 +100,8 @@ function View({
       <div className="min-h-0 flex-1 border-t border-slate">
         {at === 'bench' && steward ? (
           <Bench />
+        ) : at === 'counts' ? (
+          <WhatCounts open={(type) => set({ at: undefined, type }, 'push')} />
         ) : at === 'packs' ? (
           <Packs selected={params.get('pack') ?? undefined} select={(id) => set({ pack: id }, 'push')} />
         ) : (
