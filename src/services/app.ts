@@ -10,6 +10,7 @@ import { Events } from './events.ts';
 import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
 import { Ledger } from './ledger.ts';
+import { Partners } from './partners.ts';
 import { Plans } from './plans.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
@@ -33,6 +34,7 @@ export interface App {
   plans: Plans;
   extracts: Extracts;
   recognition: Recognition;
+  partners: Partners;
   events: Events;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
@@ -100,6 +102,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     plans,
     extracts,
     recognition,
+    partners: new Partners(db, ledger, engine, surveys, clock),
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(

@@ -584,3 +584,58 @@ export interface BenchResult {
   read: boolean;
   milliseconds: number;
 }
+
+/** An external domain, by what is registered. */
+export interface OutsideRow {
+  domain: string;
+  standing: 'partner' | 'unknown';
+  consumer: boolean;
+  likens?: { domain: string; how: string };
+  /** Guests and outsiders of it. */
+  people: number;
+  /** Granted to everybody of it. */
+  whole: boolean;
+  /** Grants and links in force that name somebody of it, and on what they are. */
+  shares: number;
+  levels: Record<'space' | 'folder' | 'file', number>;
+  /** Files it can reach, heavy ones among them, the heaviest, and their exposure points. */
+  files: number;
+  heavy: number;
+  heaviest: number;
+  points: number;
+  /** Departments of who shared, the most first. */
+  sharers: { name: string; shares: number }[];
+  lastUsed: string | null;
+  since: string | null;
+}
+export interface OutsidePage {
+  rows: OutsideRow[];
+  counts: Record<'all' | 'unknown' | 'partner' | 'consumer' | 'look-alike', number>;
+  flows: { department: string; domain: string; shares: number }[];
+  survey: number;
+  takenAt: string;
+}
+export interface ShareRow {
+  entry: EntryRef;
+  key: string;
+  /** The heaviest at or below it, and how many files. */
+  weight: number;
+  files: number;
+  label?: string;
+  lastUsed: string | null;
+}
+export interface OutsideDossier {
+  row: OutsideRow;
+  names: string[];
+  shares: ShareRow[];
+  sharesMore: number;
+  people: PersonRef[];
+  /** What stewards said of it. */
+  partner?: { until: string | null; sponsor: string; by: string; at: string };
+}
+export interface PartnerPreview {
+  /** Files whose reach changes. */
+  files: number;
+  findings: { before: number; after: number };
+  points: { before: number; after: number };
+}

@@ -160,7 +160,13 @@ function ThemeButton() {
 }
 
 /** Views that can be asked as of a past survey. */
-const OF_THE_PAST = new Set(['/survey/holdings', '/survey/people', '/survey/changes', '/exposure/contents']);
+const OF_THE_PAST = new Set([
+  '/survey/holdings',
+  '/survey/people',
+  '/survey/changes',
+  '/exposure/contents',
+  '/exposure/outside',
+]);
 
 function ScopeLine({ path }: { path: string }) {
   const [params, set] = useUrl('');

@@ -19,6 +19,7 @@ export const STEPS = [
     views: [
       { name: 'Findings', path: '/exposure/findings' },
       { name: 'Contents', path: '/exposure/contents' },
+      { name: 'Outside', path: '/exposure/outside' },
     ],
   },
   { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },

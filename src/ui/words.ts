@@ -72,6 +72,9 @@ const DEEDS: Record<string, string> = {
   'pack.changed': 'changed a pack',
   'pack.removed': 'removed a pack',
   'file.scanned': 'scanned a file',
+  'partner.named': 'named a partner',
+  'partner.changed': 'changed what is said of a partner',
+  'partner.dropped': 'dropped a partner',
   'ledger.exported': 'exported the ledger',
   'extract.exported': 'exported an extract',
 };

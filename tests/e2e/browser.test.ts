@@ -312,6 +312,24 @@ describe('a steward’s first quarter of an hour', () => {
     await matrix.getByText('Tarn & Tide Sites').first().waitFor();
   });
 
+  it('sees which domains reach what, who let them in, and what calling one a partner’s would change', async () => {
+    await page.goto(`${scene.base}/exposure/outside`);
+    const table = page.getByRole('grid', { name: 'External domains' });
+    await table.getByText('looks like ticketcove.example').waitFor();
+    await table.getByText('payhelp.test').click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('Crew bank accounts 2026.xlsx').waitFor();
+    await dossier.getByRole('button', { name: /It is a partner’s …/ }).click();
+    await dossier.getByText(/Nobody gains or loses access/).waitFor();
+    await holds('outside');
+    await page.getByRole('button', { name: 'Draw the flow' }).click();
+    await page.getByRole('button', { name: /^quickclaims\.test, not expected/ }).click();
+    await dossier.getByText('Evidence for the bank').waitFor();
+    await holds('outside-flow');
+    await page.getByRole('button', { name: /^Port Operations, shared/ }).click();
+    await table.getByText('fjordport-agents.test').waitFor();
+  });
+
   it('judges samples of a data type, and sees what each certainty would count', async () => {
     await page.goto(`${scene.base}/guard/data-types`);
     await page.getByRole('grid', { name: 'Data types' }).getByText('Payment card number').click();

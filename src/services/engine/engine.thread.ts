@@ -36,6 +36,7 @@ import {
   type FilesQuery,
 } from './contents.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
+import { outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
 import { identityDossier, people, whatRows, type PeopleQuery } from './people.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 
@@ -44,6 +45,7 @@ export type { HoldingsQuery } from './holdings.ts';
 export type { PeopleQuery } from './people.ts';
 export type { ChangesQuery } from './changes.ts';
 export type { ContentsQuery, FilesQuery } from './contents.ts';
+export type { OutsideQuery } from './outside.ts';
 
 const { port, dbPort } = workerData as { port: MessagePort; dbPort: MessagePort };
 const db: Db = dbOver(dbPort);
@@ -167,6 +169,9 @@ const functions = {
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
   unreadFiles: from(unreadFiles),
+  outside: from((l, q: OutsideQuery) => outside(l, q)),
+  outsideDossier: from(outsideDossier),
+  partnerPreview: from(partnerPreview),
   typeUse: from(typeUse),
   samples: from(samples),
   dossier: from(dossier),

@@ -140,6 +140,15 @@ class Identities {
   }
 }
 
+/** Domains that stewards called a partner's, and that still are at a moment. */
+const partnersAt = async (db: Db, moment: string): Promise<string[]> =>
+  (
+    await db.query<{ domain: string }>(
+      'select domain from partner_domain where until is null or until >= $1::timestamptz::date order by domain',
+      [moment],
+    )
+  ).map((r) => r.domain);
+
 /** Scans of before levels were kept count with the certainty of their surest. */
 function withLevels(doc: ContentDoc): ContentDoc {
   for (const f of doc.found as Partial<Found>[]) f.levels ??= [[f.certainty!, f.occurrences!, f.distinct!]];
@@ -158,6 +167,8 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     for (const k of ['domains', 'partnerDomains'] as const)
       organisation[k].push(...doc.organisation[k].filter((d) => !organisation[k].includes(d)));
   }
+  for (const d of await partnersAt(db, takenAt))
+    if (!organisation.partnerDomains.includes(d)) organisation.partnerDomains.push(d);
   const workspaces = new Set(abouts.map((a) => a.source));
   const builder = new OrganisationBuilder(organisation, Date.parse(takenAt));
   for (const { source, doc } of abouts)

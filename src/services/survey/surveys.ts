@@ -94,13 +94,22 @@ export class Surveys {
   }
 
   /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */
-  async takeOver(): Promise<void> {
+  takeOver(): Promise<void> {
+    return this.take(false);
+  }
+
+  /** Loads the newest survey again, where what is said of it from here has changed. */
+  reload(): Promise<void> {
+    return this.take(true);
+  }
+
+  private async take(again: boolean): Promise<void> {
     const [last] = await this.db.query<{ id: number; taken_at: Date }>(
       "select id, taken_at from survey where state = 'done' order by id desc limit 1",
     );
     if (!last) return;
     const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
-    if ((await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
+    if (again || (await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
     this.events.emit({ type: 'findings' });
   }
 

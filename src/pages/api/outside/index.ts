@@ -1,0 +1,17 @@
+import { z } from 'zod';
+import { endpoint } from '../_endpoint.ts';
+import { asOf, down, text } from '../_inputs.ts';
+import { found } from '../_problem.ts';
+
+/** Every external domain, who shared what with it, and the flow from departments to domains. */
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({
+    asOf,
+    show: z.enum(['all', 'unknown', 'partner', 'consumer', 'look-alike']).default('all'),
+    text: text(200).optional(),
+    sort: z.enum(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed']).default('points'),
+    down,
+  }),
+  run: async ({ app, input: { asOf: at, ...q } }) => found(await app.engine.ask.outside(at, q)),
+});

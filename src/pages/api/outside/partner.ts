@@ -1,0 +1,31 @@
+import { z } from 'zod';
+import { endpoint } from '../_endpoint.ts';
+import { text } from '../_inputs.ts';
+import { found } from '../_problem.ts';
+
+const domain = text(253)
+  .toLowerCase()
+  .regex(/^[^\s@/:]+\.[^\s@/:.]+$/, 'is the name of a domain');
+
+/** What calling a domain a partner’s, or no longer one, would change. */
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({ domain, partner: z.stringbool() }),
+  run: async ({ app, input }) =>
+    found(await app.engine.ask.partnerPreview(undefined, input.domain, input.partner)),
+});
+
+/** Calls a domain a partner’s, until a day. */
+export const PUT = endpoint({
+  role: 'steward',
+  input: z.object({ domain, until: z.iso.date().nullable(), sponsor: text(200).trim().min(1) }),
+  run: ({ app, input, account }) =>
+    app.partners.put(input.domain, input.until, input.sponsor, account.address),
+});
+
+/** Calls it a partner’s no longer. */
+export const DELETE = endpoint({
+  role: 'steward',
+  input: z.object({ domain }),
+  run: ({ app, input, account }) => app.partners.remove(input.domain, account.address),
+});

@@ -1,0 +1,118 @@
+/** Outside in the running application: what each domain reaches, recounted plainly; look-alikes; partners. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { makeWorld } from '../../demo/world.ts';
+import type { OrganisationRow, WorkspaceRow } from '../../src/core/model.ts';
+import { groupSchema, personSchema } from '../../src/formats/rows.ts';
+import type { FindingRow, OutsideDossier, OutsidePage, PartnerPreview } from '../../src/services/dto.ts';
+import { plainly } from '../reference/plain-access.ts';
+import { Scene } from './harness.ts';
+
+const scene = new Scene();
+beforeAll(async () => {
+  await scene.up();
+  await scene.survey();
+});
+afterAll(() => scene.down());
+
+const ask = <T>(path: string, params: Record<string, string | number> = {}) =>
+  scene.api<T>(
+    'GET',
+    `${path}?${new URLSearchParams(Object.entries(params).map(([k, v]) => [k, String(v)]))}`,
+  );
+const findings = () =>
+  ask<{ total: number; points: number; rows: FindingRow[] }>('/api/findings', { limit: 500 });
+
+describe('external domains', () => {
+  it('reach as many files as a plain reading of the same rows says', async () => {
+    const world = makeWorld();
+    const { organisation, workspaces } = world.manifest as { organisation: OrganisationRow; workspaces: WorkspaceRow[] };
+    const { judge } = plainly({
+      takenAt: Date.now(),
+      own: organisation,
+      workspaces,
+      users: [
+        ...world.accounts.map((a) => ({ id: a.id, name: a.name, addresses: [a.address.toLowerCase()], active: true, kind: 'guest' as const })),
+        ...world.users.map((u) => personSchema.parse(u)),
+      ],
+      groups: world.groups.map((g) => groupSchema.parse(g)),
+      spaces: world.spaces,
+      items: world.items,
+      grants: world.grants,
+      links: world.links,
+    });
+    const spaces = new Map(world.spaces.map((x) => [x.id, x]));
+    const wanted = new Map<string, number>();
+    for (const item of world.items)
+      if (item.kind === 'file')
+        for (const d of judge(spaces.get(item.space)!, item).now.domains) wanted.set(d, (wanted.get(d) ?? 0) + 1);
+    const page = await ask<OutsidePage>('/api/outside', { sort: 'domain' });
+    const told = Object.fromEntries(page.rows.filter((r) => r.files).map((r) => [r.domain, r.files]));
+    // the world's domains are registered as they stand
+    expect(told).toEqual(Object.fromEntries([...wanted].filter(([d]) => d !== 'tarntide.example').sort()));
+    expect(page.rows.map((r) => r.domain)).toEqual(page.rows.map((r) => r.domain).sort());
+  }); // prettier-ignore
+
+  it('that look like a partner’s are told, and no others', async () => {
+    const { rows } = await ask<OutsidePage>('/api/outside', { show: 'look-alike', sort: 'domain' });
+    expect(rows.map((r) => [r.domain, r.likens!.domain])).toEqual([
+      ['fjordport-agents.test', 'fjordport.example'],
+      ['ticketcove-refunds.test', 'ticketcove.example'],
+    ]);
+  });
+
+  it('say who shared what with them, at which level, as which role', async () => {
+    const dossier = await ask<OutsideDossier>('/api/outside/one', { domain: 'quickclaims.test' });
+    expect(dossier.people.map((p) => p.address).sort()).toEqual([
+      'jo@quickclaims.test',
+      'kim@quickclaims.test',
+    ]);
+    expect(dossier.shares).toHaveLength(1);
+    expect(dossier.shares[0]).toMatchObject({
+      entry: { kind: 'link', role: 'reader', on: { kind: 'folder', name: 'Evidence for the bank' } },
+      weight: 3,
+      files: 3,
+    });
+    expect(dossier.row).toMatchObject({
+      standing: 'unknown',
+      levels: { space: 0, folder: 1, file: 0 },
+      sharers: [{ name: 'Sales', shares: 1 }],
+    });
+    const none = await scene.raw('GET', '/api/outside/one?domain=nobody.test', { role: 'auditor' });
+    expect(none.status).toBe(404);
+  });
+});
+
+describe('a partner', () => {
+  const put = (body: object) => scene.api('PUT', '/api/outside/partner', body);
+
+  it('is named with what that changes said before, and exactly that comes of it; and back', async () => {
+    const before = await findings();
+    const preview = await ask<PartnerPreview>('/api/outside/partner', { domain: 'payhelp.test', partner: 'true' });
+    expect(preview.findings.before).toBe(before.total);
+    expect(preview.points.before).toBe(before.points);
+    expect(preview.points.after).toBeLessThan(before.points);
+    await put({ domain: 'payhelp.test', until: '2999-12-31', sponsor: 'Finance' });
+    const after = await findings();
+    expect([after.total, after.points]).toEqual([preview.findings.after, preview.points.after]);
+    const dossier = await ask<OutsideDossier>('/api/outside/one', { domain: 'payhelp.test' });
+    expect(dossier).toMatchObject({ row: { standing: 'partner' }, partner: { until: '2999-12-31', sponsor: 'Finance' } });
+    await scene.api('DELETE', '/api/outside/partner', { domain: 'payhelp.test' });
+    const again = await findings();
+    expect([again.total, again.points]).toEqual([before.total, before.points]);
+    const ledger = await ask<{ what: string }[]>('/api/ledger', { text: 'payhelp.test' });
+    expect(ledger.map((e) => e.what)).toEqual(['partner.dropped', 'partner.named']);
+  }); // prettier-ignore
+
+  it('is refused where it makes no sense, and to an auditor', async () => {
+    await expect(put({ domain: 'payhelp.test', until: '2020-01-01', sponsor: 'x' })).rejects.toThrow('past');
+    await expect(put({ domain: 'not a domain', until: null, sponsor: 'x' })).rejects.toThrow('422');
+    await expect(put({ domain: 'payhelp.test', until: null, sponsor: ' ' })).rejects.toThrow('422');
+    // it is one by what its workspace says
+    await expect(scene.api('DELETE', '/api/outside/partner', { domain: 'kelda-yard.example' })).rejects.toThrow('workspace'); // prettier-ignore
+    const refused = await scene.raw('PUT', '/api/outside/partner', {
+      role: 'auditor',
+      body: { domain: 'payhelp.test', until: null, sponsor: 'x' },
+    });
+    expect(refused.status).toBe(403);
+  });
+});
