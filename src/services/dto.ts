@@ -639,3 +639,33 @@ export interface PartnerPreview {
   findings: { before: number; after: number };
   points: { before: number; after: number };
 }
+
+/** Something that makes exposures, and what one change at it would do. */
+export interface CauseRow {
+  key: string;
+  kind: 'grant' | 'link' | 'visibility' | 'membership';
+  /** In plain words. */
+  words: string;
+  entry?: EntryRef;
+  /** Where it is. */
+  node?: NodeRefDto;
+  points: number;
+  findings: number;
+  /** Points closed by this and the causes above it together. */
+  together: number;
+  /** Members, and others, who would lose something. */
+  members: number;
+  external: number;
+  /** The first of them. */
+  people: PersonRef[];
+  /** The files it would close, the most first. */
+  files: { node: NodeRefDto; path: string; points: number; weight: number }[];
+  filesMore: number;
+}
+export interface CausesPage {
+  rows: CauseRow[];
+  points: number;
+  findings: number;
+  survey: number;
+  takenAt: string;
+}

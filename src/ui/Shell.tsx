@@ -166,6 +166,7 @@ const OF_THE_PAST = new Set([
   '/survey/changes',
   '/exposure/contents',
   '/exposure/outside',
+  '/exposure/causes',
 ]);
 
 function ScopeLine({ path }: { path: string }) {

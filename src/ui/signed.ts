@@ -18,6 +18,7 @@ export const STEPS = [
     name: 'Exposure',
     views: [
       { name: 'Findings', path: '/exposure/findings' },
+      { name: 'Causes', path: '/exposure/causes' },
       { name: 'Contents', path: '/exposure/contents' },
       { name: 'Outside', path: '/exposure/outside' },
     ],

@@ -4,7 +4,7 @@ import type { Audience, ExternalSharing, Role, SpaceRow, WorkspaceRow } from '..
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
 import { listsBy } from './growable.ts';
 import { externalLevel, PRINCIPAL, time, type Organisation } from './organisation.ts';
-import { inForce, spaceRules, type View } from './view.ts';
+import { domainsOf, inForce, spaceRules, type View } from './view.ts';
 
 /** One change: taken away, or some fields set (null takes a field away). */
 export type Change =
@@ -191,13 +191,16 @@ function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, R
     v.groupMembers.map((set, g) => (concerned.has(g) ? undefined : set)),
   );
   const lists = v.groupLists.slice();
+  const domains = v.groupDomains.slice();
   for (const g of concerned) {
     if (sets[g]!.every((word, w) => word === v.groupMembers[g]![w])) continue;
     altered.groups.add(g);
     lists[g] = listIfSmall(sets[g]!);
+    domains[g] = domainsOf(v, sets[g]!, v.domainNames.length);
   }
   altered.view.groupMembers = sets;
   altered.view.groupLists = lists;
+  altered.view.groupDomains = domains;
 }
 
 /**

@@ -11,6 +11,7 @@ import { capabilityNames } from '../../core/model.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver, type Db } from '../../store/db.ts';
 import type { EntryRef, WhyDto } from '../dto.ts';
+import { causes } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef } from './describe.ts';
 import {
@@ -169,6 +170,7 @@ const functions = {
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
   unreadFiles: from(unreadFiles),
+  causes: from(causes),
   outside: from((l, q: OutsideQuery) => outside(l, q)),
   outsideDossier: from(outsideDossier),
   partnerPreview: from(partnerPreview),

@@ -1,0 +1,67 @@
+import { describe, expect, it } from 'vitest';
+import { makeWorld } from '../../../demo/world.ts';
+import type { OrganisationRow, WorkspaceRow } from '../model.ts';
+import { groupSchema, personSchema } from '../../formats/rows.ts';
+import { OrganisationBuilder } from '../access/organisation.ts';
+import { reach } from '../access/reach.ts';
+import { view } from '../access/view.ts';
+import { alter } from '../access/change.ts';
+import { causesOf } from './causes.ts';
+import { findExposures } from './find.ts';
+
+const world = makeWorld();
+const { organisation, workspaces } = world.manifest as {
+  organisation: OrganisationRow;
+  workspaces: WorkspaceRow[];
+};
+const builder = new OrganisationBuilder(organisation, Date.parse('2026-11-24T00:00:00Z'));
+workspaces.forEach((w) => builder.workspace(w));
+world.accounts.forEach((a) => builder.person({ id: a.id, name: a.name, addresses: [a.address.toLowerCase()], active: true, kind: 'guest' })); // prettier-ignore
+world.users.forEach((u) => builder.person(personSchema.parse(u)));
+world.groups.forEach((g) => builder.group(groupSchema.parse(g)));
+world.spaces.forEach((s) => builder.space(s));
+world.items.forEach((i) => builder.item(i));
+world.grants.forEach((g) => builder.grant(g));
+world.links.forEach((l) => builder.link(l));
+const org = builder.build();
+const v = view(org);
+const columns = reach(v);
+const weights = new Uint8Array(org.itemIds.length);
+for (const flaw of world.flaws)
+  for (const id of flaw.items) weights[org.find('item', id)] = flaw.expected.weight;
+const exposures = findExposures(v, columns, weights);
+const total = (list: readonly { points: number }[]): number => list.reduce((n, e) => n + e.points, 0);
+const causes = causesOf(v, columns, weights, exposures);
+
+describe('causes', () => {
+  it('close what they say: everything worked out anew with that one change made', () => {
+    expect(causes.length).toBeGreaterThan(10);
+    for (const cause of causes) {
+      const after = alter(v, [cause.change]).view;
+      const left = findExposures(after, reach(after), weights);
+      expect(total(exposures) - total(left), JSON.stringify(cause.change)).toBe(cause.points);
+      expect(exposures.length - left.length).toBe(cause.findings);
+    }
+  });
+
+  it('close together what all of them made at once close', () => {
+    const after = alter(v, causes.map((c) => c.change)).view; // prettier-ignore
+    expect(causes[causes.length - 1]!.together).toBe(
+      total(exposures) - total(findExposures(after, reach(after), weights)),
+    );
+    for (let k = 1; k < causes.length; k++) {
+      expect(causes[k]!.points).toBeLessThanOrEqual(causes[k - 1]!.points);
+      expect(causes[k]!.together).toBeGreaterThanOrEqual(causes[k - 1]!.together);
+    }
+  });
+
+  it('know that one person from outside in a group is the cause, and not the group’s grant alone', () => {
+    const membership = causes.find((c) => c.kind === 'membership')!;
+    expect(org.groups[membership.group!]!.name).toBe('Shift planners');
+    expect(membership.members).toEqual([]);
+    const grant = causes.find((c) => c.kind === 'grant' && c.points === membership.points)!;
+    // of two that close as much, the one that hurts fewer members is first
+    expect(causes.indexOf(membership)).toBeLessThan(causes.indexOf(grant));
+    expect(grant.members.length).toBeGreaterThan(0);
+  });
+});

@@ -1,0 +1,141 @@
+/** What makes exposures: the grants, links, visibilities and memberships, by how much one change at each would close. */
+import { has } from '../access/bits.ts';
+import type { Change } from '../access/change.ts';
+import { whatIf } from '../access/difference.ts';
+import { groupsHolding } from '../access/groups.ts';
+import { PRINCIPAL } from '../access/organisation.ts';
+import type { ReachColumns } from '../access/reach.ts';
+import { identityName, type View } from '../access/view.ts';
+import { findExposures, type ItemExposure } from './find.ts';
+
+export interface Cause {
+  kind: 'grant' | 'link' | 'visibility' | 'membership';
+  /** The one change that undoes it. */
+  change: Change;
+  /** The grant or link. */
+  entry?: number;
+  /** The space that is visible. */
+  space?: number;
+  /** Who from outside is in which group. */
+  identity?: number;
+  group?: number;
+  /** Items whose points become fewer, with how many. */
+  closes: Map<number, number>;
+  points: number;
+  /** Findings that are no more. */
+  findings: number;
+  /** Identities that lose some capability, members and others. */
+  members: number[];
+  external: number[];
+  /** Points closed by this and all causes before it together. */
+  together: number;
+}
+
+/** Causes are worked out one by one: no more than this many, those that most depends on. */
+const MOST = 60;
+/** People from outside in one group, looked at as memberships. */
+const INSIDE = 20;
+
+/** What stands behind exposures, each thing once, by its key. */
+function candidates(
+  v: View,
+  exposures: readonly ItemExposure[],
+): Map<string, Omit<Cause, 'closes' | 'points' | 'findings' | 'members' | 'external' | 'together'> & { at: number }> {
+  const found: ReturnType<typeof candidates> = new Map();
+  const { entries } = v.org;
+  const put = (key: string, points: number, make: () => Omit<Cause, 'closes' | 'points' | 'findings' | 'members' | 'external' | 'together'>): void => {
+    const known = found.get(key);
+    if (known) known.at += points;
+    else found.set(key, { ...make(), at: points });
+  };
+  const insideOf = new Map<number, number[]>();
+  const inside = (group: number): number[] => {
+    let list = insideOf.get(group);
+    if (!list) {
+      list = [];
+      const set = v.groupMembers[group]!;
+      for (let i = 0; i < v.identityCount && list.length < INSIDE; i++)
+        if (has(set, i) && !has(v.members, i)) list.push(i);
+      insideOf.set(group, list);
+    }
+    return list;
+  };
+  for (const { points, through } of exposures)
+    for (const { entry, at } of through) {
+      if (entry === 'ownership') continue;
+      if (entry === 'visibility') {
+        const { id } = v.org.spaces[at]!;
+        put(`space ${id}`, points, () => ({ kind: 'visibility', space: at, change: { space: id, set: { visibility: 'members' } } }));
+        continue;
+      }
+      const id = entries.ids.at(entry);
+      if (entries.type[entry]) put(`link ${id}`, points, () => ({ kind: 'link', entry, change: { link: id } }));
+      else put(`grant ${id}`, points, () => ({ kind: 'grant', entry, change: { grant: id } }));
+      for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++) {
+        if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
+        for (const identity of inside(entries.toNumber.values[k]!)) {
+          if (identity >= v.org.users.length) continue;
+          for (const group of groupsHolding(v.org, identity)) {
+            const value = identityName(v, identity);
+            put(`member ${group} ${value}`, points, () => ({
+              kind: 'membership',
+              identity,
+              group,
+              change: { member: { group: v.org.groups[group]!.id, value } },
+            }));
+          }
+        }
+      }
+    }
+  return found;
+} // prettier-ignore
+
+/**
+ * The causes of exposures, the one first that closes most by itself. Each is worked out by what-if, so
+ * that what is reached by another way too is not counted as closed. Those that close nothing alone are
+ * left out.
+ */
+export function causesOf(
+  v: View,
+  columns: ReachColumns,
+  weights: Uint8Array,
+  exposures: readonly ItemExposure[],
+): Cause[] {
+  const before = new Map(exposures.map((e) => [e.item, e.points]));
+  const S = v.org.spaces.length;
+  const tried = (changes: readonly Change[]) => {
+    const difference = whatIf(v, changes, columns);
+    const items = [...difference.touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
+    const after = new Map(findExposures(difference.view, difference.after, weights, items).map((e) => [e.item, e.points]));
+    return { difference, items, after };
+  };
+  const ranked = [...candidates(v, exposures).values()].sort((a, b) => b.at - a.at).slice(0, MOST);
+  const causes = ranked.flatMap(({ at: _, ...candidate }): Cause[] => {
+    const { difference, items, after } = tried([candidate.change]);
+    const closes = new Map<number, number>();
+    let [points, findings] = [0, 0];
+    for (const item of items) {
+      const closed = before.get(item)! - (after.get(item) ?? 0);
+      if (closed <= 0) continue;
+      closes.set(item, closed);
+      points += closed;
+      if (!after.has(item)) findings++;
+    }
+    if (!points) return [];
+    const losing = new Set<number>();
+    for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
+    const all = [...losing];
+    const members = all.filter((i) => has(v.members, i));
+    const external = all.filter((i) => !has(v.members, i));
+    return [{ ...candidate, closes, points, findings, members, external, together: 0 }];
+  });
+  // of two that close as much, the one that fewer members would feel
+  causes.sort((a, b) => b.points - a.points || a.members.length - b.members.length);
+  const changes: Change[] = [];
+  for (const cause of causes) {
+    changes.push(cause.change);
+    const { items, after } = tried(changes);
+    cause.together = items.reduce((n, i) => n + Math.max(0, before.get(i)! - (after.get(i) ?? 0)), 0);
+  }
+  return causes;
+} // prettier-ignore
