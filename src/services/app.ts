@@ -14,6 +14,7 @@ import { Partners } from './partners.ts';
 import { Plans } from './plans.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
+import { Tables } from './tables.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
 /** What a demo brings: accounts and sources that are put in place when it starts. */
@@ -35,6 +36,7 @@ export interface App {
   extracts: Extracts;
   recognition: Recognition;
   partners: Partners;
+  tables: Tables;
   events: Events;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
@@ -103,6 +105,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, surveys, clock),
+    tables: new Tables(engine, findings, recognition, ledger),
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(

@@ -75,6 +75,7 @@ const DEEDS: Record<string, string> = {
   'partner.named': 'named a partner',
   'partner.changed': 'changed what is said of a partner',
   'partner.dropped': 'dropped a partner',
+  'table.exported': 'took a table away',
   'ledger.exported': 'exported the ledger',
   'extract.exported': 'exported an extract',
 };

@@ -312,6 +312,29 @@ describe('a steward’s first quarter of an hour', () => {
     await matrix.getByText('Tarn & Tide Sites').first().waitFor();
   });
 
+  it('gets to the cause, and to the cheapest change', async () => {
+    await page.goto(`${scene.base}/exposure/causes`);
+    await page.getByText(/would close half of/).waitFor();
+    const table = page.getByRole('grid', { name: 'Causes' });
+    await table.getByText(/temp@payhelp\.test is in the group “Payroll”/).click();
+    const dossier = page.getByRole('complementary', { name: 'Dossier' });
+    await dossier.getByText('No member would lose anything.', { exact: false }).waitFor();
+    await table.focus();
+    await page.keyboard.press('Home');
+    await dossier.getByText('gangway-door.pem').waitFor();
+    await holds('causes');
+    await dossier.getByRole('button', { name: 'Pick up: withdraw the grant' }).click();
+    await dossier.getByRole('button', { name: 'In the tray' }).waitFor();
+    const [file] = await Promise.all([
+      page.waitForEvent('download'),
+      dossier
+        .getByRole('button', { name: 'Close the dossier' })
+        .click()
+        .then(() => page.getByRole('link', { name: 'CSV' }).click()),
+    ]);
+    expect(file.suggestedFilename()).toBe('gate-lantern-causes.csv');
+  });
+
   it('sees which domains reach what, who let them in, and what calling one a partner’s would change', async () => {
     await page.goto(`${scene.base}/exposure/outside`);
     const table = page.getByRole('grid', { name: 'External domains' });

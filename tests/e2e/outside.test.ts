@@ -116,3 +116,31 @@ describe('a partner', () => {
     expect(refused.status).toBe(403);
   });
 });
+
+describe('tables to take away', () => {
+  const take = async (table: string, format: string, more = ''): Promise<string> => {
+    const r = await scene.raw('GET', `/api/export?table=${table}&format=${format}${more}`, {
+      role: 'auditor',
+    });
+    expect(r.status).toBe(200);
+    expect(r.headers.get('content-disposition')).toContain(`gate-lantern-${table}.${format}`);
+    return r.text();
+  };
+
+  it('hold every row of the view, and taking them is on the ledger', async () => {
+    const { total } = await findings();
+    const lines = (await take('findings', 'jsonl')).trim().split('\n').map((l) => JSON.parse(l) as { points: number }); // prettier-ignore
+    expect(lines).toHaveLength(total);
+    const csv = await take('findings', 'csv');
+    expect(csv.startsWith('finding,state,severity,points,file')).toBe(true);
+    expect(csv.trim().split('\r\n')).toHaveLength(total + 1);
+    const page = await ask<OutsidePage>('/api/outside', { show: 'unknown' });
+    const unknown = (await take('outside', 'jsonl', '&show=unknown')).trim().split('\n');
+    expect(unknown).toHaveLength(page.rows.length);
+    for (const table of ['causes', 'contents', 'content-files', 'unread']) await take(table, 'csv');
+    const ledger = await ask<{ what: string; subject: string }[]>('/api/ledger', { text: 'table.exported' });
+    expect(ledger.map((e) => e.subject)).toContain('unread');
+    const refused = await scene.raw('GET', '/api/export?table=accounts&format=csv', { role: 'auditor' });
+    expect(refused.status).toBe(422);
+  });
+});

@@ -8,6 +8,7 @@ import { Empty, plural, Trouble, Weight, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
 import { asOfOf, useUrl } from '../url.ts';
 
@@ -74,7 +75,8 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
   };
   return (
     <div className="flex h-full flex-col">
-      <h1 className="px-4 py-2.5 text-base">
+      <div className="flex items-center gap-3 px-4 py-2.5">
+      <h1 className="min-w-0 flex-1 truncate text-base">
         {data ? (
           half > 0 ? (
             <>
@@ -90,6 +92,8 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
           <span className="text-quiet">Working out what each change would close …</span>
         )}
       </h1>
+        {!narrow && <TakeAway table="causes" held={{ asOf: asOfOf(params) }} />}
+      </div>
       <div className="min-h-0 flex-1 border-t border-slate">
         <Table
           label="Causes"

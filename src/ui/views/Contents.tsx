@@ -16,6 +16,7 @@ import { NodeDossier } from '../NodeDossier.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { asOfOf, useUrl } from '../url.ts';
 
 const PAGE = 200;
@@ -110,6 +111,7 @@ function View({
             <span className="text-quiet">Contents …</span>
           )}
         </h1>
+        {!narrow && <TakeAway table="contents" held={held} />}
         <select
           className="select select-sm w-44"
           aria-label="Which data types"
@@ -338,6 +340,7 @@ function Files({
           <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
           {held.tier && <> that could be reached at <b>{held.tier}</b></>}
         </h2>
+        {!narrow && <TakeAway table="content-files" held={{ ...held, text }} />}
         <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" />
         <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined })}>
           Close the list
@@ -384,6 +387,7 @@ function Unread({
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach first
         </h2>
+        {!narrow && <TakeAway table="unread" held={{ asOf: held.asOf, ws: held.ws, text: params.get('text') ?? undefined }} />}
         <FilterBox value={params.get('text') ?? undefined} set={set} label="Find in these files" placeholder="file or reason …" />
         <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined })}>
           Back to what was found

@@ -8,6 +8,7 @@ import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp } from '../Tray.tsx';
 import { useUrl } from '../url.ts';
 
@@ -181,6 +182,7 @@ function View({
           )}
         </h1>
         <span className="flex-1" />
+        {!narrow && <TakeAway table="findings" held={{ state, severity, text, space, ws: source }} />}
         <FilterBox
           value={text}
           set={set}

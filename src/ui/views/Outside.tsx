@@ -10,6 +10,7 @@ import { Empty, plural, State, Trouble, Weight, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { useRefresh, useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
 import { asOfOf, useUrl } from '../url.ts';
 
@@ -68,6 +69,7 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
             </button>
           ))}
         </div>
+        {!narrow && <TakeAway table="outside" held={{ show, text, asOf }} />}
         <button className="btn btn-sm" aria-pressed={drawn} onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}>
           {drawn ? 'Show the table' : 'Draw the flow'}
         </button>
