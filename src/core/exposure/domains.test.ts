@@ -17,7 +17,7 @@ describe('domains', () => {
 
   it('are a partner’s below the partner’s, and providers of free mailboxes are known', () => {
     expect(aboutDomain('post.kelda-yard.example', ['tarntide.example'], KNOWN.slice(1)).standing).toBe('partner');
-    const provider = (providers as string[]).find((d) => !d.endsWith('example.com'))!;
+    const provider = (providers).find((d) => !d.endsWith('example.com'))!;
     expect(aboutDomain(provider, [], []).consumer).toBe(true);
     expect(aboutDomain(`mail.${provider}`, [], []).consumer).toBe(true);
     expect(aboutDomain('quickclaims.test', [], []).consumer).toBe(false);

@@ -5,9 +5,7 @@ import { getDomain, getPublicSuffix } from 'tldts';
 import { coveredBy } from '../model.ts';
 
 /** Providers of mailboxes for anybody (email-providers); reserved names (RFC 2606) are none. */
-const FREE = new Set(
-  (providers as string[]).filter((d) => !/(?:^|\.)(?:example|test|invalid|localhost)(?:\.|$)/.test(d)),
-);
+const FREE = new Set(providers.filter((d) => !/(?:^|\.)(?:example|test|invalid|localhost)(?:\.|$)/.test(d)));
 
 export interface DomainAbout {
   /** What is registered: the domain below its public suffix (publicsuffix.org). */
