@@ -127,7 +127,11 @@ describe('what files hold', () => {
     const survey = await scene.survey();
     const step = survey.steps.find((s) => s.name === 'content')!;
     const kept = Number(step.note!.replace(/\D/g, ''));
-    expect(kept).toBe(step.done);
+    // what holds no text is looked at by its name, which is as quick as remembering it
+    const readable = readFileSync(join(extract, 'items.jsonl'), 'utf8')
+      .split('\n')
+      .filter((l) => l && /"kind":"file"/.test(l) && !/"mime":"(?:image|video)/.test(l)).length;
+    expect(kept).toBe(readable);
     expect(survey).toMatchObject({ added: 0, altered: 0, removed: 0 });
   });
 
@@ -227,13 +231,16 @@ describe('certainty', () => {
 
   it('set for a data type changes what weighs at once, and back again', async () => {
     const before = await open();
-    expect(before).toContain('Dispute evidence 1.docx');
-    await scene.api('PUT', '/api/data-types/certainty', { type: 'payment-card', certainty: 100 });
-    expect(await open()).not.toContain('Dispute evidence 1.docx');
-    const detail = await ask<TypeDetail>('/api/data-types/payment-card');
-    expect(detail).toMatchObject({ from: 100, ownCertainty: true });
-    expect(detail.use!.presets.wide.files).toBeGreaterThan(detail.use!.presets.strict.files);
-    await scene.api('PUT', '/api/data-types/certainty', { type: 'payment-card', certainty: null });
+    expect(before).toContain('bridge-vpn.key');
+    await scene.api('PUT', '/api/data-types/certainty', { type: 'private-key', certainty: 100 });
+    expect(await open()).not.toContain('bridge-vpn.key');
+    expect(await ask<TypeDetail>('/api/data-types/private-key')).toMatchObject({
+      from: 100,
+      ownCertainty: true,
+    });
+    const { use } = await ask<TypeDetail>('/api/data-types/payment-card');
+    expect(use!.presets.wide.files).toBeGreaterThan(use!.presets.strict.files);
+    await scene.api('PUT', '/api/data-types/certainty', { type: 'private-key', certainty: null });
     expect((await open()).sort()).toEqual(before.sort());
   });
 

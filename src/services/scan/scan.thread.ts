@@ -1,5 +1,4 @@
 /** Scans files one at a time, in a thread of its own: whatever a file does to it, the rest goes on. */
-import { createHmac } from 'node:crypto';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import type { CompiledCustom } from '../../core/recognise/custom.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
@@ -10,6 +9,7 @@ import { ocr } from '../../formats/ocr.ts';
 import { scanFile, type TextSink } from '../../formats/scan.ts';
 import { serve } from '../../jobs/rpc.ts';
 import type { Part } from '../../core/model.ts';
+import { valueHash } from './hash.ts';
 
 export interface ScanThreadData {
   /** Key of the hashes by which distinct values are told apart, base64. */
@@ -89,8 +89,7 @@ async function work(order: ScanOrder): Promise<ScanResult> {
     types: DATA_TYPES,
     custom: types,
     keep: order.keep,
-    hash: (type, value) =>
-      createHmac('sha256', hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),
+    hash: valueHash(hashKey),
   });
   if (order.name) scanner.fileName(order.name);
   if (order.nameOnly) return { read: false, left: [], found: scanner.finish() };

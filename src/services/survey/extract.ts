@@ -1,5 +1,4 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
-import { createHmac } from 'node:crypto';
 import type { SurveyStep } from '../dto.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
 import { compileCustom } from '../../core/recognise/custom.ts';
@@ -9,6 +8,7 @@ import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
 import { stage, stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
+import { valueHash } from '../scan/hash.ts';
 import type { StepName } from './steps.ts';
 import type { SurveyOrder, SurveySource } from './survey.thread.ts';
 
@@ -67,8 +67,7 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
       types: DATA_TYPES,
       custom,
       keep: w.keep,
-      hash: (type, value) =>
-        createHmac('sha256', order.hashKey).update(`${type}\0${value}`).digest('base64url').slice(0, 22),
+      hash: valueHash(order.hashKey),
     });
   /** Keeps a scanner that has met something: the item's text may go on further down. */
   const park = (): void => {

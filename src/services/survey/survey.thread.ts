@@ -7,6 +7,9 @@ import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { connectWorkspace, scimDirectory } from '../../connectors/http-connectors.ts';
 import { ConnectorError, type Changed, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
 import type { GroupRow, ItemRow } from '../../core/model.ts';
+import { compileCustom } from '../../core/recognise/custom.ts';
+import { Scanner } from '../../core/recognise/engine.ts';
+import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
@@ -22,9 +25,10 @@ import {
 import type { SurveyStep } from '../dto.ts';
 import { scansOf, keepScans } from '../../store/scans.ts';
 import { Ledger } from '../ledger.ts';
+import { valueHash } from '../scan/hash.ts';
 import { contentDoc, recogniserVersion, ScanPool, type Recogniser } from '../scan/pool.ts';
 import { stageExtract } from './extract.ts';
-import { mayHoldText, versionOf } from './files.ts';
+import { mayHoldText, versionOf, withoutText } from './files.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS, type StepName } from './steps.ts';
 
 export interface SurveySource {
@@ -184,12 +188,21 @@ async function readGroups(
 const pool = new ScanPool({ ...order.recogniser, hashKey: order.hashKey });
 /** With what files are scanned now. */
 const recogniser = recogniserVersion(order.recogniser);
+const custom = order.recogniser.custom.map((t) => compileCustom(t, (id) => dataType(id) !== undefined));
 let keptAsTheyWere = 0;
 
+/** A file that holds no text that is read is looked at by its name, here and at once. */
+function scanName(item: ItemRow): ContentDoc {
+  const scanner = new Scanner({ types: DATA_TYPES, custom, keep: KEEP, hash: valueHash(order.hashKey) });
+  scanner.fileName(item.name);
+  return { state: 'name-only', found: scanner.finish() };
+}
+
 async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<ContentDoc> {
-  const bytes = mayHoldText(item, order.recogniser.pictures) ? await connector.content(item.id) : undefined;
-  const result = await pool.scan({ name: item.name, nameOnly: !bytes, keep: KEEP }, bytes);
-  return contentDoc(result, !bytes);
+  const bytes = await connector.content(item.id);
+  return bytes
+    ? contentDoc(await pool.scan({ name: item.name, nameOnly: false, keep: KEEP }, bytes), false)
+    : scanName(item);
 }
 
 /** Files that can be reached from outside come first: those that were, and those with such a grant or link of their own or their folder or space. */
@@ -254,10 +267,12 @@ async function scanAll(
     while (next < items.length) {
       const n = next++;
       const item = items[n]!;
-      const before = (await known(n)).get(item.id);
+      const reads = mayHoldText(item, order.recogniser.pictures);
+      const before = reads ? (await known(n)).get(item.id) : undefined;
       let doc: ContentDoc;
       let anew = false;
-      if (before && before.version === versionOf(item)) {
+      if (!reads) doc = scanName(item);
+      else if (before && before.version === versionOf(item)) {
         doc = before.doc;
         keptAsTheyWere++;
       } else
@@ -339,8 +354,9 @@ const unreadBefore = (source: string): Promise<{ doc: ItemRow }[]> =>
     `select i.doc from observed i where i.kind = 'item' and i.source = $1 and i.valid_to is null and i.doc->>'kind' = 'file'
      and (exists (select 1 from observed c where c.kind = 'content' and c.source = $1 and c.id = i.id and c.valid_to is null and c.doc->>'state' = 'unreadable')
           or i.id in (select object from survey_failure where step = 'content' and survey = (select max(id) from survey where state = 'done' and kind <> 'read-back'))
-          or not exists (select 1 from scan s where s.source = $1 and s.item = i.id and s.types = $2))`,
-    [source, recogniser],
+          or (not exists (select 1 from scan s where s.source = $1 and s.item = i.id and s.types = $2)
+              and coalesce(i.doc->>'mime', '') !~ $3))`,
+    [source, recogniser, withoutText(order.recogniser.pictures).source],
   );
 
 async function run(): Promise<SurveyResult> {
