@@ -2,6 +2,7 @@
  * Sets of small whole numbers as words of 32 bits. Sets in one operation have the same length unless
  * said. Sets of one arena are worked on sixteen bytes at a time (bits.wat), others word by word.
  */
+import { wasmModule } from '../wasm.ts';
 import { BITS_WASM } from './bits-wasm.ts';
 
 export type Bits = Int32Array;
@@ -40,7 +41,7 @@ export class Arena {
     if (size < LARGE * 32 || bytes > MEMORY_BYTES) return;
     const pages = Math.ceil(bytes / PAGE);
     this.#memory = new WebAssembly.Memory({ initial: pages, maximum: pages });
-    assembled ??= new WebAssembly.Module(Uint8Array.from(atob(BITS_WASM), (c) => c.charCodeAt(0)));
+    assembled ??= wasmModule(BITS_WASM);
     const { exports } = new WebAssembly.Instance(assembled, { sets: { memory: this.#memory } });
     arenas.set(this.#memory.buffer, exports as unknown as Kernels);
   }

@@ -8,7 +8,8 @@ import type { ReachColumns } from '../access/reach.ts';
 import { identityName, type View } from '../access/view.ts';
 import { findExposures, type ItemExposure } from './find.ts';
 
-export interface Cause {
+/** Something that makes exposures. */
+interface Candidate {
   kind: 'grant' | 'link' | 'visibility' | 'membership';
   /** The one change that undoes it. */
   change: Change;
@@ -19,6 +20,10 @@ export interface Cause {
   /** Who from outside is in which group. */
   identity?: number;
   group?: number;
+}
+
+/** The same with what undoing it would do. */
+export interface Cause extends Candidate {
   /** Items whose points become fewer, with how many. */
   closes: Map<number, number>;
   points: number;
@@ -40,10 +45,10 @@ const INSIDE = 20;
 function candidates(
   v: View,
   exposures: readonly ItemExposure[],
-): Map<string, Omit<Cause, 'closes' | 'points' | 'findings' | 'members' | 'external' | 'together'> & { at: number }> {
-  const found: ReturnType<typeof candidates> = new Map();
+): (Candidate & { at: number })[] {
+  const found = new Map<string, Candidate & { at: number }>();
   const { entries } = v.org;
-  const put = (key: string, points: number, make: () => Omit<Cause, 'closes' | 'points' | 'findings' | 'members' | 'external' | 'together'>): void => {
+  const put = (key: string, points: number, make: () => Candidate): void => {
     const known = found.get(key);
     if (known) known.at += points;
     else found.set(key, { ...make(), at: points });
@@ -54,7 +59,7 @@ function candidates(
     if (!list) {
       list = [];
       const set = v.groupMembers[group]!;
-      for (let i = 0; i < v.identityCount && list.length < INSIDE; i++)
+      for (let i = 0; i < v.org.users.length && list.length < INSIDE; i++)
         if (has(set, i) && !has(v.members, i)) list.push(i);
       insideOf.set(group, list);
     }
@@ -74,7 +79,6 @@ function candidates(
       for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++) {
         if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
         for (const identity of inside(entries.toNumber.values[k]!)) {
-          if (identity >= v.org.users.length) continue;
           for (const group of groupsHolding(v.org, identity)) {
             const value = identityName(v, identity);
             put(`member ${group} ${value}`, points, () => ({
@@ -87,7 +91,7 @@ function candidates(
         }
       }
     }
-  return found;
+  return [...found.values()];
 } // prettier-ignore
 
 /**
@@ -109,7 +113,7 @@ export function causesOf(
     const after = new Map(findExposures(difference.view, difference.after, weights, items).map((e) => [e.item, e.points]));
     return { difference, items, after };
   };
-  const ranked = [...candidates(v, exposures).values()].sort((a, b) => b.at - a.at).slice(0, MOST);
+  const ranked = candidates(v, exposures).sort((a, b) => b.at - a.at).slice(0, MOST);
   const causes = ranked.flatMap(({ at: _, ...candidate }): Cause[] => {
     const { difference, items, after } = tried([candidate.change]);
     const closes = new Map<number, number>();

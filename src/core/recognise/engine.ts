@@ -130,6 +130,8 @@ interface Prepared {
   /** The loop over the text; it knows the shapes met so far by numbers of these lists. */
   loop: ScanLoop;
   suspects: Suspect[][];
+  /** The number of a list by what is in it: many shapes have the same. */
+  listOf: Map<string, number>;
   /** How to find out which types have a shape; `own`: the shapes are those of the patterns, one by one. */
   probes: { type: number; loose: RegExp[]; own: boolean }[];
   /** Types by three letters, with the words of theirs that begin so. */
@@ -181,10 +183,10 @@ function prepare(types: readonly DataType[]): Prepared {
   const known = preparations.get(types);
   if (known) return known;
   const numbers = types.map((_, n) => n);
-  const p: Prepared = {
+  const p: Omit<Prepared, 'loop'> = {
     longest: Math.max(0, ...types.map((t) => t.longest)),
-    loop: undefined as unknown as ScanLoop,
     suspects: [[], []],
+    listOf: new Map([['[]', 1]]),
     probes: numbers.flatMap((type) => {
       const { shapes } = types[type]!.start;
       return shapes
@@ -229,12 +231,7 @@ function prepare(types: readonly DataType[]): Prepared {
     const first = WORD_ONCE.exec(phrase.text)![0];
     if (UNSPACED.test(phrase.text)) p.unspaced.push(phrase);
     else {
-      const [x, y, z] = [0, 1, 2].map((k) => (k < first.length ? first.charCodeAt(k) : 0)) as [
-        number,
-        number,
-        number,
-      ];
-      p.phraseKeys[letters(x, y, z)] = 1;
+      p.phraseKeys[letters(first.charCodeAt(0), first.charCodeAt(1), first.charCodeAt(2))] = 1;
       const list = p.phrases.get(first) ?? [];
       p.phrases.set(
         first,
@@ -255,9 +252,9 @@ function prepare(types: readonly DataType[]): Prepared {
   for (const { start } of types)
     for (const w of start.chain?.of ?? [])
       keys[letters(w.charCodeAt(0), w.charCodeAt(1), w.charCodeAt(2))]! |= 2;
-  p.loop = new ScanLoop(CLASS, JOINS, keys);
-  preparations.set(types, p);
-  return p;
+  const prepared = { ...p, loop: new ScanLoop(CLASS, JOINS, keys) };
+  preparations.set(types, prepared);
+  return prepared;
 }
 const WORD_ONCE = /[\p{L}\p{N}]+/u;
 
@@ -471,7 +468,9 @@ export class Scanner {
         let list = loop.known(one, two);
         if (!list) {
           const suspects = this.suspectsAt(i);
-          list = suspects.length ? p.suspects.push(suspects) - 1 : 1;
+          const content = JSON.stringify(suspects);
+          list = p.listOf.get(content) ?? p.suspects.push(suspects) - 1;
+          p.listOf.set(content, list);
           loop.learn(one, two, list);
         }
         this.suspect(p.suspects[list]!, i);

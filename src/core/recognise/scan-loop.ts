@@ -1,4 +1,5 @@
 /** The loop over the text (scan.wat), and the memory it works in. One for each set of types. */
+import { wasmModule } from '../wasm.ts';
 import { SCAN_WASM } from './scan-wasm.ts';
 
 /** What may begin at a place. */
@@ -36,7 +37,7 @@ export class ScanLoop {
 
   /** `classes` and `joins` by code unit, `keys` by three letters (scan.wat). */
   constructor(classes: Uint8Array, joins: Uint8Array, keys: Uint8Array) {
-    compiled ??= new WebAssembly.Module(Buffer.from(SCAN_WASM, 'base64'));
+    compiled ??= wasmModule(SCAN_WASM);
     const { exports } = new WebAssembly.Instance(compiled, { scan: { memory: this.memory } });
     this.scan = exports.scan as typeof this.scan;
     this.bytes.set(classes, CLASSES);

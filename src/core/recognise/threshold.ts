@@ -22,6 +22,9 @@ export interface Suggestion {
 export const MARKS_NEEDED = 6;
 const BANDS = [0, PRESETS.wide, PRESETS.balanced, PRESETS.strict, 101];
 
+/** The band of a certainty: 0 below Wide, 1 from Wide, 2 from Balanced, 3 from Strict. */
+export const bandOf = (certainty: number): number => BANDS.findIndex((_, b) => certainty < BANDS[b + 1]!);
+
 /**
  * The certainty at which the fewest matches would be judged amiss: wrong ones counted, right ones left
  * out. A mark speaks for as many matches as its band (below Wide, Wide, Balanced, Strict) holds for
@@ -29,7 +32,6 @@ const BANDS = [0, PRESETS.wide, PRESETS.balanced, PRESETS.strict, 101];
  */
 export function suggestThreshold(marks: readonly Mark[], levels: readonly Level[]): Suggestion | undefined {
   if (marks.length < MARKS_NEEDED || marks.every((m) => m.right === marks[0]!.right)) return undefined;
-  const bandOf = (certainty: number): number => BANDS.findIndex((_, b) => certainty < BANDS[b + 1]!);
   const held = BANDS.map(() => 0);
   for (const [certainty, occurrences] of levels) held[bandOf(certainty)]! += occurrences;
   const marked = BANDS.map((_, b) => marks.filter((m) => bandOf(m.certainty) === b).length);
