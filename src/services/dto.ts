@@ -579,7 +579,7 @@ export interface PackRow {
 export interface BenchResult {
   /** The text as it was read, part by part. */
   text: { part: Part; text: string }[];
-  found: FoundContent[];
+  found: Omit<FoundContent, 'from'>[];
   left: string[];
   read: boolean;
   milliseconds: number;
@@ -608,9 +608,11 @@ export interface OutsideRow {
   lastUsed: string | null;
   since: string | null;
 }
+export const OUTSIDE_SHOWS = ['all', 'unknown', 'partner', 'consumer', 'look-alike'] as const;
+export type OutsideShow = (typeof OUTSIDE_SHOWS)[number];
 export interface OutsidePage {
   rows: OutsideRow[];
-  counts: Record<'all' | 'unknown' | 'partner' | 'consumer' | 'look-alike', number>;
+  counts: Record<OutsideShow, number>;
   flows: { department: string; domain: string; shares: number }[];
   survey: number;
   takenAt: string;
@@ -669,3 +671,7 @@ export interface CausesPage {
   survey: number;
   takenAt: string;
 }
+
+/** Tables that can be taken away. */
+export const TABLES = ['findings', 'causes', 'contents', 'content-files', 'unread', 'outside'] as const;
+export type TableName = (typeof TABLES)[number];

@@ -39,6 +39,12 @@ interface CustomRow {
   changed_by: string;
 }
 
+/** What somebody brings to the bench. */
+interface Brought {
+  bytes: AsyncIterable<Uint8Array>;
+  name: string;
+}
+
 export class Recognition {
   private pool: { version: string; pool: ScanPool } | undefined;
 
@@ -74,7 +80,7 @@ export class Recognition {
     return this.pool;
   }
 
-  async types(): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; survey: number | null }> {
+  async types(): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; surveyed: boolean }> {
     const [custom, certainty, packs, use, pictures] = await Promise.all([
       this.custom(),
       readCertainty(this.db),
@@ -103,7 +109,7 @@ export class Recognition {
       ],
       usual: certainty.usual,
       pictures,
-      survey: use ? 1 : null,
+      surveyed: use !== undefined,
     };
   } // prettier-ignore
 
@@ -154,7 +160,7 @@ export class Recognition {
   /** Makes a type or changes one. Refused, with the reason, where it cannot be run or a case of its own fails. */
   async putType(definition: unknown, active: boolean, by: string): Promise<void> {
     const type = this.checked(definition);
-    const held = await this.runCases(type);
+    const held = await this.runCases((await this.scanner()).pool, type);
     const failed = type.cases
       .filter((_, i) => !held[i])
       .map((c) => `“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`);
@@ -181,10 +187,12 @@ export class Recognition {
   } // prettier-ignore
 
   /** Whether each case of a type comes out as it must. */
-  private async runCases(type: CustomType): Promise<boolean[]> {
+  private async runCases(pool: ScanPool, type: CustomType): Promise<boolean[]> {
+    const custom = JSON.stringify([type]);
     const out: boolean[] = [];
     for (const c of type.cases) {
-      const { found } = await this.bench({ bytes: once(Buffer.from(c.text)), name: '' }, type);
+      const order = { name: '', nameOnly: false, keep: BENCH_KEEP, custom };
+      const { found } = await pool.scan(order, once(Buffer.from(c.text)));
       out.push(found.some((f) => f.dataType === type.id) === c.matches);
     }
     return out;
@@ -193,8 +201,9 @@ export class Recognition {
   /** A type that is being made, on a text and on its cases. */
   async tryType(text: string, definition: unknown): Promise<BenchResult & { cases: boolean[] }> {
     const type = this.checked(definition);
-    const result = await this.bench({ bytes: once(Buffer.from(text)), name: '' }, type);
-    return { ...result, cases: await this.runCases(type) };
+    const { pool } = await this.scanner();
+    const result = await this.look(pool, { bytes: once(Buffer.from(text)), name: '' }, [type], [type]);
+    return { ...result, cases: await this.runCases(pool, type) };
   }
 
   async removeType(id: string, by: string): Promise<void> {
@@ -210,34 +219,37 @@ export class Recognition {
   }
 
   /** Scans a text or file that somebody brings, and says what is found where. Nothing of it is kept. */
-  async bench(
-    given: { bytes: AsyncIterable<Uint8Array>; name: string },
-    own?: unknown,
-  ): Promise<BenchResult> {
-    const type = own === undefined ? undefined : this.checked(own);
+  async bench(given: Brought): Promise<BenchResult> {
     const { pool } = await this.scanner();
+    const custom = (await this.custom()).map((c) => c.doc);
+    return this.look(pool, given, [...DATA_TYPES, ...custom]);
+  }
+
+  /** What of some types is found where; `custom`: instead of the types of our own that are in force. */
+  private async look(
+    pool: ScanPool,
+    given: Brought,
+    types: readonly { id: string; name: string }[],
+    custom?: readonly CustomType[],
+  ): Promise<BenchResult> {
     const at = performance.now();
+    const order = { name: given.name, nameOnly: false, keep: BENCH_KEEP, show: SHOWN };
     const { read, left, found, text } = await pool.scan(
-      {
-        name: given.name,
-        nameOnly: false,
-        keep: BENCH_KEEP,
-        show: SHOWN,
-        ...(type && { custom: JSON.stringify([type]) }),
-      },
+      { ...order, ...(custom && { custom: JSON.stringify(custom) }) },
       given.bytes,
     );
-    const names = new Map([...DATA_TYPES, ...(await this.custom()).map((c) => c.doc), ...(type ? [type] : [])].map((t) => [t.id, t.name]));
+    const names = new Map(types.map((t) => [t.id, t.name]));
     return {
       text: text ?? [],
-      found: found
-        .filter((f) => !type || f.dataType === type.id)
-        .map(({ dataType: id, distinct, occurrences, certainty, matches }) => ({ dataType: id, name: names.get(id) ?? id, distinct, occurrences, certainty, from: 0, matches })),
+      found: found.flatMap(({ dataType: id, distinct, occurrences, certainty, matches }) => {
+        const name = names.get(id);
+        return name === undefined ? [] : { dataType: id, name, distinct, occurrences, certainty, matches };
+      }),
       left,
       read,
       milliseconds: Math.round(performance.now() - at),
     };
-  } // prettier-ignore
+  }
 
   /** The words of a list that somebody brings as CSV or text. */
   words(text: string, column?: string): { words: string[]; columns: string[] } {

@@ -1,13 +1,12 @@
 /** Tables to take away: the rows of a view, all of them, flat. No raw value is in any. */
 import type { Tier } from '../core/model.ts';
 import { csvLine, type Cell } from '../formats/table.ts';
+import type { OutsideShow, TableName } from './dto.ts';
 import type { Engine } from './engine/engine.ts';
 import type { Findings } from './findings.ts';
 import type { Ledger } from './ledger.ts';
 import type { Recognition } from './recognition.ts';
 
-export const TABLES = ['findings', 'causes', 'contents', 'content-files', 'unread', 'outside'] as const;
-export type TableName = (typeof TABLES)[number];
 type Row = Record<string, Cell>;
 
 /** What a view is held to; a table takes what it knows. */
@@ -22,7 +21,7 @@ export interface TableQuery {
   type?: string | undefined;
   tier?: Tier | undefined;
   certainty?: number | undefined;
-  show?: 'all' | 'unknown' | 'partner' | 'consumer' | 'look-alike' | undefined;
+  show?: OutsideShow | undefined;
 }
 const AT_ONCE = 500;
 

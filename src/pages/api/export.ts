@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import { TIERS } from '../../core/model.ts';
+import { OUTSIDE_SHOWS, TABLES } from '../../services/dto.ts';
 import { endpoint } from './_endpoint.ts';
 import { asOf, number, text } from './_inputs.ts';
 
@@ -8,7 +9,7 @@ import { asOf, number, text } from './_inputs.ts';
 export const GET = endpoint({
   role: 'auditor',
   input: z.object({
-    table: z.enum(['findings', 'causes', 'contents', 'content-files', 'unread', 'outside']),
+    table: z.enum(TABLES),
     format: z.enum(['csv', 'jsonl']),
     asOf,
     text: text(200).optional(),
@@ -20,7 +21,7 @@ export const GET = endpoint({
     type: text(64).optional(),
     tier: z.enum(TIERS).optional(),
     certainty: number.max(100).optional(),
-    show: z.enum(['all', 'unknown', 'partner', 'consumer', 'look-alike']).optional(),
+    show: z.enum(OUTSIDE_SHOWS).optional(),
   }),
   run({ app, input: { table, format, ...q }, account }) {
     const pieces = app.tables.export(table, format, q, account.address);

@@ -2,7 +2,7 @@
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
 import type { CauseRow, CausesPage } from '../dto.ts';
-import { entryRef, nodeName, nodeRef, pathOf, personRef, sentence } from './describe.ts';
+import { entryRef, nodeName, nodeRef, personRef, sentence, whereWords } from './describe.ts';
 import type { Loaded } from './loaded.ts';
 
 const made = new WeakMap<Loaded, CausesPage>();
@@ -51,8 +51,7 @@ function row(l: Loaded, c: Cause): CauseRow {
       .slice(0, FILES)
       .map(([item, points]) => {
         const n = nodeOfItem(l.org, item);
-        const path = pathOf(l, n).slice(0, -1).map((p) => p.name).join(' › ');
-        return { node: nodeRef(l, n), path, points, weight: l.weights[item]! };
+        return { node: nodeRef(l, n), path: whereWords(l, n), points, weight: l.weights[item]! };
       }),
     filesMore: Math.max(0, c.closes.size - FILES),
   };

@@ -3,7 +3,16 @@ import { compare, type Cause, type NodeChange } from '../../core/access/compare.
 import { findIdentity } from '../../core/access/view.ts';
 import { TIERS } from '../../core/model.ts';
 import type { ChangeDossier, ChangeRow, ChangesPage, EntryRef, PersonRef } from '../dto.ts';
-import { entryRef, nodeKey, nodeKind, nodeName, pathOf, personRef, sentence } from './describe.ts';
+import {
+  entryRef,
+  nodeKey,
+  nodeKind,
+  nodeName,
+  pathOf,
+  personRef,
+  sentence,
+  whereWords,
+} from './describe.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -89,10 +98,7 @@ function rowOf(from: Loaded, to: Loaded, c: NodeChange): ChangeRow {
     key: nodeKey(l, node),
     kind: nodeKind(l, node),
     name: nodeName(l, node),
-    path: pathOf(l, node)
-      .slice(0, -1)
-      .map((p) => p.name)
-      .join(' › '),
+    path: whereWords(l, node),
     change: c.change,
     weight: below(l).weight[node]!,
     before: c.tiers.before,

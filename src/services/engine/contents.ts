@@ -1,10 +1,10 @@
 /** What files hold: data types by workspace and reach, the files behind each number, and what was not read. */
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { TIERS, type Tier } from '../../core/model.ts';
-import { PRESETS, type Preset } from '../../core/recognise/threshold.ts';
+import { bandOf, PRESETS, type Preset } from '../../core/recognise/threshold.ts';
 import { atLeast, type Found, type Level } from '../../core/recognise/types.ts';
 import type { ContentFile, ContentRow, ContentsPage, TypeSample, TypeUse, UnreadFile } from '../dto.ts';
-import { nameOfUser, nodeKey, pathOf, typeName, workspaceName } from './describe.ts';
+import { nameOfUser, nodeKey, pathOf, typeName, workspaceName, whereWords } from './describe.ts';
 import { unkey, type Loaded } from './loaded.ts';
 
 export interface ContentsQuery {
@@ -35,6 +35,8 @@ interface Finds {
   found: Found[];
   /** Files that were not read whole, or not at all though they may hold text. */
   unread: number[];
+  /** Files that were scanned, by source. */
+  scanned: Map<string, number>;
 }
 const made = new WeakMap<Loaded['content'], Finds>();
 
@@ -44,16 +46,18 @@ function finds(l: Loaded): Finds {
   const item: number[] = [];
   const found: Found[] = [];
   const unread: number[] = [];
+  const scanned = new Map<string, number>();
   for (let i = 0; i < l.items.length; i++) {
     const doc = l.content.get(l.org.itemIds.at(i));
     if (!doc) continue;
     if (doc.reason) unread.push(i);
+    if (doc.state === 'scanned') scanned.set(sourceOf(l, i), (scanned.get(sourceOf(l, i)) ?? 0) + 1);
     for (const f of doc.found) {
       item.push(i);
       found.push(f);
     }
   }
-  const f = { item: Int32Array.from(item), found, unread };
+  const f = { item: Int32Array.from(item), found, unread, scanned };
   made.set(l.content, f);
   return f;
 }
@@ -124,12 +128,9 @@ export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
   const list = [...rows.values()].map(({ owned, ...row }) => ({ ...row, owners: owned.size }));
   const spread = (r: ContentRow): number => r.tiers.reduce((sum, n, t) => sum + n * (t >= 4 ? 1000 : 1) * r.weight ** 2, 0);
   list.sort((a, b) => spread(b) - spread(a) || (a.name < b.name ? -1 : 1));
-  const unread = finds(l).unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws);
-  let scanned = 0;
-  l.content.forEach((doc, k) => {
-    if (doc.state === 'scanned' && (!q.ws || unkey(k).source === q.ws)) scanned++;
-  });
-  return { rows: list, files: files.size, scanned, unread: unread.length, survey: l.survey, takenAt: l.takenAt };
+  const { scanned: bySource, unread } = finds(l);
+  const scanned = q.ws ? (bySource.get(q.ws) ?? 0) : [...bySource.values()].reduce((a, b) => a + b, 0);
+  return { rows: list, files: files.size, scanned, unread: unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws).length, survey: l.survey, takenAt: l.takenAt };
 } // prettier-ignore
 
 /** Files that hold something that counts; a file once, with all of it. */
@@ -179,7 +180,7 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
   if (q.down) list.reverse();
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({
     ...file,
-    path: pathOf(l, nodeOfItem(l.org, item)).slice(0, -1).map((p) => p.name).join(' › '),
+    path: whereWords(l, nodeOfItem(l.org, item)),
     ...(file.owner && { owner: nameOfUser(l, file.owner) }),
   }));
   return { rows, total: list.length };
@@ -208,7 +209,7 @@ export function unreadFiles(
         source,
         item: id,
         name,
-        path: pathOf(l, node).slice(0, -1).map((p) => p.name).join(' › '),
+        path: whereWords(l, node),
         ...(owner && { owner: nameOfUser(l, owner) }),
         ...(bytes !== undefined && { bytes }),
         now: TIERS[l.columns.nowTier[node]!]!,
@@ -219,8 +220,12 @@ export function unreadFiles(
   };
 } // prettier-ignore
 
-/** How often each data type is found, at every preset and at what is set. */
+const used = new WeakMap<Loaded, Record<string, TypeUse>>();
+
+/** How often each data type is found, at every preset and at what is set; worked out once for a survey as it is weighed. */
 export function typeUse(l: Loaded): Record<string, TypeUse> {
+  const known = used.get(l);
+  if (known) return known;
   const use: Record<string, TypeUse> = {};
   const { found } = finds(l);
   for (const f of found) {
@@ -241,6 +246,8 @@ export function typeUse(l: Loaded): Record<string, TypeUse> {
     }
     merge(u.levels, f.levels);
   }
+  for (const { levels } of Object.values(use)) levels.sort((a, b) => b[0] - a[0]);
+  used.set(l, use);
   return use;
 }
 const none = (): { files: number; occurrences: number } => ({ files: 0, occurrences: 0 });
@@ -252,7 +259,6 @@ function merge(into: Level[], levels: readonly Level[]): void {
       same[2] += distinct;
     } else into.push([c, occurrences, distinct]);
   }
-  into.sort((a, b) => b[0] - a[0]);
 }
 
 /** Some matches of a type, masked: as many of each band of certainty, of different files where there are. */
@@ -260,7 +266,6 @@ export function samples(l: Loaded, type: string, skip: string[], each: number): 
   const { item, found } = finds(l);
   const skipped = new Set(skip);
   const bands: TypeSample[][] = [[], [], [], []];
-  const bandOf = (c: number): number => (c >= PRESETS.strict ? 3 : c >= PRESETS.balanced ? 2 : c >= PRESETS.wide ? 1 : 0);
   for (let round = 0; round < 5; round++)
     for (let k = 0; k < found.length; k++) {
       const f = found[k]!;
@@ -272,7 +277,7 @@ export function samples(l: Loaded, type: string, skip: string[], each: number): 
       const place = `${m.part} ${m.start}`;
       if (skipped.has(`${source} ${id} ${place}`)) continue;
       const node = nodeOfItem(l.org, item[k]!);
-      const path = pathOf(l, node).slice(0, -1).map((p) => p.name).join(' › ');
+      const path = whereWords(l, node);
       band.push({
         source,
         item: id,

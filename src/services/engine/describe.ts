@@ -9,6 +9,13 @@ import { unkey, type Loaded } from './loaded.ts';
 
 export const typeName = (l: Loaded, id: string): string => l.types.get(id)?.name ?? id;
 
+/** Where a node lies: the names from the space down to what holds it. */
+export const whereWords = (l: Loaded, node: number): string =>
+  pathOf(l, node)
+    .slice(0, -1)
+    .map((p) => p.name)
+    .join(' › ');
+
 /** What was found in a file, as a dossier tells it: the surest first. */
 export const contentsOf = (l: Loaded, doc: ContentDoc | undefined): FoundContent[] =>
   (doc?.found ?? [])

@@ -13,7 +13,7 @@ import { dbOver, type Db } from '../../store/db.ts';
 import type { EntryRef, WhyDto } from '../dto.ts';
 import { causes } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
-import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef } from './describe.ts';
+import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import {
   describeEntries,
   dossier,
@@ -155,10 +155,7 @@ function search(
   l.view.outsiders.forEach((a) => take('person', `outsider:${a}`, a, () => 'outsider'));
   for (let i = 0; i < l.items.length && found.length < limit; i++)
     take(l.items[i]!.kind, `item:${l.org.itemIds.at(i)}`, l.items[i]!.name, () =>
-      pathOf(l, nodeOfItem(l.org, i))
-        .slice(0, -1)
-        .map((p) => p.name)
-        .join(' › '),
+      whereWords(l, nodeOfItem(l.org, i)),
     );
   return found;
 }

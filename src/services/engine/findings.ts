@@ -22,6 +22,7 @@ import {
   sourcesOf,
   contentsOf,
   typeName,
+  whereWords,
 } from './describe.ts';
 import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
 
@@ -44,7 +45,6 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
     const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
     return distinct ? { name: typeName(l, f.dataType), distinct } : [];
   });
-  const path = pathOf(l, node);
   return {
     source,
     item: id,
@@ -55,11 +55,8 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
     could: e.could,
     summary: {
       name: row.name,
-      space: path[0]!.name,
-      path: path
-        .slice(0, -1)
-        .map((p) => p.name)
-        .join(' › '),
+      space: nodeName(l, spaceOf(l.view, node)),
+      path: whereWords(l, node),
       ...(row.owner && { owner: nameOfUser(l, row.owner) }),
       types,
       lines: e.lines,

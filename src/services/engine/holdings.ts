@@ -18,6 +18,7 @@ import {
   personRef,
   contentsOf,
   workspaceName,
+  whereWords,
 } from './describe.ts';
 import { unkey, weighingOf, type Loaded } from './loaded.ts';
 
@@ -149,13 +150,7 @@ function rowOf(l: Loaded, node: number, withPath: boolean): HoldingRow {
     name: nodeName(l, node),
     ...(node < S && { spaceKind: org.spaces[node]!.kind }),
     ...(withPath && {
-      path:
-        node < S
-          ? workspaceName(l, node)
-          : pathOf(l, node)
-              .slice(0, -1)
-              .map((p) => p.name)
-              .join(' › '),
+      path: node < S ? workspaceName(l, node) : whereWords(l, node),
     }),
     now: TIERS[columns.nowTier[node]!]!,
     could: TIERS[columns.couldTier[node]!]!,

@@ -1,13 +1,21 @@
 /** Outside: every external domain, who shared what with it, by what, and what it comes to. */
-import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
-import { has } from '../../core/access/bits.ts';
+import { itemsBelow, nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { forEachBoth, has } from '../../core/access/bits.ts';
 import { reach } from '../../core/access/reach.ts';
 import { view } from '../../core/access/view.ts';
 import { whatOf } from '../../core/access/what.ts';
 import { aboutDomain, registrable } from '../../core/exposure/domains.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import { coveredBy } from '../../core/model.ts';
-import type { OutsideDossier, OutsidePage, OutsideRow, PartnerPreview, ShareRow } from '../dto.ts';
+import {
+  OUTSIDE_SHOWS,
+  type OutsideDossier,
+  type OutsidePage,
+  type OutsideRow,
+  type OutsideShow,
+  type PartnerPreview,
+  type ShareRow,
+} from '../dto.ts';
 import { entryRef, nodeKey, nodeKind, personRef } from './describe.ts';
 import { HEAVY, type Loaded } from './loaded.ts';
 
@@ -51,12 +59,9 @@ function domains(l: Loaded): Map<string, Domain> {
     if (domain) domain.row.people++;
     ofIdentity[i] = domain;
   });
-  // groups with people from outside in them, by their number
-  const ofGroup = v.groupMembers.map((set) => {
-    const inside = new Set<Domain>();
-    ofIdentity.forEach((d, i) => d && has(set, i) && inside.add(d));
-    return inside;
-  });
+  const ofName = v.domainNames.map((name) =>
+    coveredBy(name, org.own.domains) ? undefined : out.get(registrable(name)),
+  );
   const { entries } = org;
   for (let e = 0; e < entries.ids.length; e++) {
     if (!v.live[e]) continue;
@@ -67,7 +72,11 @@ function domains(l: Loaded): Map<string, Domain> {
     ] as const)
       for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
         const [kind, n] = [kinds.values[i]!, numbers.values[i]!];
-        if (kind === PRINCIPAL.group) ofGroup[n]!.forEach((d) => named.add(d));
+        if (kind === PRINCIPAL.group)
+          forEachBoth(v.groupDomains[n]!, v.groupDomains[n]!, (name) => {
+            const d = ofName[name];
+            if (d) named.add(d);
+          });
         else if (kind === PRINCIPAL.domain) {
           const d = at(org.domains[n]!);
           if (d) {
@@ -127,7 +136,7 @@ function domains(l: Loaded): Map<string, Domain> {
 }
 
 export interface OutsideQuery {
-  show: 'all' | 'unknown' | 'partner' | 'consumer' | 'look-alike';
+  show: OutsideShow;
   text?: string | undefined;
   sort: 'domain' | 'points' | 'files' | 'heavy' | 'people' | 'shares' | 'lastUsed';
   down: boolean;
@@ -152,16 +161,15 @@ export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
     const [x, y] = [value(a), value(b)];
     return (x < y ? -sign : x > y ? sign : 0) || b.files - a.files || (a.domain < b.domain ? -1 : 1);
   });
-  const flows = new Map<string, { department: string; domain: string; shares: number }>();
-  for (const r of rows)
-    for (const s of r.sharers)
-      flows.set(`${s.name}\0${r.domain}`, { department: s.name, domain: r.domain, shares: s.shares });
+  const flows = rows.flatMap((r) =>
+    r.sharers.map((s) => ({ department: s.name, domain: r.domain, shares: s.shares })),
+  );
   return {
     rows,
     counts: Object.fromEntries(
-      (['all', 'unknown', 'partner', 'consumer', 'look-alike'] as const).map((k) => [k, all.filter((r) => fits(r, k)).length]),
+      OUTSIDE_SHOWS.map((k) => [k, all.filter((r) => fits(r, k)).length]),
     ) as OutsidePage['counts'],
-    flows: [...flows.values()].sort((a, b) => b.shares - a.shares),
+    flows: flows.sort((a, b) => b.shares - a.shares),
     survey: l.survey,
     takenAt: l.takenAt,
   };
@@ -174,8 +182,7 @@ export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefi
   const S = l.org.spaces.length;
   const shares = [...d.entries].map((e): ShareRow => {
     const node = l.org.entries.node[e]!;
-    const [from, to] =
-      node < S ? [l.org.spaceFirst[node]!, l.org.spaceFirst[node + 1]!] : [node - S, l.org.itemEnd[node - S]!];
+    const [from, to] = itemsBelow(l.org, node);
     let [weight, files, used] = [0, 0, 0];
     for (let i = from; i < to; i++) {
       if (l.items[i]!.kind !== 'file') continue;

@@ -14,7 +14,7 @@ import type {
   IdentityRow,
   WhatSummary,
 } from '../dto.ts';
-import { entryRef, nodeKey, nodeName, nodeRef, pathOf, workspaceName } from './describe.ts';
+import { entryRef, nodeKey, nodeName, nodeRef, workspaceName, whereWords } from './describe.ts';
 import { below } from './holdings.ts';
 import { HEAVY, type Loaded } from './loaded.ts';
 
@@ -526,10 +526,7 @@ export function whatRows(
     rows: found.slice(q.offset, q.offset + q.limit).map((n) => ({
       ...nodeRef(l, n),
       name: nodeName(l, n),
-      path: pathOf(l, n)
-        .slice(0, -1)
-        .map((p) => p.name)
-        .join(' › '),
+      path: whereWords(l, n),
       now: TIERS[columns.nowTier[n]!]!,
       could: TIERS[columns.couldTier[n]!]!,
       weight: Math.max(l.weights[n - S]!, below(l).weight[n]!),

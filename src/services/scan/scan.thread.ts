@@ -20,7 +20,11 @@ export interface ScanThreadData {
   pictures: boolean;
 }
 const { port, hashKey, custom, pictures } = workerData as { port: MessagePort } & ScanThreadData;
-const own = readCustomTypes(custom, (id) => dataType(id) !== undefined).compiled;
+const ready = (json: string): CompiledCustom[] =>
+  readCustomTypes(json, (id) => dataType(id) !== undefined).compiled;
+const own = ready(custom);
+/** Types that were asked for instead, the last time: a list of theirs may be long. */
+let instead: { json: string; types: CompiledCustom[] } = { json: custom, types: own };
 
 /** Text as it was read, for who is shown matches in place. */
 export interface ReadText {
@@ -45,21 +49,29 @@ export interface ScanOrder {
   custom?: string;
 }
 
-let job:
-  | { waiting: Uint8Array[]; ended: boolean; wake: () => void; taken: () => void; result: Promise<ScanResult>; over: boolean }
-  | undefined; // prettier-ignore
+/** A file as it comes in, and what becomes of it. */
+class Job {
+  waiting: Uint8Array[] = [];
+  /** No more will come. */
+  ended = false;
+  /** No more is wanted. */
+  over = false;
+  wake = (): void => undefined;
+  taken = (): void => undefined;
+  result!: Promise<ScanResult>;
 
-async function* chunks(): AsyncGenerator<Uint8Array> {
-  const mine = job!;
-  for (;;) {
-    const chunk = mine.waiting.shift();
-    if (chunk) {
-      mine.taken();
-      yield chunk;
-    } else if (mine.ended) return;
-    else await new Promise<void>((resolve) => (mine.wake = resolve));
+  async *chunks(): AsyncGenerator<Uint8Array> {
+    for (;;) {
+      const chunk = this.waiting.shift();
+      if (chunk) {
+        this.taken();
+        yield chunk;
+      } else if (this.ended) return;
+      else await new Promise<void>((resolve) => (this.wake = resolve));
+    }
   }
 }
+let job: Job | undefined;
 
 /** Feeds a scanner and keeps the text that it was fed. */
 function showing(scanner: Scanner, most: number, texts: ReadText[]): TextSink {
@@ -80,14 +92,12 @@ function showing(scanner: Scanner, most: number, texts: ReadText[]): TextSink {
   };
 }
 
-async function work(order: ScanOrder): Promise<ScanResult> {
-  const types: CompiledCustom[] =
-    order.custom === undefined
-      ? own
-      : readCustomTypes(order.custom, (id) => dataType(id) !== undefined).compiled;
+async function work(order: ScanOrder, mine: Job): Promise<ScanResult> {
+  if (order.custom !== undefined && order.custom !== instead.json)
+    instead = { json: order.custom, types: ready(order.custom) };
   const scanner = new Scanner({
     types: DATA_TYPES,
-    custom: types,
+    custom: order.custom === undefined ? own : instead.types,
     keep: order.keep,
     hash: valueHash(hashKey),
   });
@@ -95,20 +105,19 @@ async function work(order: ScanOrder): Promise<ScanResult> {
   if (order.nameOnly) return { read: false, left: [], found: scanner.finish() };
   const text: ReadText[] = [];
   const sink = order.show === undefined ? scanner : showing(scanner, order.show, text);
-  const { read, left } = await scanFile(sink, chunks(), pictures ? { ocr } : {});
+  const { read, left } = await scanFile(sink, mine.chunks(), pictures ? { ocr } : {});
   return { read, left, found: scanner.finish(), ...(order.show !== undefined && { text }) };
 }
 
 const functions = {
   begin(order: ScanOrder): void {
-    const mine = { waiting: [], ended: false, wake: () => undefined, taken: () => undefined, over: false };
-    job = { ...mine, result: undefined as unknown as Promise<ScanResult> };
-    const started = job;
-    started.result = work(order).finally(() => {
-      started.over = true;
-      started.taken();
+    const mine = new Job();
+    job = mine;
+    mine.result = work(order, mine).finally(() => {
+      mine.over = true;
+      mine.taken();
     });
-    started.result.catch(() => undefined);
+    mine.result.catch(() => undefined);
   },
   /** More of the file. Answers when it was taken; false where no more is wanted. */
   async chunk(bytes: Uint8Array): Promise<boolean> {

@@ -1,14 +1,11 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
 import type { SurveyStep } from '../dto.ts';
-import { Scanner } from '../../core/recognise/engine.ts';
-import { compileCustom } from '../../core/recognise/custom.ts';
-import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
+import type { Scanner } from '../../core/recognise/engine.ts';
 import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
 import { stage, stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
-import { valueHash } from '../scan/hash.ts';
 import type { StepName } from './steps.ts';
 import type { SurveyOrder, SurveySource } from './survey.thread.ts';
 
@@ -19,8 +16,7 @@ interface Work {
   inStep(name: StepName, work: (step: SurveyStep) => Promise<void>): Promise<void>;
   fail(step: SurveyStep, object: string, reason: string): Promise<void>;
   tell(): void;
-  /** Matches kept per data type and file. */
-  keep: number;
+  newScanner(): Scanner;
 }
 
 const KIND: Record<Exclude<ExtractKind, 'workspaces'>, ObservedKind> = {
@@ -61,14 +57,6 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
   /** Items that had text, whether or not anything was found in it; and the scanner at work. */
   const scanned = new Set<string>();
   let open: { item: string; scanner: Scanner } | undefined;
-  const custom = order.recogniser.custom.map((t) => compileCustom(t, (id) => dataType(id) !== undefined));
-  const newScanner = (): Scanner =>
-    new Scanner({
-      types: DATA_TYPES,
-      custom,
-      keep: w.keep,
-      hash: valueHash(order.hashKey),
-    });
   /** Keeps a scanner that has met something: the item's text may go on further down. */
   const park = (): void => {
     if (open && !open.scanner.idle) scanners.set(open.item, open.scanner);
@@ -105,7 +93,7 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
     text(item, part, text) {
       if (open?.item !== item) {
         park();
-        open = { item, scanner: scanners.get(item) ?? newScanner() };
+        open = { item, scanner: scanners.get(item) ?? w.newScanner() };
         scanned.add(item);
       }
       if (part) open.scanner.begin(part);
@@ -120,7 +108,7 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
   }
   park();
   for (const [item, name] of names) {
-    const scanner = scanners.get(item) ?? newScanner();
+    const scanner = scanners.get(item) ?? w.newScanner();
     scanner.fileName(name);
     put('content', item, { state: scanned.has(item) ? 'scanned' : 'name-only', found: scanner.finish() });
     step.done--;

@@ -191,9 +191,13 @@ const recogniser = recogniserVersion(order.recogniser);
 const custom = order.recogniser.custom.map((t) => compileCustom(t, (id) => dataType(id) !== undefined));
 let keptAsTheyWere = 0;
 
+/** A scanner in this thread: for names, and for what streams by with an extract. */
+const newScanner = (): Scanner =>
+  new Scanner({ types: DATA_TYPES, custom, keep: KEEP, hash: valueHash(order.hashKey) });
+
 /** A file that holds no text that is read is looked at by its name, here and at once. */
 function scanName(item: ItemRow): ContentDoc {
-  const scanner = new Scanner({ types: DATA_TYPES, custom, keep: KEEP, hash: valueHash(order.hashKey) });
+  const scanner = newScanner();
   scanner.fileName(item.name);
   return { state: 'name-only', found: scanner.finish() };
 }
@@ -398,7 +402,7 @@ async function run(): Promise<SurveyResult> {
     });
     if (order.kind === 'full') {
       if (extracts.length)
-        takenAt = await stageExtract({ db, order, extracts, inStep, fail, tell, keep: KEEP });
+        takenAt = await stageExtract({ db, order, extracts, inStep, fail, tell, newScanner });
       for (const [name, kind] of [
         ['spaces', 'space'],
         ['items', 'item'],

@@ -18,7 +18,7 @@ export interface Catalogue {
   rows: TypeRow[];
   usual: number;
   pictures: boolean;
-  survey: number | null;
+  surveyed: boolean;
 }
 const useCatalogue = () =>
   useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
@@ -131,7 +131,7 @@ function CatalogueBar({
         {data && (
           <>
             <b>{plural(data.rows.length, 'data type')}</b>
-            {data.survey !== null && !narrow && <span className="text-quiet">, {found} found in your files</span>}
+            {data.surveyed && !narrow && <span className="text-quiet">, {found} found in your files</span>}
           </>
         )}
       </h1>

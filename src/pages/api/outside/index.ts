@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { OUTSIDE_SHOWS } from '../../../services/dto.ts';
 import { endpoint } from '../_endpoint.ts';
 import { asOf, down, text } from '../_inputs.ts';
 import { found } from '../_problem.ts';
@@ -8,7 +9,7 @@ export const GET = endpoint({
   role: 'auditor',
   input: z.object({
     asOf,
-    show: z.enum(['all', 'unknown', 'partner', 'consumer', 'look-alike']).default('all'),
+    show: z.enum(OUTSIDE_SHOWS).default('all'),
     text: text(200).optional(),
     sort: z.enum(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed']).default('points'),
     down,
