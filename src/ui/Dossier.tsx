@@ -10,6 +10,7 @@ import type {
   RouteDto,
 } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
+import { Sum } from './MatchedText.tsx';
 import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
@@ -531,26 +532,12 @@ export function Content({ content: c }: { content: FoundContent }) {
             {c.matches.length === c.occurrences ? c.occurrences : `the first ${c.matches.length}`},{' '}
             <span className="font-mono">{match.masked}</span>
           </summary>
-          <table className="ml-4 w-[calc(100%-1rem)]">
-            <tbody>
-              {match.reasons.map((r) => (
-                <tr key={r.why}>
-                  <td>{r.why}</td>
-                  <td className="text-right">{r.points > 0 ? `+${r.points}` : `−${-r.points}`}</td>
-                </tr>
-              ))}
-              <tr className="border-t border-slate font-semibold">
-                <td>
-                  Certainty{match.reasons.reduce((n, r) => n + r.points, 0) > 100 && ', 100 at most'}
-                  <span className="font-normal text-quiet">
-                    {' '}
-                    · {match.where ?? match.part}, characters {match.start}–{match.end}
-                  </span>
-                </td>
-                <td className="text-right">{match.certainty}</td>
-              </tr>
-            </tbody>
-          </table>
+          <div className="ml-4">
+            <Sum match={match}>
+              {' '}
+              · {match.where ?? match.part}, characters {match.start}–{match.end}
+            </Sum>
+          </div>
           {c.matches.length > 1 && (
             <button
               className="btn btn-xs btn-ghost ml-3"

@@ -1,5 +1,5 @@
 /** A text with its matches marked in place, and the sum of the one that is looked at. */
-import { useMemo } from 'react';
+import { useMemo, type ReactNode } from 'react';
 import type { BenchResult, FoundContent } from '../services/dto.ts';
 import { PRESETS } from '../core/recognise/threshold.ts';
 
@@ -57,7 +57,7 @@ export function MatchedText({
   return (
     <div className="font-mono text-[12.5px] leading-relaxed">
       {parts.map(([part, text]) => {
-        const pieces: React.ReactNode[] = [];
+        const pieces: ReactNode[] = [];
         let at = 0;
         for (const p of places) {
           const { start, end } = p.match;
@@ -89,8 +89,14 @@ export function MatchedText({
   );
 } // prettier-ignore
 
-/** A match's certainty as a sum. */
-export function Sum({ match }: { match: Pick<Place['match'], 'reasons' | 'certainty'> }) {
+/** A match's certainty as a sum; what else is said of it stands beside the total. */
+export function Sum({
+  match,
+  children,
+}: {
+  match: Pick<Place['match'], 'reasons' | 'certainty'>;
+  children?: ReactNode;
+}) {
   const total = match.reasons.reduce((n, r) => n + r.points, 0);
   return (
     <table className="w-full">
@@ -105,6 +111,7 @@ export function Sum({ match }: { match: Pick<Place['match'], 'reasons' | 'certai
           <td>
             Certainty{total > 100 && ', 100 at most'}
             {total < 0 && ', 0 at least'}
+            {children && <span className="font-normal text-quiet">{children}</span>}
           </td>
           <td className="text-right">{match.certainty}</td>
         </tr>

@@ -1,7 +1,7 @@
 /** Everything about one space, folder or file: reach, routes, who, why and why not, contents, facts. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { ChevronDown, ChevronRight } from 'lucide-react';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import type {
   NodeDossier as Data,
   NodeRefDto,
@@ -12,12 +12,14 @@ import type {
 } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { Contents, DossierFrame, Routes, Section, type Pinning } from './Dossier.tsx';
+import { usePinned } from './filter.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
+import { asOfOf, type SetUrl } from './url.ts';
 import { bytesWords, canWords, entryWords } from './words.ts';
 
 type Answer = Data & { routes: RouteDto[] };
 
-export function NodeDossier({
+function NodeDossier({
   nodeKey,
   asOf,
   select,
@@ -36,6 +38,26 @@ export function NodeDossier({
     >
       {data && <Body data={data} asOf={asOf} select={select} />}
     </DossierFrame>
+  );
+}
+
+/** The dossier of the node that the address selects, or that was pinned; nothing where there is none. */
+export function useNodeDossier(params: URLSearchParams, set: SetUrl): ReactNode {
+  const sel = params.get('sel') ?? undefined;
+  // a workspace has none
+  const { shown, pinning } = usePinned(sel?.startsWith('workspace:') ? undefined : sel, () =>
+    set({ sel: undefined }),
+  );
+  return (
+    shown !== undefined && (
+      <NodeDossier
+        key={shown}
+        nodeKey={shown}
+        asOf={asOfOf(params)}
+        select={(key) => set({ sel: key }, 'push')}
+        {...pinning}
+      />
+    )
   );
 }
 

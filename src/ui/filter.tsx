@@ -1,9 +1,8 @@
 /** What every table's view shares: a box that filters by text, and a dossier that can be pinned. */
 import { Search } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type { useUrl } from './url.ts';
+import { type SetUrl } from './url.ts';
 
-type Set = ReturnType<typeof useUrl>[1];
 
 /** Filters by the parameter `text`, a moment after the last key; `/` goes to it from anywhere. */
 export function FilterBox({
@@ -14,7 +13,7 @@ export function FilterBox({
   width = 'w-44',
 }: {
   value: string | undefined;
-  set: Set;
+  set: SetUrl;
   label: string;
   placeholder: string;
   width?: string;

@@ -47,3 +47,12 @@ export function useUrl(
 /** The survey as of which a screen is about; undefined: the present. */
 export const asOfOf = (params: URLSearchParams): number | undefined =>
   /^\d{1,9}$/.test(params.get('asof') ?? '') ? Number(params.get('asof')) : undefined;
+
+export type SetUrl = ReturnType<typeof useUrl>[1];
+
+/** What a view is given: the address, a way to change it, and whether a dossier stands beside it. */
+export interface ViewProps {
+  params: URLSearchParams;
+  set: SetUrl;
+  narrow: boolean;
+}

@@ -10,7 +10,7 @@ import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
-import { asOfOf, useUrl } from '../url.ts';
+import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 const useCauses = (asOf: number | undefined) =>
   useQuery({
@@ -39,7 +39,7 @@ const KIND = {
   membership: 'membership',
 } as const;
 
-function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1]; narrow: boolean }) {
+function View({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useCauses(asOfOf(params));
   const { steward } = useSigned();
   const { pickUp } = usePickUp();

@@ -10,38 +10,23 @@ import type {
   UnreadFile,
 } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { FilterBox } from '../filter.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../marks.tsx';
-import { NodeDossier } from '../NodeDossier.tsx';
+import { useNodeDossier } from '../NodeDossier.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { asOfOf, useUrl } from '../url.ts';
+import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 const PAGE = 200;
 
 export default function Contents({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
-  const sel = params.get('sel') ?? undefined;
-  const { shown, pinning } = usePinned(sel, () => set({ sel: undefined }));
+  const dossier = useNodeDossier(params, set);
   return (
-    <Shell
-      account={account}
-      path="/exposure/contents"
-      dossier={
-        shown !== undefined && (
-          <NodeDossier
-            key={shown}
-            nodeKey={shown}
-            asOf={asOfOf(params)}
-            select={(key) => set({ sel: key }, 'push')}
-            {...pinning}
-          />
-        )
-      }
-    >
-      <View params={params} set={set} narrow={shown !== undefined} />
+    <Shell account={account} path="/exposure/contents" dossier={dossier}>
+      <View params={params} set={set} narrow={!!dossier} />
     </Shell>
   );
 }
@@ -52,11 +37,7 @@ function View({
   params,
   set,
   narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+}: ViewProps) {
   const param = (name: string): string | undefined => params.get(name) ?? undefined;
   const held = { asOf: asOfOf(params), ws: param('ws'), pack: param('pack'), certainty: param('certainty') };
   const type = param('type');
@@ -305,12 +286,9 @@ function Files({
   params,
   set,
   narrow,
-}: {
+}: ViewProps & {
   held: Held & { type: string | undefined; tier: Tier | undefined };
   name: string | undefined;
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
 }) {
   const text = params.get('text') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
@@ -363,11 +341,8 @@ function Unread({
   params,
   set,
   narrow,
-}: {
+}: ViewProps & {
   held: Held;
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
 }) {
   const { query, first, rows, more } = usePages<{ rows: UnreadFile[]; total: number }>(
     'unread-files',

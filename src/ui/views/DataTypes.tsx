@@ -11,7 +11,7 @@ import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TypeDossier } from '../TypeDossier.tsx';
-import { useUrl } from '../url.ts';
+import { useUrl, type ViewProps } from '../url.ts';
 import { WhatCounts } from '../WhatCounts.tsx';
 
 export interface Catalogue {
@@ -57,12 +57,7 @@ function View({
   set,
   at,
   narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  at: string;
-  narrow: boolean;
-}) {
+}: ViewProps & { at: string }) {
   const { steward } = useSigned();
   if (at === 'make')
     return (
@@ -116,11 +111,7 @@ function CatalogueBar({
   params,
   set,
   narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+}: ViewProps) {
   const { steward } = useSigned();
   const { data } = useCatalogue();
   const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
@@ -159,11 +150,7 @@ function CatalogueTable({
   params,
   set,
   narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+}: ViewProps) {
   const { data, error, refetch } = useCatalogue();
   const text = params.get('text')?.toLowerCase();
   const pack = params.get('pack');

@@ -10,7 +10,7 @@ import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp } from '../Tray.tsx';
-import { useUrl } from '../url.ts';
+import { useUrl, type ViewProps } from '../url.ts';
 
 interface List {
   rows: FindingRow[];
@@ -43,15 +43,7 @@ const from = (r: FindingRow): string =>
     : [...r.summary.domains, ...(r.could === 'public' ? ['any holder of the link'] : [])].join(', ') ||
       'inside';
 
-function View({
-  params,
-  set,
-  narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+function View({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   const state = (params.get('state') ?? 'open') as 'open' | 'fixed' | 'all';

@@ -5,35 +5,18 @@ import { TIERS } from '../../core/model.ts';
 import type { Account, HoldingPage, HoldingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../marks.tsx';
-import { NodeDossier } from '../NodeDossier.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { useNodeDossier } from '../NodeDossier.tsx';
+import { FilterBox } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
-import { asOfOf, useUrl } from '../url.ts';
+import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function Holdings({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
-  const sel = params.get('sel') ?? undefined;
-  const { shown, pinning } = usePinned(sel?.startsWith('workspace:') ? undefined : sel, () =>
-    set({ sel: undefined }),
-  );
+  const dossier = useNodeDossier(params, set);
   return (
-    <Shell
-      account={account}
-      path="/survey/holdings"
-      dossier={
-        shown !== undefined && (
-          <NodeDossier
-            key={shown}
-            nodeKey={shown}
-            asOf={asOfOf(params)}
-            select={(key) => set({ sel: key }, 'push')}
-            {...pinning}
-          />
-        )
-      }
-    >
-      <View params={params} set={set} narrow={shown !== undefined} />
+    <Shell account={account} path="/survey/holdings" dossier={dossier}>
+      <View params={params} set={set} narrow={!!dossier} />
     </Shell>
   );
 }
@@ -52,15 +35,7 @@ const ONLY = {
 const FILTERS = ['text', 'kind', 'weight', 'tier', 'domain', 'only'] as const;
 const UP_FIRST = new Set(['name']);
 
-function View({
-  params,
-  set,
-  narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+function View({ params, set, narrow }: ViewProps) {
   const asOf = asOfOf(params);
   const ws = params.get('ws') ?? undefined;
   const space = params.get('space') ?? undefined;

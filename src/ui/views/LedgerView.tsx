@@ -7,7 +7,7 @@ import { api, withQuery } from '../api.ts';
 import { Empty, plural, State, Trouble, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
-import { useUrl } from '../url.ts';
+import { useUrl, type SetUrl } from '../url.ts';
 import { deedWords } from '../words.ts';
 
 const PAGE = 200;
@@ -29,7 +29,7 @@ export default function LedgerView({ account, search }: { account: Account; sear
   );
 }
 
-function View({ params, set }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1] }) {
+function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
   const chain = useQuery({
     queryKey: ['ledger', 'check'],
     queryFn: () => api<ChainResult>('GET', '/api/ledger/check'),

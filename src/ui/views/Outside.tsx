@@ -12,7 +12,7 @@ import { useRefresh, useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
-import { asOfOf, useUrl } from '../url.ts';
+import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function Outside({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -39,7 +39,7 @@ const SHOW = {
 } as const;
 const UP_FIRST = new Set(['domain']);
 
-function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnType<typeof useUrl>[1]; narrow: boolean }) {
+function View({ params, set, narrow }: ViewProps) {
   const show = params.get('show') ?? 'all';
   const sort = params.get('sort') ?? 'points';
   const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
@@ -93,7 +93,7 @@ function View({ params, set, narrow }: { params: URLSearchParams; set: ReturnTyp
   );
 } // prettier-ignore
 
-function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]; sort: string; down: boolean; narrow: boolean; params: URLSearchParams; set: ReturnType<typeof useUrl>[1] }) {
+function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]; sort: string; down: boolean; } & ViewProps) {
   const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
   const columns: Column<OutsideRow>[] = [
     { key: 'points', name: 'Points', width: '76px', right: true, sorts: true, cell: (r) => (r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>) },

@@ -5,7 +5,7 @@ import { FilterBox, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
-import { asOfOf, useUrl } from '../url.ts';
+import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function People({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -51,15 +51,7 @@ const EXPLAIN: Record<Show, string> = {
 };
 const PAGE = 100;
 
-function View({
-  params,
-  set,
-  narrow,
-}: {
-  params: URLSearchParams;
-  set: ReturnType<typeof useUrl>[1];
-  narrow: boolean;
-}) {
+function View({ params, set, narrow }: ViewProps) {
   const asOf = asOfOf(params);
   const wanted = params.get('show') ?? 'groups';
   const show: Show = wanted in SHOW ? (wanted as Show) : 'groups';
