@@ -1,14 +1,14 @@
 import { describe, expect, it } from 'vitest';
-import { OrganisationBuilder } from '../src/core/access/organisation.ts';
 import { eachName } from '../src/core/access/names.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
 import { weigh } from '../src/core/exposure/exposure.ts';
-import { TIERS, type OrganisationRow, type WorkspaceRow } from '../src/core/model.ts';
+import { TIERS } from '../src/core/model.ts';
 import { Scanner } from '../src/core/recognise/engine.ts';
 import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
-import { groupSchema, personSchema } from '../src/formats/rows.ts';
+import { demoRows } from '../tests/demo-rows.ts';
+import { build } from '../tests/reference/build.ts';
 import { makeWorld } from './world.ts';
 
 const world = makeWorld();
@@ -31,25 +31,7 @@ describe('the demo’s world', () => {
   });
 
   it('holds the planted flaws and no other of their kind', () => {
-    const { organisation } = world.manifest as { organisation: OrganisationRow };
-    const builder = new OrganisationBuilder(organisation, Date.parse('2026-11-24T00:00:00Z'));
-    (world.manifest as { workspaces: WorkspaceRow[] }).workspaces.forEach((w) => builder.workspace(w));
-    world.accounts.forEach((a) =>
-      builder.person({
-        id: a.id,
-        name: a.name,
-        addresses: [a.address.toLowerCase()],
-        active: true,
-        kind: 'guest',
-      }),
-    );
-    world.users.forEach((u) => builder.person(personSchema.parse(u)));
-    world.groups.forEach((g) => builder.group(groupSchema.parse(g)));
-    world.spaces.forEach((s) => builder.space(s));
-    world.items.forEach((i) => builder.item(i));
-    world.grants.forEach((g) => builder.grant(g));
-    world.links.forEach((l) => builder.link(l));
-    const org = builder.build();
+    const org = build(demoRows(world));
     expect(org.problems).toEqual([]);
     const bodies = new Map(world.content.map((c) => [c.item, c.text]));
     const rows = new Map(world.items.map((i) => [i.id, i]));

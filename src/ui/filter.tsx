@@ -1,8 +1,7 @@
 /** What every table's view shares: a box that filters by text, and a dossier that can be pinned. */
 import { Search } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import { type SetUrl } from './url.ts';
-
+import type { SetUrl } from './url.ts';
 
 /** Filters by the parameter `text`, a moment after the last key; `/` goes to it from anywhere. */
 export function FilterBox({

@@ -1,9 +1,8 @@
 /** Outside in the running application: what each domain reaches, recounted plainly; look-alikes; partners. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeWorld } from '../../demo/world.ts';
-import type { OrganisationRow, WorkspaceRow } from '../../src/core/model.ts';
-import { groupSchema, personSchema } from '../../src/formats/rows.ts';
 import type { FindingRow, OutsideDossier, OutsidePage, PartnerPreview } from '../../src/services/dto.ts';
+import { demoRows } from '../demo-rows.ts';
 import { plainly } from '../reference/plain-access.ts';
 import { Scene } from './harness.ts';
 
@@ -25,21 +24,7 @@ const findings = () =>
 describe('external domains', () => {
   it('reach as many files as a plain reading of the same rows says', async () => {
     const world = makeWorld();
-    const { organisation, workspaces } = world.manifest as { organisation: OrganisationRow; workspaces: WorkspaceRow[] };
-    const { judge } = plainly({
-      takenAt: Date.now(),
-      own: organisation,
-      workspaces,
-      users: [
-        ...world.accounts.map((a) => ({ id: a.id, name: a.name, addresses: [a.address.toLowerCase()], active: true, kind: 'guest' as const })),
-        ...world.users.map((u) => personSchema.parse(u)),
-      ],
-      groups: world.groups.map((g) => groupSchema.parse(g)),
-      spaces: world.spaces,
-      items: world.items,
-      grants: world.grants,
-      links: world.links,
-    });
+    const { judge } = plainly(demoRows(world, Date.now()));
     const spaces = new Map(world.spaces.map((x) => [x.id, x]));
     const wanted = new Map<string, number>();
     for (const item of world.items)

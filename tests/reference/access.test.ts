@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { nodeOfItem, OrganisationBuilder, type Organisation } from '../../src/core/access/organisation.ts';
+import { nodeOfItem, type Organisation } from '../../src/core/access/organisation.ts';
 import { reach, reachOf } from '../../src/core/access/reach.ts';
 import { alter, type Change } from '../../src/core/access/change.ts';
 import { compare } from '../../src/core/access/compare.ts';
@@ -11,20 +11,9 @@ import { identityName, view } from '../../src/core/access/view.ts';
 import { AUDIENCES, capabilityNames, EXTERNAL_SHARING, ROLES, TIERS } from '../../src/core/model.ts';
 import { generate } from '../../bench/organisation.ts';
 import { dice } from '../../demo/make.ts';
+import { build } from './build.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
-
-export function build(rows: Rows, shuffle: <T>(list: T[]) => T[] = (l) => l): Organisation {
-  const b = new OrganisationBuilder(rows.own, rows.takenAt);
-  shuffle(rows.workspaces).forEach((r) => b.workspace(r));
-  shuffle(rows.links).forEach((r) => b.link(r));
-  shuffle(rows.grants).forEach((r) => b.grant(r));
-  shuffle(rows.items).forEach((r) => b.item(r));
-  shuffle(rows.users).forEach((r) => b.person(r));
-  shuffle(rows.groups).forEach((r) => b.group(r));
-  shuffle(rows.spaces).forEach((r) => b.space(r));
-  return b.build();
-}
 
 const RUNS = { numRuns: 1500 };
 

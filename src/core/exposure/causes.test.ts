@@ -1,8 +1,7 @@
 import { describe, expect, it } from 'vitest';
+import { demoRows } from '../../../tests/demo-rows.ts';
+import { build } from '../../../tests/reference/build.ts';
 import { makeWorld } from '../../../demo/world.ts';
-import type { OrganisationRow, WorkspaceRow } from '../model.ts';
-import { groupSchema, personSchema } from '../../formats/rows.ts';
-import { OrganisationBuilder } from '../access/organisation.ts';
 import { reach } from '../access/reach.ts';
 import { view } from '../access/view.ts';
 import { alter } from '../access/change.ts';
@@ -10,20 +9,7 @@ import { causesOf } from './causes.ts';
 import { findExposures } from './find.ts';
 
 const world = makeWorld();
-const { organisation, workspaces } = world.manifest as {
-  organisation: OrganisationRow;
-  workspaces: WorkspaceRow[];
-};
-const builder = new OrganisationBuilder(organisation, Date.parse('2026-11-24T00:00:00Z'));
-workspaces.forEach((w) => builder.workspace(w));
-world.accounts.forEach((a) => builder.person({ id: a.id, name: a.name, addresses: [a.address.toLowerCase()], active: true, kind: 'guest' })); // prettier-ignore
-world.users.forEach((u) => builder.person(personSchema.parse(u)));
-world.groups.forEach((g) => builder.group(groupSchema.parse(g)));
-world.spaces.forEach((s) => builder.space(s));
-world.items.forEach((i) => builder.item(i));
-world.grants.forEach((g) => builder.grant(g));
-world.links.forEach((l) => builder.link(l));
-const org = builder.build();
+const org = build(demoRows(world));
 const v = view(org);
 const columns = reach(v);
 const weights = new Uint8Array(org.itemIds.length);
