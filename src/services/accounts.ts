@@ -140,6 +140,11 @@ export class Accounts {
       );
   }
 
+  /** Name and address of every steward. */
+  stewards(): Promise<{ name: string; address: string }[]> {
+    return this.db.query("select name, address from account where role = 'steward' order by name");
+  }
+
   async signOut(token: string): Promise<void> {
     const account = await this.session(token);
     await this.db.transaction(async (tx) => {

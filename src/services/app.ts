@@ -14,6 +14,8 @@ import { Partners } from './partners.ts';
 import { Plans } from './plans.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
+import { Views } from './views.ts';
+import { Watch } from './watch.ts';
 import { Tables } from './tables.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
@@ -37,6 +39,8 @@ export interface App {
   recognition: Recognition;
   partners: Partners;
   tables: Tables;
+  watch: Watch;
+  views: Views;
   events: Events;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
@@ -78,7 +82,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const accounts = new Accounts(db, ledger, clock);
   const engine = await Engine.start(db);
   const events = new Events();
-  const findings = new Findings(db, clock);
+  const findings = new Findings(db, ledger, clock);
   const secrets = new Secrets(directory);
   const surveys = new Surveys(db, ledger, engine, findings, secrets, events, clock);
   const recognition = new Recognition(db, ledger, engine, surveys, secrets, clock);
@@ -105,7 +109,9 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, surveys, clock),
-    tables: new Tables(engine, findings, recognition, ledger),
+    tables: new Tables(engine, findings, recognition, ledger, clock),
+    watch: new Watch(db, engine, findings, clock),
+    views: new Views(db, clock),
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(

@@ -49,6 +49,52 @@ export interface FindingRow {
   now: Tier;
   could: Tier;
   summary: FindingSummary;
+  /** Until a day (YYYY-MM-DD), and why. */
+  accepted?: { until: string; reason: string };
+  /** Address of whom it is given to. */
+  assignee: string | null;
+  notes: number;
+  opened: string | null;
+}
+export interface FindingsPage {
+  rows: FindingRow[];
+  total: number;
+  points: number;
+  /** Of all findings, however the list is held. */
+  open: number;
+  accepted: number;
+  fixed: number;
+}
+export const FINDING_GROUPS = ['item', 'space', 'owner', 'type', 'domain', 'cause'] as const;
+export type FindingGroupBy = (typeof FINDING_GROUPS)[number];
+export interface FindingGroup {
+  /** Empty: none. */
+  value: string;
+  findings: number;
+  points: number;
+  weight: number;
+  now: Tier;
+  could: Tier;
+  /** Where each group is one finding. */
+  finding?: number;
+}
+export interface FindingEvent {
+  at: string;
+  survey: number | null;
+  what: string;
+  who: string | null;
+  detail: { until?: string; reason?: string; to?: string | null; note?: string };
+  plan: number | null;
+  planName: string | null;
+}
+export interface SavedView {
+  id: number;
+  name: string;
+  path: string;
+  search: string;
+  shared: boolean;
+  /** Who keeps it; absent where it is one's own. */
+  by?: string;
 }
 export interface FindingSummary {
   name: string;
@@ -673,5 +719,87 @@ export interface CausesPage {
 }
 
 /** Tables that can be taken away. */
-export const TABLES = ['findings', 'causes', 'contents', 'content-files', 'unread', 'outside'] as const;
+export const TABLES = [
+  'findings', 'causes', 'contents', 'content-files', 'unread', 'outside', 'holdings', 'people', 'changes', 'cross', 'cross-files',
+] as const; // prettier-ignore
 export type TableName = (typeof TABLES)[number];
+
+/** Ways to cut a cross-tabulation. */
+export const DIMENSIONS = [
+  'level', 'role', 'audience', 'label', 'type', 'weight', 'reach', 'workspace', 'space-kind', 'department', 'domain', 'age', 'used',
+] as const; // prettier-ignore
+export type DimensionName = (typeof DIMENSIONS)[number];
+export const MEASURES = ['items', 'files', 'people', 'links', 'bytes', 'points'] as const;
+export type MeasureName = (typeof MEASURES)[number];
+export interface CrossCell {
+  /** Index of the value by dimension; null for the total over it. */
+  at: (number | null)[];
+  /** By measure, as asked for. */
+  values: number[];
+}
+export interface CrossPage {
+  by: DimensionName[];
+  measures: MeasureName[];
+  values: string[][];
+  cells: CrossCell[];
+  /** Whether one item can be in several of a dimension's values, so that they sum to more than the total. */
+  overlaps: boolean[];
+  survey: number;
+  takenAt: string;
+}
+export interface CrossFile {
+  key: string;
+  source: string;
+  item: string;
+  kind: 'folder' | 'file';
+  name: string;
+  path: string;
+  owner?: string;
+  types: string[];
+  weight: number;
+  now: Tier;
+  could: Tier;
+  points: number;
+  bytes: number;
+}
+
+/** Something that is new since the survey before, and the first of it. */
+export interface ChangeNews {
+  kind: 'brighter' | 'domains' | 'open-links' | 'guests' | 'wide';
+  count: number;
+  first: { words: string; key: string }[];
+}
+/** What a survey comes to. */
+export interface SurveySum {
+  points: number;
+  findings: number;
+  /** Weight by reach. */
+  matrix: CrossPage;
+  coverage: { files: number; scanned: number; holding: number; unread: number; problems: number };
+  /** The survey before, and what is new since. */
+  since?: number;
+  news?: ChangeNews[];
+}
+/** A change that closes an exposure. */
+export interface Fix {
+  entries: EntryRef[];
+  /** Points of this exposure that it closes. */
+  closes: number;
+  /** Members, and others, who lose something. */
+  members: number;
+  external: number;
+}
+export interface Waiting {
+  kind:
+    | 'survey-failed' | 'not-read' | 'survey-old' | 'plans-troubled' | 'reopened' | 'mine' | 'drafts' | 'accepted-ending' | 'partners-ending';
+  count: number;
+} // prettier-ignore
+export interface WatchPage {
+  sum: SurveySum & { survey: number };
+  /** Findings that are open now, and their points. */
+  open: number;
+  points: number;
+  costliest: { row: FindingRow; fix: Fix | null }[];
+  history: { survey: number; at: string; points: number; findings: number; plan: number | null; planName: string | null }[];
+  waiting: Waiting[];
+} // prettier-ignore

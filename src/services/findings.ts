@@ -1,33 +1,126 @@
 /** Findings: the exposures of the survey in force, each keeping its identity and history across surveys. */
+import { SEVERITIES } from '../core/exposure/exposure.ts';
+import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
-import type { FindingRow } from './dto.ts';
+import {
+  type Account,
+  type FindingEvent,
+  type FindingGroup,
+  type FindingGroupBy,
+  type FindingRow,
+  type FindingsPage,
+} from './dto.ts';
 import type { EngineFinding } from './engine/engine.thread.ts';
+import { AppError } from './errors.ts';
+import type { Ledger } from './ledger.ts';
 
 export interface FindingFilter {
-  state: 'open' | 'fixed' | 'all';
+  state: 'open' | 'accepted' | 'fixed' | 'all';
   text?: string | undefined;
   severity?: string | undefined;
   /** Name of a space. */
   space?: string | undefined;
   source?: string | undefined;
+  /** A condition over `FIELDS.findings`. */
+  where?: string | undefined;
+}
+export interface FindingQuery extends FindingFilter {
   sort: 'points' | 'weight' | 'reach' | 'name';
   limit: number;
   offset: number;
 }
-const OPEN = ['open', 'reopened'];
+const OPEN = new Set(['open', 'reopened']);
 
-type Row = Omit<FindingRow, 'now' | 'could'> & { now_tier: number; could_tier: number };
-const toRow = ({ now_tier, could_tier, ...r }: Row): FindingRow => ({
+/** What a steward can do with findings, many at once. */
+export type Triage =
+  | { act: 'accept'; until: string; reason: string }
+  | { act: 'reopen' }
+  | { act: 'give'; to: string | null }
+  | { act: 'note'; note: string };
+
+interface Row {
+  id: number;
+  source: string;
+  item: string;
+  state: FindingRow['state'];
+  severity: FindingRow['severity'];
+  points: number;
+  weight: number;
+  now_tier: number;
+  could_tier: number;
+  summary: FindingRow['summary'];
+  accepted_until: Date | null;
+  accepted_reason: string | null;
+  assignee: string | null;
+  notes: number;
+  opened: Date | null;
+}
+const SELECT = `select f.id, f.source, f.item, f.state, f.severity, f.points, f.weight, f.now_tier, f.could_tier, f.summary,
+  f.accepted_until, f.accepted_reason, a.address as assignee, f.notes,
+  (select min(e.at) from finding_event e where e.finding = f.id and e.what = 'opened') as opened
+  from finding f left join account a on a.id = f.assignee`;
+
+const toRow = ({ now_tier, could_tier, accepted_until, accepted_reason, opened, ...r }: Row): FindingRow => ({
   ...r,
   now: TIERS[now_tier]!,
   could: TIERS[could_tier]!,
+  opened: opened?.toISOString() ?? null,
+  ...(accepted_until && {
+    accepted: { until: accepted_until.toISOString().slice(0, 10), reason: accepted_reason ?? '' },
+  }),
 });
 
+const FIELDS: Getters<FindingRow, 'findings'> = {
+  text: (r) =>
+    [r.summary.name, r.summary.path, r.summary.owner, ...r.summary.domains, ...r.summary.through, ...r.summary.types.map((t) => t.name)].join(' ').toLowerCase(),
+  name: (r) => r.summary.name,
+  path: (r) => r.summary.path,
+  space: (r) => r.summary.space,
+  source: (r) => r.source,
+  owner: (r) => r.summary.owner ?? '',
+  state: (r) => r.state,
+  severity: (r) => SEVERITIES.indexOf(r.severity),
+  assignee: (r) => r.assignee ?? '',
+  points: (r) => r.points,
+  weight: (r) => r.weight,
+  now: (r) => TIERS.indexOf(r.now),
+  could: (r) => TIERS.indexOf(r.could),
+  types: (r) => r.summary.types.map((t) => t.name),
+  domains: (r) => r.summary.domains,
+  through: (r) => r.summary.through,
+  notes: (r) => r.notes,
+  opened: (r) => Date.parse(r.opened ?? ''),
+}; // prettier-ignore
+
+const ORDER: Record<FindingQuery['sort'], (a: FindingRow, b: FindingRow) => number> = {
+  points: () => 0,
+  weight: (a, b) => b.weight - a.weight,
+  reach: (a, b) => reachOf(b) - reachOf(a),
+  name: (a, b) => (a.summary.name < b.summary.name ? -1 : a.summary.name > b.summary.name ? 1 : 0),
+};
+const reachOf = (r: FindingRow): number =>
+  Math.max(FIELDS.now(r), FIELDS.could(r)) * TIERS.length + FIELDS.now(r);
+
+/** What a finding is grouped by: one that has several of a kind is in each of their groups. */
+const GROUPS: Record<FindingGroupBy, (r: FindingRow) => readonly string[]> = {
+  item: (r) => [r.summary.name],
+  space: (r) => [r.summary.space],
+  owner: (r) => [r.summary.owner ?? ''],
+  type: (r) => (r.summary.types.length ? r.summary.types.map((t) => t.name) : ['']),
+  domain: (r) => (r.summary.domains.length ? r.summary.domains : ['']),
+  cause: (r) => (r.summary.through.length ? r.summary.through : ['']),
+};
+
 export class Findings {
+  /** All findings as they are; read when first asked for, and anew after a change. */
+  private kept: Promise<FindingRow[]> | undefined;
+  private lapsedOn = '';
+
   constructor(
     private readonly db: Db,
+    private readonly ledger: Ledger,
     private readonly clock: () => Date,
   ) {}
 
@@ -48,10 +141,19 @@ export class Findings {
            update finding f set state = 'reopened' from found_now n
            where f.source = n.source and f.item = n.item and f.state = 'fixed' returning f.id),
          gone as (
-           update finding f set state = 'fixed', last_survey = $1
+           update finding f set state = 'fixed', last_survey = $1, accepted_until = null, accepted_reason = null
            where f.state <> 'fixed' and not exists (select 1 from found_now n where n.source = f.source and n.item = f.item) returning f.id)
          insert into finding_event (finding, at, survey, what)
          select id, $2::timestamptz, $1::int, 'reopened' from back union all select id, $2, $1, 'fixed' from gone`,
+        [survey, now],
+      );
+      // what was accepted was accepted as it was: one that has become worse asks again
+      await tx.query(
+        `with worse as (
+           update finding f set state = 'open', accepted_until = null, accepted_reason = null from found_now n
+           where f.source = n.source and f.item = n.item and f.state = 'accepted'
+             and (n.points > f.points or greatest(n.now_tier, n.could_tier) > greatest(f.now_tier, f.could_tier)) returning f.id)
+         insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'worse' from worse`,
         [survey, now],
       );
       await tx.query(
@@ -69,6 +171,7 @@ export class Findings {
         [survey],
       );
     });
+    this.kept = undefined;
   }
 
   /** The survey whose findings are in force; 0 before the first. */
@@ -79,88 +182,144 @@ export class Findings {
     );
   }
 
-  async list(
-    filter: FindingFilter,
-  ): Promise<{ rows: FindingRow[]; total: number; points: number; open: number; fixed: number }> {
-    const states =
-      filter.state === 'open'
-        ? OPEN
-        : filter.state === 'fixed'
-          ? ['fixed']
-          : ['open', 'reopened', 'accepted', 'fixed'];
-    const where = `state = any($1) and ($2::text is null or severity = $2)
-      and ($3::text is null or strpos(lower(summary::text), lower($3)) > 0)
-      and ($4::text is null or summary->>'space' = $4) and ($5::text is null or source = $5)`;
-    const params = [
-      states,
-      filter.severity ?? null,
-      filter.text || null,
-      filter.space ?? null,
-      filter.source ?? null,
-    ];
-    const order = {
-      points: 'points desc',
-      weight: 'weight desc, points desc',
-      reach: 'greatest(now_tier, could_tier) desc, now_tier desc, points desc',
-      name: "summary->>'name'",
-    }[filter.sort];
-    const rows = await this.db.query<Row>(
-      `select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where ${where} order by ${order}, id limit $6 offset $7`,
-      [...params, filter.limit, filter.offset],
+  /** All findings, the costliest first; those accepted until a day that is past are open again. */
+  private async all(): Promise<FindingRow[]> {
+    const today = this.clock().toISOString().slice(0, 10);
+    if (this.lapsedOn !== today) {
+      await this.db.query(
+        `with lapsed as (
+           update finding set state = 'open', accepted_until = null, accepted_reason = null
+           where state = 'accepted' and accepted_until < $1::date returning id)
+         insert into finding_event (finding, at, what) select id, $2, 'lapsed' from lapsed`,
+        [today, this.clock()],
+      );
+      this.lapsedOn = today;
+      this.kept = undefined;
+    }
+    this.kept ??= this.db
+      .query<Row>(`${SELECT} order by f.points desc, f.id`)
+      .then((rows) => rows.map(toRow));
+    const reading = this.kept;
+    reading.catch(() => (this.kept = undefined));
+    return reading;
+  }
+
+  /** The findings that fit, the costliest first. Throws a FilterError where `where` cannot be read. */
+  async fitting(q: FindingFilter): Promise<FindingRow[]> {
+    const all = await this.all();
+    const test = q.where ? compileFilter(q.where, 'findings', FIELDS, this.clock().getTime()) : undefined;
+    const text = q.text?.toLowerCase();
+    return all.filter(
+      (r) =>
+        (q.state === 'all' || (q.state === 'open' ? OPEN.has(r.state) : r.state === q.state)) &&
+        (!q.severity || r.severity === q.severity) &&
+        (!q.space || r.summary.space === q.space) &&
+        (!q.source || r.source === q.source) &&
+        (!text || FIELDS.text(r).includes(text)) &&
+        (!test || test(r)),
     );
-    const [sum] = await this.db.query<{ total: number; points: number }>(
-      `select count(*)::int as total, coalesce(sum(points), 0)::int as points from finding where ${where}`,
-      params,
-    );
-    const [states2] = await this.db.query<{ open: number; fixed: number }>(
-      "select count(*) filter (where state in ('open', 'reopened'))::int as open, count(*) filter (where state = 'fixed')::int as fixed from finding",
-    );
+  }
+
+  async list(q: FindingQuery): Promise<FindingsPage> {
+    const rows = await this.fitting(q);
+    if (q.sort !== 'points') rows.sort(ORDER[q.sort]);
+    const counts = { open: 0, accepted: 0, fixed: 0 };
+    for (const r of await this.all()) counts[r.state === 'reopened' ? 'open' : r.state]++;
     return {
-      rows: rows.map(toRow),
-      total: sum!.total,
-      points: sum!.points,
-      open: states2!.open,
-      fixed: states2!.fixed,
+      rows: rows.slice(q.offset, q.offset + q.limit),
+      total: rows.length,
+      points: rows.reduce((n, r) => n + r.points, 0),
+      ...counts,
     };
   }
 
-  async one(id: number): Promise<
-    | {
-        row: FindingRow;
-        history: {
-          at: string;
-          survey: number | null;
-          what: string;
-          plan: number | null;
-          planName: string | null;
-        }[];
+  /** The findings that fit, in groups, the costliest first. */
+  async groups(q: FindingFilter, by: FindingGroupBy): Promise<FindingGroup[]> {
+    const groups = new Map<string, FindingGroup>();
+    for (const r of await this.fitting(q))
+      for (const value of new Set(GROUPS[by](r))) {
+        const key = by === 'item' ? String(r.id) : value;
+        const g = groups.get(key) ?? { value, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) };
+        g.findings++;
+        g.points += r.points;
+        g.weight = Math.max(g.weight, r.weight);
+        if (TIERS.indexOf(r.now) > TIERS.indexOf(g.now)) g.now = r.now;
+        if (TIERS.indexOf(r.could) > TIERS.indexOf(g.could)) g.could = r.could;
+        groups.set(key, g);
       }
-    | undefined
-  > {
-    const [row] = await this.db.query<Row>(
-      'select id, source, item, state, severity, points, weight, now_tier, could_tier, summary from finding where id = $1',
-      [id],
-    );
+    return [...groups.values()].sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
+  } // prettier-ignore
+
+  async one(id: number): Promise<{ row: FindingRow; history: FindingEvent[] } | undefined> {
+    const row = (await this.all()).find((r) => r.id === id);
     if (!row) return undefined;
-    const history = await this.db.query<{
-      at: Date;
-      survey: number | null;
-      what: string;
-      plan: number | null;
-      plan_name: string | null;
-    }>(
-      'select e.at, e.survey, e.what, s.plan, p.name as plan_name from finding_event e left join survey s on s.id = e.survey left join plan p on p.id = s.plan where e.finding = $1 order by e.at desc',
+    const history = await this.db.query<Omit<FindingEvent, 'at' | 'planName'> & { at: Date; plan_name: string | null }>(
+      `select e.at, e.survey, e.what, e.who, e.detail, s.plan, p.name as plan_name from finding_event e
+       left join survey s on s.id = e.survey left join plan p on p.id = s.plan where e.finding = $1 order by e.at desc`,
       [id],
     );
     return {
-      row: toRow(row),
-      history: history.map((h) => ({
-        at: h.at.toISOString(),
-        survey: h.survey,
-        what: h.what,
-        plan: h.plan,
-        planName: h.plan_name,
-      })),
+      row,
+      history: history.map(({ at, plan_name, ...h }) => ({ ...h, at: at.toISOString(), planName: plan_name })),
     };
+  } // prettier-ignore
+
+  /**
+   * Decides of many findings at once, all or none; says how many it changed. What is fixed cannot be
+   * accepted, and what is open not reopened: those are left as they are.
+   */
+  async triage(ids: readonly number[], t: Triage, by: Account): Promise<number> {
+    const now = this.clock();
+    if (t.act === 'accept' && t.until < now.toISOString().slice(0, 10))
+      throw new AppError('past', 422, 'Accept until a day that is still to come.');
+    let assignee: number | null = null;
+    if (t.act === 'give' && t.to) {
+      const [a] = await this.db.query<{ id: number }>('select id from account where address = $1', [t.to]);
+      if (!a) throw new AppError('no-account', 404, `There is nobody here with the address ${t.to}.`);
+      assignee = a.id;
+    }
+    const changed = await this.db.transaction(async (tx) => {
+      const list = [...ids];
+      const rows =
+        t.act === 'accept'
+          ? await tx.query<{ id: number }>(
+              "update finding set state = 'accepted', accepted_until = $2::date, accepted_reason = $3 where id = any($1) and state in ('open', 'reopened', 'accepted') returning id",
+              [list, t.until, t.reason],
+            )
+          : t.act === 'reopen'
+            ? await tx.query<{ id: number }>(
+                "update finding set state = 'open', accepted_until = null, accepted_reason = null where id = any($1) and state = 'accepted' returning id",
+                [list],
+              )
+            : t.act === 'give'
+              ? await tx.query<{ id: number }>(
+                  'update finding set assignee = $2 where id = any($1) and assignee is distinct from $2 returning id',
+                  [list, assignee],
+                )
+              : await tx.query<{ id: number }>(
+                  'update finding set notes = notes + 1 where id = any($1) returning id',
+                  [list],
+                );
+      const { act, ...detail } = t;
+      const what = { accept: 'accepted', reopen: 'taken back', give: 'given', note: 'note' }[act];
+      const done = rows.map((r) => r.id);
+      if (!done.length) return 0;
+      await tx.query(
+        'insert into finding_event (finding, at, what, who, detail) select unnest($1::int[]), $2, $3, $4, $5::jsonb',
+        [done, now, what, by.address, storableJson(detail)],
+      );
+      await this.ledger.add(
+        {
+          who: by.address,
+          what: `findings.${act}`,
+          subject: done.length === 1 ? `finding ${done[0]}` : `${done.length} findings`,
+          after: { findings: done, ...detail },
+        },
+        tx,
+      );
+      return done.length;
+    });
+    this.kept = undefined;
+    return changed;
   }
 }

@@ -13,6 +13,11 @@ export class GrowInt32 {
     return this.length++;
   }
 
+  /** What was pushed as the nth; n below `length`. */
+  at(n: number): number {
+    return this.data[n]!;
+  }
+
   done(): Int32Array {
     return this.data.slice(0, this.length);
   }

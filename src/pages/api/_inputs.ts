@@ -1,5 +1,9 @@
 /** Pieces of input that several endpoints take. */
 import { z } from 'zod';
+import { SEVERITIES } from '../../core/exposure/exposure.ts';
+import { DIMENSIONS, MEASURES } from '../../services/dto.ts';
+import type { Filtered } from '../../core/filter/fields.ts';
+import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>
@@ -18,6 +22,58 @@ export const objects = z
 export const asOf = number.optional();
 /** A space or item, as `space:SOURCE:ID` or `item:SOURCE:ID`. */
 export const node = text(1100).regex(/^(?:space|item|workspace):/, 'names a space or an item');
+/** A condition in the filter language over a table's fields; refused here where it cannot be read. */
+export const where = (table: Filtered) =>
+  text(LONGEST_FILTER)
+    .superRefine((filter, ctx) => {
+      if (!filter) return;
+      try {
+        checkFilter(filter, table);
+      } catch (e) {
+        ctx.addIssue({ code: 'custom', message: (e as Error).message });
+      }
+    })
+    .optional();
 export const limit = number.max(500).default(200);
 export const offset = number.default(0);
 export const down = z.stringbool().default(false);
+
+/** A list of names with commas between them, each once. */
+const names = <T extends string>(of: readonly [T, ...T[]] | readonly T[], least: number, most: number) =>
+  text(400)
+    .transform((t) => [...new Set(t.split(','))])
+    .pipe(
+      z
+        .array(z.enum(of as [T, ...T[]]))
+        .min(least)
+        .max(most),
+    );
+/** What a cross-tabulation is of. */
+export const cross = z.object({
+  asOf,
+  by: names(DIMENSIONS, 1, 3),
+  measures: names(MEASURES, 1, MEASURES.length).default(['files']),
+  where: where('items'),
+  ws: text(200).optional(),
+  space: text(400).optional(),
+});
+/** The values of a cell of a cross-tabulation as a JSON array, null for the total over a dimension. */
+export const cell = text(2000).transform((json, ctx) => {
+  try {
+    return z.array(z.string().nullable()).max(3).parse(JSON.parse(json));
+  } catch {
+    ctx.addIssue({ code: 'custom', message: 'must be a JSON array of values, null for a total' });
+    return z.NEVER;
+  }
+});
+
+/** What a list of findings is held to. */
+export const findingFilter = z.object({
+  state: z.enum(['open', 'accepted', 'fixed', 'all']).default('open'),
+  text: text(200).optional(),
+  space: text(400).optional(),
+  source: text(200).optional(),
+  severity: z.enum(SEVERITIES).optional(),
+  where: where('findings'),
+});
+export const findingIds = z.array(number).min(1).max(5000);

@@ -23,3 +23,13 @@ export const found = <T>(answer: T | undefined): T | Response =>
     'not-there',
     'This is not in the survey that was asked. Survey again, or choose another survey.',
   );
+
+/** What is too large to be worked out is the asker's to change: its words are passed on. */
+export async function refused<T>(answer: () => Promise<T>): Promise<T | Response> {
+  try {
+    return await answer();
+  } catch (e) {
+    if ((e as Error).name === 'RangeError') return problem(422, 'too-large', (e as Error).message);
+    throw e;
+  }
+}

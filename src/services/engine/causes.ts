@@ -1,6 +1,7 @@
 /** Causes of exposure, in words. */
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
+import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import type { CauseRow, CausesPage } from '../dto.ts';
 import { entryRef, nodeName, nodeRef, personRef, sentence, whereWords } from './describe.ts';
 import type { Loaded } from './loaded.ts';
@@ -56,5 +57,27 @@ function row(l: Loaded, c: Cause): CauseRow {
     filesMore: Math.max(0, c.closes.size - FILES),
   };
 } // prettier-ignore
+
+const FIELDS: Getters<CauseRow, 'causes'> = {
+  text: (r) => `${r.words} ${r.entry?.madeBy ?? ''}`.toLowerCase(),
+  words: (r) => r.words,
+  kind: (r) => r.kind,
+  points: (r) => r.points,
+  findings: (r) => r.findings,
+  members: (r) => r.members,
+  external: (r) => r.external,
+  madeBy: (r) => r.entry?.madeBy ?? '',
+};
+
+/** The causes that fit; what they close together stays as it is for all. */
+export function causesWhere(
+  l: Loaded,
+  q: { text?: string | undefined; where?: string | undefined },
+): CausesPage {
+  const page = causes(l);
+  const text = q.text?.toLowerCase();
+  const test = q.where ? compileFilter(q.where, 'causes', FIELDS, Date.parse(l.takenAt)) : () => true;
+  return { ...page, rows: page.rows.filter((r) => (!text || FIELDS.text(r).includes(text)) && test(r)) };
+}
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

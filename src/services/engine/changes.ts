@@ -1,6 +1,7 @@
 /** What changed between two surveys: what got brighter or darker, who gained and lost, and why. */
 import { compare, type Cause, type NodeChange } from '../../core/access/compare.ts';
 import { findIdentity } from '../../core/access/view.ts';
+import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { TIERS } from '../../core/model.ts';
 import type { ChangeDossier, ChangeRow, ChangesPage, EntryRef, PersonRef } from '../dto.ts';
 import {
@@ -17,6 +18,8 @@ import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
 export interface ChangesQuery {
+  /** A condition over `FIELDS.changes`. */
+  where?: string | undefined;
   change?: string | undefined;
   text?: string | undefined;
   kind?: 'space' | 'item' | undefined;
@@ -127,12 +130,30 @@ export function changes(from: Loaded, to: Loaded, q: ChangesQuery): ChangesPage 
     }
   }
   const text = q.text?.toLowerCase();
+  const fields: Getters<NodeChange, 'changes'> = {
+    text: (c) => `${nodeName(...side(from, to, c))} ${whereWords(...side(from, to, c))}`.toLowerCase(),
+    name: (c) => nodeName(...side(from, to, c)),
+    path: (c) => whereWords(...side(from, to, c)),
+    kind: (c) => nodeKind(...side(from, to, c)),
+    change: (c) => c.change,
+    weight: (c) => {
+      const [l, node] = side(from, to, c);
+      return below(l).weight[node]!;
+    },
+    before: (c) => (c.tiers.before ? TIERS.indexOf(c.tiers.before.could) : -1),
+    after: (c) => (c.tiers.after ? TIERS.indexOf(c.tiers.after.could) : -1),
+    gained: (c) => c.gained.length,
+    lost: (c) => c.lost.length,
+    by: (c) => (c.by[0] ? causeWords(from, to, c.by[0]) : ''),
+  };
+  const test = q.where ? compileFilter(q.where, 'changes', fields, Date.parse(to.takenAt)) : () => true;
   const fitting = all.filter((c) => {
     const [l, node] = side(from, to, c);
     if (q.change && c.change !== q.change) return false;
     if (q.kind && (q.kind === 'space') !== node < l.org.spaces.length) return false;
     if (q.source && nodeKey(l, node).split(':')[1] !== q.source) return false;
     if (q.by && !c.by.some((cause) => causeWords(from, to, cause) === q.by)) return false;
+    if (!test(c)) return false;
     return (
       !text ||
       `${nodeName(l, node)} ${pathOf(l, node)

@@ -1,5 +1,6 @@
 /** What files hold: data types by workspace and reach, the files behind each number, and what was not read. */
 import { nodeOfItem } from '../../core/access/organisation.ts';
+import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { TIERS, type Tier } from '../../core/model.ts';
 import { bandOf, PRESETS, type Preset } from '../../core/recognise/threshold.ts';
 import { atLeast, type Found, type Level } from '../../core/recognise/types.ts';
@@ -18,6 +19,8 @@ export interface ContentsQuery {
   byWorkspace: boolean;
 }
 export interface FilesQuery {
+  /** A condition over `FIELDS['content-files']`. */
+  where?: string | undefined;
   types?: string[] | undefined;
   ws?: string | undefined;
   certainty?: number | undefined;
@@ -133,6 +136,19 @@ export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
   return { rows: list, files: files.size, scanned, unread: unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws).length, survey: l.survey, takenAt: l.takenAt };
 } // prettier-ignore
 
+const fileFields = (l: Loaded): Getters<[number, ContentFile], 'content-files'> => ({
+  text: ([i, r]) => `${r.name} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
+  name: ([, r]) => r.name,
+  path: ([i]) => whereWords(l, nodeOfItem(l.org, i)),
+  owner: ([, r]) => (r.owner ? nameOfUser(l, r.owner) : ''),
+  weight: ([, r]) => r.weight,
+  now: ([, r]) => TIERS.indexOf(r.now),
+  could: ([, r]) => TIERS.indexOf(r.could),
+  types: ([, r]) => r.types.map((t) => t.name),
+  occurrences: ([, r]) => r.occurrences,
+  certainty: ([, r]) => r.certainty,
+});
+
 /** Files that hold something that counts; a file once, with all of it. */
 export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; total: number } {
   const files = new Map<number, ContentFile>();
@@ -176,7 +192,8 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     reach: (a, b) => TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
     name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
   };
-  const list = [...files.entries()].sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
+  const test = q.where ? compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt)) : () => true;
+  const list = [...files.entries()].filter(test).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
   if (q.down) list.reverse();
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({
     ...file,
@@ -189,13 +206,25 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
 /** Files that were not read, or not to their end, and why. */
 export function unreadFiles(
   l: Loaded,
-  q: { ws?: string | undefined; text?: string | undefined; limit: number; offset: number },
+  q: { ws?: string | undefined; text?: string | undefined; where?: string | undefined; limit: number; offset: number },
 ): { rows: UnreadFile[]; total: number } {
+  const fields: Getters<number, 'unread'> = {
+    text: (i) => `${l.items[i]!.name} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
+    name: (i) => l.items[i]!.name,
+    path: (i) => whereWords(l, nodeOfItem(l.org, i)),
+    owner: (i) => (l.items[i]!.owner ? nameOfUser(l, l.items[i]!.owner) : ''),
+    sizeBytes: (i) => l.items[i]!.bytes ?? 0,
+    reason: (i) => l.content.get(l.org.itemIds.at(i))!.reason!,
+    now: (i) => l.columns.nowTier[nodeOfItem(l.org, i)]!,
+    could: (i) => couldTier(l, i),
+  };
+  const test = q.where ? compileFilter(q.where, 'unread', fields, Date.parse(l.takenAt)) : () => true;
   const text = q.text?.toLowerCase();
   const list = finds(l).unread.filter(
     (i) =>
       (!q.ws || sourceOf(l, i) === q.ws) &&
-      (!text || `${l.items[i]!.name} ${l.content.get(l.org.itemIds.at(i))!.reason}`.toLowerCase().includes(text)),
+      (!text || `${l.items[i]!.name} ${l.content.get(l.org.itemIds.at(i))!.reason}`.toLowerCase().includes(text)) &&
+      test(i),
   );
   list.sort((a, b) => couldTier(l, b) - couldTier(l, a) || a - b);
   return {

@@ -11,7 +11,7 @@ import { capabilityNames } from '../../core/model.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver, type Db } from '../../store/db.ts';
 import type { EntryRef, WhyDto } from '../dto.ts';
-import { causes } from './causes.ts';
+import { causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import {
@@ -20,6 +20,7 @@ import {
   finding,
   preview,
   routesOf,
+  withdrawable,
   type EngineFinding,
   type ObjectKey,
 } from './findings.ts';
@@ -36,9 +37,12 @@ import {
   type ContentsQuery,
   type FilesQuery,
 } from './contents.ts';
+import { crossItems, crossPage } from './crosstab.ts';
+import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
 import { outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
 import { identityDossier, people, whatRows, type PeopleQuery } from './people.ts';
+import { cheapestFix, sum } from './watch.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 
 export type { EngineFinding, ObjectKey } from './findings.ts';
@@ -167,16 +171,25 @@ const functions = {
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
   unreadFiles: from(unreadFiles),
-  causes: from(causes),
+  causes: from(causesWhere),
+  cross: from(crossPage),
+  crossItems: from(crossItems),
+  sum: async (before?: number) => {
+    const l = present;
+    return l && sum(l, before === undefined ? undefined : await at(before));
+  },
+  cheapestFix: from(cheapestFix),
   outside: from((l, q: OutsideQuery) => outside(l, q)),
   outsideDossier: from(outsideDossier),
   partnerPreview: from(partnerPreview),
   typeUse: from(typeUse),
   samples: from(samples),
   dossier: from(dossier),
+  withdrawable: (items: { source: string; item: string }[]) =>
+    present ? withdrawable(present, items) : { objects: [], of: 0 },
   describeEntries: (objects: ObjectKey[]): EntryRef[] => (present ? describeEntries(present, objects) : []),
   preview: (objects: ObjectKey[]) => present && preview(present, objects),
-  holdings: from((l, q: HoldingsQuery) => holdings(l, q)),
+  holdings: from((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
   node: from((l, name: string) => nodeDossier(l, name)),
   routes: from((l, name: string) => {
     const node = findNode(l, name);

@@ -212,6 +212,23 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
   };
 }
 
+/** What lets nobody but outsiders in to any of some items, each once, and of how many there is something. */
+export function withdrawable(
+  l: Loaded,
+  items: readonly { source: string; item: string }[],
+): { objects: ObjectKey[]; of: number } {
+  const entries = new Set<number>();
+  let of = 0;
+  for (const { source, item } of items) {
+    const number = l.org.find('item', key(source, item));
+    if (number < 0) continue;
+    const { outsideOnly } = outsideAccess(l.view, nodeOfItem(l.org, number));
+    if (outsideOnly.length) of++;
+    for (const e of outsideOnly) entries.add(e);
+  }
+  return { of, objects: [...entries].map((e) => ({ kind: l.org.entries.type[e] ? 'link' : 'grant', ...unkey(l.org.entries.ids.at(e)) })) };
+} // prettier-ignore
+
 export interface ObjectKey {
   kind: 'grant' | 'link';
   source: string;

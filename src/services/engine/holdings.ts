@@ -33,6 +33,8 @@ export interface HoldingsQuery {
   tier?: string | undefined;
   domain?: string | undefined;
   owner?: string | undefined;
+  /** A condition over `FIELDS.items`. */
+  where?: string | undefined;
   only?: 'exposed' | 'breaks' | 'no-owner' | 'dormant' | 'links' | undefined;
   sort: 'name' | 'reach' | 'weight' | 'members' | 'external' | 'files' | 'activity' | 'bytes';
   down: boolean;
@@ -233,7 +235,7 @@ function sorted(l: Loaded, nodes: number[], q: HoldingsQuery): number[] {
 }
 
 /** The nodes a list shows: what lies below the parent and fits every filter. */
-function fitting(l: Loaded, q: HoldingsQuery): number[] {
+function fitting(l: Loaded, q: HoldingsQuery, where: (node: number) => boolean): number[] {
   const { org, columns } = l;
   const S = org.spaces.length;
   const b = below(l);
@@ -279,7 +281,7 @@ function fitting(l: Loaded, q: HoldingsQuery): number[] {
     }
     if (q.only === 'dormant' && (item >= 0 || b.partOf[n]! >= 0 || !(b.lastActivity[n]! < dormantBefore)))
       return false;
-    return true;
+    return where(n);
   };
   const found: number[] = [];
   const take = (n: number): void => void (fits(n) && found.push(n));
@@ -306,14 +308,15 @@ function fitting(l: Loaded, q: HoldingsQuery): number[] {
   return found;
 }
 
-export function holdings(l: Loaded, q: HoldingsQuery): HoldingPage {
+/** `where`: what the query's condition says of a node. */
+export function holdings(l: Loaded, q: HoldingsQuery, where: (node: number) => boolean): HoldingPage {
   const base = { survey: l.survey, takenAt: l.takenAt };
   if (!q.list && q.parent === undefined) {
     const rows = workspaceRows(l);
     return { rows, total: rows.length, ...base };
   }
   let nodes: number[];
-  if (q.list) nodes = fitting(l, q);
+  if (q.list) nodes = fitting(l, q, where);
   else if (q.parent!.startsWith('workspace:')) {
     const id = q.parent!.slice('workspace:'.length);
     const b = below(l);

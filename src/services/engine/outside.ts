@@ -6,6 +6,7 @@ import { view } from '../../core/access/view.ts';
 import { whatOf } from '../../core/access/what.ts';
 import { aboutDomain, registrable } from '../../core/exposure/domains.ts';
 import { findExposures } from '../../core/exposure/find.ts';
+import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { coveredBy } from '../../core/model.ts';
 import {
   OUTSIDE_SHOWS,
@@ -25,10 +26,11 @@ interface Domain {
   entries: Set<number>;
 }
 const made = new WeakMap<Loaded, Map<string, Domain>>();
+const named = new WeakMap<Loaded, { out: Map<string, Domain>; ofIdentity: (Domain | undefined)[] }>();
 
 /** Domains by what is registered, with the grants and links in force that name somebody of theirs, or all of them. */
-function domains(l: Loaded): Map<string, Domain> {
-  const known = made.get(l);
+export function domainsNamed(l: Loaded): { out: Map<string, Domain>; ofIdentity: (Domain | undefined)[] } {
+  const known = named.get(l);
   if (known) return known;
   const { org, view: v } = l;
   const out = new Map<string, Domain>();
@@ -65,7 +67,7 @@ function domains(l: Loaded): Map<string, Domain> {
   const { entries } = org;
   for (let e = 0; e < entries.ids.length; e++) {
     if (!v.live[e]) continue;
-    const named = new Set<Domain>();
+    const here = new Set<Domain>();
     for (const [kinds, numbers] of [
       [entries.toKind, entries.toNumber],
       [entries.redeemedKind, entries.redeemedNumber],
@@ -75,23 +77,34 @@ function domains(l: Loaded): Map<string, Domain> {
         if (kind === PRINCIPAL.group)
           forEachBoth(v.groupDomains[n]!, v.groupDomains[n]!, (name) => {
             const d = ofName[name];
-            if (d) named.add(d);
+            if (d) here.add(d);
           });
         else if (kind === PRINCIPAL.domain) {
           const d = at(org.domains[n]!);
           if (d) {
             d.row.whole = true;
-            named.add(d);
+            here.add(d);
           }
         } else {
           const identity =
             kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? v.identityOfAddress[n]! : -1;
           const d = identity >= 0 ? ofIdentity[identity] : undefined;
-          if (d) named.add(d);
+          if (d) here.add(d);
         }
       }
-    for (const d of named) d.entries.add(e);
+    for (const d of here) d.entries.add(e);
   }
+  named.set(l, { out, ofIdentity });
+  return { out, ofIdentity };
+}
+
+/** The same, with what each comes to. */
+function domains(l: Loaded): Map<string, Domain> {
+  const known = made.get(l);
+  if (known) return known;
+  const { org, view: v } = l;
+  const { entries } = org;
+  const { out, ofIdentity } = domainsNamed(l);
   // who used what last
   const last = new Map<Domain, number>();
   for (let k = 0; k < l.usage.identity.length; k++) {
@@ -135,7 +148,25 @@ function domains(l: Loaded): Map<string, Domain> {
   return out;
 }
 
+const FIELDS: Getters<OutsideRow, 'outside'> = {
+  text: (r) => `${r.domain} ${r.sharers.map((s) => s.name).join(' ')}`.toLowerCase(),
+  domain: (r) => r.domain,
+  partner: (r) => r.standing === 'partner',
+  consumer: (r) => r.consumer,
+  lookAlike: (r) => r.likens !== undefined,
+  people: (r) => r.people,
+  shares: (r) => r.shares,
+  files: (r) => r.files,
+  heavy: (r) => r.heavy,
+  heaviest: (r) => r.heaviest,
+  points: (r) => r.points,
+  sharers: (r) => r.sharers.map((s) => s.name),
+  lastUsed: (r) => Date.parse(r.lastUsed ?? ''),
+};
+
 export interface OutsideQuery {
+  /** A condition over `FIELDS.outside`. */
+  where?: string | undefined;
   show: OutsideShow;
   text?: string | undefined;
   sort: 'domain' | 'points' | 'files' | 'heavy' | 'people' | 'shares' | 'lastUsed';
@@ -149,11 +180,8 @@ const fits = (r: OutsideRow, show: OutsideQuery['show']): boolean =>
 export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
   const all = [...domains(l).values()].map((d) => d.row);
   const text = q.text?.toLowerCase();
-  const rows = all.filter(
-    (r) =>
-      fits(r, q.show) &&
-      (!text || `${r.domain} ${r.sharers.map((s) => s.name).join(' ')}`.toLowerCase().includes(text)),
-  );
+  const test = q.where ? compileFilter(q.where, 'outside', FIELDS, Date.parse(l.takenAt)) : () => true;
+  const rows = all.filter((r) => fits(r, q.show) && (!text || FIELDS.text(r).includes(text)) && test(r));
   const value = (r: OutsideRow): number | string =>
     q.sort === 'domain' ? r.domain : q.sort === 'lastUsed' ? (r.lastUsed ?? '') : r[q.sort];
   const sign = q.down ? -1 : 1;

@@ -5,6 +5,7 @@ import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { whatOf, type Asked } from '../../core/access/what.ts';
+import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { capabilityNames, domainOf, TIERS } from '../../core/model.ts';
 import type {
   EntryRef,
@@ -22,6 +23,8 @@ import { HEAVY, type Loaded } from './loaded.ts';
 const NEARLY_EVERYBODY = 0.5;
 
 export interface PeopleQuery {
+  /** A condition over `FIELDS.people`. */
+  where?: string | undefined;
   show: 'members' | 'guests' | 'outsiders' | 'groups' | 'domains' | 'dangling';
   text?: string | undefined;
   sort: 'name' | 'items' | 'heavy' | 'grants' | 'members' | 'external';
@@ -271,6 +274,20 @@ function danglingRows(l: Loaded): IdentityRow[] {
 /** So many are counted at once; more would hold up everybody else who asks. */
 const COUNT_ALL = 5000;
 
+/** What a filter can ask of a row, with what it reaches counted only where it is asked for. */
+const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => { items: number; heavy: number } }, 'people'> = {
+  text: ({ row }) => `${row.name} ${row.key} ${row.detail}`.toLowerCase(),
+  name: ({ row }) => row.name,
+  detail: ({ row }) => row.detail,
+  kind: ({ row }) => row.kind,
+  items: ({ count }) => count().items,
+  heavy: ({ count }) => count().heavy,
+  members: ({ row }) => row.members ?? 0,
+  external: ({ row }) => row.external ?? 0,
+  grants: ({ row }) => row.grants,
+  flags: ({ row }) => row.flags,
+}; // prettier-ignore
+
 export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;
   const counts = {
@@ -282,11 +299,16 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
     dangling: new Set(knownOf(l).dangling.map((d) => d.name)).size,
   };
   const text = q.text?.toLowerCase();
+  const test = q.where ? compileFilter(q.where, 'people', FIELDS, Date.parse(l.takenAt)) : () => true;
   const order = new Intl.Collator('en', { numeric: true }).compare;
   const sign = q.down ? -1 : 1;
   if (q.show === 'dangling') {
     const rows = danglingRows(l)
-      .filter((r) => !text || `${r.name} ${r.key}`.toLowerCase().includes(text))
+      .filter(
+        (r) =>
+          (!text || `${r.name} ${r.key}`.toLowerCase().includes(text)) &&
+          test({ row: r, count: () => ({ items: 0, heavy: 0 }) }),
+      )
       .sort(
         (a, b) =>
           (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * order(a.name, b.name)) ||
@@ -295,7 +317,9 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
     return { rows: rows.slice(q.offset, q.offset + q.limit), total: rows.length, counts, survey: l.survey };
   }
   const all = candidates(l, q.show).filter(
-    (c) => !text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text),
+    (c) =>
+      (!text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text)) &&
+      test({ row: c.row(), count: () => countWhat(l, c.key, c.asked) }),
   );
   const byCount = q.sort === 'items' || q.sort === 'heavy';
   // identities were counted while reach was worked out

@@ -11,6 +11,7 @@ import type { Engine } from '../engine/engine.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
+import { keepSum } from '../watch.ts';
 import type { Ledger } from '../ledger.ts';
 import { readRecogniser } from '../recogniser.ts';
 import type { Secrets } from '../secrets.ts';
@@ -110,6 +111,7 @@ export class Surveys {
     if (!last) return;
     const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
     if (again || (await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
+    await keepSum(this.db, this.engine, last.id, again);
     this.events.emit({ type: 'findings' });
   }
 
@@ -118,6 +120,7 @@ export class Surveys {
     const again = await this.engine.ask.reweigh();
     if (!again) return;
     await this.findings.refresh(again.survey, again.findings);
+    await keepSum(this.db, this.engine, again.survey, true);
     this.events.emit({ type: 'findings' });
   }
 

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { down, limit, number, offset, text } from '../_inputs.ts';
+import { down, limit, number, offset, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';
 
 /** What changed between two surveys; up to the present where the second is absent. */
@@ -13,6 +13,7 @@ export const GET = endpoint({
     kind: z.enum(['space', 'item']).optional(),
     source: text(200).optional(),
     text: text(200).optional(),
+    where: where('changes'),
     by: text(2000).optional(),
     sort: z.enum(['reach', 'weight', 'gained', 'lost', 'name']).default('reach'),
     down,

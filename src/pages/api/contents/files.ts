@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { TIERS } from '../../../core/model.ts';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, down, limit, number, offset, text } from '../_inputs.ts';
+import { asOf, down, limit, number, offset, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';
 
 /** The files behind a number of Contents, with when each was scanned. */
@@ -15,6 +15,7 @@ export const GET = endpoint({
     certainty: number.max(100).optional(),
     tier: z.enum(TIERS).optional(),
     text: text(200).optional(),
+    where: where('content-files'),
     sort: z.enum(['occurrences', 'certainty', 'reach', 'name', 'weight']).default('reach'),
     down,
     limit,

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { TIERS } from '../../../core/model.ts';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, down, limit, node, number, offset, text } from '../_inputs.ts';
+import { asOf, down, limit, node, number, offset, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';
 
 /** Workspaces, spaces, folders and files: below one as a tree, or as a list that is filtered. */
@@ -29,6 +29,7 @@ export const GET = endpoint({
     tier: z.enum(TIERS).optional(),
     domain: text(300).optional(),
     owner: text(512).optional(),
+    where: where('items'),
     only: z.enum(['exposed', 'breaks', 'no-owner', 'dormant', 'links']).optional(),
     sort: z
       .enum(['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'])

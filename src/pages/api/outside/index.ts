@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { OUTSIDE_SHOWS } from '../../../services/dto.ts';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, down, text } from '../_inputs.ts';
+import { asOf, down, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';
 
 /** Every external domain, who shared what with it, and the flow from departments to domains. */
@@ -11,6 +11,7 @@ export const GET = endpoint({
     asOf,
     show: z.enum(OUTSIDE_SHOWS).default('all'),
     text: text(200).optional(),
+    where: where('outside'),
     sort: z.enum(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed']).default('points'),
     down,
   }),

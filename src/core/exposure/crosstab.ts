@@ -1,0 +1,474 @@
+/**
+ * Cross-tabulation of items by what they are and by how they are shared. What counts, and how things
+ * that overlap are counted once: docs/exposure.md.
+ */
+import { countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
+import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { isInertEntry } from '../access/questions.ts';
+import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import { soleIdentity, type View } from '../access/view.ts';
+
+export const MEASURES = ['items', 'files', 'people', 'links', 'bytes', 'points'] as const;
+export type Measure = (typeof MEASURES)[number];
+
+/**
+ * One way to cut: each item, or each share, has one of the values or some of them. A share is an entry
+ * by its number, the visibility of space s as entries + s, or, last, nothing shared at all.
+ */
+export interface Dimension {
+  of: 'item' | 'share';
+  values: readonly string[];
+  /** The value's index by item or share; absent where `many` is given. */
+  one?: Int32Array;
+  many?: Lists;
+}
+
+/** Which shares apply to the items of each access class, and the other way round. */
+export interface Shares {
+  count: number;
+  ofClass: Lists;
+  classes: Lists;
+}
+
+export interface CrossInput {
+  view: View;
+  columns: ReachColumns;
+  shares: Shares;
+  /** By item. */
+  isFile: Uint8Array;
+  bytes: Float64Array;
+  points: Float64Array;
+}
+
+/**
+ * Values by cell. A cell's index is mixed radix over the dimensions, the first slowest, each with one
+ * more place than it has values: the last is the total over that dimension.
+ */
+export interface CrossTab {
+  sizes: number[];
+  cells: Record<Measure, Float64Array>;
+  /** The parts that items fall into, kept to find the items of a cell. */
+  bundleOfItem: Int32Array;
+  cellsOfBundle(bundle: number): Iterable<number>;
+}
+
+/** More cells than this are not a table any more. */
+export const MOST_CELLS = 2_000_000;
+/** Words of sets of people that are held at once. */
+const MOST_WORDS = 48_000_000;
+
+/** The live shares that give something to somebody, class by class. */
+export function sharesOf(v: View, columns: ReachColumns): Shares {
+  const { org } = v;
+  const { entries } = org;
+  const E = entries.ids.length;
+  const S = org.spaces.length;
+  const count = E + S + 1;
+  const C = columns.classes.length;
+  const values = new GrowInt32();
+  const owners = new GrowInt32();
+  /** Where each class's shares are among the values; −1 for one not seen yet. */
+  const from = new Int32Array(C).fill(-1);
+  const to = new Int32Array(C);
+  const give = (cls: number, share: number): void => {
+    values.push(share);
+    owners.push(cls);
+  };
+  for (let s = 0; s < S; s++) {
+    const { anyoneInert } = v.spaces[s]!;
+    const own = (cls: number, node: number, fits: (e: number) => boolean = () => true): void => {
+      for (let e = entries.first[node]!; e < entries.first[node + 1]!; e++)
+        if (v.live[e] && !(anyoneInert && isInertEntry(v, e)) && fits(e)) give(cls, e);
+    };
+    const open = (node: number, fill: (cls: number) => void): void => {
+      const cls = columns.accessClass[node]!;
+      if (from[cls]! >= 0) return;
+      from[cls] = values.length;
+      fill(cls);
+      to[cls] = values.length;
+    };
+    open(s, (cls) => {
+      own(cls, s);
+      if (org.spaces[s]!.visibility === 'organisation') give(cls, E + s);
+    });
+    for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
+      const node = S + i;
+      open(node, (cls) => {
+        if (org.itemBreaks[i]) own(cls, s, (e) => reachesPastBreaks(v, e));
+        else {
+          const above = columns.accessClass[parentNode(org, node)]!;
+          for (let k = from[above]!; k < to[above]!; k++) give(cls, values.at(k));
+        }
+        own(cls, node);
+      });
+    }
+  }
+  for (let c = 0; c < C; c++) if (from[c]! === to[c]!) give(c, count - 1);
+  const [classColumn, shareColumn] = [owners.done(), values.done()];
+  return {
+    count,
+    ofClass: listsBy(classColumn, shareColumn, C),
+    classes: listsBy(shareColumn, classColumn, count),
+  };
+}
+
+/** Numbers the lists of a dimension, so that equal ones have one number; made once for a dimension. */
+const numbered = new WeakMap<Dimension, { of: Int32Array; lists: Int32Array[] }>();
+function listNumbers(d: Dimension): { of: Int32Array; lists: Int32Array[] } {
+  let known = numbered.get(d);
+  if (known) return known;
+  const count = d.one?.length ?? d.many!.start.length - 1;
+  const lists: Int32Array[] = [];
+  let of = d.one;
+  if (of) for (let x = 0; x < d.values.length; x++) lists.push(Int32Array.of(x));
+  else {
+    const { start, values } = d.many!;
+    of = new Int32Array(count);
+    const sole = new Int32Array(d.values.length).fill(-1);
+    const texts = new Map<string, number>();
+    for (let i = 0; i < count; i++) {
+      const first = values[start[i]!]!;
+      if (start[i + 1]! - start[i]! === 1) {
+        if (sole[first]! < 0) sole[first] = lists.push(Int32Array.of(first)) - 1;
+        of[i] = sole[first]!;
+        continue;
+      }
+      const list = [...new Set(values.subarray(start[i], start[i + 1]))].sort((a, b) => a - b);
+      const text = list.join();
+      let at = texts.get(text);
+      if (at === undefined) texts.set(text, (at = lists.push(Int32Array.from(list)) - 1));
+      of[i] = at;
+    }
+  }
+  known = { of, lists };
+  numbered.set(d, known);
+  return known;
+}
+
+/**
+ * Numbers the combinations of values that items, or shares, have in the dimensions about them. For
+ * each combination, what it adds to a cell's index: once for each way of taking a value, or the total,
+ * of each dimension. The index of a cell is what the item adds and what the share adds.
+ */
+function combine(
+  dimensions: readonly Dimension[],
+  of: Dimension['of'],
+  count: number,
+  strides: readonly number[],
+  only?: Uint8Array,
+) {
+  const mine = dimensions.flatMap((d, k) =>
+    d.of === of ? [{ ...listNumbers(d), k, total: d.values.length }] : [],
+  );
+  let now = mine[0] && !only ? mine[0].of : new Int32Array(count);
+  let adds: number[][] = mine[0] && !only ? mine[0].lists.map(() => [0]) : [[0]];
+  mine.forEach(({ of: own, lists, k, total }, at) => {
+    const more = (before: number[], list: Int32Array): number[] =>
+      before.flatMap((x) => [
+        ...Array.from(list, (value) => x + value * strides[k]!),
+        x + total * strides[k]!,
+      ]);
+    if (at === 0 && !only) {
+      adds = lists.map((list) => more([0], list));
+      return;
+    }
+    const width = lists.length;
+    const known = new Int32Array(adds.length * width).fill(-1);
+    const next: number[][] = [];
+    const to = new Int32Array(count);
+    for (let i = 0; i < count; i++) {
+      if (only && !only[i]) continue;
+      const key = now[i]! * width + own[i]!;
+      if (known[key]! < 0) known[key] = next.push(more(adds[now[i]!]!, lists[own[i]!]!)) - 1;
+      to[i] = known[key]!;
+    }
+    now = to;
+    adds = next;
+  });
+  return {
+    of: now,
+    adds: adds.map((a) => Int32Array.from(a)),
+    /** The same without the totals. */
+    leaves: adds.map((a) =>
+      Int32Array.from(
+        a.filter((x) => mine.every((d) => Math.floor(x / strides[d.k]!) % (d.total + 1) < d.total)),
+      ),
+    ),
+  };
+}
+
+/**
+ * Counts items by up to three dimensions. An item counts in a cell where it has the cell's values, and
+ * where one and the same share applying to it has those of the shares. In every total it counts once,
+ * in however many cells it is. `only`: 1 for the items to count. Throws a RangeError where there would
+ * be more cells than a table can hold, or more sets of people than fit in memory.
+ */
+export function crosstab(
+  input: CrossInput,
+  dimensions: readonly Dimension[],
+  measures: readonly Measure[],
+  only?: Uint8Array,
+): CrossTab {
+  const { view: v, columns, shares } = input;
+  const { org } = v;
+  const I = org.itemIds.length;
+  const S = org.spaces.length;
+  const sizes = dimensions.map((d) => d.values.length);
+  const strides = sizes.map((_, k) => sizes.slice(k + 1).reduce((n, s) => n * (s + 1), 1));
+  const cellCount = sizes.reduce((n, s) => n * (s + 1), 1);
+  if (cellCount > MOST_CELLS)
+    throw new RangeError(`That would be ${cellCount.toLocaleString('en')} cells. Leave a dimension out, or hold to less.`);
+  const byItem = combine(dimensions, 'item', I, strides, only);
+  const byShare = combine(dimensions, 'share', shares.count, strides);
+
+  // items of one class with the same values are one bundle
+  const wide = byItem.adds.length;
+  const C = columns.classes.length;
+  const bundleOfItem = new Int32Array(I).fill(-1);
+  const bundleClass = new GrowInt32();
+  const bundleCombo = new GrowInt32();
+  const dense = C * wide <= 64_000_000 ? new Int32Array(C * wide) : undefined;
+  const sparse = new Map<number, number>();
+  for (let i = 0; i < I; i++) {
+    if (only && !only[i]) continue;
+    const cls = columns.accessClass[S + i]!;
+    const combo = byItem.of[i]!;
+    const key = cls * wide + combo;
+    let b = (dense ? dense[key]! : (sparse.get(key) ?? 0)) - 1;
+    if (b < 0) {
+      b = bundleClass.length;
+      bundleClass.push(cls);
+      bundleCombo.push(combo);
+      if (dense) dense[key] = b + 1;
+      else sparse.set(key, b + 1);
+    }
+    bundleOfItem[i] = b;
+  }
+  const B = bundleClass.length;
+  const comboOf = bundleCombo.done();
+  const bundles = listsBy(bundleClass.done(), counting(B), C);
+  const cells = Object.fromEntries(
+    MEASURES.map((m) => [m, new Float64Array(measures.includes(m) ? cellCount : 0)]),
+  ) as CrossTab['cells'];
+  const summed = (['items', 'files', 'bytes', 'points'] as const).filter((m) => measures.includes(m));
+  const sums = summed.map(() => new Float64Array(B));
+  summed.forEach((m, k) => {
+    const of = sums[k]!;
+    for (let i = 0; i < I; i++) {
+      const b = bundleOfItem[i]!;
+      if (b < 0) continue;
+      of[b]! += m === 'items' ? 1 : m === 'points' ? input.points[i]! : !input.isFile[i] ? 0 : m === 'files' ? 1 : input.bytes[i]!;
+    }
+  });
+  const ofShares = dimensions.some((d) => d.of === 'share');
+  const stamp = new Int32Array(ofShares ? cellCount : 0).fill(-1);
+  /** What the shares of a class add, each sum once. */
+  const distinct = new Int32Array(ofShares ? cellCount : 1);
+  const { start, values } = shares.ofClass;
+  const sharesAdd = (cls: number): number => {
+    if (!ofShares) return 1;
+    let n = 0;
+    for (let k = start[cls]!; k < start[cls + 1]!; k++) {
+      const adds = byShare.adds[byShare.of[values[k]!]!]!;
+      for (let j = 0; j < adds.length; j++) {
+        const add = adds[j]!;
+        if (stamp[add] === cls) continue;
+        stamp[add] = cls;
+        distinct[n++] = add;
+      }
+    }
+    return n;
+  };
+  if (summed.length)
+    for (let cls = 0; cls < C; cls++) {
+      if (bundles.start[cls] === bundles.start[cls + 1]) continue;
+      const n = sharesAdd(cls);
+      for (let k = bundles.start[cls]!; k < bundles.start[cls + 1]!; k++) {
+        const b = bundles.values[k]!;
+        const adds = byItem.adds[comboOf[b]!]!;
+        for (let m = 0; m < summed.length; m++) {
+          const into = cells[summed[m]!];
+          const sum = sums[m]![b]!;
+          if (sum === 0) continue;
+          for (let x = 0; x < adds.length; x++) for (let y = 0; y < n; y++) into[adds[x]! + distinct[y]!]! += sum;
+        }
+      }
+    }
+  if (measures.includes('links') || measures.includes('people'))
+    throughShares({ input, measures, ofShares, sizes, bundles, comboOf, bundleOfItem, byItem, byShare, cells });
+  return {
+    sizes,
+    cells,
+    bundleOfItem,
+    *cellsOfBundle(b) {
+      stamp.fill(-1);
+      const cls = bundleClass.at(b);
+      const n = sharesAdd(cls);
+      for (const add of byItem.adds[comboOf[b]!]!) for (let y = 0; y < n; y++) yield add + distinct[y]!;
+    },
+  };
+} // prettier-ignore
+
+/** Links, each once in a cell, and the identities that hold something through what is in it. */
+function throughShares(x: {
+  input: CrossInput;
+  measures: readonly Measure[];
+  ofShares: boolean;
+  sizes: readonly number[];
+  /** Bundles by class, and the combination of each. */
+  bundles: Lists;
+  comboOf: Int32Array;
+  bundleOfItem: Int32Array;
+  byItem: { adds: Int32Array[]; leaves: Int32Array[] };
+  byShare: { of: Int32Array; adds: Int32Array[]; leaves: Int32Array[] };
+  cells: CrossTab['cells'];
+}): void {
+  const { view: v, columns, shares } = x.input;
+  const { org } = v;
+  const { toKind, toNumber, type, node } = org.entries;
+  const E = org.entries.ids.length;
+  const people = x.measures.includes('people');
+  const links = x.measures.includes('links') && x.cells.links;
+  const { start, values } = shares.classes;
+  const stamp = new Int32Array(x.byItem.adds.length).fill(-1);
+  const words = (v.identityCount + 31) >>> 5;
+  const sets: (Bits | undefined)[] = [];
+  let held = 0;
+  const setOf = (cell: number): Bits => {
+    let set = sets[cell];
+    if (!set) {
+      if (++held * words > MOST_WORDS)
+        throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
+      sets[cell] = set = new Int32Array(words);
+    }
+    return set;
+  };
+  const put = (identity: number, allowed: Bits): void => {
+    if (!has(v.all, identity) || !has(allowed, identity)) return;
+    for (let k = 0; k < hits; k++) setOf(hit[k]!)[identity >>> 5]! |= 1 << (identity & 31);
+  };
+  /** Large sets are kept by number and joined at the end, apart for whom spaces let in: groups, then everybody and anyone. */
+  const G = org.groups.length + 2;
+  const large = new Map<Bits, (Bits | undefined)[]>();
+  const putLarge = (number: number, allowed: Bits): void => {
+    let by = large.get(allowed);
+    if (!by) large.set(allowed, (by = []));
+    for (let k = 0; k < hits; k++) {
+      const set = (by[hit[k]!] ??= new Int32Array((G + 31) >>> 5));
+      set[number >>> 5]! |= 1 << (number & 31);
+    }
+  };
+  // links are counted in every total; people are put together in the totals afterwards
+  const cellStamp = new Int32Array(x.cells.links.length).fill(-1);
+  let hit = new Int32Array(1024);
+  let hits = 0;
+  for (let share = 0; share < shares.count - 1; share++) {
+    if (start[share] === start[share + 1]) continue;
+    const counts = links && share < E && type[share]! > 0;
+    if (!people && !counts) continue;
+    hits = 0;
+    const shareAdds = x.byShare.adds[x.byShare.of[share]!]!;
+    const shareLeaves = x.byShare.leaves[x.byShare.of[share]!]!;
+    for (let k = start[share]!; k < start[share + 1]!; k++) {
+      const cls = values[k]!;
+      for (let b = x.bundles.start[cls]!; b < x.bundles.start[cls + 1]!; b++) {
+        const combo = x.comboOf[x.bundles.values[b]!]!;
+        if (stamp[combo] === share) continue;
+        stamp[combo] = share;
+        if (counts) {
+          const itemAdds = x.byItem.adds[combo]!;
+          for (let i = 0; i < itemAdds.length; i++)
+            for (let j = 0; j < shareAdds.length; j++) {
+              const c = itemAdds[i]! + shareAdds[j]!;
+              if (cellStamp[c] === share) continue;
+              cellStamp[c] = share;
+              links[c]!++;
+            }
+        }
+        if (!people) continue;
+        const itemLeaves = x.byItem.leaves[combo]!;
+        if (hits + itemLeaves.length * shareLeaves.length > hit.length) {
+          const more = new Int32Array(2 * (hits + itemLeaves.length * shareLeaves.length));
+          more.set(hit);
+          hit = more;
+        }
+        for (let i = 0; i < itemLeaves.length; i++) for (let j = 0; j < shareLeaves.length; j++) hit[hits++] = itemLeaves[i]! + shareLeaves[j]!;
+      }
+    }
+    if (!hits) continue;
+    const visible = share >= E;
+    const { allowed } = v.spaces[visible ? share - E : spaceOfNode(org, node[share]!)]!;
+    if (visible) putLarge(G - 2, allowed);
+    else if (type[share]! > LINK_NAMED) forEachRedeemer(v, share, (identity) => put(identity, allowed));
+    else
+      for (let k = toKind.start[share]!; k < toKind.start[share + 1]!; k++) {
+        const [kind, number] = [toKind.values[k]!, toNumber.values[k]!];
+        if (kind === PRINCIPAL.group) {
+          const list = v.groupLists[number];
+          if (list && list.length < 8) for (const u of list) put(u, allowed);
+          else putLarge(number, allowed);
+        } else if (kind === PRINCIPAL.everyone) putLarge(G - 2, allowed);
+        else if (kind === PRINCIPAL.anyone) putLarge(G - 1, allowed);
+        else if (kind === PRINCIPAL.domain) for (const u of v.domainMembers[number]!) put(u, allowed);
+        else {
+          const identity = soleIdentity(v, kind, number);
+          if (identity >= 0) put(identity, allowed);
+        }
+      }
+  }
+  if (!people) return;
+  // owners hold what they own, however it is shared; where cells are of shares, they are not of them
+  if (!x.ofShares)
+    for (let i = 0; i < x.bundleOfItem.length; i++) {
+      const b = x.bundleOfItem[i]!;
+      if (b < 0 || !columns.ownerAdds[nodeOfItem(org, i)]) continue;
+      const owner = org.itemOwner[i]!;
+      for (const cell of x.byItem.leaves[x.comboOf[b]!]!) setOf(cell)[owner >>> 5]! |= 1 << (owner & 31);
+    }
+  for (const [allowed, by] of large)
+    by.forEach((groups, cell) => {
+      if (!groups) return;
+      const all = new Int32Array(words);
+      forEachBoth(groups, groups, (g) => {
+        const list = v.groupLists[g];
+        if (list) for (let k = 0; k < list.length; k++) all[list[k]! >>> 5]! |= 1 << (list[k]! & 31);
+        else union(all, g === G - 2 ? v.members : g === G - 1 ? v.all : v.groupMembers[g]!);
+      });
+      const set = setOf(cell);
+      for (let w = 0; w < words; w++) set[w]! |= all[w]! & allowed[w]!;
+    });
+  // one dimension after the other: the total over it is all its values together
+  x.sizes.forEach((size, k) => {
+    const stride = x.sizes.slice(k + 1).reduce((n, s) => n * (s + 1), 1);
+    for (const cell of Object.keys(sets).map(Number)) {
+      const at = Math.floor(cell / stride) % (size + 1);
+      if (at < size) union(setOf(cell + (size - at) * stride), sets[cell]!);
+    }
+  });
+  sets.forEach((set, cell) => {
+    if (set) x.cells.people[cell] = countBoth(set, set);
+  });
+} // prettier-ignore
+
+/** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */
+export function itemsOfCell(tab: CrossTab, at: readonly (number | undefined)[]): number[] {
+  const wanted = at.reduce<number>((c, x, k) => c * (tab.sizes[k]! + 1) + (x ?? tab.sizes[k]!), 0);
+  const isIn = new Map<number, boolean>();
+  const items: number[] = [];
+  tab.bundleOfItem.forEach((b, i) => {
+    if (b < 0) return;
+    let fits = isIn.get(b);
+    if (fits === undefined) {
+      fits = false;
+      for (const c of tab.cellsOfBundle(b))
+        if (c === wanted) {
+          fits = true;
+          break;
+        }
+      isIn.set(b, fits);
+    }
+    if (fits) items.push(i);
+  });
+  return items;
+}

@@ -1,0 +1,230 @@
+/**
+ * Filters: conditions in the Common Expression Language (CEL) over a table's fields. The grammar and
+ * the types are checked by a CEL library; what runs over a million rows is compiled here.
+ */
+import { Environment, type ASTNode } from '@marcbachmann/cel-js';
+import { distance } from 'fastest-levenshtein';
+import { RE2JS } from 're2js';
+import { CONSTANTS, FIELDS, type Field, type Filtered } from './fields.ts';
+
+/** What a field says of a row: a time is in milliseconds since 1970, NaN where there is none. */
+export type Value = number | string | boolean | readonly string[];
+export type Getters<Row, T extends Filtered> = {
+  readonly [K in keyof (typeof FIELDS)[T]]: (row: Row) => ValueOf<(typeof FIELDS)[T][K]>;
+};
+type ValueOf<F> = F extends { type: 'int' | 'timestamp' }
+  ? number
+  : F extends { type: 'bool' }
+    ? boolean
+    : F extends { type: 'list<string>' }
+      ? readonly string[]
+      : string;
+
+export class FilterError extends Error {
+  override name = 'FilterError';
+}
+/** Filters longer than this are refused. */
+export const LONGEST_FILTER = 2000;
+const TIMESTAMP = 'google.protobuf.Timestamp';
+
+const environments = new Map<Filtered, Environment>();
+function environmentOf(table: Filtered): Environment {
+  let env = environments.get(table);
+  if (!env) {
+    env = new Environment({ unlistedVariablesAreDyn: false });
+    for (const [name, { type }] of Object.entries<Field>(FIELDS[table]))
+      env.registerVariable(name, type === 'timestamp' ? TIMESTAMP : type);
+    for (const [name, value] of Object.entries(CONSTANTS)) env.registerConstant(name, 'int', BigInt(value));
+    env.registerVariable('taken', TIMESTAMP);
+    environments.set(table, env);
+  }
+  return env;
+}
+
+/** What a condition is compiled to: from a row and what macros have bound. */
+type Run<Row> = (row: Row, bound: Record<string, string>) => Value;
+
+/**
+ * Compiles a filter for a table. `taken`: the moment that the word stands for, in milliseconds. Throws
+ * a FilterError that says what is wrong, in a sentence, where it cannot be read.
+ */
+export function compileFilter<Row, T extends Filtered>(
+  filter: string,
+  table: T,
+  getters: Getters<Row, T>,
+  taken = 0,
+): (row: Row) => boolean {
+  const ast = checkFilter(filter, table);
+  const run = compile(ast, getters as Record<string, (row: Row) => Value>, taken, new Set());
+  const none = {};
+  return (row) => run(row, none) === true;
+}
+
+/** Reads a filter and checks it against the fields of a table. Throws a FilterError. */
+export function checkFilter(filter: string, table: Filtered): ASTNode {
+  if (filter.length > LONGEST_FILTER) throw new FilterError(`A filter has at most ${LONGEST_FILTER} characters.`);
+  let ast: ASTNode;
+  try {
+    const parsed = environmentOf(table).parse(filter);
+    ({ ast } = parsed);
+    const { valid, type, error } = parsed.check();
+    if (!valid) throw error ?? new Error('it does not fit together');
+    if (type !== 'bool') throw new Error(`it gives ${type}, and a condition is true or false`);
+  } catch (e) {
+    throw new FilterError(said(e as Error, table));
+  }
+  compile(ast, FIELDS[table], 0, new Set());
+  return ast;
+} // prettier-ignore
+
+function said(e: Error, table: Filtered): string {
+  const first = e.message.split('\n')[0]!.trim();
+  const unknown = /Unknown variable: (\w+)/.exec(first)?.[1];
+  if (!unknown) return `The filter cannot be read: ${first}.`;
+  const names = [...Object.keys(FIELDS[table]), ...Object.keys(CONSTANTS)];
+  const near = names.sort((a, b) => distance(a, unknown) - distance(b, unknown))[0]!;
+  return distance(near, unknown) <= 2
+    ? `There is no “${unknown}” here. Is “${near}” meant?`
+    : `There is no “${unknown}” here. Text is written in quotes: "${unknown}".`;
+}
+
+function compile<Row>(
+  node: ASTNode,
+  fields: Record<string, ((row: Row) => Value) | Field>,
+  taken: number,
+  bound: ReadonlySet<string>,
+): Run<Row> {
+  const sub = (n: ASTNode): Run<Row> => compile(n, fields, taken, bound);
+  const cannot = (what: string): never => {
+    throw new FilterError(`A filter cannot use ${what}.`);
+  };
+  const both = (args: readonly ASTNode[], of: (a: Value, b: Value) => Value): Run<Row> => {
+    const [a, b] = [sub(args[0]!), sub(args[1]!)];
+    return (row, x) => of(a(row, x), b(row, x));
+  };
+  switch (node.op) {
+    case 'value': {
+      const value = node.args;
+      if (typeof value === 'bigint') return () => Number(value);
+      if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean') return () => value;
+      return cannot('this kind of value');
+    }
+    case 'id': {
+      const name = node.args;
+      if (bound.has(name)) return (_, x) => x[name]!;
+      if (name === 'taken') return () => taken;
+      const get = Object.hasOwn(fields, name) ? fields[name] : undefined;
+      if (typeof get === 'function') return (row) => get(row);
+      if (get) return () => 0;
+      const constant = CONSTANTS[name];
+      return constant === undefined ? cannot(`“${name}”`) : () => constant;
+    }
+    case '&&': {
+      const [a, b] = [sub(node.args[0]), sub(node.args[1])];
+      return (row, x) => a(row, x) === true && b(row, x) === true;
+    }
+    case '||': {
+      const [a, b] = [sub(node.args[0]), sub(node.args[1])];
+      return (row, x) => a(row, x) === true || b(row, x) === true;
+    }
+    case '?:': {
+      const [a, b, c] = node.args.map(sub) as [Run<Row>, Run<Row>, Run<Row>];
+      return (row, x) => (a(row, x) === true ? b(row, x) : c(row, x));
+    }
+    case '!_': {
+      const a = sub(node.args);
+      return (row, x) => a(row, x) !== true;
+    }
+    case '-_': {
+      const a = sub(node.args);
+      return (row, x) => -(a(row, x) as number);
+    }
+    case '==':
+      return both(node.args, same);
+    case '!=':
+      return both(node.args, (a, b) => !same(a, b));
+    case '<':
+      return both(node.args, (a, b) => a < b);
+    case '<=':
+      return both(node.args, (a, b) => a <= b);
+    case '>':
+      return both(node.args, (a, b) => a > b);
+    case '>=':
+      return both(node.args, (a, b) => a >= b);
+    case '+':
+      return both(node.args, (a, b) => (typeof a === 'string' ? a + (b as string) : Array.isArray(a) ? [...(a as string[]), ...(b as string[])] : (a as number) + (b as number)));
+    case '-':
+      return both(node.args, (a, b) => (a as number) - (b as number));
+    case '*':
+      return both(node.args, (a, b) => (a as number) * (b as number));
+    case 'in':
+      return both(node.args, (a, b) => (b as readonly Value[]).includes(a));
+    case 'list': {
+      const all = node.args.map(sub);
+      return (row, x) => all.map((a) => a(row, x)) as string[];
+    }
+    case 'call': {
+      const [name, args] = node.args;
+      const literal = args[0]?.op === 'value' && typeof args[0].args === 'string' ? args[0].args : undefined;
+      if (name === 'size') {
+        const a = sub(args[0]!);
+        return (row, x) => lengthOf(a(row, x));
+      }
+      if ((name === 'timestamp' || name === 'duration') && literal !== undefined) {
+        const ms = name === 'timestamp' ? Date.parse(literal) : durationOf(literal);
+        if (Number.isNaN(ms)) throw new FilterError(`“${literal}” is no ${name}.`);
+        return () => ms;
+      }
+      return cannot(`${name}()`);
+    }
+    case 'rcall': {
+      const [name, target, args] = node.args;
+      const of = sub(target);
+      if (name === 'size') return (row, x) => lengthOf(of(row, x));
+      if (name === 'exists' || name === 'all' || name === 'exists_one') {
+        if (args[0]?.op !== 'id' || args.length !== 2) return cannot(`${name}() like this`);
+        const variable = args[0].args;
+        const test = compile(args[1]!, fields, taken, new Set([...bound, variable]));
+        return (row, x) => {
+          const list = of(row, x) as readonly string[];
+          const holds = (item: string): boolean => test(row, { ...x, [variable]: item }) === true;
+          return name === 'exists' ? list.some(holds) : name === 'all' ? list.every(holds) : list.filter(holds).length === 1;
+        };
+      }
+      if (name === 'matches') {
+        if (args[0]?.op !== 'value' || typeof args[0].args !== 'string') return cannot('a pattern that is not written out');
+        // in linear time, as the language asks for (RE2), whatever the pattern
+        let pattern: ReturnType<typeof RE2JS.compile>;
+        try {
+          pattern = RE2JS.compile(args[0].args);
+        } catch (e) {
+          throw new FilterError(`The pattern cannot be read: ${(e as Error).message}.`);
+        }
+        return (row, x) => pattern.matcher(of(row, x) as string).find();
+      }
+      const arg = args[0] && sub(args[0]);
+      const text = (use: (a: string, b: string) => Value): Run<Row> => (row, x) => use(of(row, x) as string, arg!(row, x) as string);
+      if (name === 'contains') return text((a, b) => a.includes(b));
+      if (name === 'startsWith') return text((a, b) => a.startsWith(b));
+      if (name === 'endsWith') return text((a, b) => a.endsWith(b));
+      if (name === 'lowerAscii') return (row, x) => (of(row, x) as string).replace(/[A-Z]/g, (c) => c.toLowerCase());
+      return cannot(`${name}()`);
+    }
+    default:
+      return cannot(`“${node.op}”`);
+  }
+} // prettier-ignore
+
+const same = (a: Value, b: Value): boolean =>
+  Array.isArray(a) && Array.isArray(b) ? a.length === b.length && a.every((x, i) => x === b[i]) : a === b;
+/** Of a text the code points, as the language counts. */
+const lengthOf = (v: Value): number =>
+  typeof v === 'string' ? [...v].length : (v as readonly string[]).length;
+
+const UNITS: Readonly<Record<string, number>> = { h: 3_600_000, m: 60_000, s: 1000, ms: 1 };
+/** A duration as Go and CEL write it, in milliseconds; NaN where it is none. */
+function durationOf(text: string): number {
+  const parts = [...text.replace(/^-/, '').matchAll(/(\d+(?:\.\d+)?)(ms|h|m|s)/g)];
+  if (!parts.length || parts.map((p) => p[0]).join('') !== text.replace(/^-/, '')) return NaN;
+  return (text.startsWith('-') ? -1 : 1) * parts.reduce((n, p) => n + Number(p[1]) * UNITS[p[2]!]!, 0);
+}

@@ -1,0 +1,9 @@
+import { endpoint } from './_endpoint.ts';
+import { nothing } from './_inputs.ts';
+
+/** To whom findings can be given. */
+export const GET = endpoint({
+  role: 'auditor',
+  input: nothing,
+  run: ({ app }) => app.accounts.stewards(),
+});

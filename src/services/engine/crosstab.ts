@@ -1,0 +1,304 @@
+/** Cross-tabulations of a survey: its dimensions from columns, the table, and the rows behind a cell. */
+import { listsBy } from '../../core/access/growable.ts';
+import { nodeOfItem } from '../../core/access/organisation.ts';
+import {
+  crosstab,
+  itemsOfCell,
+  sharesOf,
+  type CrossInput,
+  type CrossTab,
+  type Dimension,
+} from '../../core/exposure/crosstab.ts';
+import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../../core/model.ts';
+import type { CrossCell, CrossFile, CrossPage, DimensionName, MeasureName } from '../dto.ts';
+import { nameOfUser, nodeKey, typeName, whereWords } from './describe.ts';
+import { itemsWhere, typesOf } from './facts.ts';
+import { below } from './holdings.ts';
+import { unkey, type Loaded } from './loaded.ts';
+import { domainsNamed } from './outside.ts';
+
+export interface CrossQuery {
+  by: DimensionName[];
+  measures: MeasureName[];
+  where?: string | undefined;
+  ws?: string | undefined;
+  space?: string | undefined;
+}
+
+const DAY = 86_400_000;
+const AGES: [string, number][] = [
+  ['under 30 days', 30],
+  ['30 to 90 days', 90],
+  ['90 days to a year', 365],
+  ['1 to 3 years', 3 * 365],
+  ['over 3 years', Infinity],
+];
+const USES: [string, number][] = [
+  ['in the last 30 days', 30],
+  ['30 to 90 days ago', 90],
+  ['90 days to a year ago', 365],
+  ['over a year ago', Infinity],
+];
+const NOT_SHARED = 'not shared';
+
+interface Made {
+  input: CrossInput;
+  dimensions: Map<DimensionName, Dimension>;
+  last?: { key: string; tab: CrossTab };
+}
+const made = new WeakMap<Loaded, Made>();
+
+function madeOf(l: Loaded): Made {
+  let m = made.get(l);
+  if (!m) {
+    const points = new Float64Array(l.items.length);
+    for (const e of l.exposures) points[e.item] = e.points;
+    m = {
+      input: {
+        view: l.view,
+        columns: l.columns,
+        shares: sharesOf(l.view, l.columns),
+        isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
+        bytes: Float64Array.from(l.items, (r) => r.bytes ?? 0),
+        points,
+      },
+      dimensions: new Map(),
+    };
+    made.set(l, m);
+  }
+  return m;
+}
+
+/** Numbers texts in the order in which they come, or as they are listed. */
+class Values {
+  readonly list: string[] = [];
+  private readonly numbers = new Map<string, number>();
+  constructor(known: readonly string[] = []) {
+    known.forEach((k) => this.of(k));
+  }
+  of(text: string): number {
+    let n = this.numbers.get(text);
+    if (n === undefined) this.numbers.set(text, (n = this.list.push(text) - 1));
+    return n;
+  }
+}
+
+function ofItems(l: Loaded, known: readonly string[], value: (item: number) => string): Dimension {
+  const values = new Values(known);
+  const one = new Int32Array(l.items.length);
+  for (let i = 0; i < one.length; i++) one[i] = values.of(value(i));
+  return { of: 'item', values: values.list, one };
+}
+
+/** `entry`: of a grant or link; `visible`: of a space's visibility, by the space. */
+function ofShares(
+  l: Loaded,
+  known: readonly string[],
+  entry: (e: number) => string,
+  visible: (space: number) => string,
+): Dimension {
+  const E = l.org.entries.ids.length;
+  const S = l.org.spaces.length;
+  const values = new Values(known);
+  const one = new Int32Array(E + S + 1);
+  for (let e = 0; e < E; e++) if (l.view.live[e]) one[e] = values.of(entry(e));
+  for (let s = 0; s < S; s++)
+    if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = values.of(visible(s));
+  one[E + S] = values.of(NOT_SHARED);
+  return { of: 'share', values: values.list, one };
+}
+
+const bucket = (since: number, moment: number, of: [string, number][], absent: string): string =>
+  since > 0 ? of.find(([, days]) => moment - since < days * DAY)![0] : absent;
+
+/** Where a part of a team belongs: a team and its site are one. */
+function topSpace(l: Loaded, space: number): number {
+  const { partOf } = below(l);
+  let top = space;
+  for (let n = 0; partOf[top]! >= 0 && n <= partOf.length; n++) top = partOf[top]!;
+  return top;
+}
+
+const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
+  level: (l) => {
+    const S = l.org.spaces.length;
+    return ofShares(l, ['space', 'folder', 'file'], (e) => {
+      const node = l.org.entries.node[e]!;
+      return node < S ? 'space' : l.items[node - S]!.kind;
+    }, () => 'space');
+  },
+  role: (l) => ofShares(l, ROLES, (e) => ROLES[l.org.entries.role[e]!]!, (s) => l.org.spaces[s]!.visibilityRole ?? 'reader'),
+  audience: (l) => {
+    const names = AUDIENCES.map((a) => `link: ${a}`);
+    return ofShares(l, ['grant', ...names, 'visible to all'], (e) => names[l.org.entries.type[e]! - 1] ?? 'grant', () => 'visible to all');
+  },
+  label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
+  type: (l) => {
+    const values = new Values();
+    const items: number[] = [];
+    const list: number[] = [];
+    for (let i = 0; i < l.items.length; i++) {
+      const types = typesOf(l, i);
+      for (const t of types.length ? types.map((id) => typeName(l, id)) : ['nothing that counts']) {
+        items.push(i);
+        list.push(values.of(t));
+      }
+    }
+    return { of: 'item', values: values.list, many: listsBy(Int32Array.from(items), Int32Array.from(list), l.items.length) };
+  },
+  weight: (l) => ({ of: 'item', values: ['0', '1', '2', '3', '4'], one: Int32Array.from(l.weights) }),
+  reach: (l) => {
+    const S = l.org.spaces.length;
+    return { of: 'item', values: TIERS, one: Int32Array.from(l.columns.couldTier.subarray(S)) };
+  },
+  workspace: (l) => {
+    const names = new Map(l.org.workspaces.map((w) => [w.id, w.name]));
+    return ofItems(l, [], (i) => names.get(l.org.spaces[l.org.itemSpace[i]!]!.workspace) ?? 'unknown');
+  },
+  'space-kind': (l) => {
+    const kinds = l.org.spaces.map((_, s) => l.org.spaces[topSpace(l, s)]!.kind);
+    return ofItems(l, SPACE_KINDS, (i) => kinds[l.org.itemSpace[i]!]!);
+  },
+  department: (l) => {
+    const departments = new Map(l.org.users.map((u) => [u.id, u.department]));
+    return ofShares(l, [], (e) => {
+      const row = l.entryRow(e);
+      const by = 'createdBy' in row ? row.createdBy : 'grantedBy' in row ? row.grantedBy : undefined;
+      return (by && departments.get(by)) ?? 'unknown';
+    }, () => 'unknown');
+  },
+  domain: (l) => {
+    const E = l.org.entries.ids.length;
+    const S = l.org.spaces.length;
+    const values = new Values(['nobody outside']);
+    const owners: number[] = [];
+    const list: number[] = [];
+    const named = new Uint8Array(E + S + 1);
+    for (const [name, { entries }] of domainsNamed(l).out)
+      for (const e of entries) {
+        owners.push(e);
+        list.push(values.of(name));
+        named[e] = 1;
+      }
+    const none = values.of(NOT_SHARED);
+    for (let share = 0; share < named.length; share++)
+      if (!named[share]) {
+        owners.push(share);
+        list.push(share === E + S ? none : 0);
+      }
+    return { of: 'share', values: values.list, many: listsBy(Int32Array.from(owners), Int32Array.from(list), E + S + 1) };
+  },
+  age: (l) => {
+    const moment = Date.parse(l.takenAt);
+    const names = AGES.map(([n]) => n);
+    return ofShares(l, names, (e) => bucket(l.org.entries.made[e]!, moment, AGES, 'unknown'), () => 'unknown');
+  },
+  used: (l) => {
+    const moment = Date.parse(l.takenAt);
+    const { start, opened, edited } = l.usage;
+    return ofItems(l, USES.map(([n]) => n), (i) => {
+      let last = 0;
+      for (let k = start[i]!; k < start[i + 1]!; k++) last = Math.max(last, opened[k]! || 0, edited[k]! || 0);
+      return bucket(last, moment, USES, 'not that is known');
+    });
+  },
+}; // prettier-ignore
+
+function dimension(l: Loaded, name: DimensionName): Dimension {
+  const { dimensions } = madeOf(l);
+  let d = dimensions.get(name);
+  if (!d) dimensions.set(name, (d = MAKE[name](l)));
+  return d;
+}
+
+function tabOf(l: Loaded, q: CrossQuery): CrossTab {
+  const m = madeOf(l);
+  const key = JSON.stringify(q);
+  if (m.last?.key !== key)
+    m.last = {
+      key,
+      tab: crosstab(m.input, q.by.map((b) => dimension(l, b)), q.measures, itemsWhere(l, q)),
+    }; // prettier-ignore
+  return m.last.tab;
+}
+
+/** The table with its totals: values that nothing falls into are left out. */
+export function crossPage(l: Loaded, q: CrossQuery): CrossPage {
+  const tab = tabOf(l, q);
+  const dims = q.by.map((b) => dimension(l, b));
+  const { sizes } = tab;
+  const index = (at: readonly number[]): number => at.reduce((c, x, k) => c * (sizes[k]! + 1) + x, 0);
+  const all = sizes.map((s) => s);
+  const first = q.measures[0]!;
+  const order = (k: number): number[] => {
+    const total = (v: number): number => tab.cells[first][index(all.map((s, j) => (j === k ? v : s)))]!;
+    const some = (v: number): boolean => q.measures.some((m) => tab.cells[m][index(all.map((s, j) => (j === k ? v : s)))]! > 0);
+    const values = dims[k]!.values.map((_, v) => v).filter(some);
+    return ORDERED.has(q.by[k]!) ? values : values.sort((a, b) => total(b) - total(a) || a - b);
+  };
+  const kept = sizes.map((_, k) => order(k));
+  const cells: CrossCell[] = [];
+  const walk = (k: number, at: number[]): void => {
+    if (k === sizes.length) {
+      const c = index(at);
+      if (!q.measures.some((m) => tab.cells[m][c])) return;
+      cells.push({
+        at: at.map((v, j) => (v === sizes[j] ? null : kept[j]!.indexOf(v))),
+        values: q.measures.map((m) => tab.cells[m][c]!),
+      });
+      return;
+    }
+    for (const v of [...kept[k]!, sizes[k]!]) walk(k + 1, [...at, v]);
+  };
+  walk(0, []);
+  return {
+    by: q.by,
+    measures: q.measures,
+    values: kept.map((list, k) => list.map((v) => dims[k]!.values[v]!)),
+    cells,
+    overlaps: dims.map((d) => d.of === 'share' || d.many !== undefined),
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
+} // prettier-ignore
+
+/** Dimensions whose values have an order of their own. */
+const ORDERED = new Set<DimensionName>(['level', 'role', 'audience', 'weight', 'reach', 'age', 'used']);
+
+/** The items of a cell, named by its values; null where a dimension is its total. The brightest first. */
+export function crossItems(
+  l: Loaded,
+  q: CrossQuery,
+  cell: readonly (string | null)[],
+  page: { limit: number; offset: number },
+): { rows: CrossFile[]; total: number } {
+  const tab = tabOf(l, q);
+  const at = q.by.map((b, k) => (cell[k] === null ? undefined : dimension(l, b).values.indexOf(cell[k]!)));
+  if (at.some((x) => x === -1)) return { rows: [], total: 0 };
+  const { points } = madeOf(l).input;
+  const items = itemsOfCell(tab, at);
+  items.sort((a, b) => points[b]! - points[a]! || l.weights[b]! - l.weights[a]! || a - b);
+  return {
+    total: items.length,
+    rows: items.slice(page.offset, page.offset + page.limit).map((i) => {
+      const node = nodeOfItem(l.org, i);
+      const { source, id } = unkey(l.org.itemIds.at(i));
+      const row = l.items[i]!;
+      return {
+        key: nodeKey(l, node),
+        source,
+        item: id,
+        kind: row.kind,
+        name: row.name,
+        path: whereWords(l, node),
+        ...(row.owner && { owner: nameOfUser(l, row.owner) }),
+        types: typesOf(l, i).map((t) => typeName(l, t)),
+        weight: l.weights[i]!,
+        now: TIERS[l.columns.nowTier[node]!]!,
+        could: TIERS[l.columns.couldTier[node]!]!,
+        points: points[i]!,
+        bytes: row.bytes ?? 0,
+      };
+    }),
+  };
+}

@@ -1,0 +1,114 @@
+/** What a survey comes to in short, what changed since the one before, and the cheapest fix of single exposures. */
+import { has, countBoth } from '../../core/access/bits.ts';
+import { whatIf } from '../../core/access/difference.ts';
+import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { identityName } from '../../core/access/view.ts';
+import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
+import { outsideAccess } from '../../core/remedy/withdraw.ts';
+import type { ChangeNews, Fix, SurveySum } from '../dto.ts';
+import { changes } from './changes.ts';
+import { contents } from './contents.ts';
+import { crossPage } from './crosstab.ts';
+import { entryRef, nodeKey, personRef, sentence } from './describe.ts';
+import { key, type Loaded } from './loaded.ts';
+import { domainsNamed } from './outside.ts';
+
+const NAMED = 6;
+const ANYONE = 3;
+
+/** `before`: the survey that it is compared with, where there is one. */
+export function sum(l: Loaded, before: Loaded | undefined): SurveySum {
+  const { files, scanned, unread } = contents(l, { byWorkspace: false });
+  return {
+    points: l.exposures.reduce((n, e) => n + e.points, 0),
+    findings: l.exposures.length,
+    matrix: crossPage(l, { by: ['weight', 'reach'], measures: ['items', 'files', 'people', 'bytes'] }),
+    coverage: {
+      files: l.items.reduce((n, r) => n + (r.kind === 'file' ? 1 : 0), 0),
+      scanned,
+      holding: files,
+      unread,
+      problems: l.org.problems.length,
+    },
+    ...(before && { since: before.survey, news: news(before, l) }),
+  };
+}
+
+/** Entries of the newer survey that the older does not have. */
+function* fresh(before: Loaded, l: Loaded): Generator<number> {
+  const { entries } = l.org;
+  for (let e = 0; e < entries.ids.length; e++)
+    if (l.view.live[e] && entries.node[e]! >= 0 && before.org.find(entries.type[e] ? 'link' : 'grant', entries.ids.at(e)) < 0)
+      yield e;
+} // prettier-ignore
+
+function news(before: Loaded, l: Loaded): ChangeNews[] {
+  const { org, view: v } = l;
+  const brighter = changes(before, l, { change: 'brighter', kind: 'item', sort: 'reach', down: true, limit: NAMED, offset: 0 });
+  const openLinks: number[] = [];
+  const wide: number[] = [];
+  for (const e of fresh(before, l)) {
+    if (org.entries.type[e] === ANYONE) openLinks.push(e);
+    if (org.entries.type[e]) continue;
+    const at = org.entries.toKind.start[e]!;
+    const [kind, number] = [org.entries.toKind.values[at], org.entries.toNumber.values[at]!];
+    const set = kind === PRINCIPAL.group ? v.groupMembers[number]! : undefined;
+    if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.anyone || (set && countBoth(set, v.members) > v.settings.wideAbove)) wide.push(e);
+  }
+  const known = new Set<string>();
+  before.view.identityDomain.forEach((_, i) => {
+    if (has(before.view.externals, i)) known.add(identityName(before.view, i));
+  });
+  const guests: number[] = [];
+  for (let i = 0; i < v.identityCount; i++) if (has(v.externals, i) && !known.has(identityName(v, i))) guests.push(i);
+  const domains = [...domainsNamed(l).out.keys()].filter((d) => !domainsNamed(before).out.has(d));
+  const entryNews = (e: number) => ({ words: sentence(entryRef(l, e)), key: nodeKey(l, org.entries.node[e]!) });
+  return [
+    { kind: 'brighter', count: brighter.total, first: brighter.rows.map((r) => ({ words: r.name, key: r.key })) },
+    { kind: 'domains', count: domains.length, first: domains.slice(0, NAMED).map((words) => ({ words, key: words })) },
+    { kind: 'open-links', count: openLinks.length, first: openLinks.slice(0, NAMED).map(entryNews) },
+    { kind: 'guests', count: guests.length, first: guests.slice(0, NAMED).map((i) => ({ words: personRef(l, i).address, key: `${i < org.users.length ? 'user' : 'outsider'}:${identityName(v, i)}` })) },
+    { kind: 'wide', count: wide.length, first: wide.slice(0, NAMED).map(entryNews) },
+  ];
+} // prettier-ignore
+
+const fixes = new WeakMap<Loaded, Map<number, Fix | null>>();
+
+/**
+ * The change that closes most of an exposure and is felt least: of its grants and links one alone, or
+ * all that let in nobody but outsiders. Null where none closes anything.
+ */
+export function cheapestFix(l: Loaded, source: string, item: string): Fix | null {
+  const number = l.org.find('item', key(source, item));
+  const e = l.exposures.find((x) => x.item === number);
+  if (!e) return null;
+  let known = fixes.get(l);
+  if (!known) fixes.set(l, (known = new Map<number, Fix | null>()));
+  let fix = known.get(number);
+  if (fix === undefined) known.set(number, (fix = work(l, e)));
+  return fix;
+}
+
+function work(l: Loaded, e: ItemExposure): Fix | null {
+  const { outsideOnly } = outsideAccess(l.view, nodeOfItem(l.org, e.item));
+  const single = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? [[entry]] : []));
+  const tried = [...single, ...(outsideOnly.length > 1 ? [outsideOnly] : [])].map((entries): Fix => {
+    const difference = whatIf(
+      l.view,
+      entries.map((x) => (l.org.entries.type[x] ? { link: l.org.entries.ids.at(x) } : { grant: l.org.entries.ids.at(x) })),
+      l.columns,
+    );
+    const [left] = findExposures(difference.view, difference.after, l.weights, [e.item]);
+    const losing = new Set<number>();
+    for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
+    const members = [...losing].filter((i) => has(l.view.members, i)).length;
+    return {
+      entries: entries.map((x) => entryRef(l, x)),
+      closes: e.points - (left?.points ?? 0),
+      members,
+      external: losing.size - members,
+    };
+  });
+  const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.entries.length - b.entries.length)[0];
+  return best && best.closes > 0 ? best : null;
+} // prettier-ignore

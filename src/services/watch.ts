@@ -1,0 +1,107 @@
+/** Exposure › Watch: what got worse, what matters most, where to begin, and what waits. */
+import type { Db } from '../store/db.ts';
+import { storableJson } from '../store/observed.ts';
+import type { Account, SurveySum, Waiting, WatchPage } from './dto.ts';
+import type { Engine } from './engine/engine.ts';
+import type { Findings } from './findings.ts';
+
+const COSTLIEST = 10;
+const SOON = 14 * 86_400_000;
+/** A survey older than this wants a new one (common practice: daily). */
+const OLD = 36 * 3_600_000;
+
+/** Keeps what the survey in force comes to: worked out once, or again where what counts has changed. */
+export async function keepSum(db: Db, engine: Engine, survey: number, again: boolean): Promise<void> {
+  const [known] = await db.query<{ doc: SurveySum }>('select doc from survey_sum where survey = $1', [
+    survey,
+  ]);
+  if (known && !again) return;
+  const [before] = await db.query<{ id: number | null }>(
+    "select max(id)::int as id from survey where state = 'done' and id < $1",
+    [survey],
+  );
+  // what is new since the one before does not depend on what counts
+  const made = await engine.ask.sum(known ? undefined : (before?.id ?? undefined));
+  const sum = made && { ...known?.doc, ...made };
+  if (!sum) return;
+  await db.query(
+    `insert into survey_sum (survey, points, findings, doc) values ($1, $2, $3, $4::jsonb)
+     on conflict (survey) do update set points = excluded.points, findings = excluded.findings, doc = excluded.doc`,
+    [survey, sum.points, sum.findings, storableJson(sum)],
+  );
+}
+
+export class Watch {
+  constructor(
+    private readonly db: Db,
+    private readonly engine: Engine,
+    private readonly findings: Findings,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** What one survey came to; the newest where none is named. */
+  async sum(survey?: number): Promise<(SurveySum & { survey: number }) | undefined> {
+    const [row] = await this.db.query<{ survey: number; doc: SurveySum }>(
+      'select survey, doc from survey_sum where $1::int is null or survey = $1 order by survey desc limit 1',
+      [survey ?? null],
+    );
+    return row && { ...row.doc, survey: row.survey };
+  }
+
+  async page(account: Account): Promise<WatchPage | undefined> {
+    const sum = await this.sum();
+    if (!sum) return undefined;
+    const { rows, open, points } = await this.findings.list({
+      state: 'open',
+      sort: 'points',
+      limit: COSTLIEST,
+      offset: 0,
+    });
+    const history = await this.db.query<{ survey: number; at: Date; points: number; findings: number; plan: number | null; plan_name: string | null }>(
+      `select s.id as survey, s.taken_at as at, x.points, x.findings, s.plan, p.name as plan_name
+       from survey_sum x join survey s on s.id = x.survey left join plan p on p.id = s.plan order by s.id`,
+    );
+    return {
+      sum,
+      open,
+      points,
+      costliest: await Promise.all(
+        rows.map(async (row) => ({ row, fix: (await this.engine.ask.cheapestFix(undefined, row.source, row.item)) ?? null })),
+      ),
+      history: history.map(({ at, plan_name, ...h }) => ({ ...h, at: at.toISOString(), planName: plan_name })),
+      waiting: await this.waiting(account),
+    };
+  } // prettier-ignore
+
+  /** What waits for this steward, the most pressing first. */
+  private async waiting(account: Account): Promise<Waiting[]> {
+    const now = this.clock();
+    const soon = new Date(now.getTime() + SOON).toISOString().slice(0, 10);
+    const all = await this.findings.fitting({ state: 'all' });
+    const count = (test: (r: (typeof all)[number]) => boolean): number => all.filter(test).length;
+    const [last] = await this.db.query<{ state: string; finished_at: Date | null; failures: number }>(
+      `select state, finished_at, (select count(*)::int from survey_failure f where f.survey = s.id) as failures
+       from survey s where kind <> 'read-back' and state <> 'running' order by id desc limit 1`,
+    );
+    const [plans] = await this.db.query<{ drafts: number; troubled: number }>(
+      `select count(*) filter (where state = 'draft')::int as drafts,
+         count(*) filter (where state = 'applied' and exists (select 1 from plan_change c where c.plan = p.id and c.state in ('failed', 'unexpected')))::int as troubled from plan p`,
+    );
+    const [partners] = await this.db.query<{ ending: number }>(
+      'select count(*)::int as ending from partner_domain where until is not null and until <= $1::date',
+      [soon],
+    );
+    const waiting: Waiting[] = [
+      { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
+      { kind: 'not-read', count: last?.state === 'done' ? last.failures : 0 },
+      { kind: 'survey-old', count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0 },
+      { kind: 'plans-troubled', count: plans!.troubled },
+      { kind: 'reopened', count: count((r) => r.state === 'reopened') },
+      { kind: 'mine', count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')) },
+      { kind: 'drafts', count: plans!.drafts },
+      { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },
+      { kind: 'partners-ending', count: partners!.ending },
+    ];
+    return waiting.filter((w) => w.count > 0);
+  } // prettier-ignore
+}
