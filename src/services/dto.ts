@@ -782,6 +782,8 @@ export interface SurveySum {
 }
 /** A change that closes an exposure. */
 export interface Fix {
+  words: string;
+  /** The grants and links to withdraw; none where it is another kind of change. */
   entries: EntryRef[];
   /** Points of this exposure that it closes. */
   closes: number;

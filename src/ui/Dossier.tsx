@@ -5,6 +5,7 @@ import { Fragment, useState, type ReactNode } from 'react';
 import type {
   Dossier as DossierData,
   EntryRef,
+  FindingEvent,
   FindingRow,
   FoundContent,
   RouteDto,
@@ -14,18 +15,13 @@ import { Sum } from './MatchedText.tsx';
 import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
+import { Decide, useTriage, type Deciding } from './Triage.tsx';
 import { usePickUp, useTrayHas } from './Tray.tsx';
 import { bytesWords, entryWords } from './words.ts';
 
 export interface FindingDetail {
   row: FindingRow;
-  history: {
-    at: string;
-    survey: number | null;
-    what: string;
-    plan: number | null;
-    planName: string | null;
-  }[];
+  history: FindingEvent[];
   dossier: DossierData | null;
 }
 
@@ -134,6 +130,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
         ) : (
           dossier && <WhatToDo dossier={dossier} />
         )}
+        {!fixed && <Decision row={row} />}
       </header>
       {!dossier && <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>}
       {dossier && (
@@ -187,7 +184,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
                 <When at={h.at} />
               </span>
               <span>
-                {h.what === 'opened' ? 'found' : h.what}
+                {eventWords(h)}
                 {h.plan ? (
                   <>
                     {' '}
@@ -241,6 +238,74 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
         </Section>
       )}
     </>
+  );
+}
+
+const eventWords = (h: FindingEvent): string => {
+  const by = h.who ? ` by ${h.who}` : '';
+  switch (h.what) {
+    case 'opened':
+      return 'found';
+    case 'accepted':
+      return `accepted until ${h.detail.until}${by}: ${h.detail.reason}`;
+    case 'given':
+      return `given to ${h.detail.to ?? 'nobody'}${by}`;
+    case 'note':
+      return `${h.who ?? 'somebody'}: ${h.detail.note}`;
+    case 'lapsed':
+      return 'no longer accepted: the day is past';
+    case 'worse':
+      return 'no longer accepted: it got worse';
+    default:
+      return `${h.what}${by}`;
+  }
+};
+
+/** What was decided of it, and deciding anew. */
+function Decision({ row }: { row: FindingRow }) {
+  const { steward } = useSigned();
+  const [deciding, setDeciding] = useState<Deciding>();
+  const [, setSaid] = useState('');
+  const { decide } = useTriage(setSaid);
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1">
+      {row.accepted && (
+        <p className="w-full">
+          <b>Accepted</b> until {row.accepted.until}: {row.accepted.reason}
+        </p>
+      )}
+      {row.assignee && (
+        <p className="w-full text-quiet">
+          Given to <b className="text-base-content">{row.assignee}</b>
+        </p>
+      )}
+      {steward && (
+        <>
+          {row.accepted ? (
+            <button
+              className="btn btn-xs"
+              onClick={() => decide.mutate({ findings: [row.id], decision: { act: 'reopen' } })}
+            >
+              Open it again
+            </button>
+          ) : (
+            <button className="btn btn-xs" onClick={() => setDeciding('accept')}>
+              Accept …
+            </button>
+          )}
+          <button className="btn btn-xs" onClick={() => setDeciding('give')}>
+            Give to …
+          </button>
+          <button className="btn btn-xs" onClick={() => setDeciding('note')}>
+            Note …
+          </button>
+        </>
+      )}
+      {deciding && (
+        <Decide what={deciding} findings={[row.id]} close={() => setDeciding(undefined)} said={setSaid} />
+      )}
+      {decide.error && <Trouble error={decide.error} />}
+    </div>
   );
 }
 

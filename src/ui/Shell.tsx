@@ -167,6 +167,7 @@ const OF_THE_PAST = new Set([
   '/exposure/contents',
   '/exposure/outside',
   '/exposure/causes',
+  '/exposure/cross-tab',
 ]);
 
 function ScopeLine({ path }: { path: string }) {

@@ -1,7 +1,8 @@
 /** A dense table with a sticky header and virtual rows, walked through by keyboard. */
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { ArrowDown } from 'lucide-react';
-import { useEffect, useRef, type KeyboardEvent, type ReactNode } from 'react';
+import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { flushSync } from 'react-dom';
 
 export interface Column<Row> {
   key: string;
@@ -27,10 +28,16 @@ interface TableProps<Row> {
   up?: boolean;
   /** Keys beside those for moving, such as `p`. */
   onKey?: (key: string, row: Row) => void;
+  /** Rows that are marked, to do something with all of them; `x` marks the selected one. */
+  marked?: ReadonlySet<string | number>;
+  onMark?: (keys: (string | number)[], on: boolean) => void;
   /** Called when the end comes into sight. */
   onEnd?: () => void;
   rowHeight?: number;
 }
+
+/** More rows than this are better taken away as a file. */
+const PRINTED = 5000;
 
 export function Table<Row>({
   label,
@@ -44,8 +51,12 @@ export function Table<Row>({
   up = false,
   onKey,
   onEnd,
+  marked,
+  onMark,
   rowHeight = 32,
 }: TableProps<Row>) {
+  /** From here on Shift marks. */
+  const anchor = useRef(-1);
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: rows.length,
@@ -54,9 +65,23 @@ export function Table<Row>({
     overscan: 12,
     initialRect: { width: 800, height: 600 },
   });
-  const template = columns.map((c) => c.width).join(' ');
+  const template = [...(onMark ? ['36px'] : []), ...columns.map((c) => c.width)].join(' ');
   const at = rows.findIndex((r) => rowKey(r) === selected);
-  const items = virtual.getVirtualItems();
+  // on paper every row is there, as far as it makes sense
+  const [printing, setPrinting] = useState(false);
+  useEffect(() => {
+    const on = () => flushSync(() => setPrinting(true));
+    const off = () => setPrinting(false);
+    addEventListener('beforeprint', on);
+    addEventListener('afterprint', off);
+    return () => {
+      removeEventListener('beforeprint', on);
+      removeEventListener('afterprint', off);
+    };
+  }, []);
+  const items = printing
+    ? rows.slice(0, PRINTED).map((_, index) => ({ index, size: rowHeight, start: index * rowHeight }))
+    : virtual.getVirtualItems();
   const last = items[items.length - 1]?.index ?? -1;
   useEffect(() => {
     if (last >= rows.length - 1 && rows.length) onEnd?.();
@@ -82,7 +107,9 @@ export function Table<Row>({
     if (move !== undefined && rows.length) {
       e.preventDefault();
       onSelect?.(rows[Math.max(0, Math.min(rows.length - 1, at < 0 ? 0 : at + move))]);
-    } else if (e.key === 'Escape') onSelect?.(undefined);
+    } else if (e.key === 'x' && onMark && at >= 0)
+      onMark([rowKey(rows[at]!)], !marked?.has(rowKey(rows[at]!)));
+    else if (e.key === 'Escape') onSelect?.(undefined);
     else if (at >= 0 && onKey) onKey(e.key, rows[at]!);
   };
   const grid = { display: 'grid', gridTemplateColumns: template };
@@ -103,6 +130,17 @@ export function Table<Row>({
         className="sticky top-0 z-10 border-b border-slate bg-base-100"
         ref={(el) => void (el && Object.assign(el.style, grid))}
       >
+        {onMark && (
+          <div role="columnheader" className="flex items-center pl-3">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              aria-label="Mark all that are shown"
+              checked={rows.length > 0 && rows.every((r) => marked?.has(rowKey(r)))}
+              onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
+            />
+          </div>
+        )}
         {columns.map((c) => (
           <div
             key={c.key}
@@ -149,6 +187,27 @@ export function Table<Row>({
               }
               className={`absolute inset-x-0 top-0 border-b border-base-300 ${onSelect ? 'cursor-pointer' : ''} ${k === selected ? 'bg-base-300' : 'hover:bg-base-200'}`}
             >
+              {onMark && (
+                <div role="gridcell" className="flex items-center pl-3" onClick={(e) => e.stopPropagation()}>
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-xs"
+                    aria-label="Mark"
+                    tabIndex={-1}
+                    checked={marked?.has(k) ?? false}
+                    onChange={() => undefined}
+                    onClick={(e) => {
+                      const on = !marked?.has(k);
+                      const [a, b] =
+                        e.shiftKey && anchor.current >= 0
+                          ? [Math.min(anchor.current, v.index), Math.max(anchor.current, v.index)]
+                          : [v.index, v.index];
+                      anchor.current = v.index;
+                      onMark(rows.slice(a, b + 1).map(rowKey), on);
+                    }}
+                  />
+                </div>
+              )}
               {columns.map((c) => (
                 <div
                   key={c.key}

@@ -17,10 +17,12 @@ export const STEPS = [
   {
     name: 'Exposure',
     views: [
+      { name: 'Watch', path: '/exposure/watch' },
       { name: 'Findings', path: '/exposure/findings' },
       { name: 'Causes', path: '/exposure/causes' },
       { name: 'Contents', path: '/exposure/contents' },
       { name: 'Outside', path: '/exposure/outside' },
+      { name: 'Cross-tab', path: '/exposure/cross-tab' },
     ],
   },
   { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },

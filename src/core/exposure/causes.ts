@@ -9,7 +9,7 @@ import { identityName, type View } from '../access/view.ts';
 import { findExposures, type ItemExposure } from './find.ts';
 
 /** Something that makes exposures. */
-interface Candidate {
+export interface Candidate {
   kind: 'grant' | 'link' | 'visibility' | 'membership';
   /** The one change that undoes it. */
   change: Change;
@@ -41,8 +41,8 @@ const MOST = 60;
 /** People from outside in one group, looked at as memberships. */
 const INSIDE = 20;
 
-/** What stands behind exposures, each thing once, by its key. */
-function candidates(
+/** What stands behind exposures, each thing once, with the points of the exposures that it has a part in. */
+export function candidates(
   v: View,
   exposures: readonly ItemExposure[],
 ): (Candidate & { at: number })[] {

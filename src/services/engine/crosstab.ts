@@ -234,7 +234,8 @@ export function crossPage(l: Loaded, q: CrossQuery): CrossPage {
     const total = (v: number): number => tab.cells[first][index(all.map((s, j) => (j === k ? v : s)))]!;
     const some = (v: number): boolean => q.measures.some((m) => tab.cells[m][index(all.map((s, j) => (j === k ? v : s)))]! > 0);
     const values = dims[k]!.values.map((_, v) => v).filter(some);
-    return ORDERED.has(q.by[k]!) ? values : values.sort((a, b) => total(b) - total(a) || a - b);
+    const none = (v: number): number => (NONE.has(dims[k]!.values[v]!) ? 1 : 0);
+    return ORDERED.has(q.by[k]!) ? values : values.sort((a, b) => none(a) - none(b) || total(b) - total(a) || a - b);
   };
   const kept = sizes.map((_, k) => order(k));
   const cells: CrossCell[] = [];
@@ -262,6 +263,8 @@ export function crossPage(l: Loaded, q: CrossQuery): CrossPage {
   };
 } // prettier-ignore
 
+/** Values that say that there is none of the kind: they stand last. */
+const NONE = new Set([NOT_SHARED, 'no label', 'nothing that counts', 'nobody outside', 'unknown']);
 /** Dimensions whose values have an order of their own. */
 const ORDERED = new Set<DimensionName>(['level', 'role', 'audience', 'weight', 'reach', 'age', 'used']);
 

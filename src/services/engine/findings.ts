@@ -63,7 +63,7 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
       through: e.through.map((s) =>
         typeof s.entry === 'number'
           ? sentence(entryRef(l, s.entry))
-          : 'the space is visible to the whole organisation',
+          : `the space “${nodeName(l, s.at)}” is visible to the whole organisation`,
       ),
       // granted to anyone at all, every known domain reaches it, and naming them tells nothing
       domains: l.columns.anyone[node]! & 1 ? [] : reachOf(l.view, l.columns, node).now.domains,

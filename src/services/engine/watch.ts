@@ -1,15 +1,17 @@
 /** What a survey comes to in short, what changed since the one before, and the cheapest fix of single exposures. */
 import { has, countBoth } from '../../core/access/bits.ts';
+import type { Change } from '../../core/access/change.ts';
 import { whatIf } from '../../core/access/difference.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { identityName } from '../../core/access/view.ts';
+import { candidates, type Candidate } from '../../core/exposure/causes.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
 import { outsideAccess } from '../../core/remedy/withdraw.ts';
 import type { ChangeNews, Fix, SurveySum } from '../dto.ts';
 import { changes } from './changes.ts';
 import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
-import { entryRef, nodeKey, personRef, sentence } from './describe.ts';
+import { entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
 
@@ -75,8 +77,8 @@ function news(before: Loaded, l: Loaded): ChangeNews[] {
 const fixes = new WeakMap<Loaded, Map<number, Fix | null>>();
 
 /**
- * The change that closes most of an exposure and is felt least: of its grants and links one alone, or
- * all that let in nobody but outsiders. Null where none closes anything.
+ * The change that closes most of an exposure and is felt least: one alone of what stands behind it, or
+ * all that lets in nobody but outsiders, or all of it. Null where none closes anything.
  */
 export function cheapestFix(l: Loaded, source: string, item: string): Fix | null {
   const number = l.org.find('item', key(source, item));
@@ -90,19 +92,27 @@ export function cheapestFix(l: Loaded, source: string, item: string): Fix | null
 }
 
 function work(l: Loaded, e: ItemExposure): Fix | null {
-  const { outsideOnly } = outsideAccess(l.view, nodeOfItem(l.org, e.item));
-  const single = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? [[entry]] : []));
-  const tried = [...single, ...(outsideOnly.length > 1 ? [outsideOnly] : [])].map((entries): Fix => {
-    const difference = whatIf(
-      l.view,
-      entries.map((x) => (l.org.entries.type[x] ? { link: l.org.entries.ids.at(x) } : { grant: l.org.entries.ids.at(x) })),
-      l.columns,
-    );
+  const { org } = l;
+  const { outsideOnly } = outsideAccess(l.view, nodeOfItem(org, e.item));
+  const through = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? entry : []));
+  const withdrawing = (entries: readonly number[]): Change[] =>
+    entries.map((x) => (org.entries.type[x] ? { link: org.entries.ids.at(x) } : { grant: org.entries.ids.at(x) }));
+  const tries: { changes: Change[]; entries: number[]; words: string }[] = candidates(l.view, [e]).map((c) => ({
+    changes: [c.change],
+    entries: c.entry === undefined ? [] : [c.entry],
+    words: fixOf(l, c),
+  }));
+  for (const entries of [outsideOnly, through])
+    if (entries.length > 1)
+      tries.push({ changes: withdrawing(entries), entries, words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
+  const tried = tries.map(({ changes, entries, words }): Fix => {
+    const difference = whatIf(l.view, changes, l.columns);
     const [left] = findExposures(difference.view, difference.after, l.weights, [e.item]);
     const losing = new Set<number>();
     for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
     const members = [...losing].filter((i) => has(l.view.members, i)).length;
     return {
+      words,
       entries: entries.map((x) => entryRef(l, x)),
       closes: e.points - (left?.points ?? 0),
       members,
@@ -112,3 +122,11 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.entries.length - b.entries.length)[0];
   return best && best.closes > 0 ? best : null;
 } // prettier-ignore
+
+function fixOf(l: Loaded, c: Candidate): string {
+  if (c.kind === 'visibility') return `Show the space “${nodeName(l, c.space!)}” to its members alone`;
+  if (c.kind === 'membership')
+    return `Take ${personRef(l, c.identity!).address} out of the group “${l.org.groups[c.group!]!.name}”`;
+  const { kind, to, on } = entryRef(l, c.entry!);
+  return `Withdraw the ${kind} to ${to} on ${on.kind} “${on.name}”`;
+}

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { Account, CauseRow, CausesPage } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section, type Pinning } from '../Dossier.tsx';
-import { usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { Empty, plural, Trouble, Weight, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
@@ -12,10 +12,11 @@ import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
-const useCauses = (asOf: number | undefined) =>
+const useCauses = (asOf: number | undefined, text?: string, where?: string) =>
   useQuery({
-    queryKey: ['causes', asOf],
-    queryFn: () => api<CausesPage>('GET', withQuery('/api/causes', { asOf })),
+    queryKey: ['causes', asOf, text, where],
+    queryFn: () => api<CausesPage>('GET', withQuery('/api/causes', { asOf, text, where })),
+    placeholderData: (before) => before,
   });
 
 export default function Causes({ account, search }: { account: Account; search: string }) {
@@ -40,11 +41,14 @@ const KIND = {
 } as const;
 
 function View({ params, set, narrow }: ViewProps) {
-  const { data, error, refetch } = useCauses(asOfOf(params));
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const held = Boolean(text ?? where);
+  const { data, error, refetch } = useCauses(asOfOf(params), text, where);
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
-  if (data && data.rows.length === 0)
+  if (data && data.rows.length === 0 && !held)
     return <Empty>{data.points ? 'No single change closes anything: what is exposed is so by several ways at once.' : 'Nothing is exposed, so nothing causes it.'}</Empty>;
   const half = data ? data.rows.findIndex((r) => r.together >= data.points / 2) + 1 : 0;
   const columns: Column<CauseRow & { rank: number }>[] = [
@@ -58,7 +62,7 @@ function View({ params, set, narrow }: ViewProps) {
           <b className="w-10 text-right">{r.points.toLocaleString('en')}</b>
           <svg width="40" height="6" aria-hidden>
             <rect width="40" height="6" className="fill-base-300" />
-            <rect width={(40 * r.points) / Math.max(1, data!.rows[0]!.points)} height="6" className="fill-quiet" />
+            <rect width={(40 * r.points) / Math.max(1, data!.rows[0]?.points ?? 1)} height="6" className="fill-quiet" />
           </svg>
         </span>
       ),
@@ -77,7 +81,9 @@ function View({ params, set, narrow }: ViewProps) {
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-3 px-4 py-2.5">
       <h1 className="min-w-0 flex-1 truncate text-base">
-        {data ? (
+        {data && held ? (
+          <b>{plural(data.rows.length, 'cause')} fit</b>
+        ) : data ? (
           half > 0 ? (
             <>
               <b>{plural(half, 'change')}</b> would close half of <b>{data.points.toLocaleString('en')} exposure points</b>
@@ -92,8 +98,10 @@ function View({ params, set, narrow }: ViewProps) {
           <span className="text-quiet">Working out what each change would close …</span>
         )}
       </h1>
-        {!narrow && <TakeAway table="causes" held={{ asOf: asOfOf(params) }} />}
+        {!narrow && <TakeAway table="causes" held={{ asOf: asOfOf(params), text, where }} />}
+        <FilterBox value={text} set={set} label="Find in causes" placeholder="space, group, maker …" table="causes" where={where} />
       </div>
+      <Conditions where={where} set={set} />
       <div className="min-h-0 flex-1 border-t border-slate">
         <Table
           label="Causes"

@@ -11,11 +11,12 @@ import type {
 import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../marks.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
 import { asOfOf, useUrl } from '../url.ts';
 
@@ -66,6 +67,7 @@ function View({ search }: { search: string }) {
   const { from, to, good } = useSides(params);
   const change = params.get('change') ?? undefined;
   const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const by = params.get('by') ?? undefined;
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
@@ -73,7 +75,7 @@ function View({ search }: { search: string }) {
   const { query, first, rows, more } = usePages<ChangesPage>(
     'changes',
     '/api/changes',
-    { from, to, change, text, by, source, sort, down: String(down) },
+    { from, to, change, text, where, by, source, sort, down: String(down) },
     PAGE,
     from !== undefined,
   );
@@ -204,8 +206,17 @@ function View({ search }: { search: string }) {
           ))}
         </div>
         <span className="flex-1" />
-        <FilterBox value={text} set={set} label="Find in changes" placeholder="name, space" />
+        {!narrow && from !== undefined && <TakeAway table="changes" held={{ from, to, text, where }} />}
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in changes"
+          placeholder="name, space"
+          table="changes"
+          where={where}
+        />
       </div>
+      <Conditions where={where} set={set} />
       {first && first.causes.length > 0 && (
         <section aria-label="What brought it about" className="border-t border-slate px-4 py-2">
           <h2 className="text-xs font-semibold text-quiet">

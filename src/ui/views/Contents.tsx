@@ -10,7 +10,7 @@ import type {
   UnreadFile,
 } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
-import { FilterBox } from '../filter.tsx';
+import { Conditions, FilterBox } from '../filter.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../marks.tsx';
 import { useNodeDossier } from '../NodeDossier.tsx';
 import { usePages } from '../pages.ts';
@@ -291,11 +291,12 @@ function Files({
   name: string | undefined;
 }) {
   const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
   const { query, first, rows, more } = usePages<{ rows: ContentFile[]; total: number }>(
     'content-files',
     '/api/contents/files',
-    { ...held, text, sort },
+    { ...held, text, where, sort },
     PAGE,
   );
   const columns: Column<ContentFile>[] = [
@@ -318,12 +319,13 @@ function Files({
           <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
           {held.tier && <> that could be reached at <b>{held.tier}</b></>}
         </h2>
-        {!narrow && <TakeAway table="content-files" held={{ ...held, text }} />}
-        <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" />
-        <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined })}>
+        {!narrow && <TakeAway table="content-files" held={{ ...held, text, where }} />}
+        <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={where} />
+        <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined, where: undefined })}>
           Close the list
         </button>
       </div>
+      <Conditions where={where} set={set} />
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         {first && rows.length === 0 ? (
@@ -344,10 +346,12 @@ function Unread({
 }: ViewProps & {
   held: Held;
 }) {
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const { query, first, rows, more } = usePages<{ rows: UnreadFile[]; total: number }>(
     'unread-files',
     '/api/contents/unread',
-    { asOf: held.asOf, ws: held.ws, text: params.get('text') ?? undefined },
+    { asOf: held.asOf, ws: held.ws, text, where },
     PAGE,
   );
   const columns: Column<UnreadFile>[] = [
@@ -362,12 +366,13 @@ function Unread({
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach first
         </h2>
-        {!narrow && <TakeAway table="unread" held={{ asOf: held.asOf, ws: held.ws, text: params.get('text') ?? undefined }} />}
-        <FilterBox value={params.get('text') ?? undefined} set={set} label="Find in these files" placeholder="file or reason …" />
-        <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined })}>
+        {!narrow && <TakeAway table="unread" held={{ asOf: held.asOf, ws: held.ws, text, where }} />}
+        <FilterBox value={text} set={set} label="Find in these files" placeholder="file or reason …" table="unread" where={where} />
+        <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}>
           Back to what was found
         </button>
       </div>
+      <Conditions where={where} set={set} />
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         <Table label="Files not fully scanned" columns={columns} rows={rows} rowKey={(r) => r.key} selected={params.get('sel') ?? undefined} onSelect={(r) => set({ sel: r?.key }, 'push')} onEnd={more} />

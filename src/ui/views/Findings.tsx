@@ -1,24 +1,27 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
-import type { Account, FindingRow } from '../../services/dto.ts';
-import { api } from '../api.ts';
-import { Dossier, type FindingDetail } from '../Dossier.tsx';
+import { joinConditions, splitConditions } from '../../core/filter/fields.ts';
+import {
+  FINDING_GROUPS,
+  type Account,
+  type FindingGroup,
+  type FindingGroupBy,
+  type FindingRow,
+  type FindingsPage,
+} from '../../services/dto.ts';
+import { api, withQuery } from '../api.ts';
+import { Dossier } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, KeptViews, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { usePickUp } from '../Tray.tsx';
+import { Decide, TriageBar, useTriage, type Deciding } from '../Triage.tsx';
 import { useUrl, type ViewProps } from '../url.ts';
 
-interface List {
-  rows: FindingRow[];
-  total: number;
-  points: number;
-  open: number;
-  fixed: number;
-}
 const PAGE = 200;
 
 export default function Findings({ account, search }: { account: Account; search: string }) {
@@ -36,6 +39,17 @@ export default function Findings({ account, search }: { account: Account; search
   );
 }
 
+const STATES = ['open', 'accepted', 'fixed', 'all'] as const;
+type States = (typeof STATES)[number];
+const GROUP_WORDS: Record<FindingGroupBy, string> = {
+  item: 'file',
+  space: 'space',
+  owner: 'owner',
+  type: 'data type',
+  domain: 'outside domain',
+  cause: 'cause',
+};
+
 /** Whence it is reached, the widest first. */
 const from = (r: FindingRow): string =>
   r.now === 'public'
@@ -45,27 +59,40 @@ const from = (r: FindingRow): string =>
 
 function View({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
-  const { pickUp } = usePickUp();
-  const state = (params.get('state') ?? 'open') as 'open' | 'fixed' | 'all';
+  const state = STATES.find((x) => x === params.get('state')) ?? 'open';
   const severity = params.get('severity') ?? undefined;
   const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const space = params.get('space') ?? undefined;
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'points';
+  const by = FINDING_GROUPS.find((g) => g === params.get('group'));
+  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
+  const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
+  const [said, setSaid] = useState('');
+  const { pickUp } = useTriage(setSaid);
+  const held = { state, severity, text, where, space, source };
 
-  const { query, first, rows, more } = usePages<List>(
+  const { query, first, rows, more } = usePages<FindingsPage>(
     'findings',
     '/api/findings',
-    { state, severity, text, space, source, sort },
+    { ...held, sort },
     PAGE,
   );
 
-  /** `p` picks up what lets outsiders into the selected file. */
+  /** Keys on the selected row: `p` picks up what lets outsiders in, `a` accepts, `g` gives, `n` notes. */
   const onKey = (key: string, row: FindingRow) => {
-    if (key !== 'p' || !steward) return;
-    void api<FindingDetail>('GET', `/api/findings/${row.id}`).then(({ dossier }) => {
-      if (dossier?.withdrawable.length) pickUp.mutate(dossier.withdrawable);
-    });
+    if (!steward) return;
+    if (key === 'p') pickUp.mutate([row.id]);
+    const what = ({ a: 'accept', g: 'give', n: 'note' } as const)[key as 'a' | 'g' | 'n'];
+    if (what) setDeciding({ what, findings: marked.size ? [...marked] : [row.id] });
+  };
+  const mark = (keys: (string | number)[], on: boolean) => {
+    const next = new Set(marked);
+    for (const k of keys as number[])
+      if (on) next.add(k);
+      else next.delete(k);
+    setMarked(next);
   };
   const most = Math.max(1, ...rows.map((r) => r.points));
   const columns: Column<FindingRow>[] = [
@@ -134,13 +161,18 @@ function View({ params, set, narrow }: ViewProps) {
             name: 'State',
             width: '84px',
             cell: (r: FindingRow) => (
-              <span className={r.state === 'fixed' ? 'text-quiet' : ''}>{r.state}</span>
+              <span
+                className={`truncate ${r.state === 'fixed' ? 'text-quiet' : ''}`}
+                title={r.accepted && `until ${r.accepted.until}: ${r.accepted.reason}`}
+              >
+                {r.state}
+              </span>
             ),
           },
         ]),
   ];
 
-  if (first && first.open + first.fixed === 0)
+  if (first && first.open + first.accepted + first.fixed === 0)
     return (
       <Empty
         action={
@@ -159,12 +191,7 @@ function View({ params, set, narrow }: ViewProps) {
         <h1 className="whitespace-nowrap text-base">
           {first ? (
             <>
-              <b>
-                {plural(
-                  first.total,
-                  state === 'fixed' ? 'fixed finding' : state === 'all' ? 'finding' : 'open finding',
-                )}
-              </b>
+              <b>{plural(first.total, state === 'all' ? 'finding' : `${state} finding`)}</b>
               {state !== 'fixed' && (
                 <span className="text-quiet">, {first.points.toLocaleString('en')} exposure points</span>
               )}
@@ -174,14 +201,32 @@ function View({ params, set, narrow }: ViewProps) {
           )}
         </h1>
         <span className="flex-1" />
-        {!narrow && <TakeAway table="findings" held={{ state, severity, text, space, ws: source }} />}
+        {!narrow && <KeptViews path="/exposure/findings" set={set} />}
+        {!narrow && <TakeAway table="findings" held={{ state, severity, text, where, space, ws: source }} />}
         <FilterBox
           value={text}
           set={set}
           label="Find in findings"
-          placeholder="file, space, domain …"
-          width="w-52"
+          placeholder={narrow ? 'find …' : 'find, or a condition'}
+          width={narrow ? 'w-32' : 'w-52'}
+          table="findings"
+          where={where}
         />
+        {!narrow && (
+          <select
+            className="select select-sm w-36"
+            aria-label="Group by"
+            value={by ?? ''}
+            onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
+          >
+            <option value="">not in groups</option>
+            {FINDING_GROUPS.map((g) => (
+              <option key={g} value={g}>
+                by {GROUP_WORDS[g]}
+              </option>
+            ))}
+          </select>
+        )}
         <select
           className="select select-sm w-32"
           aria-label="Severity"
@@ -194,16 +239,34 @@ function View({ params, set, narrow }: ViewProps) {
           ))}
         </select>
         <select
-          className="select select-sm w-24"
+          className="select select-sm w-26"
           aria-label="State"
           value={state}
           onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
         >
-          <option>open</option>
-          <option>fixed</option>
-          <option>all</option>
+          {STATES.map((x) => (
+            <option key={x}>{x}</option>
+          ))}
         </select>
       </div>
+      <Conditions where={where} set={set} />
+      {steward && marked.size > 0 && (
+        <TriageBar
+          marked={[...marked]}
+          clear={() => setMarked(new Set())}
+          begin={(what) => setDeciding({ what, findings: [...marked] })}
+          said={setSaid}
+        />
+      )}
+      <p role="status" className={said ? 'flex items-center gap-3 bg-base-200 px-4 py-1' : 'sr-only'}>
+        {said}
+        {said && (
+          <button className="cursor-pointer underline" onClick={() => setSaid('')}>
+            Good
+          </button>
+        )}
+      </p>
+      {deciding && <Decide {...deciding} close={() => setDeciding(undefined)} said={setSaid} />}
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       {first && rows.length === 0 ? (
         <Empty
@@ -215,6 +278,7 @@ function View({ params, set, narrow }: ViewProps) {
                   severity: undefined,
                   text: undefined,
                   state: undefined,
+                  where: undefined,
                   space: undefined,
                   ws: undefined,
                 });
@@ -224,10 +288,12 @@ function View({ params, set, narrow }: ViewProps) {
             </button>
           }
         >
-          {state === 'open' && !severity && !text && !space && !source && !source
+          {state === 'open' && !severity && !text && !where && !space && !source
             ? 'Nothing is open: every file’s reach is within what its weight allows.'
             : 'No finding fits these filters.'}
         </Empty>
+      ) : by ? (
+        <Groups by={by} held={held} set={set} />
       ) : (
         <div className="min-h-0 flex-1 border-t border-slate">
           <Table
@@ -241,9 +307,113 @@ function View({ params, set, narrow }: ViewProps) {
             onSort={(k) => set({ sort: k === 'points' ? undefined : k })}
             onKey={onKey}
             onEnd={more}
+            {...(steward && { marked, onMark: mark })}
           />
         </div>
       )}
     </div>
+  );
+}
+
+/** What a group's findings have in common, as a condition. */
+const CONDITION: Record<Exclude<FindingGroupBy, 'item'>, (value: string) => string> = {
+  space: (v) => `space == ${JSON.stringify(v)}`,
+  owner: (v) => `owner == ${JSON.stringify(v)}`,
+  type: (v) => (v ? `${JSON.stringify(v)} in types` : 'size(types) == 0'),
+  domain: (v) => (v ? `${JSON.stringify(v)} in domains` : 'size(domains) == 0'),
+  cause: (v) => (v ? `${JSON.stringify(v)} in through` : 'size(through) == 0'),
+};
+const NONE: Record<FindingGroupBy, string> = {
+  item: '',
+  space: 'no space',
+  owner: 'nobody owns it',
+  type: 'by its label alone',
+  domain: 'nobody outside, or anybody at all',
+  cause: 'no single cause',
+};
+
+function Groups({
+  by,
+  held,
+  set,
+}: {
+  by: FindingGroupBy;
+  held: { state: States; where: string | undefined } & Record<string, string | undefined>;
+  set: ViewProps['set'];
+}) {
+  const { data, error, refetch } = useQuery({
+    queryKey: ['findings', 'groups', by, held],
+    queryFn: () =>
+      api<{ groups: FindingGroup[]; total: number }>(
+        'GET',
+        withQuery('/api/findings/groups', { ...held, by }),
+      ),
+    placeholderData: (before) => before,
+  });
+  if (error) return <Trouble error={error} retry={() => void refetch()} />;
+  const most = Math.max(1, ...(data?.groups.map((g) => g.points) ?? []));
+  const open = (g: FindingGroup) => {
+    if (by === 'item') set({ group: undefined, finding: String(g.finding) }, 'push');
+    else
+      set(
+        {
+          group: undefined,
+          where: joinConditions([...splitConditions(held.where ?? ''), CONDITION[by](g.value)]),
+        },
+        'push',
+      );
+  };
+  const columns: Column<FindingGroup>[] = [
+    {
+      key: 'points',
+      name: 'Points',
+      width: '132px',
+      cell: (g) => (
+        <span className="flex w-full items-center gap-2">
+          <b className="w-12 text-right">{g.points.toLocaleString('en')}</b>
+          <svg width="48" height="6" aria-hidden>
+            <rect width="48" height="6" className="fill-base-300" />
+            <rect width={(48 * g.points) / most} height="6" className="fill-quiet" />
+          </svg>
+        </span>
+      ),
+    },
+    {
+      key: 'findings',
+      name: 'Findings',
+      width: '84px',
+      right: true,
+      cell: (g) => g.findings.toLocaleString('en'),
+    },
+    {
+      key: 'value',
+      name: GROUP_WORDS[by].replace(/^./, (c) => c.toUpperCase()),
+      width: 'minmax(260px, 2fr)',
+      cell: (g) => (
+        <span className={`truncate ${g.value ? 'font-medium' : 'text-quiet'}`} title={g.value}>
+          {g.value || NONE[by]}
+        </span>
+      ),
+    },
+    { key: 'weight', name: 'Heaviest', width: '84px', cell: (g) => <Weight weight={g.weight} /> },
+    { key: 'reach', name: 'Widest', width: '286px', cell: (g) => <Beam now={g.now} could={g.could} /> },
+  ];
+  return (
+    <>
+      {(by === 'type' || by === 'domain' || by === 'cause') && (
+        <p className="px-4 pb-1.5 text-quiet">
+          A finding with several is in each of their groups; above, each counts once.
+        </p>
+      )}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        <Table
+          label="Groups of findings"
+          columns={columns}
+          rows={data?.groups ?? []}
+          rowKey={(g) => g.finding ?? g.value}
+          onSelect={(g) => g && open(g)}
+        />
+      </div>
+    </>
   );
 }

@@ -6,9 +6,10 @@ import type { Account, HoldingPage, HoldingRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../marks.tsx';
 import { useNodeDossier } from '../NodeDossier.tsx';
-import { FilterBox } from '../filter.tsx';
+import { Conditions, FilterBox } from '../filter.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function Holdings({ account, search }: { account: Account; search: string }) {
@@ -32,7 +33,7 @@ const ONLY = {
   'no-owner': 'spaces nobody owns',
   dormant: 'dormant spaces (90 days)',
 } as const;
-const FILTERS = ['text', 'kind', 'weight', 'tier', 'domain', 'only'] as const;
+const FILTERS = ['text', 'where', 'kind', 'weight', 'tier', 'domain', 'only'] as const;
 const UP_FIRST = new Set(['name']);
 
 function View({ params, set, narrow }: ViewProps) {
@@ -274,9 +275,12 @@ function View({ params, set, narrow }: ViewProps) {
           value={filters.text}
           set={set}
           label="Find by name"
-          placeholder="name"
+          placeholder="name, or a condition"
           width={narrow ? 'w-32' : 'w-44'}
+          table="items"
+          where={filters.where}
         />
+        {list && !narrow && <TakeAway table="holdings" held={{ ...filters, parent: root, asOf }} />}
         {choose(
           'kind',
           'Kind',
@@ -324,6 +328,7 @@ function View({ params, set, narrow }: ViewProps) {
           </button>
         )}
       </div>
+      <Conditions where={filters.where} set={set} />
       {error && <Trouble error={error} retry={() => void (list ? flat.refetch() : trees[0]?.refetch())} />}
       {!error && total === 0 ? (
         <Empty

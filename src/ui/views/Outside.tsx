@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Account, OutsideDossier, OutsidePage, OutsideRow, PartnerPreview } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section, type Pinning } from '../Dossier.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { Flow } from '../Flow.tsx';
 import { Empty, plural, State, Trouble, Weight, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
@@ -44,11 +44,12 @@ function View({ params, set, narrow }: ViewProps) {
   const sort = params.get('sort') ?? 'points';
   const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
   const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const drawn = params.get('draw') === 'flow';
   const asOf = asOfOf(params);
   const { data, error, refetch } = useQuery({
-    queryKey: ['outside', show, sort, down, text, asOf],
-    queryFn: () => api<OutsidePage>('GET', withQuery('/api/outside', { show, sort, down: String(down), text, asOf })),
+    queryKey: ['outside', show, sort, down, text, where, asOf],
+    queryFn: () => api<OutsidePage>('GET', withQuery('/api/outside', { show, sort, down: String(down), text, where, asOf })),
     placeholderData: (before) => before,
   });
   if (data && data.counts.all === 0)
@@ -69,12 +70,13 @@ function View({ params, set, narrow }: ViewProps) {
             </button>
           ))}
         </div>
-        {!narrow && <TakeAway table="outside" held={{ show, text, asOf }} />}
+        {!narrow && <TakeAway table="outside" held={{ show, text, where, asOf }} />}
         <button className="btn btn-sm" aria-pressed={drawn} onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}>
           {drawn ? 'Show the table' : 'Draw the flow'}
         </button>
-        <FilterBox value={text} set={set} label="Find a domain" placeholder="domain, department …" width={narrow ? 'w-32' : 'w-48'} />
+        <FilterBox value={text} set={set} label="Find a domain" placeholder="domain, department …" width={narrow ? 'w-32' : 'w-48'} table="outside" where={where} />
       </div>
+      <Conditions where={where} set={set} />
       {error && <Trouble error={error} retry={() => void refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         {drawn ? (

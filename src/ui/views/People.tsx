@@ -1,10 +1,11 @@
 import type { Account, IdentityPage, IdentityRow } from '../../services/dto.ts';
 import { IdentityDossier } from '../IdentityDossier.tsx';
 import { Empty, plural, Trouble } from '../marks.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
+import { TakeAway } from '../TakeAway.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function People({ account, search }: { account: Account; search: string }) {
@@ -56,6 +57,7 @@ function View({ params, set, narrow }: ViewProps) {
   const wanted = params.get('show') ?? 'groups';
   const show: Show = wanted in SHOW ? (wanted as Show) : 'groups';
   const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
   const sort =
     params.get('sort') ??
     (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
@@ -63,7 +65,7 @@ function View({ params, set, narrow }: ViewProps) {
   const { query, first, rows, more } = usePages<IdentityPage>(
     'people',
     '/api/people',
-    { show, text, sort, down: String(down), asOf },
+    { show, text, where, sort, down: String(down), asOf },
     PAGE,
   );
   const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
@@ -181,8 +183,17 @@ function View({ params, set, narrow }: ViewProps) {
           ))}
         </div>
         <span className="flex-1" />
-        <FilterBox value={text} set={set} label="Find people and groups" placeholder="name, address" />
+        {!narrow && <TakeAway table="people" held={{ show, text, where, asOf }} />}
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find people and groups"
+          placeholder="name, address"
+          table="people"
+          where={where}
+        />
       </div>
+      <Conditions where={where} set={set} />
       <h1 className="px-4 pb-1.5 text-quiet">
         {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
         {EXPLAIN[show]}
