@@ -28,7 +28,7 @@ async function openWithUsage(dir: string, options: AccessOptions): Promise<{ vie
   if (moment !== undefined && Number.isNaN(moment))
     throw new CliError('--as-of takes a time such as 2026-03-01T00:00:00Z (RFC 3339).');
   const changes = options.without === undefined ? [] : await readChanges(options.without);
-  const { org, activity } = await loadOrganisation(dir, options.used !== undefined);
+  const { org, activity } = await loadOrganisation(dir, { activity: options.used !== undefined });
   const now = view(org, moment === undefined ? {} : { moment });
   const usage = usageOf(org, resolveDeeds(now, activity));
   if (!changes.length) return { view: now, usage };

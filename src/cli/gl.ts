@@ -7,6 +7,7 @@ import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from '
 import { classify, listTypes, testTypes } from './classify.ts';
 import { copyExtract } from './copy.ts';
 import { CliError } from './error.ts';
+import { find } from './find.ts';
 import { verifyLedger } from './ledger.ts';
 
 const program = new Command('gl').description('Gate Lantern without a browser').exitOverride();
@@ -65,6 +66,11 @@ access('diff', 'what changed between two extracts, item by item')
   .argument('<dir2>')
   .option('--spaces', 'of spaces and not of items')
   .action(diffCommand);
+
+access('find', 'spaces, folders and files that a condition holds of (docs/filters.md)')
+  .argument('<condition>', 'in CEL, such as: weight >= 3 && could >= outside')
+  .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
+  .action(find);
 
 program
   .command('copy')

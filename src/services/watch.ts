@@ -48,22 +48,31 @@ export class Watch {
     return row && { ...row.doc, survey: row.survey };
   }
 
-  async page(account: Account): Promise<WatchPage | undefined> {
+  /** Held to a source and a space where they are given: findings and matrix; news and points over time are of everything. */
+  async page(
+    account: Account,
+    held: { source?: string | undefined; space?: string | undefined } = {},
+  ): Promise<WatchPage | undefined> {
     const sum = await this.sum();
     if (!sum) return undefined;
-    const { rows, open, points } = await this.findings.list({
+    const { rows, total, points } = await this.findings.list({
+      ...held,
       state: 'open',
       sort: 'points',
       limit: COSTLIEST,
       offset: 0,
     });
+    const scoped =
+      held.source || held.space
+        ? await this.engine.ask.cross(undefined, { by: sum.matrix.by, measures: sum.matrix.measures, ws: held.source, space: held.space })
+        : undefined;
     const history = await this.db.query<{ survey: number; at: Date; points: number; findings: number; plan: number | null; plan_name: string | null }>(
       `select s.id as survey, s.taken_at as at, x.points, x.findings, s.plan, p.name as plan_name
        from survey_sum x join survey s on s.id = x.survey left join plan p on p.id = s.plan order by s.id`,
     );
     return {
-      sum,
-      open,
+      sum: scoped ? { ...sum, matrix: scoped } : sum,
+      open: total,
       points,
       costliest: await Promise.all(
         rows.map(async (row) => ({ row, fix: (await this.engine.ask.cheapestFix(undefined, row.source, row.item)) ?? null })),

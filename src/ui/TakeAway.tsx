@@ -1,7 +1,7 @@
 /** A table as a file: what is held to in the view is what is taken. And the page on paper. */
 import { Download } from 'lucide-react';
-import { useState } from 'react';
 import { withQuery } from './api.ts';
+import { usePopup } from './filter.tsx';
 
 const FORMATS = {
   csv: ['CSV', 'for any spreadsheet; nothing in it is run'],
@@ -17,10 +17,10 @@ export function TakeAway({
   table: string;
   held: Record<string, string | number | undefined>;
 }) {
-  const [open, setOpen] = useState(false);
+  const { open, setOpen, holder } = usePopup();
   const formats = ['csv', 'xlsx', 'jsonl', ...(table === 'findings' ? (['ocsf'] as const) : [])] as const;
   return (
-    <span className="relative" onKeyDown={(e) => e.key === 'Escape' && setOpen(false)}>
+    <span className="relative" ref={holder}>
       <button
         className="btn btn-sm btn-ghost gap-1 px-1.5 font-normal"
         aria-expanded={open}

@@ -1,7 +1,7 @@
 /** What every table's view shares: a box that filters by text and conditions, kept views, and a dossier that can be pinned. */
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Bookmark, Search } from 'lucide-react';
-import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
+import { useEffect, useId, useRef, useState, type KeyboardEvent as Key, type RefObject } from 'react';
 import { FIELDS, joinConditions, splitConditions, type Field, type Filtered } from '../core/filter/fields.ts';
 import type { SavedView } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
@@ -225,9 +225,35 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
   );
 } // prettier-ignore
 
+/** Something that opens over the page, and closes by Escape or by a press elsewhere. */
+export function usePopup(): {
+  open: boolean;
+  setOpen: (open: boolean) => void;
+  holder: RefObject<HTMLSpanElement | null>;
+} {
+  const [open, setOpen] = useState(false);
+  const holder = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    if (!open) return;
+    const key = (e: KeyboardEvent) => {
+      if (e.key === 'Escape') setOpen(false);
+    };
+    const press = (e: PointerEvent) => {
+      if (!holder.current?.contains(e.target as Node)) setOpen(false);
+    };
+    addEventListener('keydown', key);
+    addEventListener('pointerdown', press);
+    return () => {
+      removeEventListener('keydown', key);
+      removeEventListener('pointerdown', press);
+    };
+  }, [open]);
+  return { open, setOpen, holder };
+}
+
 /** Views that were kept at this place, and keeping the one that is open. */
 export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
-  const [open, setOpen] = useState(false);
+  const { open, setOpen, holder } = usePopup();
   const [name, setName] = useState('');
   const [shared, setShared] = useState(false);
   const refresh = useRefresh();
@@ -248,7 +274,7 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
     setOpen(false);
   };
   return (
-    <span className="relative" onKeyDown={(e) => e.key === 'Escape' && setOpen(false)}>
+    <span className="relative" ref={holder}>
       <button className="btn btn-sm btn-ghost gap-1 px-1.5 font-normal" aria-expanded={open} onClick={() => setOpen(!open)} title="Kept views">
         <Bookmark size={14} aria-hidden /> Views{here.length > 0 && <b>{here.length}</b>}
       </button>

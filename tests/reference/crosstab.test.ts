@@ -24,15 +24,25 @@ interface Plain {
   seed: number;
 }
 const valuesOf = (p: Plain, n: number): number[] =>
-  p.many ? [0, 1, 2].filter((x) => ((n * 7 + p.seed + x * 5) % 4 < 2) || x === (n + p.seed) % 3) : [(n * 5 + p.seed) % 3];
+  p.many
+    ? [0, 1, 2].filter((x) => (n * 7 + p.seed + x * 5) % 4 < 2 || x === (n + p.seed) % 3)
+    : [(n * 5 + p.seed) % 3];
 const dimensionOf = (p: Plain, count: number): Dimension => {
   const lists = Array.from({ length: count }, (_, n) => valuesOf(p, n));
   if (!p.many) return { of: p.of, values: VALUES, one: Int32Array.from(lists, (l) => l[0]!) };
   const owners = lists.flatMap((l, n) => l.map(() => n));
-  return { of: p.of, values: VALUES, many: listsBy(Int32Array.from(owners), Int32Array.from(lists.flat()), count) };
+  return {
+    of: p.of,
+    values: VALUES,
+    many: listsBy(Int32Array.from(owners), Int32Array.from(lists.flat()), count),
+  };
 };
 const kinds = fc.array(
-  fc.record({ of: fc.constantFrom('item' as const, 'share' as const), many: fc.boolean(), seed: fc.integer({ min: 0, max: 11 }) }),
+  fc.record({
+    of: fc.constantFrom('item' as const, 'share' as const),
+    many: fc.boolean(),
+    seed: fc.integer({ min: 0, max: 11 }),
+  }),
   { minLength: 1, maxLength: 3 },
 );
 
@@ -40,15 +50,25 @@ const kinds = fc.array(
 function applying(rows: Rows, item: Rows['items'][number]): string[] {
   const space = rows.spaces.find((s) => s.id === item.space)!;
   const workspace = rows.workspaces.find((w) => w.id === space.workspace)!;
-  const inert = (space.gate ?? []).length > 0 || [space.externalSharing, workspace.externalSharing].some((x) => x && x !== 'anyone');
-  const live = (x: { expiresAt?: string | undefined }) => !x.expiresAt || Date.parse(x.expiresAt) > rows.takenAt;
+  const inert =
+    (space.gate ?? []).length > 0 ||
+    [space.externalSharing, workspace.externalSharing].some((x) => x && x !== 'anyone');
+  const live = (x: { expiresAt?: string | undefined }) =>
+    !x.expiresAt || Date.parse(x.expiresAt) > rows.takenAt;
   const out: string[] = [];
   let broken = false;
   const take = (on: object, space: boolean): void => {
     const here = (x: { on: object }) => JSON.stringify(x.on) === JSON.stringify(on);
     for (const g of rows.grants)
-      if (here(g) && live(g) && !('anyone' in g.to && inert) && (!broken || (space && (g.role === 'manager' || g.role === 'owner')))) out.push(`grant ${g.id}`);
-    for (const l of rows.links) if (here(l) && live(l) && !broken && !(l.audience === 'anyone' && inert)) out.push(`link ${l.id}`);
+      if (
+        here(g) &&
+        live(g) &&
+        !('anyone' in g.to && inert) &&
+        (!broken || (space && (g.role === 'manager' || g.role === 'owner')))
+      )
+        out.push(`grant ${g.id}`);
+    for (const l of rows.links)
+      if (here(l) && live(l) && !broken && !(l.audience === 'anyone' && inert)) out.push(`link ${l.id}`);
   };
   for (let at: typeof item | undefined = item; at;) {
     const now: typeof item = at;
@@ -92,7 +112,8 @@ it('counts what counting by sets counts, in every cell and every total', () => {
         for (const share of list.length ? list : ['nothing']) {
           const n = share === 'nothing' ? shares.count - 1 : numberOf(share);
           let at: (number | string)[][] = [[]];
-          for (const p of plain) at = at.flatMap((a) => [...valuesOf(p, p.of === 'item' ? i : n), '*'].map((x) => [...a, x]));
+          for (const p of plain)
+            at = at.flatMap((a) => [...valuesOf(p, p.of === 'item' ? i : n), '*'].map((x) => [...a, x]));
           for (const a of at) {
             const key = a.join();
             let cell = cells.get(key);
@@ -103,8 +124,14 @@ it('counts what counting by sets counts, in every cell and every total', () => {
         }
         // everybody who can do something with it, where cells are not of shares
         if (plain.every((p) => p.of === 'item')) {
-          const all = Object.keys(judge.judge(rows.spaces.find((s) => s.id === row.space)!, row).who);
-          for (const [key, cell] of cells) if (cell.items.has(i)) for (const p of all) if (key) cell.people.add(p);
+          const all = Object.keys(
+            judge.judge(
+              rows.spaces.find((s) => s.id === row.space)!,
+              row,
+            ).who,
+          );
+          for (const [key, cell] of cells)
+            if (cell.items.has(i)) for (const p of all) if (key) cell.people.add(p);
         }
       }
       const wanted = (key: string): number =>
@@ -113,7 +140,8 @@ it('counts what counting by sets counts, in every cell and every total', () => {
         const key = [...cells.keys()].find((k) => wanted(k) === c);
         const cell = key === undefined ? undefined : cells.get(key)!;
         const items = [...(cell?.items ?? [])];
-        const sum = (of: ArrayLike<number>, filesOnly = false) => items.reduce((n, i) => n + (filesOnly && !isFile[i] ? 0 : of[i]!), 0);
+        const sum = (of: ArrayLike<number>, filesOnly = false) =>
+          items.reduce((n, i) => n + (filesOnly && !isFile[i] ? 0 : of[i]!), 0);
         expect(tab.cells.items[c]).toBe(items.length);
         expect(tab.cells.files[c]).toBe(sum(isFile));
         expect(tab.cells.points[c]).toBe(sum(points));
@@ -145,19 +173,30 @@ it('counts the people of the shares in a cell, and of no others', () => {
       const tab = crosstab(input, [dimensionOf(p, shares.count)], ['people']);
       // the same organisation with the shares of every other value taken away, and no owners
       for (const value of [0, 1, 2]) {
-        const stays = (kind: 'grant' | 'link', id: string): boolean => valuesOf(p, org.find(kind, id))[0] === value;
+        const stays = (kind: 'grant' | 'link', id: string): boolean =>
+          valuesOf(p, org.find(kind, id))[0] === value;
         const less = build({
           ...rows,
           items: rows.items.map(({ owner: _, ...r }) => r),
-          spaces: rows.spaces.map((s) => (valuesOf(p, org.entries.ids.length + org.find('space', s.id))[0] === value ? s : { ...s, visibility: 'members' })),
+          spaces: rows.spaces.map((s) =>
+            valuesOf(p, org.entries.ids.length + org.find('space', s.id))[0] === value
+              ? s
+              : { ...s, visibility: 'members' },
+          ),
           // ended rather than gone, so that whom they name stays known
-          grants: rows.grants.map((g) => (stays('grant', g.id) ? g : { ...g, expiresAt: '2020-01-01T00:00:00Z' })),
-          links: rows.links.map((l) => (stays('link', l.id) ? l : { ...l, expiresAt: '2020-01-01T00:00:00Z' })),
+          grants: rows.grants.map((g) =>
+            stays('grant', g.id) ? g : { ...g, expiresAt: '2020-01-01T00:00:00Z' },
+          ),
+          links: rows.links.map((l) =>
+            stays('link', l.id) ? l : { ...l, expiresAt: '2020-01-01T00:00:00Z' },
+          ),
         });
         const w = view(less);
         const people = new Set<string>();
         for (let i = 0; i < less.itemIds.length; i++)
-          who(w, less.spaces.length + i).forEach((bits, x) => bits && people.add(w.org.users[x]?.id ?? w.outsiders[x - w.org.users.length]!));
+          who(w, less.spaces.length + i).forEach(
+            (bits, x) => bits && people.add(w.org.users[x]?.id ?? w.outsiders[x - w.org.users.length]!),
+          );
         expect(tab.cells.people[value]).toBe(people.size);
       }
     }),

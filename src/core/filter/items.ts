@@ -64,7 +64,9 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
     },
     exposed: (n) => exposed.has(n),
     types: (n) => (n < S ? NOTHING : f.types(n - S)),
+    // granted to anyone at all, every known domain reaches it, and naming them tells nothing
     domains: (n) => {
+      if (columns.anyone[n]! & 1) return NOTHING;
       if (columns.ownerAdds[n]) return reachOf(v, columns, n).now.domains;
       const cls = columns.accessClass[n]!;
       let known = domains.get(cls);

@@ -1,6 +1,7 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
 import type { SurveyStep } from '../dto.ts';
 import type { Scanner } from '../../core/recognise/engine.ts';
+import { ExtractContent } from '../../formats/extract-content.ts';
 import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
@@ -52,16 +53,7 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
   let deeds: { source: string; item: string; actor: string; opened: number | null; edited: number | null }[] =
     [];
   const rules = new GroupsByRule();
-  const names = new Map<string, string>();
-  const scanners = new Map<string, Scanner>();
-  /** Items that had text, whether or not anything was found in it; and the scanner at work. */
-  const scanned = new Set<string>();
-  let open: { item: string; scanner: Scanner } | undefined;
-  /** Keeps a scanner that has met something: the item's text may go on further down. */
-  const park = (): void => {
-    if (open && !open.scanner.idle) scanners.set(open.item, open.scanner);
-    open = undefined;
-  };
+  const content = new ExtractContent(() => w.newScanner());
   const put = (kind: ObservedKind, id: string, doc: unknown): void => {
     waiting.push({ kind, source: source.id, id, doc });
     step.done++;
@@ -86,19 +78,11 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
       if (kind === 'groups' && rules.group(row as never)) return;
       if (kind === 'items') {
         const item = row as { id: string; kind: string; name: string };
-        if (item.kind === 'file') names.set(item.id, item.name);
+        if (item.kind === 'file') content.file(item.id, item.name);
       }
       put(KIND[kind], row.id, row);
     },
-    text(item, part, text) {
-      if (open?.item !== item) {
-        park();
-        open = { item, scanner: scanners.get(item) ?? w.newScanner() };
-        scanned.add(item);
-      }
-      if (part) open.scanner.begin(part);
-      open.scanner.feed(text);
-    },
+    text: (item, part, text) => content.text(item, part, text),
     deed: (d) => void deeds.push({ source: source.id, ...d }),
     full: () => (waiting.length >= AT_ONCE || deeds.length >= AT_ONCE ? flush() : undefined),
   });
@@ -106,11 +90,8 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
     put('group', group.id, group);
     if (complaint) await w.fail(step, group.id, complaint);
   }
-  park();
-  for (const [item, name] of names) {
-    const scanner = scanners.get(item) ?? w.newScanner();
-    scanner.fileName(name);
-    put('content', item, { state: scanned.has(item) ? 'scanned' : 'name-only', found: scanner.finish() });
+  for (const { item, scanned, found } of content.finish()) {
+    put('content', item, { state: scanned ? 'scanned' : 'name-only', found });
     step.done--;
     if (waiting.length >= AT_ONCE) await flush();
   }

@@ -19,7 +19,7 @@ import { OverTime } from '../OverTime.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { usePickUp, useTrayHas } from '../Tray.tsx';
-import { useUrl, type ViewProps } from '../url.ts';
+import { inScope, useUrl, type ViewProps } from '../url.ts';
 import { entryWords } from '../words.ts';
 
 export default function Watch({ account, search }: { account: Account; search: string }) {
@@ -36,9 +36,11 @@ export default function Watch({ account, search }: { account: Account; search: s
 const CUTS = ['files', 'items', 'people', 'bytes'] as const;
 
 function View({ params, set, narrow }: ViewProps) {
+  const held = { source: params.get('ws') ?? undefined, space: params.get('space') ?? undefined };
+  const scoped = Boolean(held.source ?? held.space);
   const { data, error, refetch, isPending } = useQuery({
-    queryKey: ['findings', 'watch'],
-    queryFn: () => api<WatchPage | null>('GET', '/api/watch'),
+    queryKey: ['findings', 'watch', held],
+    queryFn: () => api<WatchPage | null>('GET', withQuery('/api/watch', held)),
   });
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (isPending) return <p className="p-4 text-quiet">Looking …</p>;
@@ -54,21 +56,21 @@ function View({ params, set, narrow }: ViewProps) {
       <header className="border-b border-slate px-4 py-3 min-[1100px]:col-span-2">
         <h1 className="text-lg leading-tight">
           <b>{plural(data.open, 'open finding')}</b>, {data.points.toLocaleString('en')} exposure points
-          <Trend history={data.history} />
+          {scoped ? <span className="text-quiet"> here; news and points over time are of everything</span> : <Trend history={data.history} />}
         </h1>
         <News news={sum.news} since={sum.since} to={sum.survey} />
       </header>
       <section aria-labelledby="costliest" className="min-w-0 px-4 py-3">
         <div className="mb-1 flex items-baseline justify-between">
           <h2 id="costliest" className="font-semibold">The costliest, and the cheapest fix of each</h2>
-          <a className="text-quiet underline" href="/exposure/findings">all findings</a>
+          <a className="text-quiet underline" href={inScope('/exposure/findings', params)}>all findings</a>
         </div>
         <Costliest rows={data.costliest} set={set} narrow={narrow} selected={params.get('finding')} />
         <Waits waiting={data.waiting} />
       </section>
       {!narrow && (
         <section className="min-w-0 border-slate py-3 pl-2 pr-4 min-[1100px]:border-l min-[1100px]:pl-4" aria-label="Where it lies">
-          <Where sum={sum} params={params} set={set} history={data.history} />
+          <Where sum={sum} params={params} set={set} history={scoped ? [] : data.history} />
           <h2 className="mb-1 mt-3 font-semibold">Exposure points over time</h2>
           <OverTime history={data.history} />
           <Coverage sum={sum} />
@@ -216,7 +218,7 @@ function Where({ sum, params, set, history }: { sum: WatchPage['sum']; history: 
         page={sum.matrix}
         measure={cut}
         before={beside?.matrix}
-        href={(w, t) => withQuery('/exposure/cross-tab', { rows: 'weight', columns: 'reach', measure: cut, at: JSON.stringify([String(w), t]) })}
+        href={(w, t) => withQuery('/exposure/cross-tab', { ws: params.get('ws') ?? undefined, space: params.get('space') ?? undefined, rows: 'weight', columns: 'reach', measure: cut, at: JSON.stringify([String(w), t]) })}
       />
       <p className="mt-0.5 text-xs text-quiet">Darker, in bold: further than the weight allows. Click a number for what is behind it.</p>
     </>

@@ -1,9 +1,10 @@
+import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { nothing } from '../_inputs.ts';
+import { text } from '../_inputs.ts';
 
 /** What got worse, what matters most, and what waits; null before the first survey. */
 export const GET = endpoint({
   role: 'auditor',
-  input: nothing,
-  run: ({ app, account }) => app.watch.page(account),
+  input: z.object({ source: text(200).optional(), space: text(400).optional() }),
+  run: ({ app, account, input }) => app.watch.page(account, input),
 });

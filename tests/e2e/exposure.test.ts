@@ -1,0 +1,453 @@
+/** Exposure in the running application: cross-tabulation recounted plainly, conditions, decisions, kept views, files taken away. */
+import exceljs from 'exceljs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { z } from 'zod';
+import { makeWorld } from '../../demo/world.ts';
+import { TIERS, type LinkRow } from '../../src/core/model.ts';
+import type {
+  CrossFile,
+  CrossPage,
+  FindingEvent,
+  FindingGroup,
+  FindingRow,
+  FindingsPage,
+  HoldingPage,
+  SavedView,
+  WatchPage,
+} from '../../src/services/dto.ts';
+import { demoRows } from '../demo-rows.ts';
+import { plainly } from '../reference/plain-access.ts';
+import { Scene } from './harness.ts';
+
+const scene = new Scene();
+const HOSTILE = '=HYPERLINK("http://evil.test","x")<script>alert(1)</script>.pem';
+beforeAll(async () => {
+  await scene.up();
+  await scene.survey();
+});
+afterAll(() => scene.down());
+
+const path = (at: string, params: Record<string, string | number> = {}) =>
+  `${at}?${new URLSearchParams(Object.entries(params).map(([k, v]) => [k, String(v)]))}`;
+const ask = <T>(
+  at: string,
+  params: Record<string, string | number> = {},
+  role: 'steward' | 'auditor' = 'steward',
+) => scene.api<T>('GET', path(at, params), undefined, role);
+const findings = (params: Record<string, string | number> = {}) =>
+  ask<FindingsPage>('/api/findings', { limit: 500, ...params });
+const triage = (ids: number[], decision: object) =>
+  scene.api<{ changed: number }>('POST', '/api/findings/triage', { findings: ids, decision });
+const cell = (page: CrossPage, ...at: (string | null)[]): number[] => {
+  const found = page.cells.find((c) =>
+    c.at.every((v, k) => (v === null ? null : page.values[k]![v]) === at[k]),
+  );
+  return found?.values ?? page.measures.map(() => 0);
+};
+
+describe('a cross-tabulation', () => {
+  const world = makeWorld();
+  const rows = demoRows(world, Date.now());
+  const spaces = new Map(world.spaces.map((s) => [s.id, s]));
+  const team = new Map(world.spaces.flatMap((s) => (s.parts ?? []).map((p) => [p, s])));
+
+  it('counts files, bytes and people by kind of space and reach as a plain reading of the rows does', async () => {
+    const { judge } = plainly(rows);
+    const wanted = new Map<string, { files: number; bytes: number; people: Set<string> }>();
+    for (const item of world.items) {
+      const space = spaces.get(item.space)!;
+      const { could, who } = judge(space, item);
+      const kind = (team.get(space.id) ?? space).kind;
+      for (const key of [`${kind} ${could.tier}`, `${kind} *`, `* ${could.tier}`, '* *']) {
+        const c = wanted.get(key) ?? { files: 0, bytes: 0, people: new Set() };
+        if (item.kind === 'file') {
+          c.files++;
+          c.bytes += item.bytes ?? 0;
+        }
+        for (const p of Object.keys(who)) c.people.add(p);
+        wanted.set(key, c);
+      }
+    }
+    const page = await ask<CrossPage>('/api/cross', {
+      by: 'space-kind,reach',
+      measures: 'files,bytes,people',
+    });
+    expect(page.cells).toHaveLength(wanted.size);
+    for (const [key, w] of wanted) {
+      const at = key.split(' ').map((x) => (x === '*' ? null : x));
+      expect([key, ...cell(page, ...at)]).toEqual([key, w.files, w.bytes, w.people.size]);
+    }
+  });
+
+  it('counts each link once, by its audience and where it is, however many files are below it', async () => {
+    const page = await ask<CrossPage>('/api/cross', { by: 'audience,level', measures: 'links' });
+    const items = new Map(world.items.map((i) => [i.id, i]));
+    const holds = (l: LinkRow): boolean => !l.expiresAt || Date.parse(l.expiresAt) > Date.now();
+    const inert = (l: LinkRow): boolean => {
+      const space = spaces.get('space' in l.on ? l.on.space : items.get(l.on.item)!.space)!;
+      const ws = rows.workspaces.find((w) => w.id === space.workspace)!;
+      return (
+        l.audience === 'anyone' &&
+        ((space.gate ?? []).length > 0 ||
+          [space.externalSharing, ws.externalSharing].some((x) => x && x !== 'anyone'))
+      );
+    };
+    const live = world.links.filter((l) => holds(l) && !inert(l));
+    for (const audience of ['named', 'organisation', 'anyone'] as const)
+      for (const level of ['space', 'folder', 'file'] as const) {
+        const n = live.filter(
+          (l) =>
+            l.audience === audience && ('space' in l.on ? 'space' : items.get(l.on.item)!.kind) === level,
+        ).length;
+        expect([audience, level, cell(page, `link: ${audience}`, level)[0]]).toEqual([audience, level, n]);
+      }
+    expect(cell(page, null, null)[0]).toBe(live.length);
+    expect(page.overlaps).toEqual([true, true]);
+  });
+
+  it('opens every number’s rows, by three dimensions too', async () => {
+    const by = { by: 'type,reach,workspace', measures: 'items' };
+    const page = await ask<CrossPage>('/api/cross', by);
+    expect(page.cells.length).toBeGreaterThan(100);
+    for (const c of page.cells.filter((_, i) => i % 17 === 0)) {
+      const at = JSON.stringify(c.at.map((v, k) => (v === null ? null : page.values[k]![v])));
+      const { total } = await ask<{ total: number }>('/api/cross/items', { ...by, at, limit: 1 });
+      expect(total).toBe(c.values[0]);
+    }
+    // a file of two types is in two rows, and once in the total
+    const two = page.values[0]!.reduce((n, t) => n + cell(page, t, null, null)[0]!, 0);
+    expect(two).toBeGreaterThan(cell(page, null, null, null)[0]!);
+    const held = await ask<CrossPage>('/api/cross', { ...by, where: 'could >= outside && kind == "file"' });
+    const { rows: files } = await ask<{ rows: CrossFile[] }>('/api/cross/items', {
+      ...by,
+      where: 'could >= outside && kind == "file"',
+      at: '[null,null,null]',
+      limit: 500,
+    });
+    expect(files).toHaveLength(cell(held, null, null, null)[0]!);
+    expect(files.every((f) => TIERS.indexOf(f.could) >= TIERS.indexOf('outside') && f.kind === 'file')).toBe(
+      true,
+    );
+  });
+
+  it('refuses what cannot be asked in words', async () => {
+    for (const [params, says] of [
+      [{ by: 'weight,colour' }, 'by'],
+      [{ by: 'weight', at: '[1' }, 'JSON array'],
+      [{ by: 'weight', where: 'wieght > 2' }, 'Is “weight” meant?'],
+    ] as const) {
+      const refused = await scene.raw('GET', path('/api/cross/items', { at: '[null]', ...params }), {
+        role: 'auditor',
+      });
+      expect(refused.status).toBe(422);
+      expect(((await refused.json()) as { detail: string }).detail).toContain(says);
+    }
+  });
+});
+
+describe('a condition', () => {
+  it('says the same in every table as its rows say', async () => {
+    const { rows } = await findings();
+    const wanted = rows.filter(
+      (r) => r.weight >= 3 && TIERS.indexOf(r.could) >= 5 && r.summary.domains.length > 0,
+    );
+    const held = await findings({ where: 'weight >= 3 && could >= outside && size(domains) > 0' });
+    expect(held.rows.map((r) => r.id)).toEqual(wanted.map((r) => r.id));
+    expect(held.points).toBe(wanted.reduce((n, r) => n + r.points, 0));
+    const list = await ask<HoldingPage>('/api/holdings', {
+      list: 'true',
+      where: 'exposed && weight >= 3 && could >= outside && size(domains) > 0',
+    });
+    expect(list.total).toBe(wanted.length);
+    for (const [table, at] of [
+      ['people?show=guests', 'heavy > 0'],
+      ['outside', 'partner && files > 0'],
+      ['causes', 'kind == "link"'],
+      ['contents/files', 'certainty >= 80'],
+      ['contents/unread', 'sizeBytes >= 0'],
+    ] as const) {
+      const [p, q] = table.split('?');
+      const more = Object.fromEntries(new URLSearchParams(q));
+      const all = await ask<{ rows: Record<string, unknown>[] }>(`/api/${p}`, more);
+      const some = await ask<{ rows: Record<string, unknown>[] }>(`/api/${p}`, { ...more, where: at });
+      const none = await ask<{ rows: unknown[] }>(`/api/${p}`, { ...more, where: `!(${at})` });
+      expect([table, some.rows.length + none.rows.length]).toEqual([table, all.rows.length]);
+      if (table === 'causes') expect(some.rows.every((r) => r.kind === 'link')).toBe(true);
+    }
+  });
+
+  it('that cannot be read is refused, and says what is wrong', async () => {
+    const refused = await scene.raw('GET', path('/api/findings', { where: 'points > "many"' }), {
+      role: 'auditor',
+    });
+    expect(refused.status).toBe(422);
+    expect(((await refused.json()) as { detail: string }).detail).toMatch(/cannot be read/);
+    const long = await scene.raw(
+      'GET',
+      path('/api/filter', { table: 'findings', where: `name == "${'x'.repeat(2100)}"` }),
+      { role: 'auditor' },
+    );
+    expect(long.status).toBe(422);
+  });
+});
+
+describe('findings', () => {
+  it('are in groups whose parts are the findings', async () => {
+    const { rows, points } = await findings();
+    const groups = async (by: string) =>
+      (await ask<{ groups: FindingGroup[] }>('/api/findings/groups', { by })).groups;
+    const spaces = await groups('space');
+    expect(spaces.reduce((n, g) => n + g.findings, 0)).toBe(rows.length);
+    expect(spaces.reduce((n, g) => n + g.points, 0)).toBe(points);
+    const domains = await groups('domain');
+    for (const g of domains.filter((d) => d.value)) {
+      const held = await findings({ where: `${JSON.stringify(g.value)} in domains` });
+      expect([g.value, held.total, held.points]).toEqual([g.value, g.findings, g.points]);
+    }
+    const causes = await groups('cause');
+    for (const g of causes.slice(0, 8))
+      expect((await findings({ where: `${JSON.stringify(g.value)} in through` })).total).toBe(g.findings);
+  });
+
+  it('are accepted until a day, given and noted, all at once, with a trace; and open again', async () => {
+    const { rows, open } = await findings();
+    const ids = rows.slice(0, 5).map((r) => r.id);
+    expect(await triage(ids, { act: 'accept', until: '2999-01-01', reason: 'Agreed with the yard' })).toEqual(
+      { changed: 5 },
+    );
+    expect(await triage(ids.slice(0, 2), { act: 'give', to: 'steward@tarntide.example' })).toEqual({
+      changed: 2,
+    });
+    await triage([ids[0]!], { act: 'note', note: '<b>Asked the yard</b>' });
+    const after = await findings();
+    expect([after.open, after.accepted]).toEqual([open - 5, 5]);
+    const one = await ask<{ row: FindingRow; history: FindingEvent[] }>(`/api/findings/${ids[0]}`);
+    expect(one.row).toMatchObject({
+      state: 'accepted',
+      accepted: { until: '2999-01-01', reason: 'Agreed with the yard' },
+      assignee: 'steward@tarntide.example',
+      notes: 1,
+    });
+    expect(one.history.map((h) => h.what)).toEqual(['note', 'given', 'accepted', 'opened']);
+    expect((await findings({ state: 'all', where: 'assignee == "steward@tarntide.example"' })).total).toBe(2);
+    const watch = await ask<WatchPage>('/api/watch');
+    expect(watch.waiting).toEqual([]);
+    // a survey in which nothing got worse leaves them accepted
+    await scene.survey();
+    expect((await findings()).accepted).toBe(5);
+    expect(
+      await triage(
+        rows.slice(0, 7).map((r) => r.id),
+        { act: 'reopen' },
+      ),
+    ).toEqual({ changed: 5 });
+    expect((await findings()).open).toBe(open);
+    const ledger = await ask<{ what: string; after: { reason?: string } }[]>('/api/ledger', {
+      text: 'findings.accept',
+    });
+    expect(ledger[0]!.after.reason).toBe('Agreed with the yard');
+  });
+
+  it('are not decided of badly, and by a steward alone', async () => {
+    const [row] = (await findings()).rows;
+    for (const decision of [
+      { act: 'accept', until: '2001-01-01', reason: 'too late' },
+      { act: 'accept', until: '2999-01-01', reason: '' },
+      { act: 'accept', until: 'soon', reason: 'some reason' },
+      { act: 'give', to: 'nobody@tarntide.example' },
+      { act: 'vanish' },
+    ]) {
+      const refused = await scene.raw('POST', '/api/findings/triage', {
+        role: 'steward',
+        body: { findings: [row!.id], decision },
+      });
+      expect([404, 422]).toContain(refused.status);
+    }
+    const auditor = await scene.raw('POST', '/api/findings/triage', {
+      role: 'auditor',
+      body: { findings: [row!.id], decision: { act: 'note', note: 'x' } },
+    });
+    expect(auditor.status).toBe(403);
+    expect((await findings()).rows[0]).toEqual(row);
+  });
+
+  it('put what lets outsiders in into the tray, many at once', async () => {
+    const outside = (await findings({ where: 'size(domains) > 0' })).rows;
+    const {
+      picked,
+      findings: of,
+      left,
+    } = await scene.api<{ picked: number; findings: number; left: number }>('POST', '/api/findings/pick-up', {
+      findings: outside.map((r) => r.id),
+    });
+    expect(of + left).toBe(outside.length);
+    const tray = await scene.api<{
+      objects: object[];
+      preview: { pointsBefore: number; pointsAfter: number; members: number };
+    }>('GET', '/api/tray');
+    expect(tray.objects).toHaveLength(picked);
+    expect(tray.preview.members).toBe(0);
+    expect(tray.preview.pointsAfter).toBeLessThan(tray.preview.pointsBefore);
+    await scene.api('DELETE', '/api/tray', { objects: tray.objects });
+  });
+
+  it('that got worse are not accepted any more, and the survey’s news says what is new', async () => {
+    const { rows } = await findings();
+    await triage(
+      rows.map((r) => r.id),
+      { act: 'accept', until: '2999-01-01', reason: 'For now' },
+    );
+    await scene.happenLater();
+    await scene.survey('incremental');
+    const after = await findings({ state: 'all' });
+    const before = new Map(rows.map((r) => [r.id, r]));
+    const worse = after.rows.filter((r) => {
+      const was = before.get(r.id);
+      return was && (r.points > was.points || TIERS.indexOf(r.could) > TIERS.indexOf(was.could));
+    });
+    const known = after.rows.filter((r) => before.has(r.id) && r.state !== 'fixed');
+    expect(
+      known
+        .filter((r) => r.state !== 'accepted')
+        .map((r) => r.id)
+        .sort(),
+    ).toEqual(worse.map((r) => r.id).sort());
+    const watch = await ask<WatchPage>('/api/watch');
+    const { sum } = watch;
+    expect(sum.since).toBe(sum.survey - 1);
+    const news = Object.fromEntries(sum.news!.map((n) => [n.kind, n]));
+    const brighter = await ask<{ total: number }>('/api/changes', {
+      from: sum.since!,
+      change: 'brighter',
+      kind: 'item',
+      limit: 1,
+    });
+    expect(news.brighter!.count).toBe(brighter.total);
+    expect(news['open-links']!.count).toBe(1);
+    expect(watch.history.at(-1)).toMatchObject({ survey: sum.survey, points: sum.points });
+    expect(watch.open).toBe(after.rows.filter((r) => r.state === 'open').length);
+    for (const { row, fix } of watch.costliest) if (fix) expect(fix.closes).toBeLessThanOrEqual(row.points);
+    // what the matrix says lies beyond what its weight allows are the findings
+    const allowed = ['public', 'partner', 'organisation', 'wide', 'team'];
+    const items = sum.matrix.cells
+      .filter((c) => c.at[0] !== null && c.at[1] !== null)
+      .reduce((n, c) => {
+        const [w, t] = c.at.map((v, k) => sum.matrix.values[k]![v!]!);
+        return (
+          n +
+          (TIERS.indexOf(t as 'sole') > TIERS.indexOf(allowed[Number(w)] as 'sole')
+            ? c.values[sum.matrix.measures.indexOf('items')]!
+            : 0)
+        );
+      }, 0);
+    expect(items).toBe(sum.findings);
+  });
+});
+
+describe('kept views', () => {
+  it('are one’s own unless shared, and only their keeper drops them', async () => {
+    const view = {
+      name: 'Heavy & outside',
+      path: '/exposure/findings',
+      search: '?where=weight+%3E%3D+3',
+      shared: false,
+    };
+    await scene.api('POST', '/api/views', view);
+    expect(await ask<SavedView[]>('/api/views', {}, 'auditor')).toEqual([]);
+    await scene.api('POST', '/api/views', { ...view, search: '?where=weight+%3E%3D+4', shared: true });
+    const [shared] = await ask<SavedView[]>('/api/views', {}, 'auditor');
+    expect(shared).toMatchObject({
+      name: view.name,
+      search: '?where=weight+%3E%3D+4',
+      by: 'steward@tarntide.example',
+    });
+    await scene.api('DELETE', '/api/views', { id: shared!.id }, 'auditor');
+    expect(await ask<SavedView[]>('/api/views')).toHaveLength(1);
+    await scene.api('DELETE', '/api/views', { id: shared!.id });
+    expect(await ask<SavedView[]>('/api/views')).toEqual([]);
+    const refused = await scene.raw('POST', '/api/views', {
+      role: 'steward',
+      body: { ...view, path: '//evil.test' },
+    });
+    expect(refused.status).toBe(422);
+  });
+});
+
+describe('tables taken away', () => {
+  const take = (params: Record<string, string>) =>
+    scene.raw('GET', path('/api/export', params), { role: 'auditor' });
+
+  it('as a workbook hold every row, and no formula though a file is named like one', async () => {
+    const [row] = (await findings({ state: 'all', where: 'name.endsWith(".pem")' })).rows;
+    const item = await scene.truth<{ id: string }>('items', row!.item);
+    await scene.setTruth('items', { ...item, name: HOSTILE });
+    await scene.survey();
+    const response = await take({ table: 'findings', format: 'xlsx', state: 'all' });
+    const book = new exceljs.Workbook();
+    await book.xlsx.load(await response.arrayBuffer());
+    const sheet = book.getWorksheet('findings')!;
+    expect(sheet.rowCount - 1).toBe((await findings({ state: 'all' })).total);
+    const names = sheet.getColumn((sheet.getRow(1).values as string[]).indexOf('file')).values;
+    expect(names).toContain(HOSTILE);
+    sheet.eachRow((r) => r.eachCell((c) => expect(c.type).not.toBe(exceljs.ValueType.Formula)));
+    const csv = await (await take({ table: 'findings', format: 'csv', state: 'all' })).text();
+    expect(csv).toContain(`"'=HYPERLINK(""http://evil.test""`);
+  });
+
+  it('are every table there is, held to its condition', async () => {
+    const lines = async (params: Record<string, string>): Promise<object[]> =>
+      (await (await take({ format: 'jsonl', ...params })).text())
+        .split('\n')
+        .filter(Boolean)
+        .map((l) => JSON.parse(l) as object);
+    const list = await ask<HoldingPage>('/api/holdings', { list: 'true', where: 'weight >= 2', limit: 1 });
+    expect(await lines({ table: 'holdings', where: 'weight >= 2' })).toHaveLength(list.total);
+    const people = await ask<{ total: number }>('/api/people', { show: 'guests', limit: 1 });
+    expect(await lines({ table: 'people', show: 'guests' })).toHaveLength(people.total);
+    const cross = await ask<CrossPage>('/api/cross', { by: 'weight,reach' });
+    expect(await lines({ table: 'cross', by: 'weight,reach', measures: 'files' })).toHaveLength(
+      cross.cells.length,
+    );
+    expect(await lines({ table: 'cross-files', by: 'weight,reach', at: '["4",null]' })).toHaveLength(
+      (await ask<{ total: number }>('/api/cross/items', { by: 'weight,reach', at: '["4",null]' })).total,
+    );
+    const refused = await take({ table: 'contents', format: 'csv', where: 'weight > 1' });
+    expect(refused.status).toBe(422);
+  });
+
+  /** What OCSF asks of a Data Security Finding (schema.ocsf.io, class 2006; from memory). */
+  const OCSF = z.array(
+    z
+      .object({
+        category_uid: z.literal(2),
+        class_uid: z.literal(2006),
+        activity_id: z.union([z.literal(1), z.literal(2), z.literal(3)]),
+        type_uid: z.number().int(),
+        severity_id: z.number().int().min(0).max(6),
+        status_id: z.number().int().min(0).max(4),
+        time: z.number().int().positive(),
+        metadata: z.object({
+          version: z.string(),
+          product: z.object({ vendor_name: z.string(), name: z.string() }),
+        }),
+        finding_info: z.object({
+          uid: z.string(),
+          title: z.string(),
+          created_time: z.number().int().optional(),
+        }),
+        data_security: z.object({ data_lifecycle_state_id: z.number().int() }),
+        resources: z.array(z.object({ uid: z.string() })).min(1),
+      })
+      .refine((e) => e.type_uid === e.class_uid * 100 + e.activity_id),
+  );
+
+  it('as OCSF are events of their class, one for each finding, with no raw value', async () => {
+    const text = await (await take({ table: 'findings', format: 'ocsf', state: 'all' })).text();
+    const events = OCSF.parse(JSON.parse(text));
+    const { rows } = await findings({ state: 'all' });
+    expect(events.map((e) => e.finding_info.uid)).toEqual(rows.map((r) => `gate-lantern:finding:${r.id}`));
+    expect(text).not.toMatch(/-----BEGIN|\b4[0-9]{15}\b|[A-Z]{2}\d{2}[A-Z0-9]{11,}/);
+    const refused = await take({ table: 'outside', format: 'ocsf' });
+    expect(refused.status).toBe(422);
+  });
+});
