@@ -44,7 +44,7 @@ const rss = (): number => Math.round(process.memoryUsage().rss / 1e6);
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
 const f = (n: number, digits = 2): string => n.toFixed(digits);
 
-function build(size: Size): Organisation {
+export function build(size: Size): Organisation {
   const b = new OrganisationBuilder(OWN, NOW);
   WORKSPACES.forEach((w) => b.workspace(w));
   generate(size, {
@@ -58,7 +58,7 @@ function build(size: Size): Organisation {
   return b.build();
 }
 
-async function write(size: Size, dir: string): Promise<void> {
+export async function write(size: Size, dir: string): Promise<void> {
   writeFileSync(
     join(dir, 'manifest.json'),
     JSON.stringify({

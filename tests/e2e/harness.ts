@@ -75,6 +75,8 @@ export class Scene {
   private standinUrl = '';
   private cookies = new Map<Role, string>();
   output: string[] = [];
+  /** Others than the demo's. */
+  sources: object[] | undefined;
 
   /** Demo accounts and sources unless `bare`. `survey`: begin one at the first start. */
   constructor(
@@ -131,7 +133,7 @@ export class Scene {
           name: names[role as Role],
           address: `${role}@tarntide.example`,
         })),
-        sources: demoSources(this.standinUrl, 'tok'),
+        sources: this.sources ?? demoSources(this.standinUrl, 'tok'),
         survey: this.options.survey ?? false,
       }),
     );
@@ -259,7 +261,7 @@ export class Scene {
     return makeChanges(makeWorld().later, { url: this.standinUrl, token: 'ctl' });
   }
 
-  surveyEnd(id: number): Promise<SurveyRow> {
+  surveyEnd(id: number, seconds = 120): Promise<SurveyRow> {
     return until(
       `the end of survey ${id}`,
       async () => {
@@ -267,7 +269,7 @@ export class Scene {
         const { survey } = await this.api<{ survey: { running: boolean } }>('GET', '/api/course');
         return row && row.state !== 'running' && !survey.running ? row : undefined;
       },
-      120,
+      seconds,
     );
   }
 }

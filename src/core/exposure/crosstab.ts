@@ -55,6 +55,8 @@ export interface CrossTab {
 
 /** More cells than this are not a table any more. */
 export const MOST_CELLS = 2_000_000;
+/** So many people of a group are quicker to put in one by one. */
+const FEW = 12;
 /** Words of sets of people that are held at once. */
 const MOST_WORDS = 48_000_000;
 
@@ -406,7 +408,7 @@ function throughShares(x: {
         const [kind, number] = [toKind.values[k]!, toNumber.values[k]!];
         if (kind === PRINCIPAL.group) {
           const list = v.groupLists[number];
-          if (list && list.length < 8) for (const u of list) put(u, allowed);
+          if (list && list.length < FEW) for (const u of list) put(u, allowed);
           else putLarge(number, allowed);
         } else if (kind === PRINCIPAL.everyone) putLarge(G - 2, allowed);
         else if (kind === PRINCIPAL.anyone) putLarge(G - 1, allowed);
@@ -429,14 +431,15 @@ function throughShares(x: {
   for (const [allowed, by] of large)
     by.forEach((groups, cell) => {
       if (!groups) return;
-      const all = new Int32Array(words);
+      const all = v.arena.borrow();
       forEachBoth(groups, groups, (g) => {
         const list = v.groupLists[g];
-        if (list) for (let k = 0; k < list.length; k++) all[list[k]! >>> 5]! |= 1 << (list[k]! & 31);
+        if (list && list.length < FEW) for (let k = 0; k < list.length; k++) all[list[k]! >>> 5]! |= 1 << (list[k]! & 31);
         else union(all, g === G - 2 ? v.members : g === G - 1 ? v.all : v.groupMembers[g]!);
       });
       const set = setOf(cell);
       for (let w = 0; w < words; w++) set[w]! |= all[w]! & allowed[w]!;
+      v.arena.giveBack(all);
     });
   // one dimension after the other: the total over it is all its values together
   x.sizes.forEach((size, k) => {
