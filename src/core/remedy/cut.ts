@@ -1,0 +1,478 @@
+/**
+ * The least change that keeps some identities from some items: a minimum cut on the network of
+ * memberships, grants and links, visibility, inheritance and settings. What is cut and what it costs:
+ * docs/remedy.md.
+ */
+import { add, bitsFor, forEachBoth, has, type Bits } from '../access/bits.ts';
+import type { Change } from '../access/change.ts';
+import { whatIf } from '../access/difference.ts';
+import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { isInertEntry } from '../access/questions.ts';
+import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import { addPrincipal, identityName, soleIdentity, type View } from '../access/view.ts';
+import type { Usage } from '../access/usage.ts';
+import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
+
+/** Who is to be kept from what. */
+export interface Goal {
+  /** Identities that shall reach nothing of the items. */
+  who: Bits;
+  /** Anybody at all who holds a link, or is granted as anyone, is kept out too; and every member who could follow a link. */
+  anybody: boolean;
+  anyMember: boolean;
+  /** Numbers of whole domains that are kept out. */
+  domains: ReadonlySet<number>;
+  /** Group that shall open nothing of them, whoever is in it. */
+  group?: number;
+  items: Int32Array;
+}
+
+/** What must not be cut: by the change's key, and memberships of groups whose members follow from a rule. */
+export interface Pins {
+  changes: ReadonlySet<string>;
+  ruled: ReadonlySet<number>;
+}
+export const NO_PINS: Pins = { changes: new Set(), ruled: new Set() };
+
+/** A change that could be part of a cut, with what it takes away by itself from those who should keep it. */
+export interface Candidate {
+  change: Change;
+  kind: 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
+  /** Uses and grants lost, weighed: one for each person and file, and `USED` for one that was used lately. */
+  cost: number;
+  edge: number;
+}
+
+export type Character = 'fewest-hurt' | 'fewest-changes' | 'at-the-cause';
+export const CHARACTERS: readonly Character[] = ['fewest-hurt', 'fewest-changes', 'at-the-cause'];
+
+export interface Cut {
+  character: Character;
+  changes: Candidate[];
+  /** What the changes cost together by the capacities of this character, and the flow that proves it. */
+  value: number;
+  proof: MinCut;
+  /** For each change, others that would close the same way, and what they cost, the cheapest first. */
+  instead: Candidate[][];
+}
+
+export interface CutNetwork {
+  network: Network;
+  source: number;
+  sink: number;
+  candidates: Candidate[];
+  /** Candidate by edge. */
+  byEdge: Map<number, Candidate>;
+  capacities(character: Character): Float64Array;
+}
+
+/** A use weighs as much as so many grants that nobody uses. */
+export const USED = 25;
+/** A cut of fewer changes is better where they cost the same. */
+const BETWEEN = 1000;
+/** Up to so many candidates are each tried by what-if; of more, what they name is counted. */
+const EXACT = 300;
+
+const keyOf = (change: Change): string => JSON.stringify(change);
+
+/** Builds the network of a goal. `since`: uses from this moment on count, in milliseconds. */
+export function cutNetwork(
+  v: View,
+  columns: ReachColumns,
+  goal: Goal,
+  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array } = {},
+): CutNetwork {
+  const { org } = v;
+  const { entries } = org;
+  const S = org.spaces.length;
+  const pins = options.pins ?? NO_PINS;
+  const network = new Network();
+  const source = network.vertex();
+  const sink = network.vertex();
+  const candidates: Candidate[] = [];
+  const byEdge = new Map<number, Candidate>();
+  const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true): void => {
+    if (!allowed || pins.changes.has(keyOf(change))) {
+      network.edge(a, b, UNCUTTABLE);
+      return;
+    }
+    const edge = network.edge(a, b, 1);
+    const c: Candidate = { change, kind, cost: 0, edge };
+    candidates.push(c);
+    byEdge.set(edge, c);
+  };
+  const always = (a: number, b: number): void => void network.edge(a, b, UNCUTTABLE);
+
+  const nodes = new Map<number, number>();
+  const groups = new Map<number, number>();
+  const users = new Map<number, number>();
+  const seen = new Map<number, { vertex: number; past: Set<number> }>();
+  const spaceOut = new Map<number, number>();
+  const onlyExternal = !goal.anyMember && goal.group === undefined && !anyMember(v, goal.who);
+
+  const userVertex = (u: number): number => {
+    let x = users.get(u);
+    if (x === undefined) {
+      users.set(u, (x = network.vertex()));
+      always(source, x);
+    }
+    return x;
+  };
+  /** Undefined where nobody who is to be kept out comes through the group. */
+  const groupVertex = (g: number): number | undefined => {
+    const known = groups.get(g);
+    if (known !== undefined) return known < 0 ? undefined : known;
+    const through = g === goal.group || meets(v.groupMembers[g]!, goal.who) || holdsGroup(v, g, goal.group);
+    if (!through) {
+      groups.set(g, -1);
+      return undefined;
+    }
+    const x = network.vertex();
+    groups.set(g, x);
+    if (g === goal.group) {
+      always(source, x);
+      return x;
+    }
+    const ruled = pins.ruled.has(g);
+    for (let k = org.members.start[g]!; k < org.members.start[g + 1]!; k++) {
+      const m = org.members.values[k]!;
+      if (m >= 0) {
+        if (has(goal.who, m) && has(v.all, m))
+          cuttable(userVertex(m), x, 'membership', { member: { group: org.groups[g]!.id, value: identityName(v, m) } }, !ruled);
+      } else {
+        const inner = groupVertex(~m);
+        if (inner !== undefined)
+          cuttable(inner, x, 'membership', { member: { group: org.groups[g]!.id, value: org.groups[~m]!.id } }, !ruled);
+      }
+    }
+    return x;
+  };
+  /** An entry's own vertex, from which it gives what it gives; undefined where it lets in nobody who is to be kept out. */
+  const entryVertex = (e: number, space: number): number | undefined => {
+    const known = seen.get(e);
+    if (known) return known.vertex < 0 ? undefined : known.vertex;
+    const { allowed, anyoneInert, wholeDomainsCount } = v.spaces[space]!;
+    const into: number[] = [];
+    let open = false;
+    const one = (u: number): void => {
+      if (u >= 0 && has(goal.who, u) && has(allowed, u) && has(v.all, u)) into.push(userVertex(u));
+    };
+    const type = entries.type[e]!;
+    if (!(anyoneInert && isInertEntry(v, e))) {
+      if (type > LINK_NAMED) {
+        forEachRedeemer(v, e, one);
+        open = type === 3 ? goal.anybody : goal.anyMember;
+      } else
+        for (let k = entries.toKind.start[e]!; k < entries.toKind.start[e + 1]!; k++) {
+          const [kind, n] = [entries.toKind.values[k]!, entries.toNumber.values[k]!];
+          if (kind === PRINCIPAL.group) {
+            const reaches = n === goal.group || meets(v.groupMembers[n]!, goal.who, allowed) || holdsGroup(v, n, goal.group);
+            const g = reaches ? groupVertex(n) : undefined;
+            if (g !== undefined) into.push(g);
+          } else if (kind === PRINCIPAL.everyone) forEachBoth(v.members, goal.who, one);
+          else if (kind === PRINCIPAL.anyone) {
+            open ||= goal.anybody;
+            forEachBoth(v.all, goal.who, one);
+          } else if (kind === PRINCIPAL.domain) {
+            if (wholeDomainsCount && goal.domains.has(n)) open = true;
+            for (const u of v.domainMembers[n]!) one(u);
+          } else one(soleIdentity(v, kind, n));
+        }
+    }
+    if (!into.length && !open) {
+      seen.set(e, { vertex: -1, past: new Set() });
+      return undefined;
+    }
+    const [a, b] = [network.vertex(), network.vertex()];
+    seen.set(e, { vertex: b, past: new Set() });
+    if (open) always(source, a);
+    for (const x of new Set(into)) always(x, a);
+    cuttable(a, b, type ? 'link' : 'grant', type ? { link: entries.ids.at(e) } : { grant: entries.ids.at(e) });
+    return b;
+  };
+  const visible = new Map<number, number>();
+  /** The vertex of a node, with everything that is made on it and above it leading in. */
+  const nodeVertex = (n: number): number => {
+    let x = nodes.get(n);
+    if (x !== undefined) return x;
+    nodes.set(n, (x = network.vertex()));
+    const space = spaceOfNode(org, n);
+    for (let e = entries.first[n]!; e < entries.first[n + 1]!; e++) {
+      if (!v.live[e]) continue;
+      const from = entryVertex(e, space);
+      if (from !== undefined) always(from, x);
+    }
+    if (n < S) {
+      if (org.spaces[n]!.visibility === 'organisation' && !visible.has(n)) {
+        const [a, b] = [network.vertex(), network.vertex()];
+        visible.set(n, b);
+        if (goal.anyMember) always(source, a);
+        else forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
+        cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
+        always(b, x);
+      }
+    } else if (!org.itemBreaks[n - S]) {
+      const above = nodeVertex(parentNode(org, n));
+      cuttable(above, x, 'inheritance', { item: org.itemIds.at(n - S), set: { inherits: false } }, org.breakable[space] === 1);
+    }
+    return x;
+  };
+  for (const item of goal.items) {
+    const n = nodeOfItem(org, item);
+    const space = org.itemSpace[item]!;
+    const x = nodeVertex(n);
+    // what reaches through every break comes past the folders
+    for (let e = entries.first[space]!; e < entries.first[space + 1]!; e++) {
+      if (!reachesPastBreaks(v, e)) continue;
+      const from = entryVertex(e, space);
+      if (from === undefined) continue;
+      const { past } = seen.get(e)!;
+      if (past.has(x)) continue;
+      past.add(x);
+      always(from, x);
+    }
+    const owner = org.itemOwner[item]!;
+    if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner)) always(userVertex(owner), x);
+    let out = spaceOut.get(space);
+    if (out === undefined) {
+      spaceOut.set(space, (out = network.vertex()));
+      // external sharing off keeps every external identity out of the space, and anybody and whole domains with them
+      cuttable(out, sink, 'sharing', { space: org.spaces[space]!.id, set: { externalSharing: 'off' } }, onlyExternal);
+    }
+    always(x, out);
+  }
+  weigh(v, columns, goal, candidates, options);
+  const base = network.capacities();
+  return {
+    network, source, sink, candidates, byEdge,
+    capacities(character) {
+      const out = base.slice();
+      for (const c of candidates)
+        out[c.edge] =
+          character === 'fewest-hurt'
+            ? c.cost * BETWEEN + 1
+            : character === 'fewest-changes'
+              ? BETWEEN * BETWEEN + Math.min(c.cost, BETWEEN)
+              : CAUSE[c.kind] * placed(v, c) * BETWEEN + Math.min(c.cost, BETWEEN);
+      return out;
+    },
+  };
+} // prettier-ignore
+
+/** What comes back soonest is dearest where a cut is to be at the cause. */
+const CAUSE: Record<Candidate['kind'], number> = {
+  membership: 1,
+  sharing: 2,
+  visibility: 1,
+  grant: 4,
+  link: 6,
+  inheritance: 40,
+};
+/** An entry on a space is nearer the cause than one on each file. */
+function placed(v: View, c: Candidate): number {
+  if (!('grant' in c.change || 'link' in c.change)) return 1;
+  const e = 'grant' in c.change ? v.org.find('grant', c.change.grant) : v.org.find('link', c.change.link);
+  return v.org.entries.node[e]! < v.org.spaces.length ? 1 : 3;
+}
+
+const meets = (a: Bits, b: Bits, c?: Bits): boolean => {
+  for (let w = 0; w < Math.min(a.length, b.length); w++) if (a[w]! & b[w]! & (c ? c[w]! : -1)) return true;
+  return false;
+}; // prettier-ignore
+const anyMember = (v: View, who: Bits): boolean => meets(v.members, who);
+
+/** Whether a group holds another, however deep. */
+function holdsGroup(v: View, g: number, inner: number | undefined): boolean {
+  if (inner === undefined) return false;
+  const seen = new Set([g]);
+  for (const at of seen) {
+    const { start, values } = v.org.members;
+    for (let k = start[at]!; k < start[at + 1]!; k++)
+      if (values[k]! < 0) {
+        if (~values[k]! === inner) return true;
+        seen.add(~values[k]!);
+      }
+  }
+  return false;
+}
+
+/** What each candidate takes, alone, from whom the goal does not want to lose it. */
+function weigh(
+  v: View,
+  columns: ReachColumns,
+  goal: Goal,
+  candidates: Candidate[],
+  { usage, since = 0, isFile }: { usage?: Usage | undefined; since?: number; isFile?: Uint8Array },
+): void {
+  const { org } = v;
+  const S = org.spaces.length;
+  const wanted = new Uint8Array(org.itemIds.length);
+  for (const i of goal.items) wanted[i] = 1;
+  const counts = (i: number): boolean => !isFile || isFile[i] === 1;
+  const usedBy = (item: number, identity: number): boolean => {
+    if (!usage) return false;
+    for (let k = usage.start[item]!; k < usage.start[item + 1]!; k++)
+      if (usage.identity[k] === identity && (usage.opened[k]! >= since || usage.edited[k]! >= since)) return true;
+    return false;
+  };
+  const shut = (identity: number): boolean =>
+    has(goal.who, identity) || (goal.group !== undefined && (v.groupMembers[goal.group]![identity >>> 5]! & (1 << (identity & 31))) !== 0);
+  if (candidates.length <= EXACT) {
+    for (const c of candidates) {
+      let cost = 0;
+      for (const g of whatIf(v, [c.change], columns).groups)
+        for (const node of g.nodes) {
+          if (node < S || !counts(node - S)) continue;
+          g.identities.forEach((identity, k) => {
+            if ((g.before[k]! & ~g.after[k]!) === 0 || (wanted[node - S] && shut(identity))) return;
+            cost += usedBy(node - S, identity) ? USED : 1;
+          });
+        }
+      c.cost = cost;
+    }
+    return;
+  }
+  // too many to try each: whoever the change names, times the files below, other ways to them not looked at
+  const before = new Int32Array(org.itemIds.length + 1);
+  const beforeWanted = new Int32Array(org.itemIds.length + 1);
+  for (let i = 0; i < org.itemIds.length; i++) {
+    before[i + 1] = before[i]! + (counts(i) ? 1 : 0);
+    beforeWanted[i + 1] = beforeWanted[i]! + (counts(i) && wanted[i] ? 1 : 0);
+  }
+  const people = (set: Bits): { keep: number; shut: number } => {
+    let [keep, out] = [0, 0];
+    forEachBoth(set, set, (i) => (shut(i) ? out++ : keep++));
+    return { keep, shut: out };
+  };
+  const named = bitsFor(v.identityCount);
+  const at = (node: number, set: Bits): number => {
+    const [a, b] = itemsBelow(org, node);
+    const { allowed } = v.spaces[spaceOfNode(org, node)]!;
+    for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
+    const { keep, shut: out } = people(set);
+    let used = 0;
+    if (usage)
+      for (let i = a; i < b; i++)
+        for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++)
+          if (has(set, usage.identity[k]!) && !(wanted[i] && shut(usage.identity[k]!)) && (usage.opened[k]! >= since || usage.edited[k]! >= since)) used++;
+    const files = before[b]! - before[a]!;
+    return keep * files + out * (files - (beforeWanted[b]! - beforeWanted[a]!)) + used * (USED - 1);
+  };
+  const applying = (node: number, set: Bits): void => {
+    const { entries } = org;
+    for (let n = node; n >= 0; n = parentNode(org, n)) for (let e = entries.first[n]!; e < entries.first[n + 1]!; e++) if (v.live[e]) name(e, set);
+  };
+  const name = (e: number, set: Bits): void => {
+    const { toKind, toNumber, type } = org.entries;
+    if (type[e]! > LINK_NAMED) return forEachRedeemer(v, e, (i) => add(set, i));
+    for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) addPrincipal(v, set, toKind.values[k]!, toNumber.values[k]!);
+  };
+  const entriesOf = new Map<number, number[]>();
+  for (const { kind, change } of candidates)
+    if (kind === 'membership' && 'member' in change) entriesOf.set(org.find('group', change.member.group), []);
+  if (entriesOf.size)
+    for (let e = 0; e < v.live.length; e++)
+      for (let k = org.entries.toKind.start[e]!; k < org.entries.toKind.start[e + 1]!; k++)
+        if (v.live[e] && org.entries.toKind.values[k] === PRINCIPAL.group) entriesOf.get(org.entries.toNumber.values[k]!)?.push(e);
+  for (const c of candidates) {
+    named.fill(0);
+    const { change } = c;
+    if ('grant' in change || 'link' in change) {
+      const e = 'grant' in change ? org.find('grant', change.grant) : org.find('link', change.link);
+      name(e, named);
+      c.cost = at(org.entries.node[e]!, named);
+    } else if ('member' in change) {
+      const group = org.find('group', change.member.group);
+      const inner = org.find('group', change.member.value);
+      const user = org.find('user', change.member.value);
+      for (const e of entriesOf.get(group)!) {
+        named.fill(0);
+        if (inner >= 0 && user < 0) addPrincipal(v, named, PRINCIPAL.group, inner);
+        else add(named, user);
+        c.cost += at(org.entries.node[e]!, named);
+      }
+    } else if ('space' in change) {
+      const s = org.find('space', change.space);
+      if (c.kind === 'visibility') named.set(v.members);
+      else {
+        applying(s, named);
+        for (let w = 0; w < named.length; w++) named[w]! &= v.externals[w]!;
+      }
+      c.cost = at(s, named);
+    } else if ('item' in change) {
+      const node = nodeOfItem(org, org.find('item', change.item));
+      applying(parentNode(org, node), named);
+      c.cost = at(node, named);
+    }
+  }
+} // prettier-ignore
+
+export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: number[] };
+
+/**
+ * The cuts of a goal, of different character, each once; or, where it cannot be met, the uncuttable way
+ * that prevents it, as edges of the network.
+ */
+export function cutsOf(n: CutNetwork): CutAnswer {
+  const cuts: Cut[] = [];
+  for (const character of CHARACTERS) {
+    const capacities = n.capacities(character);
+    const proof = n.network.minCut(n.source, n.sink, capacities);
+    if (proof.value >= UNCUTTABLE)
+      return { met: false, prevents: n.network.uncuttableWay(n.source, n.sink, capacities) ?? [] };
+    const changes = proof.edges.map((e) => n.byEdge.get(e)!);
+    const same = (other: Cut): boolean =>
+      other.changes.length === changes.length && other.changes.every((c) => changes.includes(c));
+    if (cuts.some(same)) continue;
+    cuts.push({
+      character,
+      changes,
+      value: proof.value,
+      proof,
+      instead: changes.map((c) => insteadOf(n, c)),
+    });
+  }
+  return { met: true, cuts };
+}
+
+/** How many others are told for each change. */
+const TOLD = 4;
+
+/** Candidates on the ways that lead through a change, that would each close one of them. */
+function insteadOf(n: CutNetwork, c: Candidate): Candidate[] {
+  const found = new Set<Candidate>();
+  const { network } = n;
+  const [into, out] = network.ends(c.edge);
+  const follow = (from: number, forward: boolean): void => {
+    const next = forward ? outOf(n) : intoOf(n);
+    const seen = new Set([from]);
+    for (const v of seen)
+      for (const e of next.get(v) ?? []) {
+        const other = n.byEdge.get(e);
+        if (other && other !== c) found.add(other);
+        // the nearest on each way is enough
+        else seen.add(network.ends(e)[forward ? 1 : 0]);
+        if (found.size > 50) return;
+      }
+  };
+  follow(into, false);
+  follow(out, true);
+  return [...found].sort((a, b) => a.cost - b.cost).slice(0, TOLD);
+}
+const lists = new WeakMap<CutNetwork, [Map<number, number[]>, Map<number, number[]>]>();
+function listsOf(n: CutNetwork): [Map<number, number[]>, Map<number, number[]>] {
+  let both = lists.get(n);
+  if (!both) {
+    both = [new Map(), new Map()];
+    for (let e = 0; e < n.network.edges; e++)
+      n.network.ends(e).forEach((v, k) => {
+        const list = both![k]!.get(v);
+        if (list) list.push(e);
+        else both![k]!.set(v, [e]);
+      });
+    lists.set(n, both);
+  }
+  return both;
+}
+const outOf = (n: CutNetwork): Map<number, number[]> => listsOf(n)[0];
+const intoOf = (n: CutNetwork): Map<number, number[]> => listsOf(n)[1];

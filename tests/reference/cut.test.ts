@@ -1,0 +1,205 @@
+/** Cuts against brute force: every subset of the changes tried on the organisation itself. */
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { alter } from '../../src/core/access/change.ts';
+import { add, bitsFor, has, type Bits } from '../../src/core/access/bits.ts';
+import { nodeOfItem } from '../../src/core/access/organisation.ts';
+import { who } from '../../src/core/access/questions.ts';
+import { reach } from '../../src/core/access/reach.ts';
+import { view, type View } from '../../src/core/access/view.ts';
+import { CHARACTERS, cutNetwork, cutsOf, NO_PINS, type Goal } from '../../src/core/remedy/cut.ts';
+import { isProven, Network, UNCUTTABLE } from '../../src/core/remedy/flow.ts';
+import { build } from './build.ts';
+import { organisations } from './organisations.ts';
+import type { Rows } from './plain-access.ts';
+
+describe('the minimum cut of a network', () => {
+  const networks = fc.record({
+    vertices: fc.integer({ min: 2, max: 6 }),
+    edges: fc.array(
+      fc.tuple(fc.nat(5), fc.nat(5), fc.oneof(fc.integer({ min: 0, max: 9 }), fc.constant(UNCUTTABLE))),
+      { maxLength: 11 },
+    ),
+  });
+  it('costs what the cheapest of all subsets of edges costs, and its flow proves it', () => {
+    fc.assert(
+      fc.property(networks, ({ vertices, edges }) => {
+        const n = new Network();
+        for (let k = 0; k < vertices; k++) n.vertex();
+        const used = edges.filter(([a, b]) => a < vertices && b < vertices && a !== b);
+        for (const [a, b, c] of used) n.edge(a, b, c);
+        const reaches = (gone: number): boolean => {
+          const seen = new Set([0]);
+          for (const v of seen)
+            used.forEach(([a, b, c], e) => a === v && c > 0 && !(gone & (1 << e)) && seen.add(b));
+          return seen.has(1);
+        };
+        let best = Infinity;
+        for (let gone = 0; gone < 1 << used.length; gone++)
+          if (!reaches(gone))
+            best = Math.min(
+              best,
+              used.reduce((sum, [, , c], e) => sum + (gone & (1 << e) ? c : 0), 0),
+            );
+        const cut = n.minCut(0, 1);
+        if (best >= UNCUTTABLE) {
+          expect(cut.value).toBeGreaterThanOrEqual(UNCUTTABLE);
+          const way = n.uncuttableWay(0, 1)!;
+          expect(n.ends(way[0]!)[0]).toBe(0);
+          expect(n.ends(way.at(-1)!)[1]).toBe(1);
+          way.forEach((e, k) => k && expect(n.ends(e)[0]).toBe(n.ends(way[k - 1]!)[1]));
+        } else {
+          expect(cut.value).toBe(best);
+          expect(isProven(n, 0, 1, cut)).toBe(true);
+          expect(reaches(cut.edges.reduce((m, e) => m | (1 << e), 0))).toBe(false);
+        }
+      }),
+      { numRuns: 1000 },
+    );
+  });
+});
+
+/** Whether a goal holds, by asking who reaches each item now and could. */
+function holds(v: View, goal: Goal, somebody: boolean): boolean {
+  const columns = reach(v);
+  const shut: Bits = goal.group === undefined ? goal.who : v.groupMembers[goal.group]!;
+  return [...goal.items].every((item) => {
+    const node = nodeOfItem(v.org, item);
+    const bits = who(v, node);
+    for (let i = 0; i < bits.length; i++) if (bits[i] && (shut[i >>> 5] ?? 0) & (1 << (i & 31))) return false;
+    if (goal.anybody && columns.anyone[node]) return false;
+    // an outsider whom nothing names any more is still among anybody at all
+    if (columns.anyone[node]! & 1 && somebody) return false;
+    const cls = columns.classes[columns.accessClass[node]!]!;
+    return ![...goal.domains].some((d) => cls.wholeDomains.includes(d));
+  });
+}
+
+const goals = fc.record({
+  kind: fc.constantFrom('outside', 'one', 'beyond'),
+  pick: fc.nat(50),
+  items: fc.array(fc.nat(8), { minLength: 1, maxLength: 4 }),
+});
+
+function goalOf(v: View, g: { kind: string; pick: number; items: number[] }): Goal {
+  const none = { anybody: false, anyMember: false, domains: new Set<number>() };
+  const items = Int32Array.from(new Set(g.items.map((i) => i % v.org.itemIds.length))).sort();
+  const outside = new Set([...v.domainStanding].flatMap((s, d) => (s > 0 ? [d] : [])));
+  if (g.kind === 'outside') return { ...none, who: v.externals, anybody: true, domains: outside, items };
+  const set = bitsFor(v.identityCount);
+  if (g.kind === 'one') add(set, g.pick % v.identityCount);
+  else
+    for (let i = 0; i < v.identityCount; i++)
+      if (has(v.all, i) && i !== g.pick % v.identityCount) add(set, i);
+  return g.kind === 'one'
+    ? { ...none, who: set, items }
+    : { who: set, anybody: true, anyMember: false, domains: outside, items };
+}
+
+describe('the cuts of a goal', () => {
+  it('make it hold; are the cheapest there are; or say what prevents it', () => {
+    let [met, unmet, compared] = [0, 0, 0];
+    fc.assert(
+      fc.property(organisations, goals, fc.boolean(), (given, g, plain) => {
+        const open = <T extends { externalSharing?: unknown }>({ externalSharing: _, ...r }: T) => r;
+        const rows = plain
+          ? {
+              ...given,
+              workspaces: given.workspaces.map(open),
+              spaces: given.spaces.map(({ gate: _, ...r }) => open(r)),
+            }
+          : given;
+        const v = view(build(rows as Rows));
+        if (!v.org.itemIds.length || !v.identityCount) return;
+        const goal = goalOf(v, g);
+        const somebody = goal.who.some((w, k) => (w & v.all[k]!) !== 0);
+        const n = cutNetwork(v, reach(v), goal);
+        const answer = cutsOf(n);
+        const all = n.candidates.map((c) => c.change);
+        const limited = v.spaces.some((s) => s.shutsOut);
+        if (!answer.met) {
+          unmet++;
+          // not even all of it together would do
+          if (!limited) expect(holds(alter(v, all).view, goal, somebody)).toBe(false);
+          expect(answer.prevents.length).toBeGreaterThan(0);
+          return;
+        }
+        met++;
+        for (const cut of answer.cuts) {
+          expect(
+            holds(
+              alter(
+                v,
+                cut.changes.map((c) => c.change),
+              ).view,
+              goal,
+              somebody,
+            ),
+          ).toBe(true);
+          expect(isProven(n.network, n.source, n.sink, cut.proof, n.capacities(cut.character))).toBe(true);
+        }
+        if (limited || all.length > 11) return;
+        compared++;
+        for (const character of CHARACTERS) {
+          const capacities = n.capacities(character);
+          const price = (subset: number) =>
+            n.candidates.reduce((sum, c, k) => sum + (subset & (1 << k) ? capacities[c.edge]! : 0), 0);
+          let best = Infinity;
+          for (let subset = 0; subset < 1 << all.length; subset++) {
+            const cost = price(subset);
+            if (
+              cost < best &&
+              holds(
+                alter(
+                  v,
+                  all.filter((_, k) => subset & (1 << k)),
+                ).view,
+                goal,
+                somebody,
+              )
+            )
+              best = cost;
+          }
+          expect(n.network.minCut(n.source, n.sink, capacities).value).toBe(best);
+        }
+      }),
+      { numRuns: 1500 },
+    );
+    expect(met).toBeGreaterThan(300);
+    expect(unmet).toBeGreaterThan(5);
+    expect(compared).toBeGreaterThan(200);
+  });
+
+  it('never cut what is pinned', () => {
+    fc.assert(
+      fc.property(organisations, goals, (rows, g) => {
+        const v = view(build(rows));
+        if (!v.org.itemIds.length || !v.identityCount) return;
+        const goal = goalOf(v, g);
+        const somebody = goal.who.some((w, k) => (w & v.all[k]!) !== 0);
+        const first = cutsOf(cutNetwork(v, reach(v), goal));
+        if (!first.met || !first.cuts[0]!.changes.length) return;
+        const pinned = JSON.stringify(first.cuts[0]!.changes[0]!.change);
+        const again = cutsOf(
+          cutNetwork(v, reach(v), goal, { pins: { ...NO_PINS, changes: new Set([pinned]) } }),
+        );
+        if (again.met)
+          for (const cut of again.cuts) {
+            expect(cut.changes.map((c) => JSON.stringify(c.change))).not.toContain(pinned);
+            expect(
+              holds(
+                alter(
+                  v,
+                  cut.changes.map((c) => c.change),
+                ).view,
+                goal,
+                somebody,
+              ),
+            ).toBe(true);
+          }
+        else expect(again.prevents.length).toBeGreaterThan(0);
+      }),
+      { numRuns: 200 },
+    );
+  });
+});
