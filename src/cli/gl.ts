@@ -6,6 +6,7 @@ import { Command, CommanderError } from 'commander';
 import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
 import { classify, listTypes, testTypes } from './classify.ts';
 import { copyExtract } from './copy.ts';
+import { cut } from './cut.ts';
 import { CliError } from './error.ts';
 import { find } from './find.ts';
 import { verifyLedger } from './ledger.ts';
@@ -71,6 +72,11 @@ access('find', 'spaces, folders and files that a condition holds of (docs/filter
   .argument('<condition>', 'in CEL, such as: weight >= 3 && could >= outside')
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
   .action(find);
+
+access('cut', 'the least change that meets a goal: who is to be kept out of what (docs/remedy.md)')
+  .argument('<goal>', 'the goal as JSON')
+  .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
+  .action(cut);
 
 program
   .command('copy')

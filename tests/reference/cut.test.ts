@@ -170,6 +170,33 @@ describe('the cuts of a goal', () => {
     expect(compared).toBeGreaterThan(200);
   });
 
+  it('make it hold just as well where costs are counted and not tried', () => {
+    fc.assert(
+      fc.property(organisations, goals, (rows, g) => {
+        const v = view(build(rows));
+        if (!v.org.itemIds.length || !v.identityCount) return;
+        const goal = goalOf(v, g);
+        const n = cutNetwork(v, reach(v), goal, { exact: -1 });
+        for (const c of n.candidates) expect(c.cost).toBeGreaterThanOrEqual(0);
+        const answer = cutsOf(n);
+        const somebody = goal.who.some((w, k) => (w & v.all[k]!) !== 0);
+        if (answer.met)
+          for (const { changes } of answer.cuts)
+            expect(
+              holds(
+                alter(
+                  v,
+                  changes.map((c) => c.change),
+                ).view,
+                goal,
+                somebody,
+              ),
+            ).toBe(true);
+      }),
+      { numRuns: 400 },
+    );
+  });
+
   it('never cut what is pinned', () => {
     fc.assert(
       fc.property(organisations, goals, (rows, g) => {

@@ -10,9 +10,9 @@ const examples = [
 ];
 
 describe('docs/cli.md', () => {
-  it('has examples of reach, who, what, why and find', () => {
+  it('has examples of reach, who, what, why, find and cut', () => {
     expect(new Set(examples.map((e) => e[1]!.split(' ')[0]))).toEqual(
-      new Set(['reach', 'who', 'what', 'why', 'find']),
+      new Set(['reach', 'who', 'what', 'why', 'find', 'cut']),
     );
   });
   it.each(examples.map((e) => [e[1]!, e[2]!]))('gl %s', (command, expected) => {

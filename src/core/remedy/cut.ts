@@ -3,9 +3,10 @@
  * memberships, grants and links, visibility, inheritance and settings. What is cut and what it costs:
  * docs/remedy.md.
  */
-import { add, bitsFor, forEachBoth, has, type Bits } from '../access/bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
 import type { Change } from '../access/change.ts';
 import { whatIf } from '../access/difference.ts';
+import { groupsAbove } from '../access/groups.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isInertEntry } from '../access/questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
@@ -63,6 +64,8 @@ export interface CutNetwork {
   candidates: Candidate[];
   /** Candidate by edge. */
   byEdge: Map<number, Candidate>;
+  /** What a vertex is, by kind and id, such as `group g1`. */
+  names: Map<number, string>;
   capacities(character: Character): Float64Array;
 }
 
@@ -75,12 +78,15 @@ const EXACT = 300;
 
 const keyOf = (change: Change): string => JSON.stringify(change);
 
-/** Builds the network of a goal. `since`: uses from this moment on count, in milliseconds. */
+/**
+ * Builds the network of a goal. `since`: uses from this moment on count, in milliseconds. `exact`: how
+ * many candidates at most are each tried by what-if; of more, whom they name is counted.
+ */
 export function cutNetwork(
   v: View,
   columns: ReachColumns,
   goal: Goal,
-  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array } = {},
+  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number } = {},
 ): CutNetwork {
   const { org } = v;
   const { entries } = org;
@@ -91,6 +97,12 @@ export function cutNetwork(
   const sink = network.vertex();
   const candidates: Candidate[] = [];
   const byEdge = new Map<number, Candidate>();
+  const names = new Map<number, string>([[source, 'who is kept out'], [sink, 'what is kept']]);
+  const vertex = (name: string): number => {
+    const x = network.vertex();
+    names.set(x, name);
+    return x;
+  };
   const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true): void => {
     if (!allowed || pins.changes.has(keyOf(change))) {
       network.edge(a, b, UNCUTTABLE);
@@ -113,7 +125,7 @@ export function cutNetwork(
   const userVertex = (u: number): number => {
     let x = users.get(u);
     if (x === undefined) {
-      users.set(u, (x = network.vertex()));
+      users.set(u, (x = vertex(`identity ${identityName(v, u)}`)));
       always(source, x);
     }
     return x;
@@ -127,7 +139,7 @@ export function cutNetwork(
       groups.set(g, -1);
       return undefined;
     }
-    const x = network.vertex();
+    const x = vertex(`group ${org.groups[g]!.id}`);
     groups.set(g, x);
     if (g === goal.group) {
       always(source, x);
@@ -183,7 +195,8 @@ export function cutNetwork(
       seen.set(e, { vertex: -1, past: new Set() });
       return undefined;
     }
-    const [a, b] = [network.vertex(), network.vertex()];
+    const name = `${type ? 'link' : 'grant'} ${entries.ids.at(e)}`;
+    const [a, b] = [vertex(name), vertex(name)];
     seen.set(e, { vertex: b, past: new Set() });
     if (open) always(source, a);
     for (const x of new Set(into)) always(x, a);
@@ -195,7 +208,7 @@ export function cutNetwork(
   const nodeVertex = (n: number): number => {
     let x = nodes.get(n);
     if (x !== undefined) return x;
-    nodes.set(n, (x = network.vertex()));
+    nodes.set(n, (x = vertex(n < S ? `space ${org.spaces[n]!.id}` : `item ${org.itemIds.at(n - S)}`)));
     const space = spaceOfNode(org, n);
     for (let e = entries.first[n]!; e < entries.first[n + 1]!; e++) {
       if (!v.live[e]) continue;
@@ -204,7 +217,8 @@ export function cutNetwork(
     }
     if (n < S) {
       if (org.spaces[n]!.visibility === 'organisation' && !visible.has(n)) {
-        const [a, b] = [network.vertex(), network.vertex()];
+        const name = `visibility of space ${org.spaces[n]!.id}`;
+        const [a, b] = [vertex(name), vertex(name)];
         visible.set(n, b);
         if (goal.anyMember) always(source, a);
         else forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
@@ -235,7 +249,7 @@ export function cutNetwork(
     if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner)) always(userVertex(owner), x);
     let out = spaceOut.get(space);
     if (out === undefined) {
-      spaceOut.set(space, (out = network.vertex()));
+      spaceOut.set(space, (out = vertex(`sharing of space ${org.spaces[space]!.id}`)));
       // external sharing off keeps every external identity out of the space, and anybody and whole domains with them
       cuttable(out, sink, 'sharing', { space: org.spaces[space]!.id, set: { externalSharing: 'off' } }, onlyExternal);
     }
@@ -244,7 +258,7 @@ export function cutNetwork(
   weigh(v, columns, goal, candidates, options);
   const base = network.capacities();
   return {
-    network, source, sink, candidates, byEdge,
+    network, source, sink, candidates, byEdge, names,
     capacities(character) {
       const out = base.slice();
       for (const c of candidates)
@@ -302,7 +316,7 @@ function weigh(
   columns: ReachColumns,
   goal: Goal,
   candidates: Candidate[],
-  { usage, since = 0, isFile }: { usage?: Usage | undefined; since?: number; isFile?: Uint8Array },
+  { usage, since = 0, isFile, exact = EXACT }: { usage?: Usage | undefined; since?: number; isFile?: Uint8Array; exact?: number },
 ): void {
   const { org } = v;
   const S = org.spaces.length;
@@ -317,7 +331,7 @@ function weigh(
   };
   const shut = (identity: number): boolean =>
     has(goal.who, identity) || (goal.group !== undefined && (v.groupMembers[goal.group]![identity >>> 5]! & (1 << (identity & 31))) !== 0);
-  if (candidates.length <= EXACT) {
+  if (candidates.length <= exact) {
     for (const c of candidates) {
       let cost = 0;
       for (const g of whatIf(v, [c.change], columns).groups)
@@ -339,17 +353,16 @@ function weigh(
     before[i + 1] = before[i]! + (counts(i) ? 1 : 0);
     beforeWanted[i + 1] = beforeWanted[i]! + (counts(i) && wanted[i] ? 1 : 0);
   }
-  const people = (set: Bits): { keep: number; shut: number } => {
-    let [keep, out] = [0, 0];
-    forEachBoth(set, set, (i) => (shut(i) ? out++ : keep++));
-    return { keep, shut: out };
-  };
+  const shutSet = bitsFor(v.identityCount);
+  union(shutSet, goal.who);
+  if (goal.group !== undefined) union(shutSet, v.groupMembers[goal.group]!);
   const named = bitsFor(v.identityCount);
   const at = (node: number, set: Bits): number => {
     const [a, b] = itemsBelow(org, node);
     const { allowed } = v.spaces[spaceOfNode(org, node)]!;
     for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
-    const { keep, shut: out } = people(set);
+    const out = countBoth(set, shutSet);
+    const keep = countBoth(set, set) - out;
     let used = 0;
     if (usage)
       for (let i = a; i < b; i++)
@@ -367,13 +380,17 @@ function weigh(
     if (type[e]! > LINK_NAMED) return forEachRedeemer(v, e, (i) => add(set, i));
     for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) addPrincipal(v, set, toKind.values[k]!, toNumber.values[k]!);
   };
-  const entriesOf = new Map<number, number[]>();
-  for (const { kind, change } of candidates)
-    if (kind === 'membership' && 'member' in change) entriesOf.set(org.find('group', change.member.group), []);
-  if (entriesOf.size)
+  /** Files, and wanted ones, below what names each group. */
+  const filesOf = new Float64Array(org.groups.length);
+  const wantedOf = new Float64Array(org.groups.length);
+  if (candidates.some((c) => c.kind === 'membership'))
     for (let e = 0; e < v.live.length; e++)
-      for (let k = org.entries.toKind.start[e]!; k < org.entries.toKind.start[e + 1]!; k++)
-        if (v.live[e] && org.entries.toKind.values[k] === PRINCIPAL.group) entriesOf.get(org.entries.toNumber.values[k]!)?.push(e);
+      for (let k = org.entries.toKind.start[e]!; k < org.entries.toKind.start[e + 1]!; k++) {
+        if (!v.live[e] || org.entries.toKind.values[k] !== PRINCIPAL.group) continue;
+        const [from, to] = itemsBelow(org, org.entries.node[e]!);
+        filesOf[org.entries.toNumber.values[k]!]! += before[to]! - before[from]!;
+        wantedOf[org.entries.toNumber.values[k]!]! += beforeWanted[to]! - beforeWanted[from]!;
+      }
   for (const c of candidates) {
     named.fill(0);
     const { change } = c;
@@ -382,15 +399,15 @@ function weigh(
       name(e, named);
       c.cost = at(org.entries.node[e]!, named);
     } else if ('member' in change) {
-      const group = org.find('group', change.member.group);
       const inner = org.find('group', change.member.value);
       const user = org.find('user', change.member.value);
-      for (const e of entriesOf.get(group)!) {
-        named.fill(0);
-        if (inner >= 0 && user < 0) addPrincipal(v, named, PRINCIPAL.group, inner);
-        else add(named, user);
-        c.cost += at(org.entries.node[e]!, named);
-      }
+      if (user < 0) addPrincipal(v, named, PRINCIPAL.group, inner);
+      else add(named, user);
+      const out = countBoth(named, shutSet);
+      const keep = countBoth(named, named) - out;
+      // whoever leaves the group leaves those that hold it
+      for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
+        c.cost += keep * filesOf[g]! + out * (filesOf[g]! - wantedOf[g]!);
     } else if ('space' in change) {
       const s = org.find('space', change.space);
       if (c.kind === 'visibility') named.set(v.members);
@@ -407,11 +424,11 @@ function weigh(
   }
 } // prettier-ignore
 
-export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: number[] };
+export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[] };
 
 /**
  * The cuts of a goal, of different character, each once; or, where it cannot be met, the uncuttable way
- * that prevents it, as edges of the network.
+ * that prevents it, step by step.
  */
 export function cutsOf(n: CutNetwork): CutAnswer {
   const cuts: Cut[] = [];
@@ -419,7 +436,16 @@ export function cutsOf(n: CutNetwork): CutAnswer {
     const capacities = n.capacities(character);
     const proof = n.network.minCut(n.source, n.sink, capacities);
     if (proof.value >= UNCUTTABLE)
-      return { met: false, prevents: n.network.uncuttableWay(n.source, n.sink, capacities) ?? [] };
+      return {
+        met: false,
+        prevents: [
+          ...new Set(
+            (n.network.uncuttableWay(n.source, n.sink, capacities) ?? []).map((e) =>
+              n.names.get(n.network.ends(e)[1])!,
+            ),
+          ),
+        ],
+      };
     const changes = proof.edges.map((e) => n.byEdge.get(e)!);
     const same = (other: Cut): boolean =>
       other.changes.length === changes.length && other.changes.every((c) => changes.includes(c));

@@ -1,9 +1,10 @@
 /** Causes of exposure, in words. */
-import { nodeOfItem } from '../../core/access/organisation.ts';
+import { countBoth, has } from '../../core/access/bits.ts';
+import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
 import { compileFilter, type Getters } from '../../core/filter/filter.ts';
-import type { CauseRow, CausesPage } from '../dto.ts';
-import { entryRef, nodeName, nodeRef, personRef, sentence, whereWords } from './describe.ts';
+import type { CauseRow, CausesPage, EntryRef } from '../dto.ts';
+import { entryRef, nodeName, nodeRef, personRef, whereWords } from './describe.ts';
 import type { Loaded } from './loaded.ts';
 
 const made = new WeakMap<Loaded, CausesPage>();
@@ -28,12 +29,7 @@ export function causes(l: Loaded): CausesPage {
 
 function row(l: Loaded, c: Cause): CauseRow {
   const entry = c.entry === undefined ? undefined : entryRef(l, c.entry);
-  const words =
-    c.kind === 'visibility'
-      ? `The space “${nodeName(l, c.space!)}” is visible to the whole organisation`
-      : c.kind === 'membership'
-        ? `${personRef(l, c.identity!).address} is in the group “${l.org.groups[c.group!]!.name}”`
-        : capital(sentence(entry!));
+  const words = causeWords(l, c, entry);
   const node = c.entry === undefined ? c.space : l.org.entries.node[c.entry];
   return {
     key: JSON.stringify(c.change),
@@ -56,6 +52,31 @@ function row(l: Loaded, c: Cause): CauseRow {
       }),
     filesMore: Math.max(0, c.closes.size - FILES),
   };
+} // prettier-ignore
+
+/** A cause in plain words: what it is, for whom, where, and who made it. */
+function causeWords(l: Loaded, c: Cause, entry: EntryRef | undefined): string {
+  if (c.kind === 'visibility') return `The space “${nodeName(l, c.space!)}” is visible to the whole organisation`;
+  if (c.kind === 'membership')
+    return `${personRef(l, c.identity!).address} is in the group “${l.org.groups[c.group!]!.name}”`;
+  const e = c.entry!;
+  const { entries, itemBreaks, spaces } = l.org;
+  const by = entry!.madeBy ? `, made by ${entry!.madeBy}` : '';
+  const on = `on ${entry!.on.kind} “${entry!.on.name}” (${entry!.role})`;
+  if (c.kind === 'link') return `A link for ${entry!.audience === 'named' ? entry!.to : entry!.audience} ${on}${by}`;
+  const [kind, n] = [entries.toKind.values[entries.toKind.start[e]!], entries.toNumber.values[entries.toKind.start[e]!]!];
+  const item = entries.node[e]! - spaces.length;
+  const kept = item >= 0 && itemBreaks[item] ? ', kept where inheritance is broken' : '';
+  if (kind === PRINCIPAL.group) {
+    const members = countBoth(l.view.groupMembers[n]!, l.view.members);
+    return `${members > l.view.settings.wideAbove ? 'The wide group' : 'The group'} “${l.org.groups[n]!.name}” (${members} members) is granted ${on}${by}${kept}`;
+  }
+  const identity = kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? l.view.identityOfAddress[n]! : -1;
+  if (identity >= 0 && has(l.view.externals, identity)) {
+    const { kind: who, address } = personRef(l, identity);
+    return `The ${who} ${address} is granted ${on}${by}${kept}`;
+  }
+  return `${capital(entry!.to)} is granted ${on}${by}${kept}`;
 } // prettier-ignore
 
 const FIELDS: Getters<CauseRow, 'causes'> = {

@@ -28,11 +28,18 @@ export interface SourceInput {
 
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
+interface Count {
+  source: string;
+  kind: string;
+  n: number;
+}
+
 export class Surveys {
   private running:
     | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
     | undefined;
   private starting = false;
+  private counted: { survey: number | null; counts: Promise<Count[]> } | undefined;
 
   constructor(
     private readonly db: OpenDb,
@@ -85,14 +92,27 @@ export class Surveys {
     const rows = await this.db.query<Omit<SourceRow, 'counts'>>(
       'select id, kind, name, url from source order by kind, name',
     );
-    const counts = await this.db.query<{ source: string; kind: string; n: number }>(
-      `select source, kind, count(*)::int as n from observed o where ${PRESENT} and kind not in ('about', 'content') group by source, kind`,
-    );
+    const counts = await this.counts();
     return rows.map((r) => ({
       ...r,
       counts: Object.fromEntries(counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])),
     }));
   }
+
+  /** Rows by source and kind, counted once for a survey: it takes long where there are millions. */
+  private async counts(): Promise<Count[]> {
+    const [last] = await this.db.query<{ id: number | null }>("select max(id)::int as id from survey where state = 'done'");
+    if (this.counted?.survey !== last!.id)
+      this.counted = {
+        survey: last!.id,
+        counts: this.db.query<Count>(
+          `select source, kind, count(*)::int as n from observed o where ${PRESENT} and kind not in ('about', 'content') group by source, kind`,
+        ),
+      };
+    const { counts } = this.counted;
+    counts.catch(() => (this.counted = undefined));
+    return counts;
+  } // prettier-ignore
 
   /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */
   takeOver(): Promise<void> {

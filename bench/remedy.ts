@@ -1,0 +1,91 @@
+/** The least cut for many exposed items at size, against taking away greedily what lets in most. */
+import { has } from '../src/core/access/bits.ts';
+import { whatIf } from '../src/core/access/difference.ts';
+import { reach } from '../src/core/access/reach.ts';
+import { view, type View } from '../src/core/access/view.ts';
+import type { ReachColumns } from '../src/core/access/reach.ts';
+import { cutNetwork, cutsOf, type Candidate, type CutNetwork, type Goal } from '../src/core/remedy/cut.ts';
+import { resolveGoal } from '../src/core/remedy/goal.ts';
+import { TIERS } from '../src/core/model.ts';
+import { build } from './access.ts';
+import { sizeOf } from './organisation.ts';
+
+const say = (line: string): void => void process.stdout.write(`${line}\n`);
+const ITEMS = 2000;
+
+/** Members who lose something that the goal does not ask for. */
+function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): number {
+  const people = new Set<number>();
+  for (const g of whatIf(v, changes.map((c) => c.change), columns).groups)
+    g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && has(v.members, i) && people.add(i));
+  return people.size;
+} // prettier-ignore
+
+/**
+ * What one would do by hand: as long as there is a way in, take away the grant or link by which most of
+ * the ways that are left lead, whoever else it serves.
+ */
+function greedy(n: CutNetwork): Candidate[] {
+  const taken = new Set<Candidate>();
+  const way = (): Candidate[] | undefined => {
+    const capacities = n.capacities('fewest-changes');
+    for (const c of taken) capacities[c.edge] = 0;
+    const by = new Map<number, number>([[n.source, -1]]);
+    const out = new Map<number, number[]>();
+    for (let e = 0; e < n.network.edges; e++)
+      if (capacities[e]! > 0) {
+        const list = out.get(n.network.ends(e)[0]);
+        if (list) list.push(e);
+        else out.set(n.network.ends(e)[0], [e]);
+      }
+    for (const x of by.keys())
+      for (const e of out.get(x) ?? []) {
+        const to = n.network.ends(e)[1];
+        if (!by.has(to)) by.set(to, e);
+      }
+    if (!by.has(n.sink)) return undefined;
+    const found: Candidate[] = [];
+    for (let e = by.get(n.sink)!; e >= 0; e = by.get(n.network.ends(e)[0])!) {
+      const c = n.byEdge.get(e);
+      if (c) found.push(c);
+    }
+    return found;
+  };
+  for (let found = way(); found; found = way()) {
+    // of one way the grant or link; by hand nobody looks for what lies behind it
+    const entry = found.find((c) => c.kind === 'grant' || c.kind === 'link') ?? found[0];
+    if (!entry) break;
+    taken.add(entry);
+  }
+  return [...taken];
+}
+
+export function remedy(scale: number): void {
+  const org = build(sizeOf(scale));
+  const v = view(org);
+  const columns = reach(v);
+  const S = org.spaces.length;
+  const isFile = new Uint8Array(org.itemIds.length).fill(1);
+  const exposed: number[] = [];
+  for (let i = 0; i < org.itemIds.length && exposed.length < ITEMS; i += 7)
+    if (columns.couldTier[S + i]! >= TIERS.indexOf('partner')) exposed.push(i);
+  say(`${org.itemIds.length} items, ${org.entries.ids.length} grants and links; ${exposed.length} items that outsiders reach`);
+  for (const count of [20, 200, exposed.length]) {
+    const goal: Goal = resolveGoal(v, { outside: true }, Int32Array.from(exposed.slice(0, count)))!;
+    let from = performance.now();
+    const n = cutNetwork(v, columns, goal, { isFile });
+    const built = performance.now() - from;
+    from = performance.now();
+    const answer = cutsOf(n);
+    const solved = performance.now() - from;
+    if (!answer.met) {
+      say(`${count} items: cannot be met: ${answer.prevents.join(' → ')}`);
+      continue;
+    }
+    say(`${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.cuts.length} cuts ${solved.toFixed(0)} ms`);
+    if (count > 200) continue;
+    const ours = answer.cuts[0]!;
+    const theirs = greedy(n);
+    say(`  least cut: ${ours.changes.length} changes, ${hurt(v, columns, ours.changes)} members lose something; one grant after another: ${theirs.length} changes, ${hurt(v, columns, theirs)} members`);
+  }
+} // prettier-ignore

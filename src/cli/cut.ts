@@ -1,0 +1,92 @@
+/** The least change that meets a goal, on an extract and without a database. */
+import { readFileSync } from 'node:fs';
+import { has } from '../core/access/bits.ts';
+import type { Change } from '../core/access/change.ts';
+import { whatIf } from '../core/access/difference.ts';
+import { resolveDeeds, usageOf } from '../core/access/usage.ts';
+import type { View } from '../core/access/view.ts';
+import type { ReachColumns } from '../core/access/reach.ts';
+import { checkFilter, compileFilter } from '../core/filter/filter.ts';
+import { cutNetwork, cutsOf, type Candidate } from '../core/remedy/cut.ts';
+import { resolveGoal } from '../core/remedy/goal.ts';
+import { goalSchema, type GoalFile } from '../formats/goal.ts';
+import { complaint } from '../formats/rows.ts';
+import { CliError, print } from './error.ts';
+import { openFacts, type FactsOptions } from './facts.ts';
+
+const DAY = 86_400_000;
+
+/**
+ * Prints one line for each cut: `{character, changes: [{change, kind, cost, instead}], cost, flow, losing}`,
+ * the one that hurts fewest first; or `{met: false, prevents}` where nothing that may be cut meets the goal.
+ */
+export async function cut(dir: string, file: string, options: FactsOptions): Promise<void> {
+  const goal = readGoal(file);
+  const { org, view: v, columns, isFile, getters, activity } = await openFacts(dir, options);
+  const S = org.spaces.length;
+  const wanted = new Set<number>();
+  for (const id of goal.of.items ?? []) {
+    const i = org.find('item', id);
+    if (i < 0) throw new CliError(`There is no item ${id} in this extract.`);
+    wanted.add(i);
+  }
+  for (const id of goal.of.spaces ?? []) {
+    const s = org.find('space', id);
+    if (s < 0 || !org.spaceListed[s]) throw new CliError(`There is no space ${id} in this extract.`);
+    for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) wanted.add(i);
+  }
+  if (goal.of.where !== undefined) {
+    const holds = compileFilter(goal.of.where, 'items', getters, v.moment);
+    for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
+  }
+  const resolved = resolveGoal(v, goal.keepOut, Int32Array.from(wanted).sort());
+  if (!resolved) throw new CliError('The goal keeps out an identity or a group that this extract does not know.');
+  const network = cutNetwork(v, columns, resolved, {
+    usage: usageOf(org, resolveDeeds(v, activity)),
+    since: v.moment - goal.usedDays * DAY,
+    pins: { changes: new Set(goal.pinned.map((c) => JSON.stringify(c))), ruled: new Set() },
+    isFile,
+  });
+  const answer = cutsOf(network);
+  if (!answer.met) {
+    await print({ met: false, prevents: answer.prevents });
+    process.exitCode = 1;
+    return;
+  }
+  for (const c of answer.cuts)
+    await print({
+      character: c.character,
+      changes: c.changes.map((x, k) => ({ ...told(x), instead: c.instead[k]!.map(told) })),
+      cost: c.changes.reduce((n, x) => n + x.cost, 0),
+      flow: c.value,
+      losing: losing(v, columns, c.changes.map((x) => x.change)),
+    });
+} // prettier-ignore
+
+const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });
+
+function readGoal(file: string): GoalFile {
+  let json: unknown;
+  try {
+    json = JSON.parse(readFileSync(file, 'utf8'));
+  } catch (e) {
+    throw new CliError(`${file} could not be read as JSON: ${(e as Error).message}`);
+  }
+  const parsed = goalSchema.safeParse(json);
+  if (!parsed.success) throw new CliError(`${file} is no goal: ${complaint(parsed.error)}`);
+  try {
+    if (parsed.data.of.where) checkFilter(parsed.data.of.where, 'items');
+  } catch (e) {
+    throw new CliError((e as Error).message);
+  }
+  return parsed.data;
+}
+
+/** How many lose something by all the changes together. */
+function losing(v: View, columns: ReachColumns, changes: Change[]): { members: number; external: number } {
+  const people = new Set<number>();
+  for (const g of whatIf(v, changes, columns).groups)
+    g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && people.add(i));
+  const members = [...people].filter((i) => has(v.members, i)).length;
+  return { members, external: people.size - members };
+}
