@@ -89,6 +89,8 @@ export function generate(size: Size, sink: Sink, seed = 1): void {
       ...(parent !== undefined && parent < i && { parent: `i${parent}` }),
       ...(d.chance(0.3) && { owner: `u${d.int(size.people)}` }),
       ...(d.chance(0.005) && { inherits: false }),
+      // one in fifty is labelled, so that there is something to be exposed
+      ...(i % 50 === 7 && { label: i % 100 === 7 ? 'Confidential' : 'Restricted' }),
     });
   }
   for (let e = 0; e < size.entries; e++) {

@@ -62,7 +62,7 @@ export async function screens(scale: number): Promise<void> {
     }
     await page.goto('/exposure/findings');
     const table = page.getByRole('grid', { name: 'Findings' });
-    await table.getByRole('row').nth(1).waitFor();
+    await table.getByRole('row').nth(1).waitFor({ timeout: 120_000 });
     const answered = (part: string) => page.waitForResponse((r) => r.url().includes(part) && r.ok());
     for (const [what, press, shown] of [
       ['findings sorted', () => table.getByRole('button', { name: 'Weight' }).click(), () => answered('/api/findings')],
