@@ -805,3 +805,31 @@ export interface WatchPage {
   history: { survey: number; at: string; points: number; findings: number; plan: number | null; planName: string | null }[];
   waiting: Waiting[];
 } // prettier-ignore
+
+/** A change of a cut. */
+export interface CutChange {
+  change: object;
+  kind: 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
+  words: string;
+  /** Uses that it takes, alone, from those who should keep them; one that was used lately counts 25. */
+  cost: number;
+  /** The grant or link, where it is one. */
+  entry?: EntryRef;
+  /** What would close the same way. */
+  instead: { words: string; cost: number }[];
+}
+export interface CutOption {
+  character: 'fewest-hurt' | 'fewest-changes' | 'at-the-cause';
+  changes: CutChange[];
+  cost: number;
+  /** Value of the maximum flow, which proves the cut. */
+  flow: number;
+  members: number;
+  external: number;
+  /** The first of those who lose something. */
+  people: PersonRef[];
+  /** Points and findings closed, of all items. */
+  closes: number;
+  findings: number;
+}
+export type CutPage = { met: true; items: number; cuts: CutOption[] } | { met: false; prevents: string[] };

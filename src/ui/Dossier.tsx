@@ -11,6 +11,7 @@ import type {
   RouteDto,
 } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
+import { Compose } from './Compose.tsx';
 import { Sum } from './MatchedText.tsx';
 import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
@@ -128,7 +129,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
         {fixed ? (
           <p className="mt-3">Fixed: its reach is within what its weight allows.</p>
         ) : (
-          dossier && <WhatToDo dossier={dossier} />
+          dossier && <WhatToDo dossier={dossier} row={row} />
         )}
         {!fixed && <Decision row={row} />}
       </header>
@@ -310,7 +311,8 @@ function Decision({ row }: { row: FindingRow }) {
 }
 
 /** The cheapest fix first: withdraw what lets outsiders in and nobody else. */
-function WhatToDo({ dossier }: { dossier: DossierData }) {
+function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
+  const [composing, setComposing] = useState(false);
   const { steward } = useSigned();
   const tray = useTrayHas();
   const { pickUp } = usePickUp();
@@ -343,6 +345,15 @@ function WhatToDo({ dossier }: { dossier: DossierData }) {
           {mixed.map((m) => m.to).join('; ')}), so {mixed.length === 1 ? 'it is' : 'they are'} left out: pick{' '}
           {mixed.length === 1 ? 'it' : 'them'} up below if those members can lose it.
         </p>
+      )}
+      <button className="btn btn-sm" onClick={() => setComposing(true)}>
+        Find the least change …
+      </button>
+      {composing && (
+        <Compose
+          rows={[{ source: dossier.source, item: dossier.item.id, summary: row.summary }]}
+          close={() => setComposing(false)}
+        />
       )}
       {pickUp.error && <Trouble error={pickUp.error} />}
     </div>

@@ -32,12 +32,15 @@ export function useTriage(said: (words: string) => void) {
 } // prettier-ignore
 
 /** The bar over the table while findings are marked. */
-export function TriageBar({ marked, clear, begin, said }: { marked: number[]; clear: () => void; begin: (what: Deciding) => void; said: (words: string) => void }) {
+export function TriageBar({ marked, clear, begin, compose, said }: { marked: number[]; clear: () => void; begin: (what: Deciding) => void; compose: () => void; said: (words: string) => void }) {
   const { decide, pickUp } = useTriage(said);
   return (
     <div role="toolbar" aria-label="What to do with the marked findings" className="flex flex-wrap items-center gap-2 bg-base-200 px-4 py-1.5">
       <b>{plural(marked.length, 'finding')} marked</b>
       <button className="btn btn-sm btn-primary" disabled={pickUp.isPending} onClick={() => pickUp.mutate(marked)}>Pick up what lets outsiders in</button>
+      <button className="btn btn-sm" onClick={compose}>
+        Least change …
+      </button>
       <button className="btn btn-sm" onClick={() => begin('accept')}>Accept …</button>
       <button className="btn btn-sm" onClick={() => begin('give')}>Give to …</button>
       <button className="btn btn-sm" onClick={() => begin('note')}>Note …</button>

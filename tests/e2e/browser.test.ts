@@ -164,6 +164,27 @@ describe('a steward’s first quarter of an hour', () => {
     expect(page.url()).not.toContain('where=');
   });
 
+  it('finds the least change, pins what must stay, and sees another', async () => {
+    await page.goto(`${scene.base}/exposure/findings`);
+    await page.getByRole('grid', { name: 'Findings' }).getByText('gangway-door.pem').click();
+    await page.getByRole('button', { name: 'Find the least change' }).click();
+    const dialog = page.getByRole('dialog', { name: 'The least change' });
+    await dialog
+      .getByText('Withdraw the grant to group Partner yard on folder “For the yard”')
+      .first()
+      .waitFor();
+    await holds('compose');
+    await dialog
+      .getByRole('button', { name: /^Pin: Withdraw the grant to group Partner yard/ })
+      .first()
+      .click();
+    await dialog.getByText('stays: Withdraw the grant to group Partner yard', { exact: false }).waitFor();
+    await dialog.getByLabel('by grants and links alone').check();
+    await dialog.getByText('This goal cannot be met', { exact: false }).waitFor();
+    await dialog.getByRole('button', { name: 'Close', exact: true }).click();
+    await page.getByRole('button', { name: 'Close the dossier' }).click();
+  });
+
   it('finds the worst first, narrows it, and reads why from the dossier', async () => {
     await page.goto(`${scene.base}/exposure/findings`);
     await page.getByText('25 open findings').waitFor();

@@ -7,6 +7,7 @@ import { TIERS, type LinkRow } from '../../src/core/model.ts';
 import type {
   CrossFile,
   CrossPage,
+  CutPage,
   FindingEvent,
   FindingGroup,
   FindingRow,
@@ -161,7 +162,7 @@ describe('a condition', () => {
     expect(list.total).toBe(wanted.length);
     for (const [table, at] of [
       ['people?show=guests', 'heavy > 0'],
-      ['outside', 'partner && files > 0'],
+      ['outside', 'expected && files > 0'],
       ['causes', 'kind == "link"'],
       ['contents/files', 'certainty >= 80'],
       ['contents/unread', 'sizeBytes >= 0'],
@@ -341,6 +342,72 @@ describe('findings', () => {
         );
       }, 0);
     expect(items).toBe(sum.findings);
+  });
+});
+
+describe('the least change', () => {
+  interface Tray {
+    objects: object[];
+    preview: {
+      members: number;
+      guests: number;
+      outsiders: number;
+      pointsBefore: number;
+      pointsAfter: number;
+    };
+  }
+  it('for many findings is proven, hurts whom the preview of its plan says, and closes what it says', async () => {
+    const rows = (await findings({ state: 'all', where: 'size(domains) > 0 && state != "fixed"' })).rows;
+    const items = rows.map(({ source, item }) => ({ source, item }));
+    const ask1 = (more: object) =>
+      scene.api<CutPage>('POST', '/api/cuts', { items, keepOut: { outside: true }, ...more }, 'auditor');
+    const page = await ask1({ plannable: true });
+    if (!page.met) throw new Error(page.prevents.join(' → '));
+    const [least] = page.cuts;
+    expect(least!.changes.every((c) => c.entry)).toBe(true);
+    await scene.api('POST', '/api/tray', {
+      objects: least!.changes.map(({ entry }) => ({
+        kind: entry!.kind,
+        source: entry!.source,
+        id: entry!.id,
+      })),
+    });
+    const tray = await scene.api<Tray>('GET', '/api/tray');
+    expect([tray.preview.members, tray.preview.guests + tray.preview.outsiders]).toEqual([
+      least!.members,
+      least!.external,
+    ]);
+    expect(tray.preview.pointsBefore - tray.preview.pointsAfter).toBe(least!.closes);
+    await scene.api('DELETE', '/api/tray', { objects: tray.objects });
+    // with every kind of change it costs no more
+    const free = await ask1({});
+    if (!free.met) throw new Error('not met');
+    expect(free.cuts[0]!.cost).toBeLessThanOrEqual(least!.cost);
+    // pinning all that it wants leaves another way, or says what prevents it
+    const pinned = await ask1({ pinned: free.cuts[0]!.changes.map((c) => c.change) });
+    if (pinned.met)
+      for (const c of pinned.cuts)
+        expect(
+          c.changes.some((x) =>
+            free.cuts[0]!.changes.some((y) => JSON.stringify(x.change) === JSON.stringify(y.change)),
+          ),
+        ).toBe(false);
+    else expect(pinned.prevents.length).toBeGreaterThan(0);
+  });
+
+  it('is not there for what nobody knows, and is refused where it is no goal', async () => {
+    const [row] = (await findings({ state: 'all' })).rows;
+    const items = [{ source: row!.source, item: row!.item }];
+    const unknown = await scene.raw('POST', '/api/cuts', {
+      role: 'auditor',
+      body: { items, keepOut: { identity: 'nobody@nowhere.test' } },
+    });
+    expect(unknown.status).toBe(404);
+    const bad = await scene.raw('POST', '/api/cuts', {
+      role: 'auditor',
+      body: { items, keepOut: { everybody: true } },
+    });
+    expect(bad.status).toBe(422);
   });
 });
 

@@ -11,7 +11,6 @@ import { CHARACTERS, cutNetwork, cutsOf, NO_PINS, type Goal } from '../../src/co
 import { isProven, Network, UNCUTTABLE } from '../../src/core/remedy/flow.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
-import type { Rows } from './plain-access.ts';
 
 describe('the minimum cut of a network', () => {
   const networks = fc.record({
@@ -109,7 +108,7 @@ describe('the cuts of a goal', () => {
               spaces: given.spaces.map(({ gate: _, ...r }) => open(r)),
             }
           : given;
-        const v = view(build(rows as Rows));
+        const v = view(build(rows));
         if (!v.org.itemIds.length || !v.identityCount) return;
         const goal = goalOf(v, g);
         const somebody = goal.who.some((w, k) => (w & v.all[k]!) !== 0);

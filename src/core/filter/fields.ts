@@ -96,7 +96,7 @@ export const FIELDS = {
   outside: {
     text: ANY,
     domain: text('as registered'),
-    partner: bool('whether it is a partner’s'),
+    expected: bool('whether it is a partner’s'),
     consumer: bool('whether anybody can have a mailbox there'),
     lookAlike: bool('whether it looks like ours or a partner’s'),
     people: int('guests and outsiders of it'),

@@ -1,7 +1,7 @@
 import { Environment } from '@marcbachmann/cel-js';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { FIELDS, joinConditions, splitConditions } from './fields.ts';
+import { FIELDS, FILTERED, joinConditions, splitConditions } from './fields.ts';
 import { checkFilter, compileFilter, type Getters } from './filter.ts';
 
 interface Row {
@@ -77,6 +77,12 @@ describe('a filter', () => {
       }),
       { numRuns: 1500 },
     );
+  });
+
+  it('can be asked of every table, about each of its fields', () => {
+    for (const table of FILTERED)
+      for (const [name, { type }] of Object.entries(FIELDS[table]))
+        expect(() => checkFilter(type === 'bool' ? name : `${name} == ${name}`, table), `${table} ${name}`).not.toThrow();
   });
 
   it('compares tiers and severities in their order, and times with the moment of the survey', () => {

@@ -80,13 +80,14 @@ const keyOf = (change: Change): string => JSON.stringify(change);
 
 /**
  * Builds the network of a goal. `since`: uses from this moment on count, in milliseconds. `exact`: how
- * many candidates at most are each tried by what-if; of more, whom they name is counted.
+ * many candidates at most are each tried by what-if; of more, whom they name is counted. `kinds`: no other
+ * kinds of change are cut.
  */
 export function cutNetwork(
   v: View,
   columns: ReachColumns,
   goal: Goal,
-  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number } = {},
+  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number; kinds?: readonly Candidate['kind'][] } = {},
 ): CutNetwork {
   const { org } = v;
   const { entries } = org;
@@ -104,7 +105,7 @@ export function cutNetwork(
     return x;
   };
   const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true): void => {
-    if (!allowed || pins.changes.has(keyOf(change))) {
+    if (!allowed || (options.kinds && !options.kinds.includes(kind)) || pins.changes.has(keyOf(change))) {
       network.edge(a, b, UNCUTTABLE);
       return;
     }

@@ -37,6 +37,7 @@ import {
   type ContentsQuery,
   type FilesQuery,
 } from './contents.ts';
+import { cuts, type CutQuery } from './cuts.ts';
 import { crossItems, crossPage } from './crosstab.ts';
 import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
@@ -174,6 +175,7 @@ const functions = {
   causes: from(causesWhere),
   cross: from(crossPage),
   crossItems: from(crossItems),
+  cuts: from((l, q: CutQuery) => cuts(l, q)),
   sum: async (before?: number) => {
     const l = present;
     return l && sum(l, before === undefined ? undefined : await at(before));

@@ -151,7 +151,7 @@ function domains(l: Loaded): Map<string, Domain> {
 const FIELDS: Getters<OutsideRow, 'outside'> = {
   text: (r) => `${r.domain} ${r.sharers.map((s) => s.name).join(' ')}`.toLowerCase(),
   domain: (r) => r.domain,
-  partner: (r) => r.standing === 'partner',
+  expected: (r) => r.standing === 'partner',
   consumer: (r) => r.consumer,
   lookAlike: (r) => r.likens !== undefined,
   people: (r) => r.people,

@@ -11,6 +11,7 @@ import {
   type FindingsPage,
 } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
+import { Compose } from '../Compose.tsx';
 import { Dossier } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../filter.tsx';
@@ -69,6 +70,7 @@ function View({ params, set, narrow }: ViewProps) {
   const by = FINDING_GROUPS.find((g) => g === params.get('group'));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
+  const [composing, setComposing] = useState<FindingRow[]>();
   const [said, setSaid] = useState('');
   const { pickUp } = useTriage(setSaid);
   const held = { state, severity, text, where, space, source };
@@ -80,10 +82,11 @@ function View({ params, set, narrow }: ViewProps) {
     PAGE,
   );
 
-  /** Keys on the selected row: `p` picks up what lets outsiders in, `a` accepts, `g` gives, `n` notes. */
+  /** Keys on the selected row: `p` picks up what lets outsiders in, `a` accepts, `g` gives, `n` notes, `c` finds the least change. */
   const onKey = (key: string, row: FindingRow) => {
     if (!steward) return;
     if (key === 'p') pickUp.mutate([row.id]);
+    if (key === 'c') setComposing([row]);
     const what = ({ a: 'accept', g: 'give', n: 'note' } as const)[key as 'a' | 'g' | 'n'];
     if (what) setDeciding({ what, findings: marked.size ? [...marked] : [row.id] });
   };
@@ -255,6 +258,7 @@ function View({ params, set, narrow }: ViewProps) {
           marked={[...marked]}
           clear={() => setMarked(new Set())}
           begin={(what) => setDeciding({ what, findings: [...marked] })}
+          compose={() => setComposing(rows.filter((r) => marked.has(r.id)))}
           said={setSaid}
         />
       )}
@@ -266,6 +270,7 @@ function View({ params, set, narrow }: ViewProps) {
           </button>
         )}
       </p>
+      {composing && <Compose rows={composing} close={() => setComposing(undefined)} />}
       {deciding && <Decide {...deciding} close={() => setDeciding(undefined)} said={setSaid} />}
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       {first && rows.length === 0 ? (

@@ -1,0 +1,41 @@
+import { z } from 'zod';
+import { endpoint } from './_endpoint.ts';
+import { text } from './_inputs.ts';
+import { found } from './_problem.ts';
+
+const id = text(1100).min(1);
+const keepOut = z.union([
+  z.strictObject({ outside: z.literal(true), partnersMay: z.boolean().default(false) }),
+  z.strictObject({ anybody: z.literal(true) }),
+  z.strictObject({ identity: id }),
+  z.strictObject({ group: id }),
+  z.strictObject({ beyond: id }),
+]);
+/** A change as a cut named it, given back to be pinned. */
+const pinned = z
+  .union([
+    z.strictObject({ grant: id }),
+    z.strictObject({ link: id }),
+    z.strictObject({ member: z.strictObject({ group: id, value: id }) }),
+    z.strictObject({ space: id, set: z.strictObject({ visibility: z.literal('members') }) }),
+    z.strictObject({ space: id, set: z.strictObject({ externalSharing: z.literal('off') }) }),
+    z.strictObject({ item: id, set: z.strictObject({ inherits: z.literal(false) }) }),
+  ])
+  .array()
+  .max(500)
+  .default([]);
+
+/** The least changes that keep somebody out of some items; nothing is done by asking. */
+export const POST = endpoint({
+  role: 'auditor',
+  input: z.object({
+    items: z
+      .array(z.object({ source: text(200), item: text(512) }))
+      .min(1)
+      .max(5000),
+    keepOut,
+    pinned,
+    plannable: z.boolean().default(false),
+  }),
+  run: async ({ app, input }) => found(await app.engine.ask.cuts(undefined, input)),
+});

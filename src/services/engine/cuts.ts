@@ -1,0 +1,115 @@
+/** The least changes that meet a goal on some items, in words, with whom they hurt and what they close. */
+import type { Change } from '../../core/access/change.ts';
+import { has } from '../../core/access/bits.ts';
+import { whatIf } from '../../core/access/difference.ts';
+import { findExposures } from '../../core/exposure/find.ts';
+import { cutNetwork, cutsOf, type Candidate } from '../../core/remedy/cut.ts';
+import { resolveGoal, type KeepOut } from '../../core/remedy/goal.ts';
+import type { CutChange, CutOption, CutPage } from '../dto.ts';
+import { entryRef, nodeName, personRef } from './describe.ts';
+import { usedFrom } from './holdings.ts';
+import { key, type Loaded } from './loaded.ts';
+import { findIdentity } from '../../core/access/view.ts';
+
+export interface CutQuery {
+  items: { source: string; item: string }[];
+  keepOut: KeepOut;
+  /** Changes that must not be made. */
+  pinned: Change[];
+  /** Only grants and links are withdrawn: what a plan can do. */
+  plannable: boolean;
+}
+
+const PEOPLE = 40;
+
+/** Undefined where the goal names nobody that this survey knows, or none of the items is in it. */
+export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
+  const numbers = new Set(q.items.map((i) => l.org.find('item', key(i.source, i.item))).filter((n) => n >= 0));
+  const goal = resolveGoal(l.view, q.keepOut, Int32Array.from(numbers).sort());
+  if (!goal || !numbers.size) return undefined;
+  const ruled = new Set<number>();
+  for (const id of l.groupRules.keys()) ruled.add(l.org.find('group', id));
+  const answer = cutsOf(
+    cutNetwork(l.view, l.columns, goal, {
+      usage: l.usage,
+      since: usedFrom(l),
+      pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
+      ...(q.plannable && { kinds: ['grant', 'link'] as const }),
+      isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
+    }),
+  );
+  if (!answer.met) return { met: false, prevents: answer.prevents.map((p) => stepWords(l, p)) };
+  const before = new Map(l.exposures.map((e) => [e.item, e.points]));
+  const S = l.org.spaces.length;
+  return {
+    met: true,
+    items: numbers.size,
+    cuts: answer.cuts.map((cut): CutOption => {
+      const difference = whatIf(l.view, cut.changes.map((c) => c.change), l.columns);
+      const losing = new Set<number>();
+      for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
+      const touched = [...difference.touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
+      const after = new Map(findExposures(difference.view, difference.after, l.weights, touched).map((e) => [e.item, e.points]));
+      const members = [...losing].filter((i) => has(l.view.members, i));
+      return {
+        character: cut.character,
+        changes: cut.changes.map((c, k): CutChange => ({
+          ...told(l, c),
+          instead: cut.instead[k]!.map((x) => ({ words: told(l, x).words, cost: x.cost })),
+        })),
+        cost: cut.changes.reduce((n, c) => n + c.cost, 0),
+        flow: cut.value,
+        members: members.length,
+        external: losing.size - members.length,
+        people: [...members, ...[...losing].filter((i) => !has(l.view.members, i))].slice(0, PEOPLE).map((i) => personRef(l, i)),
+        closes: touched.reduce((n, i) => n + Math.max(0, before.get(i)! - (after.get(i) ?? 0)), 0),
+        findings: touched.filter((i) => !after.has(i)).length,
+      };
+    }),
+  };
+} // prettier-ignore
+
+function told(l: Loaded, c: Candidate): Omit<CutChange, 'instead'> {
+  const { change, kind, cost } = c;
+  if ('grant' in change || 'link' in change) {
+    const e = 'grant' in change ? l.org.find('grant', change.grant) : l.org.find('link', change.link);
+    const entry = entryRef(l, e);
+    return { change, kind, cost, entry, words: `Withdraw the ${entry.kind} to ${entry.to} on ${entry.on.kind} “${entry.on.name}”` };
+  }
+  if ('member' in change) {
+    const identity = findIdentity(l.view, change.member.value);
+    const group = l.org.groups[l.org.find('group', change.member.group)]!.name;
+    const who = identity >= 0 ? personRef(l, identity).address : `the group “${l.org.groups[l.org.find('group', change.member.value)]!.name}”`;
+    return { change, kind, cost, words: `Take ${who} out of the group “${group}”` };
+  }
+  if ('item' in change) {
+    const name = nodeName(l, l.org.spaces.length + l.org.find('item', change.item));
+    return { change, kind, cost, words: `Let “${name}” take nothing from above` };
+  }
+  const space = 'space' in change ? nodeName(l, l.org.find('space', change.space)) : '';
+  return {
+    change, kind, cost,
+    words: kind === 'visibility' ? `Show the space “${space}” to its members alone` : `Share nothing of the space “${space}” with anybody outside`,
+  };
+} // prettier-ignore
+
+/** A step of a way, by kind and id, in words. */
+function stepWords(l: Loaded, step: string): string {
+  const at = step.indexOf(' ');
+  const [kind, id] = [step.slice(0, at), step.slice(at + 1)];
+  if (kind === 'identity') {
+    const i = findIdentity(l.view, id);
+    return i < 0 ? id : personRef(l, i).address;
+  }
+  if (kind === 'group') return `the group “${l.org.groups[l.org.find('group', id)]?.name ?? id}”`;
+  if (kind === 'item' || kind === 'space') {
+    const n = l.org.find(kind, id);
+    return n < 0 ? id : `“${nodeName(l, kind === 'space' ? n : l.org.spaces.length + n)}”`;
+  }
+  if (kind === 'grant' || kind === 'link') {
+    const e = l.org.find(kind, id);
+    return e < 0 ? id : `the ${kind} to ${entryRef(l, e).to}`;
+  }
+  const space = /space (.*)$/.exec(step)?.[1];
+  return space ? `the ${kind} of “${nodeName(l, l.org.find('space', space))}”` : step;
+}
