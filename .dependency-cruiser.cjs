@@ -71,8 +71,9 @@ module.exports = {
         'The interface talks to the API only; constants of the core excepted.',
       ),
       to: {
-        ...only('', '^src/ui/', ['^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$'])
-          .to,
+        ...only('', '^src/ui/', [
+          '^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+        ]).to,
         ...TYPES,
       },
     },

@@ -46,7 +46,6 @@ async function holds(name: string): Promise<void> {
       .analyze();
     expect(violations.map((v) => `${name} in ${theme}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
   }
-  if (PICTURES && name === 'findings') await page.screenshot({ path: `${PICTURES}/findings-dusk.png` });
   await page.evaluate(() => (document.documentElement.dataset.theme = 'fog'));
 }
 
@@ -307,6 +306,23 @@ describe('a steward’s first quarter of an hour', () => {
       .click();
     await page.getByRole('button', { name: /darker/ }).click();
     await page.getByText('Kiosk settlement.pdf').waitFor();
+  });
+
+  it('is told in the morning what is new, beside another survey too', async () => {
+    await page.goto(`${scene.base}/`);
+    await page.getByText(/items? got brighter/).waitFor();
+    await page
+      .getByRole('link', { name: /, after the plan / })
+      .first()
+      .waitFor();
+    await holds('watch');
+    await page.getByLabel('Beside another survey').selectOption({ index: 1 });
+    await page
+      .getByText(/^[+−]\d/)
+      .first()
+      .waitFor();
+    await page.getByLabel('Counted by').selectOption('people');
+    expect(page.url()).toContain('cut=people');
   });
 
   it('walks the holdings as a tree by keyboard, and reads who, why and why not', async () => {

@@ -2,14 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import { joinConditions, splitConditions } from '../../core/filter/fields.ts';
-import {
-  FINDING_GROUPS,
-  type Account,
-  type FindingGroup,
-  type FindingGroupBy,
-  type FindingRow,
-  type FindingsPage,
-} from '../../services/dto.ts';
+import type { Account, FindingGroup, FindingGroupBy, FindingRow, FindingsPage } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Compose } from '../Compose.tsx';
 import { Dossier } from '../Dossier.tsx';
@@ -50,6 +43,7 @@ const GROUP_WORDS: Record<FindingGroupBy, string> = {
   domain: 'outside domain',
   cause: 'cause',
 };
+const GROUPS = Object.keys(GROUP_WORDS) as FindingGroupBy[];
 
 /** Whence it is reached, the widest first. */
 const from = (r: FindingRow): string =>
@@ -67,7 +61,7 @@ function View({ params, set, narrow }: ViewProps) {
   const space = params.get('space') ?? undefined;
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'points';
-  const by = FINDING_GROUPS.find((g) => g === params.get('group'));
+  const by = GROUPS.find((g) => g === params.get('group'));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
   const [composing, setComposing] = useState<FindingRow[]>();
@@ -223,7 +217,7 @@ function View({ params, set, narrow }: ViewProps) {
             onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
           >
             <option value="">not in groups</option>
-            {FINDING_GROUPS.map((g) => (
+            {GROUPS.map((g) => (
               <option key={g} value={g}>
                 by {GROUP_WORDS[g]}
               </option>

@@ -114,7 +114,7 @@ function News({ news, since, to }: { news: ChangeNews[] | undefined; since: numb
               <b className="text-base">{n.count ? n.count.toLocaleString('en') : 'No'}</b> {n.count === 1 ? w.one : w.many}
             </a>
             {n.first.slice(0, 2).map((f, i) => (
-              <a key={`${i} ${f.key}`} href={w.row(f.key)} className="block truncate text-quiet hover:underline" title={f.words}>
+              <a key={`${i} ${f.key}`} href={w.row(f.key)} className="block truncate leading-6 text-quiet hover:underline" title={f.words}>
                 {f.words}
               </a>
             ))}
@@ -257,7 +257,7 @@ function Waits({ waiting }: { waiting: Waiting[] }) {
       {waiting.length === 0 ? (
         <p className="text-quiet">Nothing: no plan, no answer and no survey is waiting.</p>
       ) : (
-        <ul className="flex flex-wrap gap-x-5 gap-y-0.5">
+        <ul className="flex flex-wrap gap-x-5 leading-6">
           {waiting.map((w) => (
             <li key={w.kind}>
               <a className="underline" href={href(w)}>{WAITS[w.kind].words(w.count)}</a>
