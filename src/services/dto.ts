@@ -801,7 +801,7 @@ export interface WatchPage {
   /** Findings that are open now, and their points. */
   open: number;
   points: number;
-  costliest: { row: FindingRow; fix: Fix | null }[];
+  costliest: FindingRow[];
   history: { survey: number; at: string; points: number; findings: number; plan: number | null; planName: string | null }[];
   waiting: Waiting[];
 } // prettier-ignore

@@ -74,9 +74,7 @@ export class Watch {
       sum: scoped ? { ...sum, matrix: scoped } : sum,
       open: total,
       points,
-      costliest: await Promise.all(
-        rows.map(async (row) => ({ row, fix: (await this.engine.ask.cheapestFix(undefined, row.source, row.item)) ?? null })),
-      ),
+      costliest: rows,
       history: history.map(({ at, plan_name, ...h }) => ({ ...h, at: at.toISOString(), planName: plan_name })),
       waiting: await this.waiting(account),
     };

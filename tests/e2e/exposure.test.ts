@@ -12,6 +12,7 @@ import type {
   FindingGroup,
   FindingRow,
   FindingsPage,
+  Fix,
   HoldingPage,
   SavedView,
   WatchPage,
@@ -327,7 +328,10 @@ describe('findings', () => {
     expect(news['open-links']!.count).toBe(1);
     expect(watch.history.at(-1)).toMatchObject({ survey: sum.survey, points: sum.points });
     expect(watch.open).toBe(after.rows.filter((r) => r.state === 'open').length);
-    for (const { row, fix } of watch.costliest) if (fix) expect(fix.closes).toBeLessThanOrEqual(row.points);
+    for (const row of watch.costliest) {
+      const fix = await ask<Fix | null>('/api/findings/fix', { finding: row.id });
+      if (fix) expect(fix.closes).toBeLessThanOrEqual(row.points);
+    }
     // what the matrix says lies beyond what its weight allows are the findings
     const allowed = ['public', 'partner', 'organisation', 'wide', 'team'];
     const items = sum.matrix.cells

@@ -16,6 +16,8 @@ import { key, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
 
 const NAMED = 6;
+/** So many grants and links of one exposure are tried. */
+const TRIED = 10;
 const ANYONE = 3;
 
 /** `before`: the survey that it is compared with, where there is one. */
@@ -97,7 +99,16 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const through = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? entry : []));
   const withdrawing = (entries: readonly number[]): Change[] =>
     entries.map((x) => (org.entries.type[x] ? { link: org.entries.ids.at(x) } : { grant: org.entries.ids.at(x) }));
-  const tries: { changes: Change[]; entries: number[]; words: string }[] = candidates(l.view, [e]).map((c) => ({
+  // of many the ones that name fewest: each is worked out in full
+  const named = (c: Candidate): number =>
+    c.entry === undefined ? 0 : org.entries.toKind.start[c.entry + 1]! - org.entries.toKind.start[c.entry]! + largest(l, c.entry);
+  const all = candidates(l.view, [e]).sort((a, b) => named(a) - named(b));
+  const few = [
+    ...all.filter((c) => c.entry !== undefined).slice(0, TRIED),
+    ...all.filter((c) => c.kind === 'membership').slice(0, 2),
+    ...all.filter((c) => c.kind === 'visibility'),
+  ];
+  const tries: { changes: Change[]; entries: number[]; words: string }[] = few.map((c) => ({
     changes: [c.change],
     entries: c.entry === undefined ? [] : [c.entry],
     words: fixOf(l, c),
@@ -121,6 +132,18 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   });
   const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.entries.length - b.entries.length)[0];
   return best && best.closes > 0 ? best : null;
+} // prettier-ignore
+
+/** How many people the largest principal of an entry stands for. */
+function largest(l: Loaded, e: number): number {
+  const { toKind, toNumber, type } = l.org.entries;
+  if (type[e]! > 1) return type[e] === ANYONE ? 0 : 1;
+  let most = 0;
+  for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
+    const set = toKind.values[k] === PRINCIPAL.group ? l.view.groupMembers[toNumber.values[k]!]! : undefined;
+    most = Math.max(most, set ? countBoth(set, l.view.members) : toKind.values[k] === PRINCIPAL.everyone ? l.view.memberCount : 1);
+  }
+  return most;
 } // prettier-ignore
 
 function fixOf(l: Loaded, c: Candidate): string {

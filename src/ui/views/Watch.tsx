@@ -4,6 +4,7 @@ import { Check, Plus } from 'lucide-react';
 import type {
   Account,
   ChangeNews,
+  FindingRow,
   Fix,
   MeasureName,
   SurveySum,
@@ -126,9 +127,6 @@ function News({ news, since, to }: { news: ChangeNews[] | undefined; since: numb
 } // prettier-ignore
 
 function Costliest({ rows, set, narrow, selected }: Pick<ViewProps, 'set' | 'narrow'> & { rows: WatchPage['costliest']; selected: string | null }) {
-  const { steward } = useSigned();
-  const tray = useTrayHas();
-  const { pickUp } = usePickUp();
   if (!rows.length) return <p className="py-4 text-quiet">Nothing is open: every file’s reach is within what its weight allows.</p>;
   return (
     <table className="w-full table-fixed">
@@ -143,45 +141,52 @@ function Costliest({ rows, set, narrow, selected }: Pick<ViewProps, 'set' | 'nar
         <tr><th>Points</th><th>File</th><th>Weight</th><th>Reach</th><th>Cheapest fix</th></tr>
       </thead>
       <tbody>
-        {rows.map(({ row, fix }) => {
-          const has = fix !== null && fix.entries.every(tray);
-          return (
-            <tr key={row.id} className={`border-b border-base-300 ${String(row.id) === selected ? 'bg-base-300' : ''}`}>
-              <td className="py-1 text-right align-middle"><b>{row.points}</b></td>
-              <td className="py-1 pl-3 align-middle">
-                <button className="block w-full cursor-pointer truncate text-left font-medium hover:underline" title={`${row.summary.name}\n${row.summary.path}`} onClick={() => set({ finding: String(row.id) }, 'push')}>
-                  {row.summary.name}
-                </button>
-                <span className="block truncate text-xs text-quiet">{row.summary.types.map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`).join(', ') || 'by its label'}</span>
-              </td>
-              <td className="py-1 pl-2 align-middle"><Weight weight={row.weight} /></td>
-              <td className="py-1 pl-2 align-middle" title={row.now === row.could ? row.now : `${row.now}, could be ${row.could}`}><Beam now={row.now} could={row.could} words={false} /></td>
-              {!narrow && (
-                <td className="py-1 pl-2 align-middle">
-                  {fix ? (
-                    <span className="flex items-center gap-2">
-                      <span className="min-w-0 flex-1">
-                        <span className="block truncate" title={[fix.words, ...fix.entries.map(entryWords)].join('\n')}>{fix.words}</span>
-                        <span className="block truncate text-xs text-quiet">{fixCost(fix, row.points)}</span>
-                      </span>
-                      {steward && fix.entries.length > 0 && (has ? (
-                        <span className="flex items-center gap-1 text-quiet"><Check size={14} aria-hidden /> in the tray</span>
-                      ) : (
-                        <button className="btn btn-xs" onClick={() => pickUp.mutate(fix.entries)} aria-label={`Pick up: ${fix.words}`}>
-                          <Plus size={13} aria-hidden /> Pick up
-                        </button>
-                      ))}
-                    </span>
-                  ) : (
-                    <span className="text-quiet">It is reached by its owner’s sharing of several things at once: open it.</span>
-                  )}
-                </td>
-              )}
-            </tr>
-          );
-        })}
+        {rows.map((row) => (
+          <tr key={row.id} className={`border-b border-base-300 ${String(row.id) === selected ? 'bg-base-300' : ''}`}>
+            <td className="py-1 text-right align-middle"><b>{row.points}</b></td>
+            <td className="py-1 pl-3 align-middle">
+              <button className="block w-full cursor-pointer truncate text-left font-medium hover:underline" title={`${row.summary.name}\n${row.summary.path}`} onClick={() => set({ finding: String(row.id) }, 'push')}>
+                {row.summary.name}
+              </button>
+              <span className="block truncate text-xs text-quiet">{row.summary.types.map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`).join(', ') || 'by its label'}</span>
+            </td>
+            <td className="py-1 pl-2 align-middle"><Weight weight={row.weight} /></td>
+            <td className="py-1 pl-2 align-middle" title={row.now === row.could ? row.now : `${row.now}, could be ${row.could}`}><Beam now={row.now} could={row.could} words={false} /></td>
+            {!narrow && <td className="h-11 py-1 pl-2 align-middle"><CheapestFix row={row} /></td>}
+          </tr>
+        ))}
       </tbody>
     </table>
+  );
+} // prettier-ignore
+
+/** Worked out for itself, so that the page does not wait for it. */
+function CheapestFix({ row }: { row: FindingRow }) {
+  const { steward } = useSigned();
+  const tray = useTrayHas();
+  const { pickUp } = usePickUp();
+  const { data: fix, isPending, error } = useQuery({
+    queryKey: ['finding', 'fix', row.id, row.points],
+    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
+    staleTime: Infinity,
+  });
+  if (isPending) return <span className="text-quiet">Working it out …</span>;
+  if (error) return <span className="text-quiet">{error.message}</span>;
+  if (!fix) return <span className="text-quiet">It takes several changes at once: open it.</span>;
+  return (
+    <span className="flex items-center gap-2">
+      <span className="min-w-0 flex-1">
+        <span className="block truncate" title={[fix.words, ...fix.entries.map(entryWords)].join('\n')}>{fix.words}</span>
+        <span className="block truncate text-xs text-quiet">{fixCost(fix, row.points)}</span>
+      </span>
+      {steward && fix.entries.length > 0 && (fix.entries.every(tray) ? (
+        <span className="flex items-center gap-1 text-quiet"><Check size={14} aria-hidden /> in the tray</span>
+      ) : (
+        <button className="btn btn-xs" onClick={() => pickUp.mutate(fix.entries)} aria-label={`Pick up: ${fix.words}`}>
+          <Plus size={13} aria-hidden /> Pick up
+        </button>
+      ))}
+    </span>
   );
 } // prettier-ignore
 

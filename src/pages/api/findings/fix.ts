@@ -1,0 +1,15 @@
+import { z } from 'zod';
+import { endpoint } from '../_endpoint.ts';
+import { number } from '../_inputs.ts';
+import { problem } from '../_problem.ts';
+
+/** The change that closes most of a finding and is felt least; null where none closes anything. */
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({ finding: number }),
+  async run({ app, input }) {
+    const found = await app.findings.one(input.finding);
+    if (!found) return problem(404, 'no-finding', 'There is no finding of this number.');
+    return (await app.engine.ask.cheapestFix(undefined, found.row.source, found.row.item)) ?? null;
+  },
+});
