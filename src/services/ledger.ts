@@ -6,6 +6,7 @@ import {
   type ChainResult,
   type LedgerEntry,
 } from '../formats/ledger.ts';
+import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 
@@ -16,6 +17,15 @@ export interface Deed {
   before?: unknown;
   after?: unknown;
 }
+
+const FIELDS: Getters<LedgerEntry, 'ledger'> = {
+  text: (r) => `${r.who} ${r.what} ${r.subject}`.toLowerCase(),
+  seq: (r) => r.seq,
+  who: (r) => r.who,
+  what: (r) => r.what,
+  subject: (r) => r.subject,
+  at: (r) => Date.parse(r.at),
+};
 
 export class Ledger {
   constructor(
@@ -66,6 +76,19 @@ export class Ledger {
       [before ?? null, limit, what ?? null],
     );
   }
+
+  /** The same of those that a condition over `FIELDS.ledger` holds of: read until there are enough. */
+  async pageWhere(before: number | undefined, limit: number, what: string | undefined, where: string): Promise<LedgerEntry[]> {
+    const test = compileFilter(where, 'ledger', FIELDS, this.clock().getTime());
+    const found: LedgerEntry[] = [];
+    for (let from = before; found.length < limit;) {
+      const rows = await this.page(from, 1000, what);
+      found.push(...rows.filter(test));
+      if (rows.length < 1000) break;
+      from = rows[rows.length - 1]!.seq;
+    }
+    return found.slice(0, limit);
+  } // prettier-ignore
 
   /** All entries, oldest first, a thousand at a time. */
   async *all(): AsyncGenerator<LedgerEntry[]> {

@@ -2,6 +2,7 @@
  * Recognition, as stewards use it: the catalogue of data types, their own types and packs, the bench,
  * from which certainty matches count, and what their marks say of that.
  */
+import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
 import { compileCustom } from '../core/recognise/custom.ts';
 import { PACKS, type Pack } from '../core/recognise/packs.ts';
@@ -45,6 +46,21 @@ interface Brought {
   name: string;
 }
 
+const FIELDS: Getters<TypeRow, 'data-types'> = {
+  text: (r) => `${r.name} ${r.id} ${r.source}`.toLowerCase(),
+  id: (r) => r.id,
+  name: (r) => r.name,
+  country: (r) => r.country ?? '',
+  source: (r) => r.source,
+  weight: (r) => r.weight,
+  custom: (r) => r.custom,
+  active: (r) => r.active,
+  from: (r) => r.from,
+  files: (r) => r.use?.files ?? 0,
+  occurrences: (r) => r.use?.occurrences ?? 0,
+  packs: (r) => r.packs,
+};
+
 export class Recognition {
   private pool: { version: string; pool: ScanPool } | undefined;
 
@@ -80,7 +96,8 @@ export class Recognition {
     return this.pool;
   }
 
-  async types(): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; surveyed: boolean }> {
+  /** `where`: a condition over `FIELDS['data-types']`. */
+  async types(where?: string): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; surveyed: boolean }> {
     const [custom, certainty, packs, use, pictures] = await Promise.all([
       this.custom(),
       readCertainty(this.db),
@@ -102,11 +119,12 @@ export class Recognition {
       use: use ? (use[t.id] ?? NO_USE) : null,
       ...more,
     });
+    const test = where ? compileFilter(where, 'data-types', FIELDS, this.clock().getTime()) : () => true;
     return {
       rows: [
         ...custom.map((c) => row({ ...c.doc, source: `made by ${c.changed_by}` }, { custom: true, active: c.active })),
         ...DATA_TYPES.map((t) => row(t)),
-      ],
+      ].filter(test),
       usual: certainty.usual,
       pictures,
       surveyed: use !== undefined,

@@ -63,6 +63,19 @@ export function Beam({
   );
 }
 
+/** A number with a bar beside it, as long as its share of the most. */
+export function Share({ of, most, wide = 36 }: { of: number; most: number; wide?: number }) {
+  return (
+    <span className="flex w-full items-center gap-2">
+      <b className="min-w-8 flex-1 text-right">{of.toLocaleString('en')}</b>
+      <svg width={wide} height="6" className="shrink-0" aria-hidden>
+        <rect width={wide} height="6" className="fill-base-300" />
+        <rect width={(wide * of) / Math.max(1, most)} height="6" className="fill-quiet" />
+      </svg>
+    </span>
+  );
+}
+
 /** A stack of up to four bars. */
 export function Weight({ weight, words = false }: { weight: number; words?: boolean }) {
   return (

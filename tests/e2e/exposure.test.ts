@@ -167,6 +167,7 @@ describe('a condition', () => {
       ['causes', 'kind == "link"'],
       ['contents/files', 'certainty >= 80'],
       ['contents/unread', 'sizeBytes >= 0'],
+      ['data-types', 'files > 0 && !custom'],
     ] as const) {
       const [p, q] = table.split('?');
       const more = Object.fromEntries(new URLSearchParams(q));
@@ -178,6 +179,16 @@ describe('a condition', () => {
       expect([table, count(some) + count(none)]).toEqual([table, count(all)]);
       if (table === 'causes') expect(some.rows.every((r) => r.kind === 'link')).toBe(true);
     }
+  });
+
+  it('finds what was done on the ledger', async () => {
+    const entries = await ask<{ what: string; who: string }[]>('/api/ledger', {
+      where: 'what.startsWith("survey.") && who.endsWith("@tarntide.example")',
+    });
+    expect(entries.length).toBeGreaterThan(0);
+    expect(entries.every((e) => e.what.startsWith('survey.') && e.who === 'steward@tarntide.example')).toBe(
+      true,
+    );
   });
 
   it('that cannot be read is refused, and says what is wrong', async () => {

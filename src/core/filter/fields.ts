@@ -153,6 +153,28 @@ export const FIELDS = {
     lost: int('people who lost something'),
     by: text('the first cause'),
   },
+  'data-types': {
+    text: ANY,
+    id: text('its identifier'),
+    name: text('its name'),
+    country: text('two letters of the country, or empty'),
+    source: text('by what it is defined'),
+    weight: WEIGHT,
+    custom: bool('whether stewards made it'),
+    active: bool('whether it is looked for'),
+    from: int('certainty from which it counts'),
+    files: int('files it counts in'),
+    occurrences: int('how often it counts'),
+    packs: list('packs it is in'),
+  },
+  ledger: {
+    text: ANY,
+    seq: int('number of the entry'),
+    who: text('who did it'),
+    what: text('what was done'),
+    subject: text('to what'),
+    at: time('when'),
+  },
 } as const satisfies Record<string, Fields>; // prettier-ignore
 
 export type Filtered = keyof typeof FIELDS;

@@ -4,7 +4,7 @@ import type { Account, CauseRow, CausesPage } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { DossierFrame, Section, type Pinning } from '../Dossier.tsx';
 import { Conditions, FilterBox, usePinned } from '../filter.tsx';
-import { Empty, plural, Trouble, Weight, When } from '../marks.tsx';
+import { Empty, plural, Share, Trouble, Weight, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
@@ -57,15 +57,7 @@ function View({ params, set, narrow }: ViewProps) {
       key: 'points',
       name: 'Closes',
       width: '112px',
-      cell: (r) => (
-        <span className="flex w-full items-center gap-2">
-          <b className="w-10 text-right">{r.points.toLocaleString('en')}</b>
-          <svg width="40" height="6" aria-hidden>
-            <rect width="40" height="6" className="fill-base-300" />
-            <rect width={(40 * r.points) / Math.max(1, data!.rows[0]?.points ?? 1)} height="6" className="fill-quiet" />
-          </svg>
-        </span>
-      ),
+      cell: (r) => <Share of={r.points} most={Math.max(1, data!.rows[0]?.points ?? 1)} wide={40} />,
     },
     { key: 'words', name: 'Cause', width: 'minmax(260px, 3fr)', cell: (r) => <span className="truncate font-medium" title={r.words}>{r.words}</span> },
     ...(narrow ? [] : [{ key: 'kind', name: 'What it is', width: '112px', cell: (r: CauseRow) => KIND[r.kind] }]),

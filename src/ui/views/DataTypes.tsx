@@ -1,9 +1,9 @@
 /** Guard › Data types: the catalogue, the bench, types of our own, packs. */
 import { useQuery } from '@tanstack/react-query';
 import type { Account, PackRow, TypeRow } from '../../services/dto.ts';
-import { api } from '../api.ts';
+import { api, withQuery } from '../api.ts';
 import { Bench } from '../Bench.tsx';
-import { FilterBox, usePinned } from '../filter.tsx';
+import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { MakeType } from '../MakeType.tsx';
 import { Empty, plural, Trouble, Weight } from '../marks.tsx';
 import { Packs } from '../Packs.tsx';
@@ -20,8 +20,12 @@ export interface Catalogue {
   pictures: boolean;
   surveyed: boolean;
 }
-const useCatalogue = () =>
-  useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+const useCatalogue = (where?: string) =>
+  useQuery({
+    queryKey: where ? ['data-types', where] : ['data-types'],
+    queryFn: () => api<Catalogue>('GET', withQuery('/api/data-types', { where })),
+    placeholderData: (before) => before,
+  });
 
 const PARTS = { types: 'Catalogue', counts: 'What counts', bench: 'Bench', packs: 'Packs' } as const;
 
@@ -92,6 +96,7 @@ function View({
         )}
         {at === 'types' && <CatalogueBar params={params} set={set} narrow={narrow} />}
       </div>
+      {at === 'types' && <Conditions where={params.get('where') ?? undefined} set={set} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         {at === 'bench' && steward ? (
           <Bench />
@@ -126,7 +131,7 @@ function CatalogueBar({
           </>
         )}
       </h1>
-      <FilterBox value={params.get('text') ?? undefined} set={set} label="Find a data type" placeholder="name, country, source …" width={narrow ? 'w-36' : 'w-52'} />
+      <FilterBox value={params.get('text') ?? undefined} set={set} label="Find a data type" placeholder="name, country, source …" width={narrow ? 'w-36' : 'w-52'} table="data-types" where={params.get('where') ?? undefined} />
       <select className="select select-sm w-36" aria-label="Of which pack" value={params.get('pack') ?? ''} onChange={(e) => set({ pack: e.target.value })}>
         <option value="">every pack</option>
         {packs.data?.map((p) => (
@@ -151,7 +156,7 @@ function CatalogueTable({
   set,
   narrow,
 }: ViewProps) {
-  const { data, error, refetch } = useCatalogue();
+  const { data, error, refetch } = useCatalogue(params.get('where') ?? undefined);
   const text = params.get('text')?.toLowerCase();
   const pack = params.get('pack');
   const sort = params.get('sort') ?? 'files';

@@ -6,7 +6,7 @@ import type { Account, FindingGroup, FindingGroupBy, FindingRow, FindingsPage } 
 import { api, withQuery } from '../api.ts';
 import { Compose } from '../Compose.tsx';
 import { Dossier } from '../Dossier.tsx';
-import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
+import { Beam, Empty, plural, Share, Trouble, Weight } from '../marks.tsx';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
@@ -98,15 +98,7 @@ function View({ params, set, narrow }: ViewProps) {
       name: 'Points',
       width: '96px',
       sorts: true,
-      cell: (r) => (
-        <span className="flex w-full items-center gap-2">
-          <span className="w-8 text-right font-semibold">{r.points}</span>
-          <svg width="36" height="6" aria-hidden>
-            <rect width="36" height="6" className="fill-base-300" />
-            <rect width={(36 * r.points) / most} height="6" className="fill-quiet" />
-          </svg>
-        </span>
-      ),
+      cell: (r) => <Share of={r.points} most={most} wide={36} />,
     },
     {
       key: 'name',
@@ -367,15 +359,7 @@ function Groups({
       key: 'points',
       name: 'Points',
       width: '132px',
-      cell: (g) => (
-        <span className="flex w-full items-center gap-2">
-          <b className="w-12 text-right">{g.points.toLocaleString('en')}</b>
-          <svg width="48" height="6" aria-hidden>
-            <rect width="48" height="6" className="fill-base-300" />
-            <rect width={(48 * g.points) / most} height="6" className="fill-quiet" />
-          </svg>
-        </span>
-      ),
+      cell: (g) => <Share of={g.points} most={most} wide={48} />,
     },
     {
       key: 'findings',

@@ -1,9 +1,10 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { Download, Search } from 'lucide-react';
-import { useCallback, useEffect, useState } from 'react';
+import { Download } from 'lucide-react';
+import { useCallback } from 'react';
 import type { ChainResult, LedgerEntry } from '../../formats/ledger.ts';
 import type { Account } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
+import { Conditions, FilterBox } from '../filter.tsx';
 import { Empty, plural, State, Trouble, When } from '../marks.tsx';
 import { Shell } from '../Shell.tsx';
 import { Table, type Column } from '../Table.tsx';
@@ -35,15 +36,11 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
     queryFn: () => api<ChainResult>('GET', '/api/ledger/check'),
   });
   const text = params.get('text') ?? undefined;
-  const [typed, setTyped] = useState(text ?? '');
-  useEffect(() => {
-    const timer = setTimeout(() => set({ text: typed }), 200);
-    return () => clearTimeout(timer);
-  }, [typed, set]);
+  const where = params.get('where') ?? undefined;
   const query = useInfiniteQuery({
-    queryKey: ['ledger', 'rows', text],
+    queryKey: ['ledger', 'rows', text, where],
     queryFn: ({ pageParam }) =>
-      api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text })),
+      api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text, where })),
     initialPageParam: undefined as number | undefined,
     getNextPageParam: (last) => (last.length === PAGE ? last[last.length - 1]!.seq : undefined),
   });
@@ -109,16 +106,15 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
           )}
         </h1>
         <span className="flex-1" />
-        <label className="input input-sm w-56">
-          <Search size={14} aria-hidden className="text-quiet" />
-          <input
-            type="search"
-            aria-label="Find in the ledger"
-            placeholder="person, plan, grant …"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-        </label>
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in the ledger"
+          placeholder="person, plan, grant …"
+          width="w-56"
+          table="ledger"
+          where={where}
+        />
         <button className="btn btn-sm" onClick={() => void chain.refetch()}>
           Check again
         </button>
@@ -126,10 +122,11 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
           <Download size={14} aria-hidden /> Export
         </a>
       </div>
+      <Conditions where={where} set={set} />
       {(query.error ?? chain.error) && <Trouble error={query.error ?? chain.error} />}
       {query.data && rows.length === 0 ? (
         <Empty>
-          {text
+          {(text ?? where)
             ? 'No entry fits.'
             : 'Here you will see everything that is done, in a chain that shows any alteration.'}
         </Empty>

@@ -1,9 +1,10 @@
+import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { nothing } from '../_inputs.ts';
+import { where } from '../_inputs.ts';
 
 /** The catalogue of data types, and how often each is found. */
 export const GET = endpoint({
   role: 'auditor',
-  input: nothing,
-  run: ({ app }) => app.recognition.types(),
+  input: z.object({ where: where('data-types') }),
+  run: ({ app, input }) => app.recognition.types(input.where),
 });

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { number, text } from '../_inputs.ts';
+import { number, text, where } from '../_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
@@ -8,6 +8,10 @@ export const GET = endpoint({
     before: number.optional(),
     limit: number.max(500).default(200),
     text: text(200).optional(),
+    where: where('ledger'),
   }),
-  run: ({ app, input }) => app.ledger.page(input.before, input.limit, input.text || undefined),
+  run: ({ app, input: { before, limit, text: what, where: condition } }) =>
+    condition
+      ? app.ledger.pageWhere(before, limit, what || undefined, condition)
+      : app.ledger.page(before, limit, what || undefined),
 });
