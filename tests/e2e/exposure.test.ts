@@ -54,7 +54,6 @@ describe('a cross-tabulation', () => {
   const team = new Map(world.spaces.flatMap((s) => (s.parts ?? []).map((p) => [p, s])));
 
   it('counts files, bytes and people by kind of space and reach as a plain reading of the rows does', async () => {
-    // asked first: judging takes so long that a kept connection is closed meanwhile
     const page = await ask<CrossPage>('/api/cross', {
       by: 'space-kind,reach',
       measures: 'files,bytes,people',

@@ -171,6 +171,8 @@ export class Scene {
     init: { body?: unknown; role?: Role; headers?: Record<string, string> } = {},
   ): Promise<Response> {
     const cookie = init.role ? await this.cookie(init.role) : undefined;
+    // after a test has computed for long: hear first which kept connections were closed meanwhile
+    await new Promise((heard) => setTimeout(heard, 1));
     return fetch(this.base + path, {
       method,
       redirect: 'manual',

@@ -23,7 +23,6 @@ const findings = () =>
 
 describe('external domains', () => {
   it('reach as many files as a plain reading of the same rows says', async () => {
-    // asked first: judging takes so long that a kept connection is closed meanwhile
     const page = await ask<OutsidePage>('/api/outside', { sort: 'domain' });
     const world = makeWorld();
     const { judge } = plainly(demoRows(world, Date.now()));
