@@ -10,8 +10,19 @@ const SOON = 14 * 86_400_000;
 /** A survey older than this wants a new one (common practice: daily). */
 const OLD = 36 * 3_600_000;
 
-/** Keeps what the survey in force comes to: worked out once, or again where what counts has changed. */
+/**
+ * Keeps what the survey in force comes to: worked out once, or again where what counts has changed. Where
+ * that fails, the survey stands all the same, and it is tried again at the next start.
+ */
 export async function keepSum(db: Db, engine: Engine, survey: number, again: boolean): Promise<void> {
+  try {
+    await workOut(db, engine, survey, again);
+  } catch (e) {
+    console.error(`what survey ${survey} comes to could not be worked out`, e);
+  }
+}
+
+async function workOut(db: Db, engine: Engine, survey: number, again: boolean): Promise<void> {
   const [known] = await db.query<{ doc: SurveySum }>('select doc from survey_sum where survey = $1', [
     survey,
   ]);
