@@ -8,13 +8,12 @@ import { api, withQuery } from './api.ts';
 import { useRefresh } from './signed.ts';
 import type { SetUrl } from './url.ts';
 
-/** What is typed is a condition once it compares, calls or negates something. */
-const CONDITION = /[=<>!&|?]|\.\w+\(|\bin\b.*\b\w|^\w+$/;
+/** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
+const CONDITION = /==|!=|[<>]|&&|\|\||\.\w+\(|^!|"\s+in\s+\w/;
 const isCondition = (typed: string, table: Filtered | undefined): boolean =>
   table !== undefined &&
-  CONDITION.test(typed) &&
   // one word alone is a condition where it is a field that is true or false
-  (!/^\w+$/.test(typed) || fieldOf(table, typed)?.type === 'bool');
+  (CONDITION.test(typed) || fieldOf(table, typed)?.type === 'bool');
 const fieldOf = (table: Filtered, name: string): Field | undefined =>
   (FIELDS[table] as Record<string, Field>)[name];
 
