@@ -225,7 +225,7 @@ function Where({ sum, params, set, history }: { sum: WatchPage['sum']; history: 
         before={beside?.matrix}
         href={(w, t) => withQuery('/exposure/cross-tab', { ws: params.get('ws') ?? undefined, space: params.get('space') ?? undefined, rows: 'weight', columns: 'reach', measure: cut, at: JSON.stringify([String(w), t]) })}
       />
-      <p className="mt-0.5 text-xs text-quiet">Darker, in bold: further than the weight allows. Click a number for what is behind it.</p>
+      <p className="mt-0.5 text-xs text-quiet">Set off, in bold: further than the weight allows. Click a number for what is behind it.</p>
     </>
   );
 } // prettier-ignore
