@@ -15,7 +15,7 @@ import { newEnforcer, newModelFromString } from 'casbin';
 import { MultiDirectedGraph } from 'graphology';
 import { bfsFromNode } from 'graphology-traversal';
 import { OrganisationBuilder, type Organisation } from '../src/core/access/organisation.ts';
-import type { Change } from '../src/core/access/change.ts';
+import { withdrawal, type Change } from '../src/core/access/change.ts';
 import { whatIf } from '../src/core/access/difference.ts';
 import { closeGroups } from '../src/core/access/groups.ts';
 import { who, why } from '../src/core/access/questions.ts';
@@ -137,7 +137,7 @@ async function questions(scale: number): Promise<Timed> {
   say(`why an identity reaches it:   ${ask(500, () => why(v, d.int(v.org.users.length), d.int(nodes)))}`);
   const changes = Array.from({ length: 1000 }, (): Change => {
     const e = d.int(v.org.entries.ids.length);
-    return v.org.entries.type[e] ? { link: v.org.entries.ids.at(e) } : { grant: v.org.entries.ids.at(e) };
+    return withdrawal(v.org, e);
   });
   const times: number[] = [];
   for (let turn = 0; turn < 5; turn++) {

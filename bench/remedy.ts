@@ -1,6 +1,6 @@
 /** The least cut for many exposed items at size, against taking away greedily what lets in most. */
 import { has } from '../src/core/access/bits.ts';
-import { whatIf } from '../src/core/access/difference.ts';
+import { losersOf, whatIf } from '../src/core/access/difference.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view, type View } from '../src/core/access/view.ts';
 import type { ReachColumns } from '../src/core/access/reach.ts';
@@ -15,10 +15,8 @@ const ITEMS = 2000;
 
 /** Members who lose something that the goal does not ask for. */
 function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): number {
-  const people = new Set<number>();
-  for (const g of whatIf(v, changes.map((c) => c.change), columns).groups)
-    g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && has(v.members, i) && people.add(i));
-  return people.size;
+  const people = losersOf(whatIf(v, changes.map((c) => c.change), columns));
+  return [...people].filter((i) => has(v.members, i)).length;
 } // prettier-ignore
 
 /**
@@ -31,17 +29,10 @@ function greedy(n: CutNetwork): Candidate[] {
     const capacities = n.capacities('fewest-changes');
     for (const c of taken) capacities[c.edge] = 0;
     const by = new Map<number, number>([[n.source, -1]]);
-    const out = new Map<number, number[]>();
-    for (let e = 0; e < n.network.edges; e++)
-      if (capacities[e]! > 0) {
-        const list = out.get(n.network.ends(e)[0]);
-        if (list) list.push(e);
-        else out.set(n.network.ends(e)[0], [e]);
-      }
     for (const x of by.keys())
-      for (const e of out.get(x) ?? []) {
+      for (const e of n.network.edgesAt(x, true)) {
         const to = n.network.ends(e)[1];
-        if (!by.has(to)) by.set(to, e);
+        if (capacities[e]! > 0 && !by.has(to)) by.set(to, e);
       }
     if (!by.has(n.sink)) return undefined;
     const found: Candidate[] = [];

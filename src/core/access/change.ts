@@ -24,6 +24,10 @@ export type Change =
   | { item: string; set: { inherits?: boolean | null; owner?: string | null } }
   | { workspace: string; set: { externalSharing?: ExternalSharing | null } };
 
+/** The change that takes an entry away. */
+export const withdrawal = ({ entries }: Organisation, e: number): Change =>
+  entries.type[e] ? { link: entries.ids.at(e) } : { grant: entries.ids.at(e) };
+
 export interface Alteration {
   view: View;
   /** Entries withdrawn or altered. */

@@ -36,6 +36,14 @@ export interface Difference {
   unknown: Change[];
 }
 
+/** The identities that can do less with some node than before. */
+export function losersOf(d: Pick<Difference, 'groups'>): Set<number> {
+  const losers = new Set<number>();
+  for (const { identities, before, after } of d.groups)
+    identities.forEach((i, k) => (before[k]! & ~after[k]!) !== 0 && losers.add(i));
+  return losers;
+}
+
 /** Up to so many identities are asked one by one; for more, sets are put together first. */
 const FEW = 16;
 const OWNER = 255;

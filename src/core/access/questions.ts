@@ -2,7 +2,7 @@
 import { CAP, ROLES, roleBits, type Role } from '../model.ts';
 import { add, bitsFor, forEachBoth, has, union, unionMany, type Bits } from './bits.ts';
 import { parentNode, PRINCIPAL, spaceOfNode } from './organisation.ts';
-import { forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
+import { addHolders, forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
 
 /** A source of access to a node: an entry, the space's visibility, or owning the item. */
@@ -74,8 +74,7 @@ function forEachHolder(
     return;
   }
   const holders = bitsFor(v.identityCount);
-  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
-    addPrincipal(v, holders, entries.toKind.values[i]!, entries.toNumber.values[i]!);
+  addHolders(v, holders, e);
   if (link === 0) forEachBoth(holders, holders, (i) => visit(i, bits));
   else {
     // behind a link alone, search does not find it until that person has redeemed the link

@@ -178,6 +178,14 @@ export function forEachRedeemer(v: View, e: number, visit: (identity: number) =>
   }
 }
 
+/** Adds everybody an entry gives something to now, whatever the space takes away. */
+export function addHolders(v: View, into: Bits, e: number): void {
+  const { type, toKind, toNumber } = v.org.entries;
+  if (type[e]! > LINK_NAMED) return forEachRedeemer(v, e, (i) => add(into, i));
+  for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++)
+    addPrincipal(v, into, toKind.values[k]!, toNumber.values[k]!);
+}
+
 /** The tier that holds of these counts (domain.md, Reach). */
 function tierOf(v: View, members: number, external: boolean, unexpected: boolean, anyone: boolean): number {
   if (anyone) return PUBLIC;

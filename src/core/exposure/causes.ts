@@ -1,7 +1,7 @@
 /** What makes exposures: the grants, links, visibilities and memberships, by how much one change at each would close. */
 import { has } from '../access/bits.ts';
-import type { Change } from '../access/change.ts';
-import { whatIf } from '../access/difference.ts';
+import { withdrawal, type Change } from '../access/change.ts';
+import { losersOf, whatIf } from '../access/difference.ts';
 import { groupsHolding } from '../access/groups.ts';
 import { PRINCIPAL } from '../access/organisation.ts';
 import type { ReachColumns } from '../access/reach.ts';
@@ -73,9 +73,8 @@ export function candidates(
         put(`space ${id}`, points, () => ({ kind: 'visibility', space: at, change: { space: id, set: { visibility: 'members' } } }));
         continue;
       }
-      const id = entries.ids.at(entry);
-      if (entries.type[entry]) put(`link ${id}`, points, () => ({ kind: 'link', entry, change: { link: id } }));
-      else put(`grant ${id}`, points, () => ({ kind: 'grant', entry, change: { grant: id } }));
+      const kind = entries.type[entry] ? 'link' : 'grant';
+      put(`${kind} ${entries.ids.at(entry)}`, points, () => ({ kind, entry, change: withdrawal(v.org, entry) }));
       for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++) {
         if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
         for (const identity of inside(entries.toNumber.values[k]!)) {
@@ -126,9 +125,7 @@ export function causesOf(
       if (!after.has(item)) findings++;
     }
     if (!points) return [];
-    const losing = new Set<number>();
-    for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
-    const all = [...losing];
+    const all = [...losersOf(difference)];
     const members = all.filter((i) => has(v.members, i));
     const external = all.filter((i) => !has(v.members, i));
     return [{ ...candidate, closes, points, findings, members, external, together: 0 }];

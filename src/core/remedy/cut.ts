@@ -3,13 +3,19 @@
  * memberships, grants and links, visibility, inheritance and settings. What is cut and what it costs:
  * docs/remedy.md.
  */
-import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
-import type { Change } from '../access/change.ts';
+import { add, anyBoth, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import { withdrawal, type Change } from '../access/change.ts';
 import { whatIf } from '../access/difference.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isInertEntry } from '../access/questions.ts';
-import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import {
+  addHolders,
+  forEachRedeemer,
+  LINK_NAMED,
+  reachesPastBreaks,
+  type ReachColumns,
+} from '../access/reach.ts';
 import { addPrincipal, identityName, soleIdentity, type View } from '../access/view.ts';
 import type { Usage } from '../access/usage.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
@@ -38,6 +44,8 @@ export const NO_PINS: Pins = { changes: new Set(), ruled: new Set() };
 /** A change that could be part of a cut, with what it takes away by itself from those who should keep it. */
 export interface Candidate {
   change: Change;
+  /** The grant or link, where it is one. */
+  entry?: number;
   kind: 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
   /** Uses and grants lost, weighed: one for each person and file, and `USED` for one that was used lately. */
   cost: number;
@@ -104,13 +112,13 @@ export function cutNetwork(
     names.set(x, name);
     return x;
   };
-  const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true): void => {
+  const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true, entry?: number): void => {
     if (!allowed || (options.kinds && !options.kinds.includes(kind)) || pins.changes.has(keyOf(change))) {
       network.edge(a, b, UNCUTTABLE);
       return;
     }
     const edge = network.edge(a, b, 1);
-    const c: Candidate = { change, kind, cost: 0, edge };
+    const c: Candidate = { change, ...(entry !== undefined && { entry }), kind, cost: 0, edge };
     candidates.push(c);
     byEdge.set(edge, c);
   };
@@ -119,9 +127,11 @@ export function cutNetwork(
   const nodes = new Map<number, number>();
   const groups = new Map<number, number>();
   const users = new Map<number, number>();
-  const seen = new Map<number, { vertex: number; past: Set<number> }>();
+  const given = new Map<number, number | undefined>();
   const spaceOut = new Map<number, number>();
-  const onlyExternal = !goal.anyMember && goal.group === undefined && !anyMember(v, goal.who);
+  const onlyExternal = !goal.anyMember && goal.group === undefined && !anyBoth(v.members, goal.who);
+  /** The goal's group, and every group that holds it. */
+  const above = goal.group === undefined ? new Set<number>() : groupsAbove(org, [goal.group]);
 
   const userVertex = (u: number): number => {
     let x = users.get(u);
@@ -135,8 +145,7 @@ export function cutNetwork(
   const groupVertex = (g: number): number | undefined => {
     const known = groups.get(g);
     if (known !== undefined) return known < 0 ? undefined : known;
-    const through = g === goal.group || meets(v.groupMembers[g]!, goal.who) || holdsGroup(v, g, goal.group);
-    if (!through) {
+    if (!above.has(g) && !anyBoth(v.groupMembers[g]!, goal.who)) {
       groups.set(g, -1);
       return undefined;
     }
@@ -162,8 +171,7 @@ export function cutNetwork(
   };
   /** An entry's own vertex, from which it gives what it gives; undefined where it lets in nobody who is to be kept out. */
   const entryVertex = (e: number, space: number): number | undefined => {
-    const known = seen.get(e);
-    if (known) return known.vertex < 0 ? undefined : known.vertex;
+    if (given.has(e)) return given.get(e);
     const { allowed, anyoneInert, wholeDomainsCount } = v.spaces[space]!;
     const into: number[] = [];
     let open = false;
@@ -179,7 +187,7 @@ export function cutNetwork(
         for (let k = entries.toKind.start[e]!; k < entries.toKind.start[e + 1]!; k++) {
           const [kind, n] = [entries.toKind.values[k]!, entries.toNumber.values[k]!];
           if (kind === PRINCIPAL.group) {
-            const reaches = n === goal.group || meets(v.groupMembers[n]!, goal.who, allowed) || holdsGroup(v, n, goal.group);
+            const reaches = above.has(n) || meets(v.groupMembers[n]!, goal.who, allowed);
             const g = reaches ? groupVertex(n) : undefined;
             if (g !== undefined) into.push(g);
           } else if (kind === PRINCIPAL.everyone) forEachBoth(v.members, goal.who, one);
@@ -193,18 +201,17 @@ export function cutNetwork(
         }
     }
     if (!into.length && !open) {
-      seen.set(e, { vertex: -1, past: new Set() });
+      given.set(e, undefined);
       return undefined;
     }
     const name = `${type ? 'link' : 'grant'} ${entries.ids.at(e)}`;
     const [a, b] = [vertex(name), vertex(name)];
-    seen.set(e, { vertex: b, past: new Set() });
+    given.set(e, b);
     if (open) always(source, a);
     for (const x of new Set(into)) always(x, a);
-    cuttable(a, b, type ? 'link' : 'grant', type ? { link: entries.ids.at(e) } : { grant: entries.ids.at(e) });
+    cuttable(a, b, type ? 'link' : 'grant', withdrawal(org, e), true, e);
     return b;
   };
-  const visible = new Map<number, number>();
   /** The vertex of a node, with everything that is made on it and above it leading in. */
   const nodeVertex = (n: number): number => {
     let x = nodes.get(n);
@@ -217,18 +224,16 @@ export function cutNetwork(
       if (from !== undefined) always(from, x);
     }
     if (n < S) {
-      if (org.spaces[n]!.visibility === 'organisation' && !visible.has(n)) {
+      if (org.spaces[n]!.visibility === 'organisation') {
         const name = `visibility of space ${org.spaces[n]!.id}`;
         const [a, b] = [vertex(name), vertex(name)];
-        visible.set(n, b);
         if (goal.anyMember) always(source, a);
         else forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
         cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
         always(b, x);
       }
     } else if (!org.itemBreaks[n - S]) {
-      const above = nodeVertex(parentNode(org, n));
-      cuttable(above, x, 'inheritance', { item: org.itemIds.at(n - S), set: { inherits: false } }, org.breakable[space] === 1);
+      cuttable(nodeVertex(parentNode(org, n)), x, 'inheritance', { item: org.itemIds.at(n - S), set: { inherits: false } }, org.breakable[space] === 1);
     }
     return x;
   };
@@ -240,11 +245,7 @@ export function cutNetwork(
     for (let e = entries.first[space]!; e < entries.first[space + 1]!; e++) {
       if (!reachesPastBreaks(v, e)) continue;
       const from = entryVertex(e, space);
-      if (from === undefined) continue;
-      const { past } = seen.get(e)!;
-      if (past.has(x)) continue;
-      past.add(x);
-      always(from, x);
+      if (from !== undefined) always(from, x);
     }
     const owner = org.itemOwner[item]!;
     if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner)) always(userVertex(owner), x);
@@ -284,30 +285,12 @@ const CAUSE: Record<Candidate['kind'], number> = {
   inheritance: 40,
 };
 /** An entry on a space is nearer the cause than one on each file. */
-function placed(v: View, c: Candidate): number {
-  if (!('grant' in c.change || 'link' in c.change)) return 1;
-  const e = 'grant' in c.change ? v.org.find('grant', c.change.grant) : v.org.find('link', c.change.link);
-  return v.org.entries.node[e]! < v.org.spaces.length ? 1 : 3;
-}
+const placed = (v: View, { entry }: Candidate): number =>
+  entry === undefined || v.org.entries.node[entry]! < v.org.spaces.length ? 1 : 3;
 
-const meets = (a: Bits, b: Bits, c?: Bits): boolean => {
-  for (let w = 0; w < Math.min(a.length, b.length); w++) if (a[w]! & b[w]! & (c ? c[w]! : -1)) return true;
-  return false;
-}; // prettier-ignore
-const anyMember = (v: View, who: Bits): boolean => meets(v.members, who);
-
-/** Whether a group holds another, however deep. */
-function holdsGroup(v: View, g: number, inner: number | undefined): boolean {
-  if (inner === undefined) return false;
-  const seen = new Set([g]);
-  for (const at of seen) {
-    const { start, values } = v.org.members;
-    for (let k = start[at]!; k < start[at + 1]!; k++)
-      if (values[k]! < 0) {
-        if (~values[k]! === inner) return true;
-        seen.add(~values[k]!);
-      }
-  }
+/** Whether some number is in all three sets; the first may be shorter. */
+function meets(a: Bits, b: Bits, c: Bits): boolean {
+  for (let w = 0; w < a.length; w++) if (a[w]! & b[w]! & c[w]!) return true;
   return false;
 }
 
@@ -330,8 +313,10 @@ function weigh(
       if (usage.identity[k] === identity && (usage.opened[k]! >= since || usage.edited[k]! >= since)) return true;
     return false;
   };
-  const shut = (identity: number): boolean =>
-    has(goal.who, identity) || (goal.group !== undefined && (v.groupMembers[goal.group]![identity >>> 5]! & (1 << (identity & 31))) !== 0);
+  /** Whom the goal keeps out. */
+  const shut = bitsFor(v.identityCount);
+  union(shut, goal.who);
+  if (goal.group !== undefined) union(shut, v.groupMembers[goal.group]!);
   if (candidates.length <= exact) {
     for (const c of candidates) {
       let cost = 0;
@@ -339,7 +324,7 @@ function weigh(
         for (const node of g.nodes) {
           if (node < S || !counts(node - S)) continue;
           g.identities.forEach((identity, k) => {
-            if ((g.before[k]! & ~g.after[k]!) === 0 || (wanted[node - S] && shut(identity))) return;
+            if ((g.before[k]! & ~g.after[k]!) === 0 || (wanted[node - S] && has(shut, identity))) return;
             cost += usedBy(node - S, identity) ? USED : 1;
           });
         }
@@ -354,32 +339,25 @@ function weigh(
     before[i + 1] = before[i]! + (counts(i) ? 1 : 0);
     beforeWanted[i + 1] = beforeWanted[i]! + (counts(i) && wanted[i] ? 1 : 0);
   }
-  const shutSet = bitsFor(v.identityCount);
-  union(shutSet, goal.who);
-  if (goal.group !== undefined) union(shutSet, v.groupMembers[goal.group]!);
   const named = bitsFor(v.identityCount);
   const at = (node: number, set: Bits): number => {
     const [a, b] = itemsBelow(org, node);
     const { allowed } = v.spaces[spaceOfNode(org, node)]!;
     for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
-    const out = countBoth(set, shutSet);
+    const out = countBoth(set, shut);
     const keep = countBoth(set, set) - out;
     let used = 0;
     if (usage)
       for (let i = a; i < b; i++)
         for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++)
-          if (has(set, usage.identity[k]!) && !(wanted[i] && shut(usage.identity[k]!)) && (usage.opened[k]! >= since || usage.edited[k]! >= since)) used++;
+          if (has(set, usage.identity[k]!) && !(wanted[i] && has(shut, usage.identity[k]!)) && (usage.opened[k]! >= since || usage.edited[k]! >= since)) used++;
     const files = before[b]! - before[a]!;
     return keep * files + out * (files - (beforeWanted[b]! - beforeWanted[a]!)) + used * (USED - 1);
   };
   const applying = (node: number, set: Bits): void => {
-    const { entries } = org;
-    for (let n = node; n >= 0; n = parentNode(org, n)) for (let e = entries.first[n]!; e < entries.first[n + 1]!; e++) if (v.live[e]) name(e, set);
-  };
-  const name = (e: number, set: Bits): void => {
-    const { toKind, toNumber, type } = org.entries;
-    if (type[e]! > LINK_NAMED) return forEachRedeemer(v, e, (i) => add(set, i));
-    for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) addPrincipal(v, set, toKind.values[k]!, toNumber.values[k]!);
+    const { first } = org.entries;
+    for (let n = node; n >= 0; n = parentNode(org, n))
+      for (let e = first[n]!; e < first[n + 1]!; e++) if (v.live[e]) addHolders(v, set, e);
   };
   /** Files, and wanted ones, below what names each group. */
   const filesOf = new Float64Array(org.groups.length);
@@ -395,16 +373,15 @@ function weigh(
   for (const c of candidates) {
     named.fill(0);
     const { change } = c;
-    if ('grant' in change || 'link' in change) {
-      const e = 'grant' in change ? org.find('grant', change.grant) : org.find('link', change.link);
-      name(e, named);
-      c.cost = at(org.entries.node[e]!, named);
+    if (c.entry !== undefined) {
+      addHolders(v, named, c.entry);
+      c.cost = at(org.entries.node[c.entry]!, named);
     } else if ('member' in change) {
       const inner = org.find('group', change.member.value);
       const user = org.find('user', change.member.value);
       if (user < 0) addPrincipal(v, named, PRINCIPAL.group, inner);
       else add(named, user);
-      const out = countBoth(named, shutSet);
+      const out = countBoth(named, shut);
       const keep = countBoth(named, named) - out;
       // whoever leaves the group leaves those that hold it
       for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
@@ -471,10 +448,9 @@ function insteadOf(n: CutNetwork, c: Candidate): Candidate[] {
   const { network } = n;
   const [into, out] = network.ends(c.edge);
   const follow = (from: number, forward: boolean): void => {
-    const next = forward ? outOf(n) : intoOf(n);
     const seen = new Set([from]);
     for (const v of seen)
-      for (const e of next.get(v) ?? []) {
+      for (const e of network.edgesAt(v, forward)) {
         const other = n.byEdge.get(e);
         if (other && other !== c) found.add(other);
         // the nearest on each way is enough
@@ -486,20 +462,3 @@ function insteadOf(n: CutNetwork, c: Candidate): Candidate[] {
   follow(out, true);
   return [...found].sort((a, b) => a.cost - b.cost).slice(0, TOLD);
 }
-const lists = new WeakMap<CutNetwork, [Map<number, number[]>, Map<number, number[]>]>();
-function listsOf(n: CutNetwork): [Map<number, number[]>, Map<number, number[]>] {
-  let both = lists.get(n);
-  if (!both) {
-    both = [new Map(), new Map()];
-    for (let e = 0; e < n.network.edges; e++)
-      n.network.ends(e).forEach((v, k) => {
-        const list = both![k]!.get(v);
-        if (list) list.push(e);
-        else both![k]!.set(v, [e]);
-      });
-    lists.set(n, both);
-  }
-  return both;
-}
-const outOf = (n: CutNetwork): Map<number, number[]> => listsOf(n)[0];
-const intoOf = (n: CutNetwork): Map<number, number[]> => listsOf(n)[1];

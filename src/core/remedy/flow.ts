@@ -3,7 +3,7 @@
  * in level graphs), on typed arrays. Capacities are whole numbers below 2^50; `UNCUTTABLE` or more is
  * never part of a cut.
  */
-import { GrowFloat64, GrowInt32 } from '../access/growable.ts';
+import { counting, GrowFloat64, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 
 export const UNCUTTABLE = 2 ** 50;
 
@@ -24,6 +24,7 @@ export class Network {
   private readonly to = new GrowInt32();
   private readonly cap = new GrowFloat64();
   private count = 0;
+  private joined: { edges: number; arcs: Lists } | undefined;
 
   vertex(): number {
     return this.count++;
@@ -53,23 +54,34 @@ export class Network {
     return this.cap.done().slice();
   }
 
+  /** Arcs out of each vertex, both ways of every edge; made once, as long as no edge is added. */
+  private arcs(): Lists {
+    const E = this.edges;
+    if (this.joined?.edges !== E) {
+      const tails = new Int32Array(2 * E);
+      for (let e = 0; e < E; e++) {
+        tails[2 * e] = this.from.at(e);
+        tails[2 * e + 1] = this.to.at(e);
+      }
+      this.joined = { edges: E, arcs: listsBy(tails, counting(2 * E), this.count) };
+    }
+    return this.joined.arcs;
+  }
+
+  /** The edges that lead out of a vertex, or into it. */
+  edgesAt(vertex: number, out: boolean): number[] {
+    const { start, values } = this.arcs();
+    const found: number[] = [];
+    for (const arc of values.subarray(start[vertex], start[vertex + 1]))
+      if ((arc & 1) === (out ? 0 : 1)) found.push(arc >> 1);
+    return found;
+  }
+
   minCut(source: number, sink: number, capacities = this.capacities()): MinCut {
-    const [V, E] = [this.count, this.from.length];
+    const [V, E] = [this.count, this.edges];
     const from = this.from.done();
     const to = this.to.done();
-    // arcs out of each vertex, both ways of every edge
-    const start = new Int32Array(V + 1);
-    for (let e = 0; e < E; e++) {
-      start[from[e]! + 1]!++;
-      start[to[e]! + 1]!++;
-    }
-    for (let v = 0; v < V; v++) start[v + 1]! += start[v]!;
-    const arcs = new Int32Array(2 * E);
-    const at = start.slice();
-    for (let e = 0; e < E; e++) {
-      arcs[at[from[e]!]!++] = 2 * e;
-      arcs[at[to[e]!]!++] = 2 * e + 1;
-    }
+    const { start, values: arcs } = this.arcs();
     const left = new Float64Array(2 * E);
     for (let e = 0; e < E; e++) left[2 * e] = capacities[e]!;
     const head = (arc: number): number => (arc & 1 ? from[arc >> 1]! : to[arc >> 1]!);
@@ -150,18 +162,11 @@ export class Network {
   /** A way from the source to the sink over uncuttable edges alone, as edges in order; none where there is no such way. */
   uncuttableWay(source: number, sink: number, capacities = this.capacities()): number[] | undefined {
     const by = new Int32Array(this.count).fill(-1);
-    const out = new Map<number, number[]>();
-    for (let e = 0; e < this.edges; e++)
-      if (capacities[e]! >= UNCUTTABLE) {
-        const list = out.get(this.from.at(e));
-        if (list) list.push(e);
-        else out.set(this.from.at(e), [e]);
-      }
     const queue = [source];
     for (const v of queue)
-      for (const e of out.get(v) ?? []) {
+      for (const e of this.edgesAt(v, true)) {
         const w = this.to.at(e);
-        if (w === source || by[w]! >= 0) continue;
+        if (capacities[e]! < UNCUTTABLE || w === source || by[w]! >= 0) continue;
         by[w] = e;
         if (w === sink) {
           const way: number[] = [];

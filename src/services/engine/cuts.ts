@@ -1,12 +1,12 @@
 /** The least changes that meet a goal on some items, in words, with whom they hurt and what they close. */
 import type { Change } from '../../core/access/change.ts';
 import { has } from '../../core/access/bits.ts';
-import { whatIf } from '../../core/access/difference.ts';
+import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import { cutNetwork, cutsOf, type Candidate } from '../../core/remedy/cut.ts';
 import { resolveGoal, type KeepOut } from '../../core/remedy/goal.ts';
 import type { CutChange, CutOption, CutPage } from '../dto.ts';
-import { entryRef, nodeName, personRef } from './describe.ts';
+import { changeWords, entryRef, nodeName, personRef } from './describe.ts';
 import { usedFrom } from './holdings.ts';
 import { key, type Loaded } from './loaded.ts';
 import { findIdentity } from '../../core/access/view.ts';
@@ -46,8 +46,7 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
     items: numbers.size,
     cuts: answer.cuts.map((cut): CutOption => {
       const difference = whatIf(l.view, cut.changes.map((c) => c.change), l.columns);
-      const losing = new Set<number>();
-      for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
+      const losing = losersOf(difference);
       const touched = [...difference.touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
       const after = new Map(findExposures(difference.view, difference.after, l.weights, touched).map((e) => [e.item, e.points]));
       const members = [...losing].filter((i) => has(l.view.members, i));
@@ -55,7 +54,7 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
         character: cut.character,
         changes: cut.changes.map((c, k): CutChange => ({
           ...told(l, c),
-          instead: cut.instead[k]!.map((x) => ({ words: told(l, x).words, cost: x.cost })),
+          instead: cut.instead[k]!.map((x) => ({ words: changeWords(l, x.change), cost: x.cost })),
         })),
         cost: cut.changes.reduce((n, c) => n + c.cost, 0),
         flow: cut.value,
@@ -69,29 +68,13 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
   };
 } // prettier-ignore
 
-function told(l: Loaded, c: Candidate): Omit<CutChange, 'instead'> {
-  const { change, kind, cost } = c;
-  if ('grant' in change || 'link' in change) {
-    const e = 'grant' in change ? l.org.find('grant', change.grant) : l.org.find('link', change.link);
-    const entry = entryRef(l, e);
-    return { change, kind, cost, entry, words: `Withdraw the ${entry.kind} to ${entry.to} on ${entry.on.kind} “${entry.on.name}”` };
-  }
-  if ('member' in change) {
-    const identity = findIdentity(l.view, change.member.value);
-    const group = l.org.groups[l.org.find('group', change.member.group)]!.name;
-    const who = identity >= 0 ? personRef(l, identity).address : `the group “${l.org.groups[l.org.find('group', change.member.value)]!.name}”`;
-    return { change, kind, cost, words: `Take ${who} out of the group “${group}”` };
-  }
-  if ('item' in change) {
-    const name = nodeName(l, l.org.spaces.length + l.org.find('item', change.item));
-    return { change, kind, cost, words: `Let “${name}” take nothing from above` };
-  }
-  const space = 'space' in change ? nodeName(l, l.org.find('space', change.space)) : '';
-  return {
-    change, kind, cost,
-    words: kind === 'visibility' ? `Show the space “${space}” to its members alone` : `Share nothing of the space “${space}” with anybody outside`,
-  };
-} // prettier-ignore
+const told = (l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> => ({
+  change,
+  kind,
+  cost,
+  ...(entry !== undefined && { entry: entryRef(l, entry) }),
+  words: changeWords(l, change),
+});
 
 /** A step of a way, by kind and id, in words. */
 function stepWords(l: Loaded, step: string): string {

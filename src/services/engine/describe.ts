@@ -1,7 +1,8 @@
 /** What the core knows by number, in words and references that people and the interface use. */
+import type { Change } from '../../core/access/change.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
 import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
-import { identityKind, identityName } from '../../core/access/view.ts';
+import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../../core/model.ts';
 import type { ContentDoc } from '../../store/observed.ts';
 import type { EntryRef, FoundContent, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
@@ -125,6 +126,29 @@ export function entryRef(l: Loaded, e: number): EntryRef {
 
 export const sentence = (e: EntryRef): string =>
   `${e.kind === 'link' ? 'sharing link' : 'grant'} to ${e.to} (${e.role}) on ${e.on.kind} “${e.on.name}”`;
+
+/** A change in words, as something to be done. */
+export function changeWords(l: Loaded, change: Change): string {
+  const { org } = l;
+  if ('grant' in change || 'link' in change) {
+    const e = 'grant' in change ? org.find('grant', change.grant) : org.find('link', change.link);
+    const { kind, to, on } = entryRef(l, e);
+    return `Withdraw the ${kind} to ${to} on ${on.kind} “${on.name}”`;
+  }
+  if ('member' in change) {
+    const { group, value } = change.member;
+    const name = (id: string): string => `the group “${org.groups[org.find('group', id)]!.name}”`;
+    const identity = findIdentity(l.view, value);
+    return `Take ${identity >= 0 ? personRef(l, identity).address : name(value)} out of ${name(group)}`;
+  }
+  if ('item' in change)
+    return `Let “${nodeName(l, nodeOfItem(org, org.find('item', change.item)))}” take nothing from above`;
+  if ('workspace' in change) return `Change the external sharing of ${change.workspace}`;
+  const space = `the space “${nodeName(l, org.find('space', change.space))}”`;
+  return change.set.visibility
+    ? `Show ${space} to its members alone`
+    : `Share nothing of ${space} with anybody outside`;
+}
 
 export const workspaceName = (l: Loaded, space: number): string =>
   l.org.workspaces.find((w) => w.id === l.org.spaces[space]!.workspace)?.name ?? 'unknown workspace';

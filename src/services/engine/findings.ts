@@ -1,4 +1,5 @@
 /** Findings as the engine tells them: each exposure's summary, its dossier, and previews of changes. */
+import { withdrawal } from '../../core/access/change.ts';
 import { whatIf } from '../../core/access/difference.ts';
 import { has } from '../../core/access/bits.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
@@ -253,9 +254,7 @@ export function preview(l: Loaded, objects: ObjectKey[]): Preview {
   }
   const difference = whatIf(
     l.view,
-    entries.map((e) =>
-      l.org.entries.type[e] ? { link: l.org.entries.ids.at(e) } : { grant: l.org.entries.ids.at(e) },
-    ),
+    entries.map((e) => withdrawal(l.org, e)),
     l.columns,
   );
   const spaceCount = l.org.spaces.length;

@@ -1,7 +1,7 @@
 /** What a survey comes to in short, what changed since the one before, and the cheapest fix of single exposures. */
 import { has, countBoth } from '../../core/access/bits.ts';
-import type { Change } from '../../core/access/change.ts';
-import { whatIf } from '../../core/access/difference.ts';
+import { withdrawal, type Change } from '../../core/access/change.ts';
+import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { identityName } from '../../core/access/view.ts';
 import { candidates, type Candidate } from '../../core/exposure/causes.ts';
@@ -11,7 +11,7 @@ import type { ChangeNews, Fix, SurveySum } from '../dto.ts';
 import { changes } from './changes.ts';
 import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
-import { entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
+import { changeWords, entryRef, nodeKey, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
 
@@ -97,12 +97,13 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const { org } = l;
   const { outsideOnly } = outsideAccess(l.view, nodeOfItem(org, e.item));
   const through = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? entry : []));
-  const withdrawing = (entries: readonly number[]): Change[] =>
-    entries.map((x) => (org.entries.type[x] ? { link: org.entries.ids.at(x) } : { grant: org.entries.ids.at(x) }));
   // of many the ones that name fewest: each is worked out in full
   const named = (c: Candidate): number =>
     c.entry === undefined ? 0 : org.entries.toKind.start[c.entry + 1]! - org.entries.toKind.start[c.entry]! + largest(l, c.entry);
-  const all = candidates(l.view, [e]).sort((a, b) => named(a) - named(b));
+  const all = candidates(l.view, [e])
+    .map((c) => ({ c, names: named(c) }))
+    .sort((a, b) => a.names - b.names)
+    .map(({ c }) => c);
   const few = [
     ...all.filter((c) => c.entry !== undefined).slice(0, TRIED),
     ...all.filter((c) => c.kind === 'membership').slice(0, 2),
@@ -111,16 +112,15 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const tries: { changes: Change[]; entries: number[]; words: string }[] = few.map((c) => ({
     changes: [c.change],
     entries: c.entry === undefined ? [] : [c.entry],
-    words: fixOf(l, c),
+    words: changeWords(l, c.change),
   }));
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
-      tries.push({ changes: withdrawing(entries), entries, words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
+      tries.push({ changes: entries.map((x) => withdrawal(org, x)), entries, words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
   const tried = tries.map(({ changes, entries, words }): Fix => {
     const difference = whatIf(l.view, changes, l.columns);
     const [left] = findExposures(difference.view, difference.after, l.weights, [e.item]);
-    const losing = new Set<number>();
-    for (const g of difference.groups) g.identities.forEach((i, k) => (g.before[k]! & ~g.after[k]!) !== 0 && losing.add(i));
+    const losing = losersOf(difference);
     const members = [...losing].filter((i) => has(l.view.members, i)).length;
     return {
       words,
@@ -145,11 +145,3 @@ function largest(l: Loaded, e: number): number {
   }
   return most;
 } // prettier-ignore
-
-function fixOf(l: Loaded, c: Candidate): string {
-  if (c.kind === 'visibility') return `Show the space “${nodeName(l, c.space!)}” to its members alone`;
-  if (c.kind === 'membership')
-    return `Take ${personRef(l, c.identity!).address} out of the group “${l.org.groups[c.group!]!.name}”`;
-  const { kind, to, on } = entryRef(l, c.entry!);
-  return `Withdraw the ${kind} to ${to} on ${on.kind} “${on.name}”`;
-}
