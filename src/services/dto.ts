@@ -1,5 +1,6 @@
 /** The shapes in which services answer; the interface knows these and nothing below them. */
 import type { Audience, Capability, Part, Role, SpaceKind, Tier } from '../core/model.ts';
+import type { Measure } from '../core/exposure/crosstab.ts';
 import type { Severity } from '../core/exposure/exposure.ts';
 import type { ReachSummary } from '../core/access/reach.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
@@ -729,8 +730,6 @@ export const DIMENSIONS = [
   'level', 'role', 'audience', 'label', 'type', 'weight', 'reach', 'workspace', 'space-kind', 'department', 'domain', 'age', 'used',
 ] as const; // prettier-ignore
 export type DimensionName = (typeof DIMENSIONS)[number];
-export const MEASURES = ['items', 'files', 'people', 'links', 'bytes', 'points'] as const;
-export type MeasureName = (typeof MEASURES)[number];
 export interface CrossCell {
   /** Index of the value by dimension; null for the total over it. */
   at: (number | null)[];
@@ -739,7 +738,7 @@ export interface CrossCell {
 }
 export interface CrossPage {
   by: DimensionName[];
-  measures: MeasureName[];
+  measures: Measure[];
   values: string[][];
   cells: CrossCell[];
   /** Whether one item can be in several of a dimension's values, so that they sum to more than the total. */

@@ -1,9 +1,10 @@
 /** Tables to take away: the rows of a view, all of them, flat. No raw value is in any. */
+import type { Measure } from '../core/exposure/crosstab.ts';
 import type { Tier } from '../core/model.ts';
 import { ocsfFinding } from '../formats/ocsf.ts';
 import { csvLine, type Cell } from '../formats/table.ts';
 import { xlsx } from '../formats/xlsx.ts';
-import type { DimensionName, FindingRow, MeasureName, OutsideShow, TableName } from './dto.ts';
+import type { DimensionName, FindingRow, OutsideShow, TableName } from './dto.ts';
 import type { Engine } from './engine/engine.ts';
 import type { HoldingsQuery, PeopleQuery } from './engine/engine.thread.ts';
 import type { Findings } from './findings.ts';
@@ -35,7 +36,7 @@ export interface TableQuery {
   from?: number | undefined;
   to?: number | undefined;
   by?: DimensionName[] | undefined;
-  measures?: MeasureName[] | undefined;
+  measures?: Measure[] | undefined;
   at?: (string | null)[] | undefined;
 }
 export type TableFormat = 'csv' | 'xlsx' | 'jsonl' | 'ocsf';

@@ -1,15 +1,16 @@
 /** Weight by reach: how much lies where, cell by cell; what should not be there stands out. */
+import type { Measure } from '../core/exposure/crosstab.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
 import { TIERS } from '../core/model.ts';
-import type { CrossPage, MeasureName } from '../services/dto.ts';
+import type { CrossPage } from '../services/dto.ts';
 import { Weight } from './marks.tsx';
 import { bytesWords } from './words.ts';
 
-export const amount = (n: number, measure: MeasureName): string =>
+export const amount = (n: number, measure: Measure): string =>
   measure === 'bytes' ? bytesWords(n) : n.toLocaleString('en');
 
 /** A page's values by its cells' coordinates. */
-export const valuesByCell = (page: CrossPage, measure: MeasureName): ((at: (string | null)[]) => number) => {
+export const valuesByCell = (page: CrossPage, measure: Measure): ((at: (string | null)[]) => number) => {
   const m = page.measures.indexOf(measure);
   const known = new Map(
     page.cells.map((c) => [
@@ -27,7 +28,7 @@ export function Matrix({
   href,
 }: {
   page: CrossPage;
-  measure: MeasureName;
+  measure: Measure;
   /** Another survey's, to tell the difference to. */
   before?: CrossPage | undefined;
   href: (weight: number, tier: string | null) => string;

@@ -48,9 +48,9 @@ export interface CrossInput {
 export interface CrossTab {
   sizes: number[];
   cells: Record<Measure, Float64Array>;
-  /** The parts that items fall into, kept to find the items of a cell. */
+  /** The parts that items fall into, −1 for an item that is not counted; and 1 for each part that is in a cell. */
   bundleOfItem: Int32Array;
-  cellsOfBundle(bundle: number): Iterable<number>;
+  bundlesIn(cell: number): Uint8Array;
 }
 
 /** More cells than this are not a table any more. */
@@ -163,8 +163,8 @@ function combine(
   const mine = dimensions.flatMap((d, k) =>
     d.of === of ? [{ ...listNumbers(d), k, total: d.values.length }] : [],
   );
-  let now = mine[0] && !only ? mine[0].of : new Int32Array(count);
-  let adds: number[][] = mine[0] && !only ? mine[0].lists.map(() => [0]) : [[0]];
+  let now: Int32Array = new Int32Array(count);
+  let adds: number[][] = [[0]];
   mine.forEach(({ of: own, lists, k, total }, at) => {
     const more = (before: number[], list: Int32Array): number[] =>
       before.flatMap((x) => [
@@ -172,6 +172,8 @@ function combine(
         x + total * strides[k]!,
       ]);
     if (at === 0 && !only) {
+      // the lists of the first one are numbered as it is
+      now = own;
       adds = lists.map((list) => more([0], list));
       return;
     }
@@ -264,19 +266,24 @@ export function crosstab(
     }
   });
   const ofShares = dimensions.some((d) => d.of === 'share');
-  const stamp = new Int32Array(ofShares ? cellCount : 0).fill(-1);
-  /** What the shares of a class add, each sum once. */
+  /** What the shares of a class add, each sum once; a sum of the class looked at last has the newest stamp. */
+  const stamp = new Int32Array(ofShares ? cellCount : 1);
+  let turn = 0;
   const distinct = new Int32Array(ofShares ? cellCount : 1);
   const { start, values } = shares.ofClass;
   const sharesAdd = (cls: number): number => {
-    if (!ofShares) return 1;
+    turn++;
+    if (!ofShares) {
+      stamp[0] = turn;
+      return 1;
+    }
     let n = 0;
     for (let k = start[cls]!; k < start[cls + 1]!; k++) {
       const adds = byShare.adds[byShare.of[values[k]!]!]!;
       for (let j = 0; j < adds.length; j++) {
         const add = adds[j]!;
-        if (stamp[add] === cls) continue;
-        stamp[add] = cls;
+        if (stamp[add] === turn) continue;
+        stamp[add] = turn;
         distinct[n++] = add;
       }
     }
@@ -303,11 +310,17 @@ export function crosstab(
     sizes,
     cells,
     bundleOfItem,
-    *cellsOfBundle(b) {
-      stamp.fill(-1);
-      const cls = bundleClass.at(b);
-      const n = sharesAdd(cls);
-      for (const add of byItem.adds[comboOf[b]!]!) for (let y = 0; y < n; y++) yield add + distinct[y]!;
+    bundlesIn(cell) {
+      const found = new Uint8Array(B);
+      for (let cls = 0; cls < C; cls++) {
+        if (bundles.start[cls] === bundles.start[cls + 1]) continue;
+        sharesAdd(cls);
+        for (let k = bundles.start[cls]!; k < bundles.start[cls + 1]!; k++) {
+          const b = bundles.values[k]!;
+          if (byItem.adds[comboOf[b]!]!.some((add) => stamp[cell - add] === turn)) found[b] = 1;
+        }
+      }
+      return found;
     },
   };
 } // prettier-ignore
@@ -433,9 +446,7 @@ function throughShares(x: {
       if (!groups) return;
       const all = v.arena.borrow();
       forEachBoth(groups, groups, (g) => {
-        const list = v.groupLists[g];
-        if (list && list.length < FEW) for (let k = 0; k < list.length; k++) all[list[k]! >>> 5]! |= 1 << (list[k]! & 31);
-        else union(all, g === G - 2 ? v.members : g === G - 1 ? v.all : v.groupMembers[g]!);
+        union(all, g === G - 2 ? v.members : g === G - 1 ? v.all : v.groupMembers[g]!);
       });
       const set = setOf(cell);
       for (let w = 0; w < words; w++) set[w]! |= all[w]! & allowed[w]!;
@@ -457,21 +468,10 @@ function throughShares(x: {
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */
 export function itemsOfCell(tab: CrossTab, at: readonly (number | undefined)[]): number[] {
   const wanted = at.reduce<number>((c, x, k) => c * (tab.sizes[k]! + 1) + (x ?? tab.sizes[k]!), 0);
-  const isIn = new Map<number, boolean>();
+  const isIn = tab.bundlesIn(wanted);
   const items: number[] = [];
   tab.bundleOfItem.forEach((b, i) => {
-    if (b < 0) return;
-    let fits = isIn.get(b);
-    if (fits === undefined) {
-      fits = false;
-      for (const c of tab.cellsOfBundle(b))
-        if (c === wanted) {
-          fits = true;
-          break;
-        }
-      isIn.set(b, fits);
-    }
-    if (fits) items.push(i);
+    if (b >= 0 && isIn[b]) items.push(i);
   });
   return items;
 }

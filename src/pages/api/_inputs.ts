@@ -1,7 +1,8 @@
 /** Pieces of input that several endpoints take. */
 import { z } from 'zod';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
-import { DIMENSIONS, MEASURES } from '../../services/dto.ts';
+import { MEASURES } from '../../core/exposure/crosstab.ts';
+import { DIMENSIONS } from '../../services/dto.ts';
 import type { Filtered } from '../../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
 

@@ -1,5 +1,5 @@
 /** Cross-tabulations of a survey: its dimensions from columns, the table, and the rows behind a cell. */
-import { listsBy } from '../../core/access/growable.ts';
+import { Interner, listsBy } from '../../core/access/growable.ts';
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import {
   crosstab,
@@ -8,18 +8,19 @@ import {
   type CrossInput,
   type CrossTab,
   type Dimension,
+  type Measure,
 } from '../../core/exposure/crosstab.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../../core/model.ts';
-import type { CrossCell, CrossFile, CrossPage, DimensionName, MeasureName } from '../dto.ts';
+import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto.ts';
 import { nameOfUser, nodeKey, typeName, whereWords } from './describe.ts';
 import { itemsWhere, typesOf } from './facts.ts';
-import { below } from './holdings.ts';
+import { below, topSpace } from './holdings.ts';
 import { unkey, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
 
 export interface CrossQuery {
   by: DimensionName[];
-  measures: MeasureName[];
+  measures: Measure[];
   where?: string | undefined;
   ws?: string | undefined;
   space?: string | undefined;
@@ -69,25 +70,17 @@ function madeOf(l: Loaded): Made {
   return m;
 }
 
-/** Numbers texts in the order in which they come, or as they are listed. */
-class Values {
-  readonly list: string[] = [];
-  private readonly numbers = new Map<string, number>();
-  constructor(known: readonly string[] = []) {
-    known.forEach((k) => this.of(k));
-  }
-  of(text: string): number {
-    let n = this.numbers.get(text);
-    if (n === undefined) this.numbers.set(text, (n = this.list.push(text) - 1));
-    return n;
-  }
-}
+const numbering = (known: readonly string[] = []): Interner => {
+  const values = new Interner();
+  known.forEach((k) => values.of(k));
+  return values;
+};
 
 function ofItems(l: Loaded, known: readonly string[], value: (item: number) => string): Dimension {
-  const values = new Values(known);
+  const values = numbering(known);
   const one = new Int32Array(l.items.length);
   for (let i = 0; i < one.length; i++) one[i] = values.of(value(i));
-  return { of: 'item', values: values.list, one };
+  return { of: 'item', values: values.names, one };
 }
 
 /** `entry`: of a grant or link; `visible`: of a space's visibility, by the space. */
@@ -99,25 +92,17 @@ function ofShares(
 ): Dimension {
   const E = l.org.entries.ids.length;
   const S = l.org.spaces.length;
-  const values = new Values(known);
+  const values = numbering(known);
   const one = new Int32Array(E + S + 1);
   for (let e = 0; e < E; e++) if (l.view.live[e]) one[e] = values.of(entry(e));
   for (let s = 0; s < S; s++)
     if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = values.of(visible(s));
   one[E + S] = values.of(NOT_SHARED);
-  return { of: 'share', values: values.list, one };
+  return { of: 'share', values: values.names, one };
 }
 
 const bucket = (since: number, moment: number, of: [string, number][], absent: string): string =>
   since > 0 ? of.find(([, days]) => moment - since < days * DAY)![0] : absent;
-
-/** Where a part of a team belongs: a team and its site are one. */
-function topSpace(l: Loaded, space: number): number {
-  const { partOf } = below(l);
-  let top = space;
-  for (let n = 0; partOf[top]! >= 0 && n <= partOf.length; n++) top = partOf[top]!;
-  return top;
-}
 
 const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   level: (l) => {
@@ -134,7 +119,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   },
   label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
   type: (l) => {
-    const values = new Values();
+    const values = numbering();
     const items: number[] = [];
     const list: number[] = [];
     for (let i = 0; i < l.items.length; i++) {
@@ -144,7 +129,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
         list.push(values.of(t));
       }
     }
-    return { of: 'item', values: values.list, many: listsBy(Int32Array.from(items), Int32Array.from(list), l.items.length) };
+    return { of: 'item', values: values.names, many: listsBy(Int32Array.from(items), Int32Array.from(list), l.items.length) };
   },
   weight: (l) => ({ of: 'item', values: ['0', '1', '2', '3', '4'], one: Int32Array.from(l.weights) }),
   reach: (l) => {
@@ -156,7 +141,8 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
     return ofItems(l, [], (i) => names.get(l.org.spaces[l.org.itemSpace[i]!]!.workspace) ?? 'unknown');
   },
   'space-kind': (l) => {
-    const kinds = l.org.spaces.map((_, s) => l.org.spaces[topSpace(l, s)]!.kind);
+    const { partOf } = below(l);
+    const kinds = l.org.spaces.map((_, s) => l.org.spaces[topSpace(partOf, s)]!.kind);
     return ofItems(l, SPACE_KINDS, (i) => kinds[l.org.itemSpace[i]!]!);
   },
   department: (l) => {
@@ -170,7 +156,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   domain: (l) => {
     const E = l.org.entries.ids.length;
     const S = l.org.spaces.length;
-    const values = new Values(['nobody outside']);
+    const values = numbering(['nobody outside']);
     const owners: number[] = [];
     const list: number[] = [];
     const named = new Uint8Array(E + S + 1);
@@ -186,7 +172,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
         owners.push(share);
         list.push(share === E + S ? none : 0);
       }
-    return { of: 'share', values: values.list, many: listsBy(Int32Array.from(owners), Int32Array.from(list), E + S + 1) };
+    return { of: 'share', values: values.names, many: listsBy(Int32Array.from(owners), Int32Array.from(list), E + S + 1) };
   },
   age: (l) => {
     const moment = Date.parse(l.takenAt);

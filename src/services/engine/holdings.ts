@@ -115,12 +115,18 @@ export function below(l: Loaded): Below {
   });
   // a team is one thing: what its parts hold counts with it, and nowhere else
   for (let s = 0; s < S; s++) {
-    let top = s;
-    for (let n = 0; b.partOf[top]! >= 0 && n <= S; n++) top = b.partOf[top]!;
+    const top = topSpace(b.partOf, s);
     if (top !== s && b.partOf[top]! < 0) lift(s, top);
   }
   made.set(l, b);
   return b;
+}
+
+/** Where a part of a team belongs: a team and its site are one. Of parts in a circle, one of them. */
+export function topSpace(partOf: Int32Array, space: number): number {
+  let top = space;
+  for (let n = 0; partOf[top]! >= 0 && n <= partOf.length; n++) top = partOf[top]!;
+  return top;
 }
 
 const iso = (ms: number): string | undefined => (ms > 0 ? new Date(ms).toISOString() : undefined);

@@ -1,6 +1,7 @@
 /** Exposure › Cross-tab: anything by anything, with totals in which everything counts once. */
+import type { Measure } from '../../core/exposure/crosstab.ts';
 import { useQuery } from '@tanstack/react-query';
-import type { Account, CrossFile, CrossPage, DimensionName, MeasureName } from '../../services/dto.ts';
+import type { Account, CrossFile, CrossPage, DimensionName } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../filter.tsx';
 import { DossierFrame, type Pinning } from '../Dossier.tsx';
@@ -27,7 +28,7 @@ const DIMENSIONS: Record<DimensionName, string> = {
   domain: 'external domain',
   age: 'age of the share',
 };
-const MEASURES: Record<MeasureName, string> = {
+const MEASURES: Record<Measure, string> = {
   files: 'files',
   items: 'files and folders',
   people: 'people who reach them',
@@ -142,7 +143,7 @@ const SHARES = new Set<DimensionName>(['level', 'role', 'audience', 'department'
 
 function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
   page: CrossPage;
-  measure: MeasureName;
+  measure: Measure;
   rows: DimensionName;
   columns: DimensionName;
   layers: DimensionName | undefined;

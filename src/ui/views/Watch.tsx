@@ -1,4 +1,5 @@
 /** Exposure › Watch: what got worse, what matters most and its cheapest fix, where it lies, and what waits. */
+import type { Measure } from '../../core/exposure/crosstab.ts';
 import { useQuery } from '@tanstack/react-query';
 import { Check, Plus } from 'lucide-react';
 import type {
@@ -6,7 +7,6 @@ import type {
   ChangeNews,
   FindingRow,
   Fix,
-  MeasureName,
   SurveySum,
   Waiting,
   WatchPage,
@@ -196,7 +196,7 @@ const fixCost = (f: Fix, points: number): string => {
 }; // prettier-ignore
 
 function Where({ sum, params, set, history }: { sum: WatchPage['sum']; history: WatchPage['history'] } & Pick<ViewProps, 'params' | 'set'>) {
-  const cut = (CUTS.find((c) => c === params.get('cut')) ?? 'files') as MeasureName;
+  const cut = (CUTS.find((c) => c === params.get('cut')) ?? 'files') as Measure;
   const other = params.get('beside') ? Number(params.get('beside')) : undefined;
   const { data: beside } = useQuery({
     queryKey: ['watch-sum', other],
