@@ -46,3 +46,21 @@ it('ends with the error of what it reads from', async () => {
     for await (const chunk of xlsx('t', broken())) void chunk;
   }).rejects.toThrow('the table broke');
 });
+
+it('makes no more than is taken, and stops where nobody takes any', async () => {
+  let made = 0;
+  async function* many() {
+    for (; made < 400; made++) {
+      await new Promise((go) => setTimeout(go, 2));
+      yield Array.from({ length: 500 }, (_, i) => ({ text: `${Math.sin(made * 500 + i)}`.repeat(4) }));
+    }
+  }
+  const taking = xlsx('t', many());
+  await taking.next();
+  await new Promise((go) => setTimeout(go, 3000));
+  const held = made;
+  expect(held).toBeLessThan(200);
+  await taking.return(undefined);
+  await new Promise((go) => setTimeout(go, 500));
+  expect(made).toBeLessThanOrEqual(held + 1);
+});

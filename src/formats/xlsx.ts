@@ -15,6 +15,14 @@ export async function* xlsx(
 ): AsyncGenerator<Uint8Array> {
   const out = new PassThrough();
   const book = new exceljs.stream.xlsx.WorkbookWriter({ stream: out, useStyles: true });
+  const room = (): Promise<void> =>
+    new Promise((go) => {
+      const on = (): void => {
+        out.off('drain', on).off('close', on);
+        go();
+      };
+      out.on('drain', on).on('close', on);
+    });
   const written = (async (): Promise<void> => {
     let sheet: exceljs.Worksheet | undefined;
     let columns: string[] = [];
@@ -45,7 +53,8 @@ export async function* xlsx(
         rows++;
       }
       // what has not been taken yet is waited for, so that no more than a part is held
-      while (out.readableLength > 1_000_000) await new Promise((go) => out.once('drain', go));
+      while (out.writableNeedDrain && !out.destroyed) await room();
+      if (out.destroyed) return;
     }
     (sheet ?? open()).commit();
     await book.commit();
