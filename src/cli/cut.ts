@@ -22,7 +22,7 @@ const DAY = 86_400_000;
  */
 export async function cut(dir: string, file: string, options: FactsOptions): Promise<void> {
   const goal = readGoal(file);
-  const { org, view: v, columns, isFile, getters, activity } = await openFacts(dir, options);
+  const { org, view: v, columns, isFile, getters, activity } = await openFacts(dir, options, { activity: true });
   const S = org.spaces.length;
   const wanted = new Set<number>();
   for (const id of goal.of.items ?? []) {
@@ -75,7 +75,7 @@ function readGoal(file: string): GoalFile {
   const parsed = goalSchema.safeParse(json);
   if (!parsed.success) throw new CliError(`${file} is no goal: ${complaint(parsed.error)}`);
   try {
-    if (parsed.data.of.where) checkFilter(parsed.data.of.where, 'items');
+    if (parsed.data.of.where !== undefined) checkFilter(parsed.data.of.where, 'items');
   } catch (e) {
     throw new CliError((e as Error).message);
   }

@@ -20,6 +20,7 @@ export interface FactsOptions {
 export async function openFacts(
   dir: string,
   options: FactsOptions,
+  wants: { activity?: boolean } = {},
 ): Promise<{
   org: Organisation;
   view: View;
@@ -34,7 +35,7 @@ export async function openFacts(
   const moment = options.asOf === undefined ? undefined : Date.parse(options.asOf);
   if (moment !== undefined && Number.isNaN(moment))
     throw new CliError('--as-of takes a time such as 2026-03-01T00:00:00Z (RFC 3339).');
-  const { org, rows, found, activity } = await loadOrganisation(dir, { content: true, activity: true });
+  const { org, rows, found, activity } = await loadOrganisation(dir, { content: true, ...wants });
   const v = view(org, moment === undefined ? {} : { moment });
   const columns = reach(v);
   const S = org.spaces.length;

@@ -1,6 +1,6 @@
 /** Findings: the exposures of the survey in force, each keeping its identity and history across surveys. */
 import { SEVERITIES } from '../core/exposure/exposure.ts';
-import { compileFilter, type Getters } from '../core/filter/filter.ts';
+import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
@@ -113,6 +113,29 @@ const GROUPS: Record<FindingGroupBy, (r: FindingRow) => readonly string[]> = {
   cause: (r) => (r.summary.through.length ? r.summary.through : ['']),
 };
 
+/** What a decision does to the findings in $1 that it applies to, and its parameters from $2 on. */
+function update(t: Triage, assignee: number | null): [string, ...unknown[]] {
+  switch (t.act) {
+    case 'accept':
+      return [
+        "update finding set state = 'accepted', accepted_until = $2::date, accepted_reason = $3 where id = any($1) and state in ('open', 'reopened', 'accepted')",
+        t.until,
+        t.reason,
+      ];
+    case 'reopen':
+      return [
+        "update finding set state = 'open', accepted_until = null, accepted_reason = null where id = any($1) and state = 'accepted'",
+      ];
+    case 'give':
+      return [
+        'update finding set assignee = $2 where id = any($1) and assignee is distinct from $2',
+        assignee,
+      ];
+    case 'note':
+      return ['update finding set notes = notes + 1 where id = any($1)'];
+  }
+}
+
 export class Findings {
   /** All findings as they are; read when first asked for, and anew after a change. */
   private kept: Promise<FindingRow[]> | undefined;
@@ -207,16 +230,14 @@ export class Findings {
   /** The findings that fit, the costliest first. Throws a FilterError where `where` cannot be read. */
   async fitting(q: FindingFilter): Promise<FindingRow[]> {
     const all = await this.all();
-    const test = q.where ? compileFilter(q.where, 'findings', FIELDS, this.clock().getTime()) : undefined;
-    const text = q.text?.toLowerCase();
+    const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
     return all.filter(
       (r) =>
         (q.state === 'all' || (q.state === 'open' ? OPEN.has(r.state) : r.state === q.state)) &&
         (!q.severity || r.severity === q.severity) &&
         (!q.space || r.summary.space === q.space) &&
         (!q.source || r.source === q.source) &&
-        (!text || FIELDS.text(r).includes(text)) &&
-        (!test || test(r)),
+        test(r),
     );
   }
 
@@ -250,8 +271,12 @@ export class Findings {
     return [...groups.values()].sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
   } // prettier-ignore
 
+  async row(id: number): Promise<FindingRow | undefined> {
+    return (await this.all()).find((r) => r.id === id);
+  }
+
   async one(id: number): Promise<{ row: FindingRow; history: FindingEvent[] } | undefined> {
-    const row = (await this.all()).find((r) => r.id === id);
+    const row = await this.row(id);
     if (!row) return undefined;
     const history = await this.db.query<Omit<FindingEvent, 'at' | 'planName'> & { at: Date; plan_name: string | null }>(
       `select e.at, e.survey, e.what, e.who, e.detail, s.plan, p.name as plan_name from finding_event e
@@ -279,27 +304,8 @@ export class Findings {
       assignee = a.id;
     }
     const changed = await this.db.transaction(async (tx) => {
-      const list = [...ids];
-      const rows =
-        t.act === 'accept'
-          ? await tx.query<{ id: number }>(
-              "update finding set state = 'accepted', accepted_until = $2::date, accepted_reason = $3 where id = any($1) and state in ('open', 'reopened', 'accepted') returning id",
-              [list, t.until, t.reason],
-            )
-          : t.act === 'reopen'
-            ? await tx.query<{ id: number }>(
-                "update finding set state = 'open', accepted_until = null, accepted_reason = null where id = any($1) and state = 'accepted' returning id",
-                [list],
-              )
-            : t.act === 'give'
-              ? await tx.query<{ id: number }>(
-                  'update finding set assignee = $2 where id = any($1) and assignee is distinct from $2 returning id',
-                  [list, assignee],
-                )
-              : await tx.query<{ id: number }>(
-                  'update finding set notes = notes + 1 where id = any($1) returning id',
-                  [list],
-                );
+      const [sql, ...params] = update(t, assignee);
+      const rows = await tx.query<{ id: number }>(`${sql} returning id`, [[...ids], ...params]);
       const { act, ...detail } = t;
       const what = { accept: 'accepted', reopen: 'taken back', give: 'given', note: 'note' }[act];
       const done = rows.map((r) => r.id);

@@ -119,7 +119,7 @@ export class Recognition {
       use: use ? (use[t.id] ?? NO_USE) : null,
       ...more,
     });
-    const test = where ? compileFilter(where, 'data-types', FIELDS, this.clock().getTime()) : () => true;
+    const test = compileFilter(where, 'data-types', FIELDS, this.clock().getTime());
     return {
       rows: [
         ...custom.map((c) => row({ ...c.doc, source: `made by ${c.changed_by}` }, { custom: true, active: c.active })),

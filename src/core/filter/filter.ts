@@ -45,19 +45,32 @@ function environmentOf(table: Filtered): Environment {
 type Run<Row> = (row: Row, bound: Record<string, string>) => Value;
 
 /**
- * Compiles a filter for a table. `taken`: the moment that the word stands for, in milliseconds. Throws
- * a FilterError that says what is wrong, in a sentence, where it cannot be read.
+ * Compiles a filter for a table; none holds of every row. `taken`: the moment that the word stands for,
+ * in milliseconds. Throws a FilterError that says what is wrong, in a sentence, where it cannot be read.
  */
 export function compileFilter<Row, T extends Filtered>(
-  filter: string,
+  filter: string | undefined,
   table: T,
   getters: Getters<Row, T>,
   taken = 0,
 ): (row: Row) => boolean {
+  if (!filter) return () => true;
   const ast = checkFilter(filter, table);
   const run = compile(ast, getters as Record<string, (row: Row) => Value>, taken, new Set());
   const none = {};
   return (row) => run(row, none) === true;
+}
+
+/** Whether a row holds a text, in any case, and fits a filter: what a table's box asks. */
+export function rowTest<Row, T extends Filtered>(
+  q: { text?: string | undefined; where?: string | undefined },
+  table: T,
+  getters: Getters<Row, T>,
+  taken: number,
+): (row: Row) => boolean {
+  const text = q.text?.toLowerCase();
+  const fits = compileFilter(q.where, table, getters, taken);
+  return (row) => (!text || getters.text(row).includes(text)) && fits(row);
 }
 
 /** Reads a filter and checks it against the fields of a table. Throws a FilterError. */

@@ -2,7 +2,7 @@
 import { countBoth, has } from '../../core/access/bits.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
-import { compileFilter, type Getters } from '../../core/filter/filter.ts';
+import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import type { CauseRow, CausesPage, EntryRef } from '../dto.ts';
 import { entryRef, nodeName, nodeRef, personRef, whereWords } from './describe.ts';
 import type { Loaded } from './loaded.ts';
@@ -96,9 +96,8 @@ export function causesWhere(
   q: { text?: string | undefined; where?: string | undefined },
 ): CausesPage {
   const page = causes(l);
-  const text = q.text?.toLowerCase();
-  const test = q.where ? compileFilter(q.where, 'causes', FIELDS, Date.parse(l.takenAt)) : () => true;
-  return { ...page, rows: page.rows.filter((r) => (!text || FIELDS.text(r).includes(text)) && test(r)) };
+  const test = rowTest(q, 'causes', FIELDS, Date.parse(l.takenAt));
+  return { ...page, rows: page.rows.filter(test) };
 }
 
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

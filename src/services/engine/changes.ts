@@ -146,7 +146,7 @@ export function changes(from: Loaded, to: Loaded, q: ChangesQuery): ChangesPage 
     lost: (c) => c.lost.length,
     by: (c) => (c.by[0] ? causeWords(from, to, c.by[0]) : ''),
   };
-  const test = q.where ? compileFilter(q.where, 'changes', fields, Date.parse(to.takenAt)) : () => true;
+  const test = compileFilter(q.where, 'changes', fields, Date.parse(to.takenAt));
   const fitting = all.filter((c) => {
     const [l, node] = side(from, to, c);
     if (q.change && c.change !== q.change) return false;

@@ -192,7 +192,7 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     reach: (a, b) => TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
     name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
   };
-  const test = q.where ? compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt)) : () => true;
+  const test = compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt));
   const list = [...files.entries()].filter(test).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
   if (q.down) list.reverse();
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({
@@ -218,7 +218,7 @@ export function unreadFiles(
     now: (i) => l.columns.nowTier[nodeOfItem(l.org, i)]!,
     could: (i) => couldTier(l, i),
   };
-  const test = q.where ? compileFilter(q.where, 'unread', fields, Date.parse(l.takenAt)) : () => true;
+  const test = compileFilter(q.where, 'unread', fields, Date.parse(l.takenAt));
   const text = q.text?.toLowerCase();
   const list = finds(l).unread.filter(
     (i) =>

@@ -12,8 +12,8 @@ import {
 } from '../../core/exposure/crosstab.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../../core/model.ts';
 import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto.ts';
-import { nameOfUser, nodeKey, typeName, whereWords } from './describe.ts';
-import { itemsWhere, typesOf } from './facts.ts';
+import { nameOfUser, nodeKey, whereWords } from './describe.ts';
+import { itemsWhere, typeNames } from './facts.ts';
 import { below, topSpace } from './holdings.ts';
 import { unkey, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
@@ -123,8 +123,8 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
     const items: number[] = [];
     const list: number[] = [];
     for (let i = 0; i < l.items.length; i++) {
-      const types = typesOf(l, i);
-      for (const t of types.length ? types.map((id) => typeName(l, id)) : ['nothing that counts']) {
+      const types = typeNames(l, i);
+      for (const t of types.length ? types : ['nothing that counts']) {
         items.push(i);
         list.push(values.of(t));
       }
@@ -281,7 +281,7 @@ export function crossItems(
         name: row.name,
         path: whereWords(l, node),
         ...(row.owner && { owner: nameOfUser(l, row.owner) }),
-        types: typesOf(l, i).map((t) => typeName(l, t)),
+        types: typeNames(l, i),
         weight: l.weights[i]!,
         now: TIERS[l.columns.nowTier[node]!]!,
         could: TIERS[l.columns.couldTier[node]!]!,

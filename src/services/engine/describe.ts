@@ -4,6 +4,7 @@ import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/acces
 import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../../core/model.ts';
+import { atLeast } from '../../core/recognise/types.ts';
 import type { ContentDoc } from '../../store/observed.ts';
 import type { EntryRef, FoundContent, NodeRefDto, ObstacleDto, PersonRef } from '../dto.ts';
 import { unkey, type Loaded } from './loaded.ts';
@@ -16,6 +17,13 @@ export const whereWords = (l: Loaded, node: number): string =>
     .slice(0, -1)
     .map((p) => p.name)
     .join(' › ');
+
+/** The data types that count in an item, with how many distinct values of each. */
+export const typesCounting = (l: Loaded, item: number): { id: string; distinct: number }[] =>
+  (l.content.get(l.org.itemIds.at(item))?.found ?? []).flatMap((f) => {
+    const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
+    return distinct ? { id: f.dataType, distinct } : [];
+  });
 
 /** What was found in a file, as a dossier tells it: the surest first. */
 export const contentsOf = (l: Loaded, doc: ContentDoc | undefined): FoundContent[] =>

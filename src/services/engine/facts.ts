@@ -2,21 +2,13 @@
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { itemGetters } from '../../core/filter/items.ts';
-import { atLeast } from '../../core/recognise/types.ts';
-import { typeName } from './describe.ts';
+import { typeName, typesCounting } from './describe.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
-const NO_TYPES: readonly string[] = [];
-
-/** The ids of the data types that count in an item. */
-export function typesOf(l: Loaded, item: number): readonly string[] {
-  const doc = l.content.get(l.org.itemIds.at(item));
-  if (!doc?.found.length) return NO_TYPES;
-  return doc.found.flatMap((f) =>
-    atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0).distinct ? f.dataType : [],
-  );
-}
+/** Names of the data types that count in an item. */
+export const typeNames = (l: Loaded, item: number): string[] =>
+  typesCounting(l, item).map((t) => typeName(l, t.id));
 
 const made = new WeakMap<Loaded, Getters<number, 'items'>>();
 function gettersOf(l: Loaded): Getters<number, 'items'> {
@@ -30,7 +22,7 @@ function gettersOf(l: Loaded): Getters<number, 'items'> {
       row: (i) => l.items[i]!,
       weight: (n) => (n < S ? b.weight[n]! : l.weights[n - S]!),
       exposures: l.exposures,
-      types: (i) => typesOf(l, i).map((t) => typeName(l, t)),
+      types: (i) => typeNames(l, i),
       modified: (n) => (n < S ? b.lastActivity[n]! || NaN : Date.parse(l.items[n - S]!.modifiedAt ?? '')),
       sizeBytes: (n) => b.bytes[n]!,
     });
@@ -41,7 +33,7 @@ function gettersOf(l: Loaded): Getters<number, 'items'> {
 
 /** Whether a node fits a filter; every node where there is none. */
 export function itemTest(l: Loaded, where: string | undefined): (node: number) => boolean {
-  return where ? compileFilter(where, 'items', gettersOf(l), Date.parse(l.takenAt)) : () => true;
+  return compileFilter(where, 'items', gettersOf(l), Date.parse(l.takenAt));
 }
 
 /** 1 for each item that fits a filter, and lies in a source and a space where they are given. */

@@ -9,7 +9,6 @@ import type { View } from '../../core/access/view.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
 import { capabilityNames, ROLES, TIERS } from '../../core/model.ts';
-import { atLeast } from '../../core/recognise/types.ts';
 import { outsideAccess } from '../../core/remedy/withdraw.ts';
 import type { Dossier, EntryRef, FindingSummary, Preview, PreviewPerson, RouteDto } from '../dto.ts';
 import {
@@ -23,6 +22,7 @@ import {
   sourcesOf,
   contentsOf,
   typeName,
+  typesCounting,
   whereWords,
 } from './describe.ts';
 import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
@@ -42,10 +42,7 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
   const { source, id } = unkey(l.org.itemIds.at(e.item));
   const node = nodeOfItem(l.org, e.item);
   const row = l.items[e.item]!;
-  const types = (l.content.get(l.org.itemIds.at(e.item))?.found ?? []).flatMap((f) => {
-    const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
-    return distinct ? { name: typeName(l, f.dataType), distinct } : [];
-  });
+  const types = typesCounting(l, e.item).map((t) => ({ name: typeName(l, t.id), distinct: t.distinct }));
   return {
     source,
     item: id,

@@ -6,7 +6,7 @@ import { view } from '../../core/access/view.ts';
 import { whatOf } from '../../core/access/what.ts';
 import { aboutDomain, registrable } from '../../core/exposure/domains.ts';
 import { findExposures } from '../../core/exposure/find.ts';
-import { compileFilter, type Getters } from '../../core/filter/filter.ts';
+import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import { coveredBy } from '../../core/model.ts';
 import {
   OUTSIDE_SHOWS,
@@ -179,9 +179,8 @@ const fits = (r: OutsideRow, show: OutsideQuery['show']): boolean =>
 
 export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
   const all = [...domains(l).values()].map((d) => d.row);
-  const text = q.text?.toLowerCase();
-  const test = q.where ? compileFilter(q.where, 'outside', FIELDS, Date.parse(l.takenAt)) : () => true;
-  const rows = all.filter((r) => fits(r, q.show) && (!text || FIELDS.text(r).includes(text)) && test(r));
+  const test = rowTest(q, 'outside', FIELDS, Date.parse(l.takenAt));
+  const rows = all.filter((r) => fits(r, q.show) && test(r));
   const value = (r: OutsideRow): number | string =>
     q.sort === 'domain' ? r.domain : q.sort === 'lastUsed' ? (r.lastUsed ?? '') : r[q.sort];
   const sign = q.down ? -1 : 1;

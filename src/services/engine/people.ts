@@ -299,7 +299,7 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
     dangling: new Set(knownOf(l).dangling.map((d) => d.name)).size,
   };
   const text = q.text?.toLowerCase();
-  const test = q.where ? compileFilter(q.where, 'people', FIELDS, Date.parse(l.takenAt)) : () => true;
+  const test = compileFilter(q.where, 'people', FIELDS, Date.parse(l.takenAt));
   const order = new Intl.Collator('en', { numeric: true }).compare;
   const sign = q.down ? -1 : 1;
   if (q.show === 'dangling') {

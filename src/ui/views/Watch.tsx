@@ -59,7 +59,7 @@ function View({ params, set, narrow }: ViewProps) {
           <b>{plural(data.open, 'open finding')}</b>, {data.points.toLocaleString('en')} exposure points
           {scoped ? <span className="text-quiet"> here; news and points over time are of everything</span> : <Trend history={data.history} />}
         </h1>
-        <News news={sum.news} since={sum.since} to={sum.survey} />
+        <News news={sum.news} since={sum.since} />
       </header>
       <section aria-labelledby="costliest" className="min-w-0 px-4 py-3">
         <div className="mb-1 flex items-baseline justify-between">
@@ -92,7 +92,7 @@ function Trend({ history }: { history: WatchPage['history'] }) {
   );
 } // prettier-ignore
 
-const NEWS: Record<ChangeNews['kind'], { one: string; many: string; href: (since: number, to: number) => string; row: (key: string) => string }> = {
+const NEWS: Record<ChangeNews['kind'], { one: string; many: string; href: (since: number) => string; row: (key: string) => string }> = {
   brighter: { one: 'item got brighter', many: 'items got brighter', href: (since) => `/survey/changes?since=${since}&change=brighter`, row: (k) => withQuery('/survey/holdings', { sel: k }) },
   'open-links': { one: 'new link for anyone', many: 'new links for anyone', href: (since) => `/survey/changes?since=${since}&change=brighter`, row: (k) => withQuery('/survey/holdings', { sel: k }) },
   domains: { one: 'new outside domain', many: 'new outside domains', href: () => '/exposure/outside', row: (k) => withQuery('/exposure/outside', { domain: k }) },
@@ -100,7 +100,7 @@ const NEWS: Record<ChangeNews['kind'], { one: string; many: string; href: (since
   wide: { one: 'wide group newly granted', many: 'wide groups newly granted', href: (since) => `/survey/changes?since=${since}`, row: (k) => withQuery('/survey/holdings', { sel: k }) },
 }; // prettier-ignore
 
-function News({ news, since, to }: { news: ChangeNews[] | undefined; since: number | undefined; to: number }) {
+function News({ news, since }: { news: ChangeNews[] | undefined; since: number | undefined }) {
   if (!news || since === undefined)
     return <p className="mt-1 text-quiet">This is the first survey: from the next one on, what changed is told here.</p>;
   const order: ChangeNews['kind'][] = ['brighter', 'open-links', 'domains', 'guests', 'wide'];
@@ -111,7 +111,7 @@ function News({ news, since, to }: { news: ChangeNews[] | undefined; since: numb
         const w = NEWS[kind];
         return (
           <li key={kind} className="min-w-0">
-            <a href={w.href(since, to)} className={`block hover:underline ${n.count ? '' : 'text-quiet'}`}>
+            <a href={w.href(since)} className={`block hover:underline ${n.count ? '' : 'text-quiet'}`}>
               <b className="text-base">{n.count ? n.count.toLocaleString('en') : 'No'}</b> {n.count === 1 ? w.one : w.many}
             </a>
             {n.first.slice(0, 2).map((f, i) => (

@@ -8,8 +8,8 @@ export const GET = endpoint({
   role: 'auditor',
   input: z.object({ finding: number }),
   async run({ app, input }) {
-    const found = await app.findings.one(input.finding);
-    if (!found) return problem(404, 'no-finding', 'There is no finding of this number.');
-    return (await app.engine.ask.cheapestFix(undefined, found.row.source, found.row.item)) ?? null;
+    const row = await app.findings.row(input.finding);
+    if (!row) return problem(404, 'no-finding', 'There is no finding of this number.');
+    return (await app.engine.ask.cheapestFix(undefined, row.source, row.item)) ?? null;
   },
 });
