@@ -27,6 +27,12 @@ export const DEMO_ACCOUNTS = [
     password: 'lantern-steward',
   },
   {
+    name: 'Ishbel Tait',
+    address: 'deputy@tarntide.example',
+    role: 'steward',
+    password: 'lantern-deputy',
+  },
+  {
     name: 'Alasdair Roake',
     address: 'auditor@tarntide.example',
     role: 'auditor',

@@ -7,9 +7,11 @@
  *   /channels/v1/…                    channels with members and files
  *   /control/faults, /control/truth   for tests: misbehave on demand; what is really set
  *   /control/forget                   change tokens given so far are known no more
+ *   /control/outbox                   messages that the workspaces sent of themselves
  *
  *   tsx standins/server.ts --extract DIR --state DIR --port N --token T --control-token T
  */
+import { createHash } from 'node:crypto';
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { parseArgs } from 'node:util';
 import { Faults, type FaultRule } from './faults.ts';
@@ -52,8 +54,17 @@ async function bodyOf(req: IncomingMessage): Promise<unknown> {
 }
 
 /** RFC 7644 §3.4.2: filtering by one `attribute eq "value"`, paging by startIndex and count. */
-function scim(res: ServerResponse, url: URL, kind: 'users' | 'groups'): void {
+async function scim(
+  req: IncomingMessage,
+  res: ServerResponse,
+  url: URL,
+  kind: 'users' | 'groups',
+): Promise<void> {
   const id = url.pathname.split('/')[4];
+  if (id && req.method === 'PATCH') {
+    const row = state.rows[kind].get(decodeURIComponent(id));
+    return write(req, res, kind, row, scimPatched((await bodyOf(req)) as ScimPatch));
+  }
   if (id) {
     const row = state.rows[kind].get(decodeURIComponent(id));
     if (!row)
@@ -63,6 +74,7 @@ function scim(res: ServerResponse, url: URL, kind: 'users' | 'groups'): void {
         { schemas: [`${SCIM}:Error`], status: '404', detail: 'There is no such resource.' },
         'application/scim+json',
       );
+    res.setHeader('etag', versionOf(row));
     return json(res, 200, row, 'application/scim+json');
   }
   let rows = [...state.rows[kind].values()];
@@ -203,14 +215,114 @@ function activity(res: ServerResponse, url: URL, workspace: string, prefix: stri
   });
 }
 
+/** Whether an item, or a folder above it, is in the held area. */
+function isHeld(row: Row): boolean {
+  for (let at: Row | undefined = row; at; at = state.rows.items.get(at.parent as string)) if (at.held) return true;
+  return false;
+}
+
 function content(res: ServerResponse, id: string): void {
   const row = state.rows.items.get(id);
   const text = state.content.get(id);
   if (!row || text === undefined) throw new Refusal(404, 'This item has no content here.');
+  if (isHeld(row)) throw new Refusal(423, 'It is in quarantine.');
   res
     .writeHead(200, { 'content-type': typeof row.mime === 'string' ? row.mime : 'application/octet-stream' })
     .end(text);
 }
+
+/** A row's entity tag. */
+const versionOf = (row: Row): string =>
+  `"${createHash('sha256').update(JSON.stringify(row)).digest('base64url').slice(0, 16)}"`;
+
+/** A change needs a key; the same key is answered as before and does nothing again. */
+function keyOf(req: IncomingMessage): string {
+  const key = req.headers['idempotency-key'];
+  if (typeof key !== 'string' || !key) throw new Refusal(400, 'A change needs an Idempotency-Key.');
+  return key;
+}
+
+/** RFC 9110 §13.1.1: a change to another version than that named is refused. */
+function mustMatch(req: IncomingMessage, row: Row | undefined): void {
+  const wanted = req.headers['if-match'];
+  if (wanted && row && wanted !== versionOf(row)) throw new Refusal(412, 'It is of another version by now.');
+}
+
+/** Sets fields of a row, once for each key. */
+function write(
+  req: IncomingMessage,
+  res: ServerResponse,
+  kind: Kind,
+  row: Row | undefined,
+  changed: (row: Row) => Row,
+): void {
+  const key = keyOf(req);
+  if (state.seen(key)) return json(res, 200, { applied: false, repeated: true });
+  if (!row) throw new Refusal(404, 'There is no such object.');
+  mustMatch(req, row);
+  state.change({ key, kind, id: row.id, op: 'put', row: changed(row) });
+  json(res, 200, { applied: true });
+}
+
+/** RFC 7396: null takes a field away. Fields that this workspace cannot set are refused. */
+const merged =
+  (body: unknown, able: readonly string[]) =>
+  (row: Row): Row => {
+    const fields = Object.entries(body as Row);
+    const not = fields.find(([k]) => !able.includes(k));
+    if (not) throw new Refusal(422, `${not[0]} cannot be set here.`);
+    return Object.fromEntries(Object.entries({ ...row, ...Object.fromEntries(fields) }).filter(([, v]) => v !== null)) as Row;
+  };
+
+interface ScimPatch {
+  Operations: { op: string; path: string; value?: unknown }[];
+}
+const IDENTITY = 'urn:gatelantern:scim:1.0:Identity';
+/** RFC 7644 §3.5.2, as far as it is asked for here: members, active, and when an account ends. */
+const scimPatched =
+  ({ Operations }: ScimPatch) =>
+  (row: Row): Row => {
+    const out = structuredClone(row);
+    for (const { op, path, value } of Operations) {
+      const member = /^members\[value eq (".*")\]$/.exec(path);
+      const members = (out.members ?? []) as { value: string }[];
+      if (member && op === 'remove') {
+        const gone = JSON.parse(member[1]!) as string;
+        if (!members.some((m) => m.value === gone)) throw new Refusal(404, 'They are not in this group.');
+        out.members = members.filter((m) => m.value !== gone);
+      } else if (path === 'members' && op === 'add') {
+        const more = value as { value: string }[];
+        out.members = [...members.filter((m) => !more.some((x) => x.value === m.value)), ...more];
+      } else if (path === 'active' && op === 'replace') out.active = value;
+      else if (path === `${IDENTITY}:expiresAt`) {
+        const identity = { ...(out[IDENTITY] as object), expiresAt: value };
+        if (op === 'remove') delete (identity as { expiresAt?: unknown }).expiresAt;
+        else tell('guest', out.id, `The account ends on ${String(value)}.`);
+        out[IDENTITY] = identity;
+      } else throw new Refusal(400, `${op} ${path} is not understood.`);
+    }
+    return out;
+  };
+
+/** Messages that the workspaces send of themselves. */
+const outbox: { to: string; about: string; text: string }[] = [];
+const tell = (to: string, about: string, text: string): void => void outbox.push({ to, about, text });
+
+/** What each workspace can set, by collection. */
+const ABLE: Record<string, Partial<Record<Kind, readonly string[]>>> = {
+  drives: {
+    grants: ['role', 'expiresAt'],
+    links: ['role', 'audience', 'expiresAt', 'noCopies', 'recipients'],
+    spaces: ['externalSharing', 'defaultAudience', 'owners'],
+    items: ['owner', 'held', 'dim'],
+  },
+  sites: {
+    grants: ['role'],
+    links: ['role', 'audience', 'expiresAt', 'noCopies', 'recipients'],
+    spaces: ['visibility', 'visibilityRole', 'externalSharing', 'editorsShare', 'gate', 'defaultAudience', 'dim', 'owners'],
+    items: ['inherits', 'owner', 'held'],
+  },
+};
 
 /** Takes a grant or link away, or puts it back, once for each key. */
 function alter(
@@ -221,12 +333,13 @@ function alter(
   restore: boolean,
 ): void {
   const row = state.rows[kind].get(id);
-  const key = req.headers['idempotency-key'];
-  if (typeof key !== 'string' || !key) throw new Refusal(400, 'A change needs an Idempotency-Key.');
+  const key = keyOf(req);
   if (state.seen(key)) return json(res, 200, { applied: false, repeated: true });
   if (req.method === 'DELETE' && !restore) {
     if (!row) throw new Refusal(404, 'There is no such object.');
+    mustMatch(req, row);
     state.change({ key, kind, id, op: 'delete' });
+    if (state.workspaceOf(kind, row) === 'channels') tell('channel', id, 'They have left.');
     return json(res, 200, { applied: true });
   }
   if (req.method === 'POST' && restore) {
@@ -267,14 +380,32 @@ const about = (res: ServerResponse, workspace: string): void => {
   });
 };
 
+/** A row with the ids of accounts written as those of users. */
+function asUsers(prefix: string, value: unknown): unknown {
+  const user = (v: unknown): unknown =>
+    typeof v === 'string' && v.startsWith(prefix) ? v.slice(prefix.length) : v;
+  if (Array.isArray(value)) return value.map((v) => asUsers(prefix, v));
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value).map(([k, v]) => [
+      k,
+      USER_FIELDS.includes(k)
+        ? user(v)
+        : k === 'owners' && Array.isArray(v)
+          ? v.map(user)
+          : asUsers(prefix, v),
+    ]),
+  );
+}
+
 /** Drives, and sites: rows as in the extract. */
-function rowsWorkspace(
+async function rowsWorkspace(
   req: IncomingMessage,
   res: ServerResponse,
   url: URL,
   workspace: string,
   repeat: boolean,
-): void {
+): Promise<void> {
   const prefix = WORKSPACES[workspace]!.accounts;
   const [, , , kind, rawId, action] = url.pathname.split('/');
   const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
@@ -298,14 +429,28 @@ function rowsWorkspace(
   if (kind === 'items' && action === 'content') return content(res, id);
   if (req.method === 'GET') {
     if (!row) throw new Refusal(404, 'There is no such object.');
+    res.setHeader('etag', versionOf(row));
     return json(res, 200, written(row));
   }
-  if (kind !== 'grants' && kind !== 'links') throw new Refusal(405, 'Only grants and links can be changed.');
+  if (req.method === 'PATCH') {
+    const body = await bodyOf(req);
+    const own = prefix ? asUsers(prefix, body) : body;
+    const owner = (own as { owner?: string | null }).owner;
+    write(req, res, kind, row, merged(own, ABLE[workspace]![kind] ?? []));
+    if (kind === 'items' && owner) tell(owner, id, 'It is yours now.');
+    return;
+  }
+  if (kind !== 'grants' && kind !== 'links') throw new Refusal(405, 'Only grants and links can be withdrawn.');
   alter(req, res, kind, id, action === 'restore');
 }
 
 /** Channels: who is in one, and the files posted in it. */
-function channels(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
+async function channels(
+  req: IncomingMessage,
+  res: ServerResponse,
+  url: URL,
+  repeat: boolean,
+): Promise<void> {
   const prefix = WORKSPACES.channels!.accounts!;
   const [, , , kind, rawId, sub, rawMember, action] = url.pathname.split('/');
   const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
@@ -335,7 +480,28 @@ function channels(req: IncomingMessage, res: ServerResponse, url: URL, repeat: b
     postedBy: account(row.owner),
     postedAt: row.createdAt,
     changedAt: row.modifiedAt,
+    held: row.held,
   });
+  /** An object of one kind, asked for or changed. */
+  const one = async (
+    kindOfRow: 'spaces' | 'items' | 'grants',
+    row: Row | undefined,
+    shown: (row: Row) => Row,
+    fields: (body: Row) => object,
+  ): Promise<void> => {
+    if (req.method === 'PATCH') {
+      const body = (await bodyOf(req)) as Row;
+      const own = fields(body);
+      const taken = merged(own, Object.keys(own));
+      if (Object.keys(own).length < Object.keys(body).length) throw new Refusal(422, 'This cannot be set here.');
+      return write(req, res, kindOfRow, row, taken);
+    }
+    if (!row) throw new Refusal(404, 'There is no such thing here.');
+    res.setHeader('etag', versionOf(row));
+    json(res, 200, shown(row));
+  };
+  const users = (list: unknown): unknown =>
+    Array.isArray(list) ? list.map((v: string) => v.slice(prefix.length)) : list;
   if (kind === 'about') return about(res, 'channels');
   if (kind === 'activity') return activity(res, url, 'channels', prefix);
   if (kind === 'accounts') return json(res, 200, list(url, accountsOf('channels', prefix), repeat));
@@ -364,19 +530,36 @@ function channels(req: IncomingMessage, res: ServerResponse, url: URL, repeat: b
     return json(res, 200, { ...page, rows: page.rows.map(asFile) });
   }
   if (kind === 'files' && sub === 'content') return content(res, id!);
+  if (kind === 'files' && id !== undefined)
+    return one('items', state.rows.items.get(id), asFile, ({ held }) => ({ ...(held !== undefined && { held }) }));
+  if (kind === 'channels' && id !== undefined && !sub)
+    return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible }) => ({
+      ...(open !== undefined && { visibility: open ? 'organisation' : null }),
+      ...(responsible !== undefined && { owners: users(responsible) }),
+    }));
   if (kind === 'channels' && sub === 'members' && rawMember) {
     const grant = `${id}/${decodeURIComponent(rawMember)}`;
     const row = state.rows.grants.get(grant);
     if (req.method === 'GET') {
       if (!row) throw new Refusal(404, 'They are not in this channel.');
+      res.setHeader('etag', versionOf(row));
       return json(res, 200, asMember(row));
     }
+    if (req.method === 'PATCH')
+      return one('grants', row, asMember, ({ leads }) => ({
+        ...(leads !== undefined && { role: leads ? 'manager' : 'editor' }),
+      }));
     return alter(req, res, 'grants', grant, action === 'restore');
   }
   throw new Refusal(404, 'There is no such thing here.');
 }
 
-function workspace(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): void {
+async function workspace(
+  req: IncomingMessage,
+  res: ServerResponse,
+  url: URL,
+  repeat: boolean,
+): Promise<void> {
   const [, name] = url.pathname.split('/');
   if (name === 'channels') return channels(req, res, url, repeat);
   if (name && WORKSPACES[name]) return rowsWorkspace(req, res, url, name, repeat);
@@ -389,6 +572,7 @@ async function control(req: IncomingMessage, res: ServerResponse, url: URL): Pro
     if (req.method === 'PUT') faults.set((await bodyOf(req)) as FaultRule[]);
     return json(res, 200, faults.list());
   }
+  if (what === 'outbox') return json(res, 200, outbox);
   if (what === 'forget') {
     state.forgotten = Number(state.token);
     return json(res, 200, state.token);
@@ -448,18 +632,23 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   }
   if (resetAfter) {
     // the work is done and its answer is lost
-    const lost = { writeHead: () => lost, end: () => lost } as unknown as ServerResponse;
+    const lost = { writeHead: () => lost, end: () => lost, setHeader: () => lost } as unknown as ServerResponse;
     try {
-      workspace(req, lost, url, false);
+      await route(req, lost, url, false);
     } finally {
       req.socket.destroy();
     }
     return;
   }
-  if (url.pathname.startsWith('/scim/v2/Users')) return scim(res, url, 'users');
-  if (url.pathname.startsWith('/scim/v2/Groups')) return scim(res, url, 'groups');
-  workspace(req, res, url, repeat);
+  await route(req, res, url, repeat);
 }
+
+const route = (req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): Promise<void> =>
+  url.pathname.startsWith('/scim/v2/Users')
+    ? scim(req, res, url, 'users')
+    : url.pathname.startsWith('/scim/v2/Groups')
+      ? scim(req, res, url, 'groups')
+      : workspace(req, res, url, repeat);
 
 const server = createServer((req, res) => {
   answer(req, res).catch((e: unknown) => {

@@ -9,6 +9,7 @@ import { copyExtract } from './copy.ts';
 import { cut } from './cut.ts';
 import { CliError } from './error.ts';
 import { find } from './find.ts';
+import { verifyEvidence } from './evidence.ts';
 import { verifyLedger } from './ledger.ts';
 
 const program = new Command('gl').description('Gate Lantern without a browser').exitOverride();
@@ -91,6 +92,14 @@ ledger
   .description('follow the hash chain of an exported ledger')
   .argument('<file>')
   .action((file: string) => verifyLedger(file));
+
+const evidence = program.command('evidence').description('plans as signed evidence');
+evidence
+  .command('verify')
+  .description('check evidence by itself: its signature, its ledger entries, and what it says of each change')
+  .argument('<file>')
+  .option('--thumbprint <t>', 'the key that must have signed it, as the installation tells it (RFC 7638)')
+  .action(verifyEvidence);
 
 // a reader that has seen enough closes the pipe; that is no error
 process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 2));

@@ -1,6 +1,7 @@
 /** Connectors over HTTP: a SCIM 2.0 directory, workspaces of drives and of sites, and one of channels (docs/connectors.md). */
 import { z } from 'zod';
-import type { GrantRow, ItemRow, LinkRow, PersonRow, SpaceRow } from '../core/model.ts';
+import type { GrantRow, ItemRow, PersonRow, SpaceRow } from '../core/model.ts';
+import { memberOf, type FieldsOf } from '../core/remedy/plan.ts';
 import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
   complaint,
@@ -9,6 +10,7 @@ import {
   itemSchema,
   linkSchema,
   personSchema,
+  SCIM_IDENTITY,
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
@@ -17,11 +19,13 @@ import {
   ConnectorError,
   type About,
   type ActivityRow,
+  type Changeable,
   type Changed,
   type DirectoryConnector,
   type ObjectRef,
   type Page,
   type RowOf,
+  type Seen,
   type WorkspaceConnector,
   type WorkspaceKind,
 } from './port.ts';
@@ -101,10 +105,68 @@ function sift<Row extends { id: string }>(
 
 const scimPage = z.object({ totalResults: z.number().int(), Resources: z.array(z.unknown()).default([]) });
 
-/** A directory that speaks SCIM 2.0 (RFC 7644 §3.4.2: paging by startIndex and count). */
+/** What became of a write, by its status. */
+const outcome = (status: number): 'done' | 'absent' | 'moved' =>
+  status === 404 ? 'absent' : status === 412 ? 'moved' : 'done';
+
+const scimGroupMembers = z.object({
+  members: z.array(z.object({ value: z.string(), type: z.enum(['User', 'Group']).optional() })).default([]),
+});
+const PATCH_OP = 'urn:ietf:params:scim:api:messages:2.0:PatchOp';
+
+/**
+ * A directory that speaks SCIM 2.0 (RFC 7644 §3.4.2: paging by startIndex and count; §3.5.2: PATCH;
+ * §3.14: versions).
+ */
 export function scimDirectory(options: HttpOptions): DirectoryConnector {
   const http = new HttpClient(options);
+  const patch = async (path: string, operations: object[], key: string, version?: string) =>
+    outcome(
+      (
+        await http.request('PATCH', path, {
+          key,
+          version,
+          json: {
+            type: 'application/scim+json',
+            body: { schemas: [PATCH_OP], Operations: operations },
+          },
+          accept: [404, 412],
+        })
+      ).status,
+    );
+  const groupPath = (ref: ObjectRef): string => `/Groups/${encodeURIComponent(memberOf(ref.id)[0])}`;
+  const memberIn = async (ref: ObjectRef) => {
+    const answer = await http.request('GET', groupPath(ref), { accept: [404] });
+    if (answer.status === 404) return undefined;
+    const { members } = understood(scimGroupMembers, await answer.json(), 'group');
+    return { row: members.find((m) => m.value === memberOf(ref.id)[1]), version: answer.etag };
+  };
   return {
+    async read(ref) {
+      if (ref.kind === 'member') {
+        const seen = await memberIn(ref);
+        return seen?.row ? { row: seen.row, version: seen.version } : null;
+      }
+      const answer = await http.request('GET', `/Users/${encodeURIComponent(ref.id)}`, { accept: [404] });
+      if (answer.status === 404) return null;
+      return { row: understood(personSchema, await answer.json(), 'person'), version: answer.etag };
+    },
+    async withdraw(ref, key, version) {
+      const value = JSON.stringify(memberOf(ref.id)[1]);
+      return patch(groupPath(ref), [{ op: 'remove', path: `members[value eq ${value}]` }], key, version);
+    },
+    async restore(ref, before, key) {
+      if ((await memberIn(ref))?.row) return 'present';
+      await patch(groupPath(ref), [{ op: 'add', path: 'members', value: [before] }], key);
+      return 'done';
+    },
+    async set(ref, fields, key, version) {
+      const operations = Object.entries(fields).map(([field, value]) => {
+        const path = field === 'active' ? 'active' : `${SCIM_IDENTITY}:${field}`;
+        return value === null ? { op: 'remove', path } : { op: 'replace', path, value: value as unknown };
+      });
+      return patch(`/Users/${encodeURIComponent(ref.id)}`, operations, key, version);
+    },
     async *list(kind) {
       const seen = new Set<string>();
       const path = kind === 'person' ? '/Users' : '/Groups';
@@ -161,10 +223,12 @@ abstract class HttpWorkspace implements WorkspaceConnector {
   protected abstract kindOf(
     name: string,
   ): { kind: Exclude<WorkspaceKind, 'person'>; schema: z.ZodType<{ id: string }> } | undefined;
-  /** Where a grant or link is asked for. */
+  /** Where an object is asked for. */
   protected abstract pathOf(ref: ObjectRef): string;
   protected abstract contentPath(item: string): string;
-  protected abstract objectSchema(kind: ObjectRef['kind']): z.ZodType<GrantRow | LinkRow>;
+  protected abstract objectSchema(kind: ObjectRef['kind']): z.ZodType<object>;
+  /** Fields as the workspace calls them. */
+  protected abstract written(ref: ObjectRef, fields: object): object;
 
   async about(): Promise<About> {
     return understood(aboutSchema, await this.http.getJson('/about'), 'description');
@@ -254,19 +318,34 @@ abstract class HttpWorkspace implements WorkspaceConnector {
     return answer.status === 404 || !answer.body ? undefined : answer.body;
   }
 
-  async read(ref: ObjectRef): Promise<GrantRow | LinkRow | null> {
+  async read(ref: ObjectRef): Promise<Seen | null> {
     const answer = await this.http.request('GET', this.pathOf(ref), { accept: [404] });
     return answer.status === 404
       ? null
-      : understood(this.objectSchema(ref.kind), await answer.json(), ref.kind);
+      : {
+          row: understood(this.objectSchema(ref.kind), await answer.json(), ref.kind),
+          version: answer.etag,
+        };
   }
 
-  async withdraw(ref: ObjectRef, key: string): Promise<'done' | 'absent'> {
-    const { status } = await this.http.request('DELETE', this.pathOf(ref), { key, accept: [404] });
-    return status === 404 ? 'absent' : 'done';
+  async withdraw(ref: ObjectRef, key: string, version?: string): Promise<'done' | 'absent' | 'moved'> {
+    const more = { key, version, accept: [404, 412] };
+    return outcome((await this.http.request('DELETE', this.pathOf(ref), more)).status);
   }
 
-  async restore(ref: ObjectRef, key: string): Promise<'done' | 'present'> {
+  /** JSON Merge Patch (RFC 7396): null takes a field away. */
+  async set(
+    ref: ObjectRef,
+    fields: object,
+    key: string,
+    version?: string,
+  ): Promise<'done' | 'absent' | 'moved'> {
+    const json = { type: 'application/merge-patch+json', body: this.written(ref, fields) };
+    const more = { key, version, json, accept: [404, 412] };
+    return outcome((await this.http.request('PATCH', this.pathOf(ref), more)).status);
+  }
+
+  async restore(ref: ObjectRef, _before: object, key: string): Promise<'done' | 'present'> {
     const { status } = await this.http.request('POST', `${this.pathOf(ref)}/restore`, { key, accept: [409] });
     return status === 409 ? 'present' : 'done';
   }
@@ -292,13 +371,16 @@ class RowsWorkspace extends HttpWorkspace {
     return kind && { kind, schema: SCHEMA[kind] as z.ZodType<{ id: string }> };
   }
   protected pathOf(ref: ObjectRef): string {
-    return `/${COLLECTION[ref.kind]}/${encodeURIComponent(ref.id)}`;
+    return `/${COLLECTION[ref.kind as WorkspaceKind]}/${encodeURIComponent(ref.id)}`;
+  }
+  protected written(_ref: ObjectRef, fields: object): object {
+    return fields;
   }
   protected contentPath(item: string): string {
     return `/items/${encodeURIComponent(item)}/content`;
   }
-  protected objectSchema(kind: ObjectRef['kind']): z.ZodType<GrantRow | LinkRow> {
-    return kind === 'grant' ? grantSchema : linkSchema;
+  protected objectSchema(kind: ObjectRef['kind']): z.ZodType<object> {
+    return SCHEMA[kind as WorkspaceKind];
   }
 }
 
@@ -355,6 +437,7 @@ const fileSchema = z
     postedBy: maybe(name),
     postedAt: maybe(text),
     changedAt: maybe(text),
+    held: maybe(z.boolean()),
   })
   .transform((f): ItemRow => ({
     id: f.id,
@@ -367,6 +450,7 @@ const fileSchema = z
     ...(f.postedBy && { owner: f.postedBy }),
     ...(f.postedAt && { createdAt: f.postedAt }),
     ...(f.changedAt && { modifiedAt: f.changedAt }),
+    ...(f.held && { held: true }),
   }))
   .pipe(checked(itemSchema));
 
@@ -386,14 +470,26 @@ class ChannelsWorkspace extends HttpWorkspace {
     return name === 'member' ? { kind: 'grant' as const, schema: memberSchema } : undefined;
   }
   protected pathOf(ref: ObjectRef): string {
+    if (ref.kind === 'space') return `/channels/${encodeURIComponent(ref.id)}`;
+    if (ref.kind === 'item') return `/files/${encodeURIComponent(ref.id)}`;
     const [channel, account] = ref.id.split('/') as [string, string];
     return `/channels/${encodeURIComponent(channel)}/members/${encodeURIComponent(account)}`;
   }
   protected contentPath(item: string): string {
     return `/files/${encodeURIComponent(item)}/content`;
   }
-  protected objectSchema(): z.ZodType<GrantRow> {
-    return memberSchema;
+  protected objectSchema(kind: ObjectRef['kind']): z.ZodType<object> {
+    return kind === 'space' ? channelSchema : kind === 'item' ? fileSchema : memberSchema;
+  }
+  protected written(ref: ObjectRef, fields: object): object {
+    const { role } = fields as FieldsOf['grant'];
+    const { visibility, owners } = fields as FieldsOf['space'];
+    if (ref.kind === 'grant') return { leads: role === 'manager' };
+    if (ref.kind === 'item') return fields;
+    return {
+      ...(visibility !== undefined && { open: visibility === 'organisation' }),
+      ...(owners !== undefined && { responsible: owners }),
+    };
   }
 }
 
@@ -403,4 +499,13 @@ export function connectWorkspace(
   options: HttpOptions,
 ): WorkspaceConnector {
   return kind === 'channels' ? new ChannelsWorkspace(options) : new RowsWorkspace(options, kind === 'sites');
+}
+
+/** Where the objects of a source are changed; undefined for an extract, which has no workspace behind it. */
+export function connectForChange(
+  kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract',
+  options: HttpOptions,
+): Changeable | undefined {
+  if (kind === 'extract') return undefined;
+  return kind === 'directory' ? scimDirectory(options) : connectWorkspace(kind, options);
 }

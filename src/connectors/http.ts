@@ -19,6 +19,8 @@ export interface HttpOptions {
 
 export interface Answer {
   status: number;
+  /** The entity tag (RFC 9110 §8.8.3), where there is one. */
+  etag: string | undefined;
   body: ReadableStream<Uint8Array> | null;
   json(): Promise<unknown>;
 }
@@ -48,13 +50,20 @@ export class HttpClient {
   constructor(private readonly options: HttpOptions) {}
 
   /**
-   * One request, tried again where that may help: no answer, 408, 425, 429 and 5xx. `keyed` writes
-   * carry an Idempotency-Key and are safe to repeat. Statuses below 500 in `accept` are returned.
+   * One request, tried again where that may help: no answer, 408, 425, 429 and 5xx. Writes with a `key`
+   * carry it as Idempotency-Key and are safe to repeat; with `version` they hold only while the object is
+   * of that version (If-Match, RFC 9110 §13.1.1). Statuses below 500 in `accept` are returned.
    */
   async request(
     method: string,
     path: string,
-    more: { key?: string; accept?: number[]; timeLimit?: number } = {},
+    more: {
+      key?: string;
+      version?: string | undefined;
+      json?: { type: string; body: unknown };
+      accept?: number[];
+      timeLimit?: number;
+    } = {},
   ): Promise<Answer> {
     const o = this.options;
     const tries = o.tries ?? 6;
@@ -68,14 +77,25 @@ export class HttpClient {
       try {
         const response = await fetch(o.url + path, {
           method,
-          headers: { authorization: `Bearer ${o.token}`, ...(more.key && { 'idempotency-key': more.key }) },
+          headers: {
+            authorization: `Bearer ${o.token}`,
+            ...(more.key && { 'idempotency-key': more.key }),
+            ...(more.version && { 'if-match': more.version }),
+            ...(more.json && { 'content-type': more.json.type }),
+          },
+          ...(more.json && { body: JSON.stringify(more.json.body) }),
           signal: o.signal ? AbortSignal.any([o.signal, limit]) : limit,
           redirect: 'error',
         });
         const { status } = response;
         if (status < 300 || more.accept?.includes(status)) {
           if (more.key) await response.arrayBuffer();
-          return { status, body: response.body, json: () => response.json() };
+          return {
+            status,
+            etag: response.headers.get('etag') ?? undefined,
+            body: response.body,
+            json: () => response.json(),
+          };
         }
         await response.body?.cancel();
         if (status === 401 || status === 403)

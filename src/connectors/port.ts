@@ -9,6 +9,7 @@ import type {
   SpaceRow,
   WorkspaceRow,
 } from '../core/model.ts';
+import type { ObjectKind } from '../core/remedy/plan.ts';
 
 export interface RowOf {
   person: PersonRow;
@@ -50,13 +51,34 @@ export interface ActivityRow {
 
 export type Changed = { [K in WorkspaceKind]: { kind: K; id: string; row: RowOf[K] | null } }[WorkspaceKind];
 
-/** A change that can be made to a workspace, and undone. */
+/** Something that can be changed, and put back. */
 export interface ObjectRef {
-  kind: 'grant' | 'link';
+  kind: ObjectKind;
   id: string;
 }
+/** An object as it is now; `version` names this state of it, where the source says. */
+export interface Seen {
+  row: object;
+  version: string | undefined;
+}
 
-export interface WorkspaceConnector {
+/**
+ * Changes, one object at a time. The same key is never applied twice. Where a `version` is given the
+ * change is made only if the object is still of it, and comes back as `moved` otherwise; `absent`: it
+ * was not there.
+ */
+export interface Changeable {
+  /** Null where it is not there. */
+  read(ref: ObjectRef): Promise<Seen | null>;
+  /** Takes a grant, link or membership away. */
+  withdraw(ref: ObjectRef, key: string, version?: string): Promise<'done' | 'absent' | 'moved'>;
+  /** Puts back what `withdraw` took away, as it was; `present`: something of that id was there already. */
+  restore(ref: ObjectRef, before: object, key: string): Promise<'done' | 'present'>;
+  /** Sets fields; null takes a field away. */
+  set(ref: ObjectRef, fields: object, key: string, version?: string): Promise<'done' | 'absent' | 'moved'>;
+}
+
+export interface WorkspaceConnector extends Changeable {
   about(): Promise<About>;
   /** All rows of a kind, page by page, no id twice. */
   list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
@@ -73,15 +95,9 @@ export interface WorkspaceConnector {
   activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }>;
   /** A file's bytes as they come; undefined where the item has none. */
   content(item: string): Promise<AsyncIterable<Uint8Array> | undefined>;
-  /** An object as it is now; null where it is not there. */
-  read(ref: ObjectRef): Promise<GrantRow | LinkRow | null>;
-  /** Takes a grant or link away. The same key is never applied twice; `absent`: it was not there. */
-  withdraw(ref: ObjectRef, key: string): Promise<'done' | 'absent'>;
-  /** Puts back what `withdraw` took away; `present`: something of that id was there already. */
-  restore(ref: ObjectRef, key: string): Promise<'done' | 'present'>;
 }
 
-export interface DirectoryConnector {
+export interface DirectoryConnector extends Changeable {
   list<K extends DirectoryKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
 }
 

@@ -42,6 +42,8 @@ export interface PersonRow {
   addresses: string[];
   active: boolean;
   kind: 'member' | 'guest';
+  /** From then on the account is not active any more. */
+  expiresAt?: string;
   department?: string;
   title?: string;
 }
@@ -64,6 +66,10 @@ export interface SpaceRow {
   externalSharing?: ExternalSharing;
   editorsShare?: boolean;
   gate?: string[];
+  /** The audience that a new link in it has if nobody says otherwise. */
+  defaultAudience?: Audience;
+  /** Hidden from search and assistants; access is as it was. */
+  dim?: boolean;
   parts?: string[];
   owners?: string[];
   label?: string;
@@ -82,6 +88,10 @@ export interface ItemRow {
   mime?: string;
   inherits?: boolean;
   owner?: string;
+  /** In quarantine: nobody can do anything with it, or with what is below it. */
+  held?: boolean;
+  /** Hidden from search and assistants; access is as it was. */
+  dim?: boolean;
   label?: string;
   bytes?: number;
   createdAt?: string;
@@ -107,6 +117,8 @@ export interface LinkRow {
   recipients?: Recipient[];
   redeemedBy?: ({ user: string; at?: string } | { email: string; at?: string })[];
   expiresAt?: string;
+  /** Readers and commenters who hold it cannot copy, download or print. */
+  noCopies?: boolean;
   password?: boolean;
   createdBy?: string;
   createdAt?: string;
@@ -149,6 +161,9 @@ const ROLE_BITS: Record<Role, number> = {
 export function roleBits(role: Role, editorsShare: boolean): number {
   return role === 'editor' && editorsShare ? EDITOR | CAP.share : ROLE_BITS[role];
 }
+
+/** What a link that forbids copies leaves of a role's capabilities: it binds readers and commenters alone. */
+export const withoutCopies = (bits: number): number => (bits & CAP.edit ? bits : bits & ~CAP.copy);
 
 /** The names of the capabilities set in `bits`, in their fixed order. */
 export function capabilityNames(bits: number): Capability[] {

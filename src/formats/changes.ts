@@ -16,13 +16,28 @@ export const changeSchema = z.union([
         externalSharing: z.enum(EXTERNAL_SHARING).nullable(),
         editorsShare: z.boolean().nullable(),
         gate: z.array(z.string()).nullable(),
+        defaultAudience: z.enum(AUDIENCES).nullable(),
+        dim: z.boolean().nullable(),
+        owners: z.array(z.string()).nullable(),
       })
       .partial()
       .strict(),
   }),
   z.strictObject({
     item: z.string(),
-    set: z.object({ inherits: z.boolean().nullable(), owner: z.string().nullable() }).partial().strict(),
+    set: z
+      .object({
+        inherits: z.boolean().nullable(),
+        owner: z.string().nullable(),
+        held: z.boolean().nullable(),
+        dim: z.boolean().nullable(),
+      })
+      .partial()
+      .strict(),
+  }),
+  z.strictObject({
+    user: z.string(),
+    set: z.object({ active: z.boolean(), expiresAt: z.string().nullable() }).partial().strict(),
   }),
   z.strictObject({
     workspace: z.string(),
@@ -41,7 +56,19 @@ export const changeSchema = z.union([
   z.strictObject({
     link: z.string(),
     set: z
-      .object({ role: z.enum(ROLES), audience: z.enum(AUDIENCES), expiresAt: z.string().nullable() })
+      .object({
+        role: z.enum(ROLES),
+        audience: z.enum(AUDIENCES),
+        expiresAt: z.string().nullable(),
+        noCopies: z.boolean().nullable(),
+        recipients: z.array(
+          z.union([
+            z.strictObject({ user: z.string() }),
+            z.strictObject({ group: z.string() }),
+            z.strictObject({ email: z.string() }),
+          ]),
+        ),
+      })
       .partial()
       .strict(),
   }),

@@ -61,6 +61,8 @@ export const spaceSchema = z
     externalSharing: opt(z.enum(EXTERNAL_SHARING)),
     editorsShare: opt(z.boolean()),
     gate: opt(z.array(id)),
+    defaultAudience: opt(z.enum(AUDIENCES)),
+    dim: opt(z.boolean()),
     parts: opt(z.array(id)),
     owners: opt(z.array(id)),
     label: opt(text),
@@ -81,6 +83,8 @@ export const itemSchema = z
     mime: opt(text),
     inherits: opt(z.boolean()),
     owner: opt(id),
+    held: opt(z.boolean()),
+    dim: opt(z.boolean()),
     label: opt(text),
     bytes: opt(z.number()),
     createdAt: opt(time),
@@ -109,6 +113,7 @@ export const linkSchema = z.object({
     z.array(z.union([z.object({ user: id, at: opt(time) }), z.object({ email: text, at: opt(time) })])),
   ),
   expiresAt: opt(time),
+  noCopies: opt(z.boolean()),
   password: opt(z.boolean()),
   createdBy: opt(id),
   createdAt: opt(time),
@@ -131,7 +136,7 @@ export const personSchema = z
     active: opt(z.boolean()),
     emails: opt(z.array(z.object({ value: opt(text) }))),
     [SCIM_ENTERPRISE]: opt(z.object({ department: opt(text) })),
-    [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])) })),
+    [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])), expiresAt: opt(time) })),
   })
   .transform((u): PersonRow => {
     const addresses = (u.emails ?? []).flatMap((e) => e.value ?? []);
@@ -143,6 +148,7 @@ export const personSchema = z
       addresses: [...new Set(addresses.map((a) => a.toLowerCase()))],
       active: u.active ?? true,
       kind: u[SCIM_IDENTITY]?.kind ?? 'member',
+      ...(u[SCIM_IDENTITY]?.expiresAt && { expiresAt: u[SCIM_IDENTITY].expiresAt }),
       ...(u[SCIM_ENTERPRISE]?.department && { department: u[SCIM_ENTERPRISE].department }),
       ...(u.title && { title: u.title }),
     };
@@ -158,7 +164,7 @@ export const scimUser = (p: PersonRow): object => ({
   emails: p.addresses.map((value) => ({ value })),
   ...(p.title && { title: p.title }),
   ...(p.department && { [SCIM_ENTERPRISE]: { department: p.department } }),
-  [SCIM_IDENTITY]: { kind: p.kind },
+  [SCIM_IDENTITY]: { kind: p.kind, ...(p.expiresAt && { expiresAt: p.expiresAt }) },
 });
 
 /** A group as a SCIM 2.0 Group: read again, it is the same group. */

@@ -6,6 +6,7 @@ import { openDb, type OpenDb } from '../store/db.ts';
 import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from './dto.ts';
 import { Engine } from './engine/engine.ts';
+import { Evidence } from './evidence.ts';
 import { Events } from './events.ts';
 import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
@@ -17,6 +18,7 @@ import { Secrets } from './secrets.ts';
 import { Views } from './views.ts';
 import { Watch } from './watch.ts';
 import { Tables } from './tables.ts';
+import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
 /** What a demo brings: accounts and sources that are put in place when it starts. */
@@ -35,6 +37,8 @@ export interface App {
   findings: Findings;
   surveys: Surveys;
   plans: Plans;
+  tray: Tray;
+  evidence: Evidence;
   extracts: Extracts;
   recognition: Recognition;
   partners: Partners;
@@ -87,7 +91,9 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const surveys = new Surveys(db, ledger, engine, findings, secrets, events, clock);
   const recognition = new Recognition(db, ledger, engine, surveys, secrets, clock);
   const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
-  const plans = new Plans(db, ledger, engine, surveys, events, clock);
+  const tray = new Tray(db, engine);
+  const plans = new Plans(db, ledger, engine, surveys, tray, events, clock);
+  surveys.afterwards = (survey) => plans.lookForDrift(survey);
 
   await surveys.sayInterrupted();
   await extracts.tidy();
@@ -106,6 +112,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     findings,
     surveys,
     plans,
+    tray,
+    evidence: new Evidence(db, ledger, plans, secrets, clock),
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, surveys, clock),
@@ -119,7 +127,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       );
       const [counts] = await db.query<Omit<Course, 'survey'>>(
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
-                (select count(*)::int from plan where state in ('draft', 'applying', 'undoing')) as remedy,
+                (select count(*)::int from plan where state in ('draft', 'asked', 'approved', 'scheduled', 'applying', 'undoing')) as remedy,
                 (select count(*)::int from custom_type where active) as guard,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,

@@ -1,147 +1,141 @@
 /**
- * Plans: changes with their preview, applied one by one, verified at the workspace, and undone.
- *
- * Every step of a change is recorded before the next is taken, and each change has one key for
- * applying and one for undoing. After a crash a change that was being sent is sent again with its
- * key, which the workspace applies once at most; then it is read back like any other.
+ * Plans: changes with their preview, approved where that is wanted, applied at once or at a time, verified
+ * at the workspace, proven on what was read back, and undone as a whole or in part. What is done to each
+ * object, and why a crash does nothing twice: carry-out.ts.
  */
 import { randomUUID } from 'node:crypto';
-import { isDeepStrictEqual } from 'node:util';
-import type { GrantRow, LinkRow } from '../core/model.ts';
-import { connectWorkspace } from '../connectors/http-connectors.ts';
-import { ConnectorError, type WorkspaceConnector } from '../connectors/port.ts';
+import { connectForChange } from '../connectors/http-connectors.ts';
+import type { Changeable } from '../connectors/port.ts';
+import { rowTest, type Getters } from '../core/filter/filter.ts';
+import type { GroupRow } from '../core/model.ts';
+import {
+  inverse,
+  memberOf,
+  wantsApproval,
+  whatDiffers,
+  withSet,
+  type ApprovalLimits,
+  type PlannedChange,
+} from '../core/remedy/plan.ts';
 import type { Db } from '../store/db.ts';
 import { observeOne, PRESENT, storableJson } from '../store/observed.ts';
-import type { ChangeState, PlanDetail, PlanRow, PlanState, Preview } from './dto.ts';
+import { readLimits, writeSetting } from '../store/settings.ts';
+import { CarryOut, plannedOf, UNKNOWN, type Change } from './carry-out.ts';
+import type {
+  Approval,
+  ChangeState,
+  FieldDifference,
+  HeldRow,
+  PlanChange,
+  PlanDetail,
+  PlanEvent,
+  PlanGoal,
+  PlanProof,
+  PlanRow,
+  PlanState,
+  Preview,
+} from './dto.ts';
 import type { Engine } from './engine/engine.ts';
-import type { ObjectKey } from './engine/engine.thread.ts';
 import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Ledger } from './ledger.ts';
 import type { Surveys } from './survey/surveys.ts';
+import type { Tray } from './tray.ts';
 
-type Row = GrantRow | LinkRow;
-interface Change {
-  id: number;
-  plan: number;
-  seq: number;
-  kind: 'grant' | 'link';
-  source: string;
-  object: string;
-  before: Row;
-  state: ChangeState;
-  apply_key: string;
-  undo_key: string;
-  note: string | null;
-}
+const FIELDS: Getters<PlanRow, 'plans'> = {
+  text: (r) => `${r.name} ${r.reason} ${r.state} ${r.madeBy}`.toLowerCase(),
+  name: (r) => r.name,
+  reason: (r) => r.reason,
+  state: (r) => r.state,
+  madeBy: (r) => r.madeBy,
+  madeAt: (r) => Date.parse(r.madeAt),
+  appliedAt: (r) => Date.parse(r.appliedAt ?? ''),
+  size: (r) => r.changes,
+  troubled: (r) => r.troubled,
+  cameBack: (r) => r.drifted,
+};
 
-const TROUBLED = [
-  'unexpected',
-  'failed',
-  'sending',
-  'sent',
-  'undo-unexpected',
-  'undo-failed',
-  'undo-sending',
-  'undo-sent',
-];
+const TROUBLED = ['unexpected', 'failed', 'undo-unexpected', 'undo-failed', ...UNKNOWN];
 const DONE: readonly ChangeState[] = ['verified', 'already-gone'];
+/** What is due is looked for this often, and what an error left in the middle is taken up. */
+const TICK = 15_000;
 
-/** What differs between what the survey saw and what is there, in words; when a link was last used does not count. */
-export function whatDiffers(before: Row, now: Row): string[] {
-  const strip = (r: Row) =>
-    JSON.parse(JSON.stringify({ ...r, lastUsedAt: undefined })) as Record<string, unknown>;
-  const a = strip(before);
-  const b = strip(now);
-  return [...new Set([...Object.keys(a), ...Object.keys(b)])]
-    .filter((k) => !isDeepStrictEqual(a[k], b[k]))
-    .sort();
+interface Head {
+  id: number;
+  name: string;
+  state: PlanState;
+  halt: 'paused' | 'cancelled' | null;
+  survey: number;
+  made_by: string;
+  preview: Preview;
+  goals: PlanGoal[];
+  approval: Approval | null;
+  scheduled_for: Date | null;
+  scheduled_by: string | null;
 }
 
 export class Plans {
   private queue: Promise<unknown> = Promise.resolve();
+  private readonly queued = new Set<number>();
+  private readonly carry: CarryOut;
+  private readonly timer: NodeJS.Timeout;
 
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly engine: Engine,
     private readonly surveys: Surveys,
+    private readonly tray: Tray,
     private readonly events: Events,
     private readonly clock: () => Date,
-  ) {}
-
-  // --- tray
-
-  async tray(account: number): Promise<{ objects: ObjectKey[]; preview: Preview | undefined }> {
-    const objects = await this.db.query<ObjectKey>(
-      'select kind, source, object as id from tray where account = $1 order by seq',
-      [account],
-    );
-    return { objects, preview: objects.length ? await this.engine.ask.preview(objects) : undefined };
+  ) {
+    this.carry = new CarryOut(db, ledger, clock, (plan) => events.emit({ type: 'plan', plan }));
+    this.timer = setInterval(() => {
+      this.due().catch((e: unknown) => console.error('plans that are due were not begun', e));
+    }, TICK);
+    this.timer.unref();
   }
 
-  async pickUp(account: number, objects: ObjectKey[]): Promise<void> {
-    const known = await this.engine.ask.describeEntries(objects);
-    if (known.length < objects.length)
-      throw new AppError(
-        'not-there',
-        404,
-        'Some of these grants and links are not in the survey in force. Survey again, then pick them up.',
-      );
-    for (const o of objects)
-      await this.db.query(
-        'insert into tray (account, kind, source, object) values ($1, $2, $3, $4) on conflict do nothing',
-        [account, o.kind, o.source, o.id],
-      );
-  }
-
-  async putDown(account: number, objects: ObjectKey[]): Promise<void> {
-    for (const o of objects)
-      await this.db.query(
-        'delete from tray where account = $1 and kind = $2 and source = $3 and object = $4',
-        [account, o.kind, o.source, o.id],
-      );
-  }
-
-  // --- plans
+  // --- a draft
 
   /** Turns the tray into a draft, with its preview on the survey in force. */
   async make(account: { id: number; address: string }, name: string, reason: string): Promise<number> {
-    const { objects, preview } = await this.tray(account.id);
-    if (!preview || preview.changes.length === 0)
-      throw new AppError(
-        'tray-empty',
-        409,
-        'There is nothing in the tray. Pick up changes from a finding first.',
-      );
+    const { changes, goals, seqs } = await this.tray.forPlan(account.id);
+    const preview = await this.engine.ask.preview(changes);
+    if (!preview?.changes.length)
+      throw new AppError('not-there', 409, 'None of it is there any more. Survey again, then pick it up.');
+    const approval = await this.approvalFor(preview);
     return this.db.transaction(async (tx) => {
       const [plan] = await tx.query<{ id: number }>(
-        "insert into plan (name, reason, state, survey, made_by, made_at, preview) values ($1, $2, 'draft', $3, $4, $5, $6::jsonb) returning id",
-        [name, reason, preview.survey, account.address, this.clock(), storableJson(preview)],
+        "insert into plan (name, reason, state, survey, made_by, made_at, preview, goals, approval) values ($1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb) returning id",
+        [
+          name,
+          reason,
+          preview.survey,
+          account.address,
+          this.clock(),
+          storableJson(preview),
+          storableJson(goals),
+          approval && storableJson(approval),
+        ],
       );
-      for (const [seq, c] of preview.changes.entries()) {
-        const [seen] = await tx.query<{ doc: Row }>(
-          `select doc from observed o where kind = $1 and source = $2 and id = $3 and ${PRESENT}`,
-          [c.kind, c.source, c.id],
-        );
-        if (!seen)
-          throw new AppError(
-            'not-there',
-            409,
-            `The ${c.kind} to ${c.to} is not there any more. Survey again.`,
-          );
+      for (const [seq, { change: c }] of preview.changes.entries())
         await tx.query(
-          "insert into plan_change (plan, seq, kind, source, object, before, state, apply_key, undo_key) values ($1, $2, $3, $4, $5, $6::jsonb, 'planned', $7, $8)",
-          [plan!.id, seq, c.kind, c.source, c.id, storableJson(seen.doc), randomUUID(), randomUUID()],
+          "insert into plan_change (plan, seq, kind, source, object, change, before, state, apply_key, undo_key) values ($1, $2, $3, $4, $5, $6::jsonb, $7::jsonb, 'planned', $8, $9)",
+          [
+            plan!.id,
+            seq,
+            c.kind,
+            c.source,
+            c.id,
+            c.set ? storableJson(c.set) : null,
+            storableJson(await beforeOf(tx, c)),
+            randomUUID(),
+            randomUUID(),
+          ],
         );
-      }
-      for (const o of objects)
-        await tx.query('delete from tray where account = $1 and kind = $2 and source = $3 and object = $4', [
-          account.id,
-          o.kind,
-          o.source,
-          o.id,
-        ]);
+      await tx.query('delete from tray where account = $1 and seq = any($2)', [account.id, seqs]);
+      await tx.query('delete from tray_goal where account = $1', [account.id]);
       await this.ledger.add(
         {
           who: account.address,
@@ -151,8 +145,10 @@ export class Plans {
             name,
             reason,
             survey: preview.survey,
-            changes: preview.changes.map((c) => `${c.kind} ${c.source}/${c.id}`),
+            changes: preview.changes.map(({ change: c, words }) => ({ ...c, words })),
+            goals: goals.map((g) => g.words),
             losing: { members: preview.members, guests: preview.guests, outsiders: preview.outsiders },
+            ...(approval && { approvalWanted: approval.wants }),
           },
         },
         tx,
@@ -161,74 +157,63 @@ export class Plans {
     });
   }
 
-  private async move(
-    plan: number,
-    from: PlanState[],
-    to: PlanState,
-    by: string,
-    refusal: string,
-  ): Promise<void> {
-    await this.db.transaction(async (tx) => {
-      const moved = await tx.query(
-        "update plan set state = $3, applied_at = case when $3 = 'applying' then $4 else applied_at end where id = $1 and state = any($2) returning id",
-        [plan, from, to, this.clock()],
-      );
-      if (moved.length === 0) throw new AppError('plan-state', 409, refusal);
-      await this.ledger.add(
-        {
-          who: by,
-          what: `plan.${to}`,
-          subject: `plan ${plan}`,
-          before: { state: from },
-          after: { state: to },
-        },
-        tx,
-      );
+  private async approvalFor(preview: Preview): Promise<Approval | null> {
+    const wants = wantsApproval(await readLimits(this.db), {
+      changes: preview.changes.map((c) => c.change),
+      people: preview.members + preview.guests,
+      spaces: preview.spaces.length,
+      heaviest: preview.heaviest,
     });
-    this.events.emit({ type: 'plan', plan });
+    return wants.length ? { wants } : null;
   }
 
-  /** Begins applying a draft. Refused where the survey has moved on since its preview was made. */
-  async apply(plan: number, by: string): Promise<void> {
-    const [row] = await this.db.query<{ survey: number; newest: number }>(
-      "select p.survey, (select max(id) from survey where state = 'done') as newest from plan p where id = $1",
+  private async head(plan: number): Promise<Head> {
+    const [row] = await this.db.query<Head>(
+      'select id, name, state, halt, survey, made_by, preview, goals, approval, scheduled_for, scheduled_by from plan where id = $1',
       [plan],
     );
-    if (row && row.newest !== row.survey)
-      throw new AppError(
-        'preview-old',
-        409,
-        'There is a newer survey than the one this preview was made on. Look at the new preview, then apply it.',
-      );
-    await this.move(
-      plan,
-      ['draft'],
-      'applying',
-      by,
-      'Only a draft can be applied, and this plan is one no more.',
-    );
-    this.run(plan, by);
+    if (!row) throw new AppError('no-plan', 404, 'There is no plan of this number.');
+    return row;
   }
 
-  /** Makes a draft's preview anew on the survey in force. */
-  async renew(plan: number, by: string): Promise<void> {
-    const changes = await this.changes(plan);
-    const preview = await this.engine.ask.preview(
-      changes.map((c) => ({ kind: c.kind, source: c.source, id: c.object })),
+  /** What is not as a plan's preview says, judged on the survey in force; nothing where it is all the same. */
+  private async moved(head: Head): Promise<{ differs: string[]; preview: Preview } | undefined> {
+    const [newest] = await this.db.query<{ id: number | null }>(
+      "select max(id)::int as id from survey where state = 'done'",
     );
+    if (newest!.id === head.survey) return undefined;
+    const preview = await this.engine.ask.preview((await this.changes(head.id)).map(plannedOf));
+    if (!preview) return undefined;
+    return { differs: previewDiffers(head.preview, preview), preview };
+  }
+
+  /** Makes a draft's preview anew on the survey in force. What was approved before is not any more. */
+  async renew(plan: number, by: string): Promise<void> {
+    const preview = await this.engine.ask.preview((await this.changes(plan)).map(plannedOf));
     if (!preview) throw new AppError('no-survey', 409, 'There is no survey yet.');
+    await this.rebind(plan, preview, by, true);
+  }
+
+  private async rebind(plan: number, preview: Preview, by: string, anew: boolean): Promise<void> {
+    const approval = anew ? await this.approvalFor(preview) : undefined;
     await this.db.transaction(async (tx) => {
-      const moved = await tx.query(
-        "update plan set preview = $2::jsonb, survey = $3 where id = $1 and state = 'draft' returning id",
-        [plan, storableJson(preview), preview.survey],
+      const [row] = await tx.query(
+        `update plan set preview = $2::jsonb, survey = $3, note = null
+           ${anew ? ", state = 'draft', approval = $5::jsonb, scheduled_for = null" : ''}
+         where id = $1 and state = any($4) ${anew ? '' : 'and $5::jsonb is null'} returning id`,
+        [
+          plan,
+          storableJson(preview),
+          preview.survey,
+          ['draft', 'asked', 'approved', 'scheduled'],
+          approval ? storableJson(approval) : null,
+        ],
       );
-      if (moved.length === 0)
-        throw new AppError('plan-state', 409, 'Only a draft’s preview can be made anew.');
-      for (const c of changes)
-        await tx.query(
-          `update plan_change c set before = o.doc from observed o where c.id = $1 and o.kind = c.kind and o.source = c.source and o.id = c.object and ${PRESENT}`,
-          [c.id],
-        );
+      if (!row) throw new AppError('plan-state', 409, 'Only the preview of a plan that has not begun is made anew.');
+      for (const c of await this.changes(plan, tx)) {
+        const before = await beforeOf(tx, plannedOf(c), false);
+        if (before) await tx.query('update plan_change set before = $2::jsonb where id = $1', [c.id, storableJson(before)]);
+      }
       await this.ledger.add(
         { who: by, what: 'plan.preview-renewed', subject: `plan ${plan}`, after: { survey: preview.survey } },
         tx,
@@ -237,230 +222,49 @@ export class Plans {
     this.events.emit({ type: 'plan', plan });
   }
 
-  async discard(plan: number, by: string): Promise<void> {
-    await this.move(plan, ['draft'], 'discarded', by, 'Only a draft can be discarded.');
-  }
-
-  /** Puts back everything that the plan took away. */
-  async undo(plan: number, by: string): Promise<void> {
-    await this.move(plan, ['applied'], 'undoing', by, 'Only an applied plan can be undone.');
-    this.run(plan, by);
-  }
-
-  /** Tries again what failed or was left unknown, in the direction it was going. */
-  async retry(plan: number, by: string): Promise<void> {
-    const [row] = await this.db.query<{ state: PlanState }>('select state from plan where id = $1', [plan]);
-    const undone = row?.state === 'undone';
-    await this.move(
-      plan,
-      ['applied', 'undone'],
-      undone ? 'undoing' : 'applying',
-      by,
-      'This plan has nothing to try again.',
-    );
-    await this.db.query(
-      "update plan_change set state = case state when 'failed' then 'planned' when 'undo-failed' then 'verified' else state end where plan = $1",
-      [plan],
-    );
-    this.run(plan, by);
-  }
-
-  /** Takes up plans that a crash left in the middle. */
-  async resume(): Promise<void> {
-    const rows = await this.db.query<{ id: number; state: string }>(
-      "select id, state from plan where state in ('applying', 'undoing') order by id",
-    );
-    for (const { id } of rows) {
-      await this.ledger.add({ who: 'system', what: 'plan.resumed', subject: `plan ${id}` });
-      this.run(id, 'system');
-    }
-  }
-
-  /** Plans are carried out one after another, so that two never work on one object at once. */
-  private run(plan: number, by: string): void {
-    this.queue = this.queue
-      .then(() => this.carryOut(plan, by))
-      .catch((e: unknown) => console.error(`plan ${plan} stopped`, e));
-  }
-
-  /** Resolves when every plan begun so far has come to its end. */
-  async idle(): Promise<void> {
-    await this.queue;
-  }
-
-  private changes(plan: number): Promise<Change[]> {
-    return this.db.query<Change>('select * from plan_change where plan = $1 order by seq', [plan]);
-  }
-
-  private async carryOut(plan: number, by: string): Promise<void> {
-    const [row] = await this.db.query<{ state: PlanState }>('select state from plan where id = $1', [plan]);
-    const undoing = row?.state === 'undoing';
-    if (!undoing && row?.state !== 'applying') return;
-    const connectors = new Map<string, WorkspaceConnector>();
-    for (const s of await this.surveys.sourcesWithTokens())
-      if (s.kind !== 'directory' && s.kind !== 'extract')
-        connectors.set(s.id, connectWorkspace(s.kind, { url: s.url, token: s.token }));
-    const changes = await this.changes(plan);
-    for (const change of undoing ? changes.reverse() : changes) {
-      const connector = connectors.get(change.source);
-      try {
-        if (!connector)
-          await this.set(
-            change,
-            undoing ? 'undo-failed' : 'failed',
-            by,
-            'Its workspace is not among the sources, or is an extract, which cannot be changed.',
-          );
-        else if (undoing) await this.undoOne(change, connector, by);
-        else await this.applyOne(change, connector, by);
-      } catch (e) {
-        if (!(e instanceof ConnectorError)) throw e;
-        // whether it took effect is not known: it stays as sent, and says so; retrying finds out
-        const unknown =
-          change.state === 'sending' ||
-          change.state === 'sent' ||
-          change.state === 'undo-sending' ||
-          change.state === 'undo-sent';
-        if (unknown)
-          await this.set(
-            change,
-            change.state,
-            by,
-            `${e.message} Whether it took effect is not known yet: try again.`,
-          );
-        else await this.set(change, undoing ? 'undo-failed' : 'failed', by, e.message);
-      }
-    }
-    await this.readBack(plan, changes, undoing, by);
-  }
-
-  /** Records how far a change has come, on the ledger too, before anything else is done. */
-  private async set(
-    change: Change,
-    state: ChangeState,
+  /** Moves a plan from one state to another, on the ledger too; refused where it is in none of `from`. */
+  private async move(
+    plan: number,
+    from: PlanState[],
+    to: PlanState,
     by: string,
-    note: string | null = null,
+    refusal: string,
+    more: { note?: string | null; approval?: Approval; at?: Date | null; by?: string } = {},
   ): Promise<void> {
     await this.db.transaction(async (tx) => {
-      await tx.query('update plan_change set state = $2, note = $3, changed_at = $4 where id = $1', [
-        change.id,
-        state,
-        note,
-        this.clock(),
-      ]);
+      const [was] = await tx.query<{ state: PlanState }>(
+        'select state from plan where id = $1 and state = any($2)',
+        [plan, from],
+      );
+      if (!was) throw new AppError('plan-state', 409, refusal);
+      await tx.query(
+        `update plan set state = $2, halt = null, note = $3,
+           approval = coalesce($4::jsonb, approval),
+           scheduled_for = $5, scheduled_by = $6,
+           applied_at = case when $2 = 'applying' then coalesce(applied_at, $7) else applied_at end
+         where id = $1`,
+        [
+          plan,
+          to,
+          more.note ?? null,
+          more.approval ? storableJson(more.approval) : null,
+          more.at ?? null,
+          more.by ?? null,
+          this.clock(),
+        ],
+      );
       await this.ledger.add(
         {
           who: by,
-          what: `plan.change.${state}`,
-          subject: `${change.kind} ${change.source}/${change.object}`,
-          before: { state: change.state, ...(state === 'sending' && { object: change.before }) },
-          after: { state, plan: change.plan, ...(note && { note }) },
-        },
-        tx,
-      );
-    });
-    change.state = state;
-    this.events.emit({ type: 'plan', plan: change.plan });
-  }
-
-  private async applyOne(change: Change, connector: WorkspaceConnector, by: string): Promise<void> {
-    const ref = { kind: change.kind, id: change.object };
-    if (change.state === 'planned') {
-      const now = await connector.read(ref);
-      if (!now)
-        return this.set(
-          change,
-          'already-gone',
-          by,
-          'It was gone before this plan reached it; undoing will not bring it back.',
-        );
-      const differs = whatDiffers(change.before, now);
-      if (differs.length)
-        return this.set(
-          change,
-          'unexpected',
-          by,
-          `It has been changed since the survey (${differs.join(', ')}), so it was left as it is. Survey again and plan anew.`,
-        );
-      await this.set(change, 'sending', by);
-    } else if (change.state !== 'sending' && change.state !== 'sent') return;
-    const outcome = await connector.withdraw(ref, change.apply_key);
-    if (outcome === 'absent')
-      return this.set(
-        change,
-        'already-gone',
-        by,
-        'Somebody else had taken it away; undoing will not bring it back.',
-      );
-    if (change.state === 'sending') await this.set(change, 'sent', by);
-    const after = await connector.read(ref);
-    await (after
-      ? this.set(change, 'unexpected', by, 'The workspace said it was done, and it is still there.')
-      : this.set(change, 'verified', by));
-  }
-
-  private async undoOne(change: Change, connector: WorkspaceConnector, by: string): Promise<void> {
-    const ref = { kind: change.kind, id: change.object };
-    if (change.state === 'verified') {
-      const now = await connector.read(ref);
-      if (now) {
-        const differs = whatDiffers(change.before, now);
-        return differs.length
-          ? this.set(
-              change,
-              'undo-unexpected',
-              by,
-              `Somebody has put it back differently (${differs.join(', ')}), so it was left as it is.`,
-            )
-          : this.set(change, 'undone', by, 'It was there again already.');
-      }
-      await this.set(change, 'undo-sending', by);
-    } else if (change.state !== 'undo-sending' && change.state !== 'undo-sent') return;
-    await connector.restore(ref, change.undo_key);
-    if (change.state === 'undo-sending') await this.set(change, 'undo-sent', by);
-    const after = await connector.read(ref);
-    const differs = after ? whatDiffers(change.before, after) : [];
-    if (!after)
-      return this.set(
-        change,
-        'undo-unexpected',
-        by,
-        'The workspace said it was put back, and it is not there.',
-      );
-    await (differs.length
-      ? this.set(
-          change,
-          'undo-unexpected',
-          by,
-          `It is there again, but not as it was (${differs.join(', ')}).`,
-        )
-      : this.set(change, 'undone', by));
-  }
-
-  /** Makes what the plan proved at the workspace the present, as a survey of those objects alone; then the plan is at its end. */
-  private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
-    const proven = changes.filter((c) => (undoing ? c.state === 'undone' : DONE.includes(c.state)));
-    const now = this.clock();
-    if (proven.length)
-      await this.surveys.readBack(plan, by, async (tx, survey) => {
-        for (const c of proven)
-          await observeOne(tx, survey, {
-            kind: c.kind,
-            source: c.source,
-            id: c.object,
-            doc: undoing ? c.before : null,
-          });
-      });
-    else await this.surveys.takeOver();
-    await this.db.transaction(async (tx) => {
-      const state = undoing ? 'undone' : 'applied';
-      await tx.query('update plan set state = $2, finished_at = $3 where id = $1', [plan, state, now]);
-      await this.ledger.add(
-        {
-          who: by,
-          what: `plan.${state}`,
+          what: `plan.${to}`,
           subject: `plan ${plan}`,
-          after: { changes: changes.length, proven: proven.length },
+          before: { state: was.state },
+          after: {
+            state: to,
+            ...(more.note && { note: more.note }),
+            ...(more.at && { at: more.at.toISOString() }),
+            ...(more.approval?.said && { said: more.approval.said }),
+          },
         },
         tx,
       );
@@ -468,43 +272,491 @@ export class Plans {
     this.events.emit({ type: 'plan', plan });
   }
 
-  async list(): Promise<PlanRow[]> {
-    const rows = await this.db.query<PlanSql>(`${PLAN_SQL} order by p.id desc limit 200`, [TROUBLED]);
-    return rows.map(planRow);
+  async discard(plan: number, by: string): Promise<void> {
+    await this.move(
+      plan,
+      ['draft', 'asked', 'approved', 'scheduled'],
+      'discarded',
+      by,
+      'Only a plan that has not begun can be discarded.',
+    );
+  }
+
+  // --- approval
+
+  limits(): Promise<ApprovalLimits> {
+    return readLimits(this.db);
+  }
+
+  /** Sets from where on a plan wants a second steward. It holds for previews made from then on. */
+  async setLimits(limits: ApprovalLimits, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const before = await readLimits(tx);
+      await writeSetting(tx, 'approval-limits', limits);
+      await this.ledger.add({ who: by, what: 'approval.set', subject: 'limits', before, after: limits }, tx);
+    });
+  }
+
+  /** Asks a second steward. */
+  async ask(plan: number, by: string): Promise<void> {
+    const { approval } = await this.head(plan);
+    if (!approval) throw new AppError('plan-state', 409, 'This plan needs nobody’s approval.');
+    await this.move(plan, ['draft'], 'asked', by, 'Only a draft can be put to a second steward.', {
+      approval: { wants: approval.wants, askedBy: by, askedAt: this.clock().toISOString() },
+    });
+  }
+
+  /** What a second steward says: only of the preview that they saw. */
+  async decide(plan: number, by: string, approved: boolean, said: string, survey: number): Promise<void> {
+    const head = await this.head(plan);
+    if (head.made_by === by || head.approval?.askedBy === by)
+      throw new AppError('same-steward', 403, 'Whoever made a plan or asks for it cannot approve it: a second steward has to.');
+    if (head.survey !== survey)
+      throw new AppError('preview-old', 409, 'The preview has been made anew meanwhile. Look at it again.');
+    await this.move(plan, ['asked'], approved ? 'approved' : 'draft', by, 'This plan does not wait for approval.', {
+      note: approved ? null : `${by} did not approve it${said ? `: ${said}` : '.'}`,
+      approval: {
+        wants: head.approval!.wants,
+        ...(approved && { askedBy: head.approval!.askedBy!, askedAt: head.approval!.askedAt! }),
+        by,
+        at: this.clock().toISOString(),
+        approved,
+        ...(said && { said }),
+      },
+    });
+  }
+
+  // --- applying
+
+  /** Whether a plan may begin; throws where it may not. */
+  private async mayBegin(plan: number, by: string): Promise<void> {
+    const head = await this.head(plan);
+    if (head.approval && !head.approval.approved)
+      throw new AppError(
+        'needs-approval',
+        409,
+        `A second steward has to approve this plan first: ${head.approval.wants.join('; ')}.`,
+      );
+    const moved = await this.moved(head);
+    if (!moved) return;
+    if (moved.differs.length)
+      throw new AppError(
+        'preview-old',
+        409,
+        `The workspaces have moved on since this preview: ${moved.differs.join('; ')}. Look at the new preview, then apply it.`,
+      );
+    // a newer survey sees the same, so the preview holds for it too
+    await this.rebind(plan, moved.preview, by, false);
+  }
+
+  /** Begins applying a plan at once. */
+  async apply(plan: number, by: string): Promise<void> {
+    const { state } = await this.head(plan);
+    if (['draft', 'asked', 'approved', 'scheduled'].includes(state)) await this.mayBegin(plan, by);
+    await this.move(
+      plan,
+      ['draft', 'approved', 'scheduled'],
+      'applying',
+      by,
+      'Only a plan that has not begun can be applied.',
+    );
+    this.run(plan, by);
+  }
+
+  /** Applies a plan when the time has come. */
+  async schedule(plan: number, by: string, at: Date): Promise<void> {
+    if (at <= this.clock()) throw new AppError('past', 400, 'That time is past. Name one that is to come.');
+    await this.mayBegin(plan, by);
+    await this.move(plan, ['draft', 'approved', 'scheduled'], 'scheduled', by, 'Only a plan that has not begun can be given a time.', {
+      at,
+      by,
+    });
+  }
+
+  /** Takes a plan's time away again. */
+  async unschedule(plan: number, by: string): Promise<void> {
+    const { approval } = await this.head(plan);
+    await this.move(plan, ['scheduled'], approval ? 'approved' : 'draft', by, 'This plan has no time set.');
+  }
+
+  /** Begins what is due, and takes up what an error left in the middle. */
+  private async due(): Promise<void> {
+    const rows = await this.db.query<{ id: number; scheduled_by: string; scheduled_for: Date }>(
+      "select id, scheduled_by, scheduled_for from plan where state = 'scheduled' and scheduled_for <= $1 order by scheduled_for, id",
+      [this.clock()],
+    );
+    for (const { id, scheduled_by: by, scheduled_for: at } of rows)
+      try {
+        await this.apply(id, by);
+      } catch (e) {
+        if (!(e instanceof AppError)) throw e;
+        await this.move(id, ['scheduled'], 'draft', 'system', '', {
+          note: `It was to be applied at ${at.toISOString()} and was not. ${e.message}`,
+        });
+      }
+    const left = await this.db.query<{ id: number }>(
+      "select id from plan where state in ('applying', 'undoing') and halt is distinct from 'paused' order by id",
+    );
+    for (const { id } of left) if (!this.queued.has(id)) this.run(id, 'system');
+  }
+
+  /** Stops a plan after the change it is at; `resume` goes on with it. */
+  async pause(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, 'paused');
+  }
+
+  /** Ends a plan after the change it is at: what was done stays, and can be undone. */
+  async cancel(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, 'cancelled');
+    if (!this.queued.has(plan)) this.run(plan, by);
+  }
+
+  async goOn(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, null);
+    if (!this.queued.has(plan)) this.run(plan, by);
+  }
+
+  private async halt(plan: number, by: string, halt: 'paused' | 'cancelled' | null): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const rows = await tx.query(
+        "update plan set halt = $2 where id = $1 and state in ('applying', 'undoing') and halt is distinct from $2 and halt is distinct from 'cancelled' returning id",
+        [plan, halt],
+      );
+      if (!rows.length)
+        throw new AppError('plan-state', 409, 'This plan is not being carried out, or was stopped already.');
+      await this.ledger.add({ who: by, what: `plan.${halt ?? 'resumed'}`, subject: `plan ${plan}` }, tx);
+    });
+    this.events.emit({ type: 'plan', plan });
+  }
+
+  /** Puts back what the plan did, or some of it by the numbers of its changes. */
+  async undo(plan: number, by: string, changes?: readonly number[]): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const marked = await tx.query(
+        `update plan_change set state = 'undo-planned' where plan = $1 and state = 'verified' and ($2::int[] is null or id = any($2))
+           and exists (select 1 from plan where id = $1 and state = 'applied') returning id`,
+        [plan, changes ?? null],
+      );
+      if (!marked.length)
+        throw new AppError('plan-state', 409, 'Nothing of this is done and still to be put back.');
+      await tx.query("update plan set state = 'undoing', halt = null, note = null where id = $1", [plan]);
+      await this.ledger.add(
+        {
+          who: by,
+          what: 'plan.undoing',
+          subject: `plan ${plan}`,
+          before: { state: 'applied' },
+          after: { state: 'undoing', changes: marked.length },
+        },
+        tx,
+      );
+    });
+    this.events.emit({ type: 'plan', plan });
+    this.run(plan, by);
+  }
+
+  /** Tries again what failed, was left or is unknown, in the direction it was going. */
+  async retry(plan: number, by: string): Promise<void> {
+    const changes = await this.changes(plan);
+    const undoing = changes.some((c) => ['undo-failed', 'undo-sending', 'undo-sent'].includes(c.state));
+    const again = changes.some((c) => ['failed', 'left', 'sending', 'sent'].includes(c.state));
+    if (!undoing && !again) throw new AppError('plan-state', 409, 'This plan has nothing to try again.');
+    await this.move(plan, ['applied', 'undone'], undoing ? 'undoing' : 'applying', by, 'This plan is not at its end.');
+    await this.db.query(
+      "update plan_change set state = case state when 'failed' then 'planned' when 'left' then 'planned' when 'undo-failed' then 'undo-planned' else state end where plan = $1 and (state like 'undo-%') = $2",
+      [plan, undoing],
+    );
+    this.run(plan, by);
+  }
+
+  /** Takes up plans that a crash left in the middle. */
+  async resume(): Promise<void> {
+    const rows = await this.db.query<{ id: number }>(
+      "select id from plan where state in ('applying', 'undoing') and halt is distinct from 'paused' order by id",
+    );
+    for (const { id } of rows) {
+      await this.ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
+      this.run(id, 'system');
+    }
+  }
+
+  /** Plans are carried out one after another, so that two never work on one object at once. */
+  private run(plan: number, by: string): void {
+    if (this.queued.has(plan)) return;
+    this.queued.add(plan);
+    this.queue = this.queue
+      .then(() => this.carryOut(plan, by))
+      .catch((e: unknown) => console.error(`plan ${plan} stopped; it is taken up again`, e))
+      .finally(() => this.queued.delete(plan));
+  }
+
+  /** Resolves when every plan begun so far has come to its end. */
+  async idle(): Promise<void> {
+    clearInterval(this.timer);
+    await this.queue;
+  }
+
+  private changes(plan: number, db: Db = this.db): Promise<Change[]> {
+    return db.query<Change>('select * from plan_change where plan = $1 order by seq', [plan]);
+  }
+
+  private async halted(plan: number): Promise<Head['halt']> {
+    const [row] = await this.db.query<Pick<Head, 'halt'>>('select halt from plan where id = $1', [plan]);
+    return row?.halt ?? null;
+  }
+
+  private async carryOut(plan: number, by: string): Promise<void> {
+    const [row] = await this.db.query<{ state: PlanState }>('select state from plan where id = $1', [plan]);
+    const undoing = row?.state === 'undoing';
+    if (!undoing && row?.state !== 'applying') return;
+    const places = new Map<string, Changeable | undefined>();
+    for (const s of await this.surveys.sourcesWithTokens())
+      places.set(s.id, connectForChange(s.kind, { url: s.url, token: s.token }));
+    const changes = await this.changes(plan);
+    const order = undoing ? changes.slice().reverse() : changes;
+    // each workspace is asked one thing at a time, and the slow ones do not hold the others up
+    const lanes = new Map<string, Change[]>();
+    for (const c of order) lanes.set(c.source, [...(lanes.get(c.source) ?? []), c]);
+    const ends = await Promise.allSettled(
+      [...lanes].map(async ([source, lane]) => {
+        for (const change of lane) {
+          if (await this.halted(plan)) return;
+          await this.carry.one(change, places.get(source), undoing, by);
+        }
+      }),
+    );
+    for (const end of ends) if (end.status === 'rejected') throw end.reason;
+    const halt = await this.halted(plan);
+    if (halt === 'paused') return;
+    if (halt === 'cancelled')
+      await this.db.query(
+        "update plan_change set state = case state when 'planned' then 'left' when 'undo-planned' then 'verified' else state end where plan = $1",
+        [plan],
+      );
+    await this.readBack(plan, await this.changes(plan), undoing, by);
+  }
+
+  /**
+   * Makes what the plan proved at the workspace the present, as a survey of those objects alone, and works
+   * out on it which goals hold; then the plan is at its end.
+   */
+  private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
+    const proven = changes.filter((c) => c.state === 'undone' || DONE.includes(c.state));
+    if (proven.length)
+      await this.surveys.readBack(plan, by, async (tx, survey) => {
+        for (const c of proven) {
+          const at = { source: c.source, id: c.object };
+          if (c.kind === 'member') await observeMember(tx, survey, c);
+          else await observeOne(tx, survey, { kind: c.kind, ...at, doc: docAfter(c) });
+        }
+      });
+    else await this.surveys.takeOver();
+    const proof = await this.prove(plan);
+    const undone = undoing && !changes.some((c) => c.state === 'verified');
+    await this.db.transaction(async (tx) => {
+      const state = undone ? 'undone' : 'applied';
+      await tx.query('update plan set state = $2, halt = null, finished_at = $3, proof = $4::jsonb where id = $1', [
+        plan,
+        state,
+        this.clock(),
+        storableJson(proof),
+      ]);
+      await this.ledger.add(
+        {
+          who: by,
+          what: `plan.${state}`,
+          subject: `plan ${plan}`,
+          after: {
+            changes: changes.length,
+            proven: proven.length,
+            points: { before: proof.pointsBefore, after: proof.pointsAfter },
+            goals: proof.goals.map(({ words, holds }) => ({ words, holds })),
+          },
+        },
+        tx,
+      );
+    });
+    this.events.emit({ type: 'plan', plan });
+  }
+
+  private async prove(plan: number): Promise<PlanProof> {
+    const { goals, preview } = await this.head(plan);
+    const [newest] = await this.db.query<{ id: number }>("select max(id)::int as id from survey where state = 'done'");
+    return {
+      survey: newest!.id,
+      goals: await this.engine.ask.proveGoals(goals),
+      pointsBefore: preview.items.reduce((n, i) => n + i.before.points, 0),
+      pointsAfter: await this.engine.ask.pointsOf(preview.items.map(({ source, item }) => ({ source, item }))),
+    };
+  }
+
+  // --- afterwards
+
+  /** Looks, after a survey, for what plans did and somebody has brought back, and says who. */
+  async lookForDrift(survey: number): Promise<void> {
+    const changes = await this.db.query<Change & { applied_at: Date }>(
+      `select c.*, p.applied_at from plan_change c join plan p on p.id = c.plan
+       where p.state = 'applied' and c.state = 'verified' and c.drift is null order by c.id`,
+    );
+    if (!changes.length) return;
+    const back = await this.engine.ask.cameBack(
+      changes.map((c) => ({
+        change: plannedOf(c),
+        before: c.before,
+        since: c.applied_at.getTime(),
+      })),
+    );
+    const found = changes.flatMap((c, i) => (back[i] ? [{ c, drift: { survey, ...back[i] } }] : []));
+    if (!found.length) return;
+    await this.db.transaction(async (tx) => {
+      for (const { c, drift } of found) {
+        await tx.query('update plan_change set drift = $2::jsonb where id = $1', [c.id, storableJson(drift)]);
+        await this.ledger.add(
+          {
+            who: 'survey',
+            what: 'plan.change.came-back',
+            subject: `${c.kind} ${c.source}/${c.object}`,
+            after: { plan: c.plan, survey, by: drift.by, words: drift.words },
+          },
+          tx,
+        );
+      }
+    });
+    for (const plan of new Set(found.map(({ c }) => c.plan))) {
+      // goals that held are asked again, now that something came back
+      const proof = await this.prove(plan);
+      await this.db.query('update plan set proof = $2::jsonb where id = $1', [plan, storableJson(proof)]);
+      this.events.emit({ type: 'plan', plan });
+    }
+  }
+
+  /** Everything in quarantine, with the plan that moved it there. */
+  async quarantine(): Promise<HeldRow[]> {
+    const rows = (await this.engine.ask.held(undefined)) ?? [];
+    const plans = await this.db.query<{ source: string; object: string; id: number; name: string; reason: string; made_by: string; at: Date }>(
+      `select distinct on (c.source, c.object) c.source, c.object, p.id, p.name, p.reason, p.made_by, c.changed_at as at
+       from plan_change c join plan p on p.id = c.plan
+       where c.kind = 'item' and c.change->>'held' = 'true' and c.state = 'verified' order by c.source, c.object, c.changed_at desc`,
+    );
+    return rows.map((r) => {
+      const p = plans.find((x) => x.source === r.source && x.object === r.item);
+      return { ...r, ...(p && { plan: { id: p.id, name: p.name, by: p.made_by, at: p.at.toISOString(), reason: p.reason } }) };
+    });
+  } // prettier-ignore
+
+  /** Plans, the newest first. Throws a FilterError where `where` cannot be read. */
+  async list(q: { text?: string | undefined; where?: string | undefined } = {}): Promise<PlanRow[]> {
+    const rows = await this.db.query<PlanSql>(`${PLAN_SQL} order by p.id desc`, [TROUBLED]);
+    return rows.map(planRow).filter(rowTest(q, 'plans', FIELDS, this.clock().getTime()));
   }
 
   async one(plan: number): Promise<PlanDetail | undefined> {
-    const [row] = await this.db.query<PlanSql & { preview: Preview }>(
-      `${PLAN_SQL.replace('select p.id', 'select p.preview, p.id')} where p.id = $2`,
-      [TROUBLED, plan],
-    );
+    const [row] = await this.db.query<PlanSql>(`${PLAN_SQL} where p.id = $2`, [TROUBLED, plan]);
     if (!row) return undefined;
-    const changes = await this.db.query<Change & { changed_at: Date | null }>(
+    const [more] = await this.db.query<Head & { proof: PlanProof | null; note: string | null }>(
+      'select * from plan where id = $1',
+      [plan],
+    );
+    const changes = await this.db.query<Change & { changed_at: Date | null; drift: PlanChange['drift'] }>(
       'select * from plan_change where plan = $1 order by seq',
       [plan],
     );
+    const events = await this.db.query<{ at: string; who: string; what: string; after: { note?: string; said?: string; at?: string } | null }>(
+      'select at, who, what, after from ledger where subject = $1 order by seq',
+      [`plan ${plan}`],
+    );
+    const open = ['draft', 'asked', 'approved', 'scheduled'].includes(row.state);
+    const told = new Map(more!.preview.changes.map((r) => [`${r.change.kind} ${r.change.source} ${r.change.id}`, r]));
     return {
       ...planRow(row),
-      preview: row.preview,
-      list: changes.map((c) => ({
+      preview: more!.preview,
+      goals: more!.goals,
+      approval: more!.approval,
+      proof: more!.proof,
+      note: more!.note,
+      moved: open ? ((await this.moved(more!))?.differs ?? null) : null,
+      events: events.map(({ at, who, what, after }): PlanEvent => {
+        const note = after?.said ?? after?.note ?? after?.at;
+        return { at, who, what: what.slice('plan.'.length), ...(note && { note }) };
+      }),
+      list: changes.map((c): PlanChange => ({
+        ...(told.get(`${c.kind} ${c.source} ${c.object}`) ?? { words: `Change the ${c.kind} ${c.object}` }),
+        change: plannedOf(c),
         id: c.id,
         seq: c.seq,
         state: c.state,
         note: c.note,
         changedAt: c.changed_at?.toISOString() ?? null,
-        entry: row.preview.changes.find(
-          (e) => e.kind === c.kind && e.source === c.source && e.id === c.object,
-        ) ?? {
-          kind: c.kind,
-          source: c.source,
-          id: c.object,
-          role: c.before.role,
-          to: c.object,
-          on: { kind: 'file', id: '', name: '' },
-        },
+        differences: differencesOf(c),
+        drift: c.drift,
       })),
     };
-  }
+  } // prettier-ignore
+}
+
+/** The object as the survey in force has it; throws where it is not there, unless `must` is off. */
+async function beforeOf(db: Db, c: PlannedChange, must = true): Promise<object | undefined> {
+  const kind = c.kind === 'member' ? 'group' : c.kind;
+  const [group, value] = c.kind === 'member' ? memberOf(c.id) : [c.id, ''];
+  const [seen] = await db.query<{ doc: object }>(
+    `select doc from observed o where kind = $1 and source = $2 and id = $3 and ${PRESENT}`,
+    [kind, c.source, group],
+  );
+  const doc = c.kind === 'member' ? (seen?.doc as GroupRow | undefined)?.members.find((m) => m.value === value) : seen?.doc;
+  if (!doc && must)
+    throw new AppError('not-there', 409, `The ${c.kind} ${c.id} is not there any more. Survey again.`);
+  return doc;
+} // prettier-ignore
+
+/** What a change proved at the workspace has left of its object; null where it is gone. */
+function docAfter(c: Change): object | null {
+  if (c.state === 'undone') return c.change ? withSet(c.after ?? c.before, inverse(c.change, c.before)) : c.before;
+  return c.change ? (c.after ?? withSet(c.before, c.change)) : null;
+}
+
+/** The group without the member, or with it again. */
+async function observeMember(tx: Db, survey: number, c: Change): Promise<void> {
+  const [group, value] = memberOf(c.object);
+  const [row] = await tx.query<{ doc: GroupRow }>(
+    "select doc from observed where kind = 'group' and source = $1 and id = $2 and valid_to is null",
+    [c.source, group],
+  );
+  if (!row) return;
+  const others = row.doc.members.filter((m) => m.value !== value);
+  const members = c.state === 'undone' ? [...others, c.before as GroupRow['members'][number]] : others;
+  await observeOne(tx, survey, { kind: 'group', source: c.source, id: group, doc: { ...row.doc, members } });
+}
+
+/** In what an object differs from what was expected of it, where a change was left because of that. */
+function differencesOf(c: Change): FieldDifference[] {
+  if (!c.found) return [];
+  const expected = (c.state.startsWith('undo') && c.change ? c.after : c.before) as Record<string, unknown>;
+  const found = c.found as Record<string, unknown>;
+  const words = (v: unknown): string => (v === undefined || v === null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v));
+  return whatDiffers(c.kind, expected, found, c.change ?? undefined).map((field) => ({
+    field,
+    expected: words(expected[field]),
+    found: words(found[field]),
+  }));
+} // prettier-ignore
+
+/** What two previews of the same changes say differently, in words. */
+export function previewDiffers(a: Preview, b: Preview): string[] {
+  const out: string[] = [];
+  const lost = b.missing.length - a.missing.length;
+  if (lost > 0) out.push(`${lost} of what it changes ${lost === 1 ? 'is' : 'are'} not there any more`);
+  const of = (p: Preview) => new Map(p.people.map((x) => [x.id, `${x.loses}/${x.reduced}`]));
+  const [x, y] = [of(a), of(b)];
+  const more = [...y.keys()].filter((id) => !x.has(id)).length;
+  const fewer = [...x.keys()].filter((id) => !y.has(id)).length;
+  const other = [...y].filter(([id, n]) => x.has(id) && x.get(id) !== n).length;
+  if (more) out.push(`${more} more ${more === 1 ? 'person loses' : 'people lose'} something`);
+  if (fewer) out.push(`${fewer} ${fewer === 1 ? 'person does' : 'people do'} not lose anything any more`);
+  if (other) out.push(`${other} ${other === 1 ? 'loses' : 'lose'} something else than was foreseen`);
+  if (a.itemsChanged !== b.itemsChanged) out.push(`${b.itemsChanged} items change in reach, not ${a.itemsChanged}`);
+  const [p, q] = [a.pointsBefore - a.pointsAfter, b.pointsBefore - b.pointsAfter];
+  if (p !== q) out.push(`it closes ${q} points, not ${p}`);
+  return out;
 }
 
 interface PlanSql {
@@ -512,32 +764,31 @@ interface PlanSql {
   name: string;
   reason: string;
   state: PlanState;
+  halt: PlanRow['halt'];
   survey: number;
   made_by: string;
   made_at: Date;
   applied_at: Date | null;
   finished_at: Date | null;
+  scheduled_for: Date | null;
   changes: number;
   verified: number;
   troubled: number;
+  drifted: number;
 }
-const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at,
+const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for,
   (select count(*)::int from plan_change c where c.plan = p.id) as changes,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state in ('verified', 'already-gone', 'undone')) as verified,
-  (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled
+  (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled,
+  (select count(*)::int from plan_change c where c.plan = p.id and c.drift is not null) as drifted
   from plan p`;
 
-const planRow = ({ made_by, made_at, applied_at, finished_at, ...r }: PlanSql): PlanRow => ({
-  id: r.id,
-  name: r.name,
-  reason: r.reason,
-  state: r.state,
-  survey: r.survey,
-  changes: r.changes,
-  verified: r.verified,
-  troubled: r.troubled,
+const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
+const planRow = ({ made_by, made_at, applied_at, finished_at, scheduled_for, ...r }: PlanSql): PlanRow => ({
+  ...r,
   madeBy: made_by,
   madeAt: made_at.toISOString(),
-  appliedAt: applied_at?.toISOString() ?? null,
-  finishedAt: finished_at?.toISOString() ?? null,
+  appliedAt: iso(applied_at),
+  finishedAt: iso(finished_at),
+  scheduledFor: iso(scheduled_for),
 });

@@ -97,7 +97,7 @@ export class Tables {
           })));
       case 'contents':
         return once(async () =>
-          (await ask.contents(q.asOf, { types: await this.recognition.typesOf(q.pack), ws: q.ws, certainty: q.certainty, byWorkspace: true }))?.rows.map((r): Row => ({
+          (await ask.contents(q.asOf, { types: await this.recognition.typesOf(q.pack), ws: q.ws, certainty: q.certainty, text: q.text, where: q.where, byWorkspace: true }))?.rows.map((r): Row => ({
             dataType: r.name, id: r.type, weight: r.weight, workspace: r.workspace ?? '', files: r.files, occurrences: r.occurrences, owners: r.owners,
             ...Object.fromEntries((['sole', 'team', 'wide', 'organisation', 'partner', 'outside', 'public'] as const).map((t, k) => [t, r.tiers[k]!])),
           })));

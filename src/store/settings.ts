@@ -1,5 +1,6 @@
 /** Settings: one JSON value by name. */
 import { PRESETS } from '../core/recognise/threshold.ts';
+import { DEFAULT_LIMITS, type ApprovalLimits } from '../core/remedy/plan.ts';
 import type { Db } from './db.ts';
 
 async function read<T>(db: Db, name: string): Promise<T | undefined> {
@@ -24,3 +25,7 @@ export const readCertainty = async (db: Db): Promise<Certainty> =>
 /** Whether the text in pictures is read. */
 export const readPictures = async (db: Db): Promise<boolean> =>
   (await read<boolean>(db, 'pictures')) ?? false;
+
+/** From where on a plan wants a second steward. */
+export const readLimits = async (db: Db): Promise<ApprovalLimits> =>
+  (await read<ApprovalLimits>(db, 'approval-limits')) ?? DEFAULT_LIMITS;

@@ -2,11 +2,12 @@
 import { useQuery } from '@tanstack/react-query';
 import { Pin, Plus, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type { CutChange, CutOption, CutPage, FindingRow, IdentityPage } from '../services/dto.ts';
+import type { CutChange, CutOption, CutPage, FindingRow, IdentityPage, KeepOut, PlanGoal } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { plural, Trouble } from './marks.tsx';
+import { Picture } from './RouteGraph.tsx';
 import { useSigned } from './signed.ts';
-import { usePickUp, useTrayHas } from './Tray.tsx';
+import { usePickUp } from './Tray.tsx';
 
 const GOALS = {
   outside: 'No outside identity reaches them',
@@ -22,12 +23,15 @@ const CHARACTER = {
   'at-the-cause': 'At the cause',
 } as const;
 
+type Pinned = Pick<CutChange, 'change' | 'words'>;
+
 export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'item' | 'summary'>[]; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [goal, setGoal] = useState<GoalKind>('outside');
   const [group, setGroup] = useState('');
-  const [pinned, setPinned] = useState<CutChange[]>([]);
-  const [plannable, setPlannable] = useState(false);
+  const [pinned, setPinned] = useState<Pinned[]>([]);
+  const [plannable, setPlannable] = useState(true);
+  const [character, setCharacter] = useState<CutOption['character']>('fewest-hurt');
   useEffect(() => dialog.current?.showModal(), []);
   const named = goal === 'beyond' || goal === 'group';
   const { data: groups } = useQuery({
@@ -35,8 +39,9 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
     queryFn: () => api<IdentityPage>('GET', withQuery('/api/people', { show: 'groups', limit: 500 })),
     enabled: named,
   });
-  const keepOut =
-    goal === 'outside' ? { outside: true } : goal === 'partners' ? { outside: true, partnersMay: true } : goal === 'anybody' ? { anybody: true } : { [goal]: group };
+  const keepOut = (
+    goal === 'outside' ? { outside: true } : goal === 'partners' ? { outside: true, partnersMay: true } : goal === 'anybody' ? { anybody: true } : { [goal]: group }
+  ) as KeepOut;
   const items = rows.map(({ source, item }) => ({ source, item }));
   const { data, error, isFetching, refetch } = useQuery({
     queryKey: ['cuts', items, keepOut, pinned.map((p) => p.change), plannable],
@@ -44,101 +49,137 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
     enabled: !named || group !== '',
     placeholderData: (before) => before,
   });
+  const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : plural(rows.length, 'finding');
+  const groupName = groups?.rows.find((g) => g.key === `group:${group}`)?.name;
+  const words = `${GOALS[goal].replace('this group', `the group “${groupName ?? group}”`).replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
+  const cut = data?.met ? (data.cuts.find((c) => c.character === character) ?? data.cuts[0]) : undefined;
   return (
-    <dialog ref={dialog} onClose={close} aria-label="The least change" className="m-auto h-[84dvh] w-[min(1180px,94vw)] rounded border border-slate bg-base-100 p-0 text-base-content">
+    <dialog ref={dialog} onClose={close} aria-label="The least change" className="m-auto h-[92dvh] max-h-[92dvh] w-[min(1240px,97vw)] max-w-[97vw] rounded border border-slate bg-base-100 p-0 text-base-content">
       <div className="flex h-full flex-col">
-        <header className="flex flex-wrap items-center gap-3 border-b border-slate px-4 py-3">
-          <h2 className="text-base font-bold">The least change for {rows.length === 1 ? `“${rows[0]!.summary.name}”` : plural(rows.length, 'finding')}</h2>
-          <select className="select select-sm w-72" aria-label="The goal" value={goal} onChange={(e) => setGoal(e.target.value as GoalKind)}>
-            {(Object.entries(GOALS) as [GoalKind, string][]).map(([k, words]) => (
-              <option key={k} value={k}>{words}</option>
-            ))}
-          </select>
-          {named && (
-            <select className="select select-sm w-56" aria-label="The group" value={group} onChange={(e) => setGroup(e.target.value)}>
-              <option value="">choose a group</option>
-              {groups?.rows.map((g) => (
-                <option key={g.key} value={g.key.slice('group:'.length)}>{g.name}</option>
-              ))}
-            </select>
-          )}
-          <label className="flex items-center gap-2">
-            <input type="checkbox" className="checkbox checkbox-xs" checked={plannable} onChange={(e) => setPlannable(e.target.checked)} /> by grants and links alone
-          </label>
-          <span className="flex-1" />
+        <header className="flex items-center gap-3 border-b border-slate px-4 py-2.5">
+          <h2 className="min-w-0 flex-1 truncate text-base font-bold">The least change for {what}</h2>
+          {isFetching && data && <span className="text-quiet">Working it out again …</span>}
           <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={close}><X size={16} aria-hidden /></button>
         </header>
-        {pinned.length > 0 && (
-          <ul aria-label="What stays as it is" className="flex flex-wrap gap-1.5 border-b border-slate px-4 py-2">
-            {pinned.map((p) => (
-              <li key={JSON.stringify(p.change)} className="inline-flex items-center rounded border border-slate bg-base-200">
-                <span className="px-2 py-0.5"><Pin size={12} aria-hidden className="mr-1 inline" />stays: {p.words}</span>
-                <button className="cursor-pointer px-1.5 hover:bg-base-300" aria-label={`Do not pin: ${p.words}`} onClick={() => setPinned(pinned.filter((x) => x !== p))}>×</button>
-              </li>
-            ))}
-          </ul>
-        )}
-        <div className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label="The cuts">
-          {error && <div className="p-4"><Trouble error={error} retry={() => void refetch()} /></div>}
-          {named && !group && <p className="p-4 text-quiet">Choose the group that the goal is about.</p>}
-          {isFetching && !data && <p className="p-4 text-quiet">Working out the least change …</p>}
-          {data && !data.met && (
-            <div className="p-4">
-              <p className="font-semibold">This goal cannot be met: there is a way in that nothing here may cut.</p>
-              <p className="mt-1">{data.prevents.join(' → ')}</p>
-              <p className="mt-2 text-quiet">Somebody owns it, a group follows from a rule, you pinned what would have to go, or grants and links alone do not do.</p>
-            </div>
-          )}
-          {data?.met && (
-            <div className={`grid h-full divide-x divide-slate ${data.cuts.length === 3 ? 'grid-cols-3' : data.cuts.length === 2 ? 'grid-cols-2' : 'grid-cols-1'}`}>
-              {data.cuts.map((c) => <One key={c.character} cut={c} pin={(p) => setPinned([...pinned, p])} alone={data.cuts.length === 1} />)}
-            </div>
-          )}
+        <div className="flex min-h-0 flex-1">
+          <section aria-label="The goal" className="flex w-[270px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
+            <label className="flex flex-col gap-1">
+              <span className="font-semibold">Goal</span>
+              <select className="select select-sm w-full" aria-label="The goal" value={goal} onChange={(e) => setGoal(e.target.value as GoalKind)}>
+                {(Object.entries(GOALS) as [GoalKind, string][]).map(([k, w]) => (
+                  <option key={k} value={k}>{w}</option>
+                ))}
+              </select>
+            </label>
+            {named && (
+              <select className="select select-sm w-full" aria-label="The group" value={group} onChange={(e) => setGroup(e.target.value)}>
+                <option value="">choose a group</option>
+                {groups?.rows.map((g) => (
+                  <option key={g.key} value={g.key.slice('group:'.length)}>{g.name}</option>
+                ))}
+              </select>
+            )}
+            <label className="flex items-start gap-2">
+              <input type="checkbox" className="checkbox checkbox-xs mt-0.5" checked={plannable} onChange={(e) => setPlannable(e.target.checked)} />
+              <span>by what the workspaces can be asked to do</span>
+            </label>
+            {pinned.length > 0 && (
+              <div>
+                <h3 className="font-semibold">What stays as it is</h3>
+                <ul aria-label="What stays as it is" className="flex flex-col gap-1">
+                  {pinned.map((p) => (
+                    <li key={JSON.stringify(p.change)} className="flex items-start rounded border border-slate bg-base-200">
+                      <span className="min-w-0 flex-1 px-2 py-0.5 break-words"><Pin size={12} aria-hidden className="mr-1 inline" />{p.words}</span>
+                      <button className="cursor-pointer px-1.5 hover:bg-base-300" aria-label={`Do not pin: ${p.words}`} onClick={() => setPinned(pinned.filter((x) => x !== p))}>×</button>
+                    </li>
+                  ))}
+                </ul>
+              </div>
+            )}
+            <p className="text-quiet">One access that a member used in the last 90 days counts as 25 that nobody uses. Owners, and groups that follow a rule, are never cut.</p>
+          </section>
+          <div className="min-w-0 flex-1 overflow-auto" tabIndex={0} aria-label="The cuts">
+            {error && <div className="p-4"><Trouble error={error} retry={() => void refetch()} /></div>}
+            {named && !group && <p className="p-4 text-quiet">Choose the group that the goal is about.</p>}
+            {isFetching && !data && <p className="p-4 text-quiet">Working out the least change …</p>}
+            {data && !data.met && (
+              <div className="p-4">
+                <p className="font-semibold">This goal cannot be met: there is a way in that nothing here may cut.</p>
+                <p className="mt-1">{data.prevents.join(' → ')}</p>
+                <p className="mt-2 text-quiet">Somebody owns it, a group follows from a rule, you pinned what would have to go, or its workspace cannot be asked to change it.</p>
+              </div>
+            )}
+            {data?.met && cut && (
+              <>
+                <div role="radiogroup" aria-label="Alternatives" className="grid grid-cols-3 gap-2 border-b border-slate px-4 py-3">
+                  {data.cuts.map((c) => (
+                    <button
+                      key={c.character}
+                      role="radio"
+                      aria-checked={c === cut}
+                      onClick={() => setCharacter(c.character)}
+                      className={`cursor-pointer rounded border px-3 py-2 text-left ${c === cut ? 'border-base-content bg-base-200' : 'border-slate hover:bg-base-200'}`}
+                    >
+                      <span className="block font-bold">{data.cuts.length === 1 ? 'The only cut worth telling' : CHARACTER[c.character]}</span>
+                      <span className="block">{c.changes.length ? plural(c.changes.length, 'change') : 'nothing has to change'}, felt by {felt(c)}</span>
+                      <span className="block text-quiet">closes {plural(c.closes, 'point')}, {plural(c.findings, 'finding')}</span>
+                    </button>
+                  ))}
+                </div>
+                <Ways key={cut.character} cut={cut} />
+                <Changes cut={cut} pin={(p) => setPinned([...pinned, p])} />
+              </>
+            )}
+          </div>
+          {cut && <Hurt cut={cut} goal={{ keepOut, items, words }} />}
         </div>
       </div>
     </dialog>
   );
 } // prettier-ignore
 
-function One({ cut, pin, alone }: { cut: CutOption; pin: (c: CutChange) => void; alone: boolean }) {
-  const { steward } = useSigned();
-  const tray = useTrayHas();
-  const { pickUp } = usePickUp();
-  const entries = cut.changes.flatMap((c) => c.entry ?? []);
-  const left = entries.filter((e) => !tray(e));
-  const others = cut.changes.filter((c) => !c.entry);
-  const heading = alone ? 'The only cut worth telling' : CHARACTER[cut.character];
+const felt = (c: CutOption): string =>
+  [c.members && plural(c.members, 'member'), c.external && plural(c.external, 'outsider')].filter(Boolean).join(' and ') || 'nobody';
+
+/** The ways in, with what is cut struck. */
+function Ways({ cut }: { cut: CutOption }) {
+  const [chosen, choose] = useState<string>();
+  const { drawing } = cut;
+  if (!drawing.nodes.length) return <p className="px-4 py-3 text-quiet">It holds already: nobody of those the goal is about has a way in.</p>;
+  const node = drawing.nodes.find((n) => n.id === chosen);
   return (
-    <section aria-label={CHARACTER[cut.character]} className="flex min-w-0 flex-col gap-3 px-4 py-3">
-      <header>
-        <h3 className="font-bold">{heading}</h3>
-        <p>
-          {cut.changes.length === 0 ? 'It holds already: nothing has to change.' : (
-            <>
-              <b>{plural(cut.changes.length, 'change')}</b>, felt by <b>{[cut.members && plural(cut.members, 'member'), cut.external && plural(cut.external, 'outsider')].filter(Boolean).join(' and ') || 'nobody'}</b>
-            </>
-          )}
-        </p>
-        <p className="text-quiet">Closes {plural(cut.closes, 'point')} and {plural(cut.findings, 'finding')}, everywhere together.</p>
-      </header>
-      {steward && left.length > 0 && (
-        <button className="btn btn-sm btn-primary" disabled={pickUp.isPending} onClick={() => pickUp.mutate(left)}>
-          <Plus size={14} aria-hidden /> Pick up {plural(left.length, 'grant or link', 'grants and links')}
-        </button>
-      )}
-      {entries.length > 0 && left.length === 0 && <p className="font-medium">Its grants and links are in the tray.</p>}
-      {others.length > 0 && <p className="text-quiet">{plural(others.length, 'change')} of it {others.length === 1 ? 'is' : 'are'} made in the workspace by hand: plans here withdraw grants and links.</p>}
-      {pickUp.error && <Trouble error={pickUp.error} />}
-      <ol className="flex flex-col gap-2">
+    <div className="overflow-auto border-b border-slate px-4 py-3">
+      <Picture graph={drawing} chosen={chosen} choose={choose} />
+      <p className="mt-1 text-quiet">
+        {node ? (
+          <>
+            <b className="text-base-content">{node.label}</b>
+            {node.detail && `, ${node.detail}`}
+            {node.people && node.people.length > 1 && `: ${node.people.map((p) => p.address).join(', ')}${(node.count ?? 0) > node.people.length ? ' …' : ''}`}
+          </>
+        ) : (
+          'The ways in: who, by which groups, by which grants and links, to what. What is cut is marked. The list below says the same.'
+        )}
+        {drawing.left.bundles > 0 && ` ${plural(drawing.left.bundles, 'more')} not drawn.`}
+      </p>
+    </div>
+  );
+}
+
+function Changes({ cut, pin }: { cut: CutOption; pin: (c: Pinned) => void }) {
+  return (
+    <div className="px-4 py-3">
+      <ol className="flex flex-col">
         {cut.changes.map((c) => (
-          <li key={JSON.stringify(c.change)} className="border-t border-base-300 pt-2">
+          <li key={JSON.stringify(c.change)} className="border-b border-base-300 py-2">
             <span className="flex items-start gap-2">
-              <span className="min-w-0 flex-1 break-words font-medium">{c.words}</span>
+              <span className="min-w-0 flex-1 font-medium break-words">{c.words}</span>
               <button className="btn btn-xs btn-ghost" title="This must stay: find another way" aria-label={`Pin: ${c.words} must not happen`} onClick={() => pin(c)}>
                 <Pin size={13} aria-hidden /> stays
               </button>
             </span>
-            <span className="block text-quiet">{c.cost ? `takes ${plural(c.cost, 'access', 'accesses')} beyond what the goal asks for; one used lately counts 25` : 'takes nothing beyond what the goal asks for'}</span>
+            <span className="block text-quiet">{c.cost ? `takes ${plural(c.cost, 'access', 'accesses')} beyond what the goal asks for` : 'takes nothing beyond what the goal asks for'}</span>
+            {c.cannot && <span className="block text-error">{c.cannot}</span>}
             {c.instead.length > 0 && (
               <details className="text-quiet">
                 <summary className="cursor-pointer">Why not something else?</summary>
@@ -152,13 +193,39 @@ function One({ cut, pin, alone }: { cut: CutOption; pin: (c: CutChange) => void;
           </li>
         ))}
       </ol>
-      {cut.people.length > 0 && (
-        <details className="text-quiet">
-          <summary className="cursor-pointer">Who would feel it</summary>
-          <ul>{cut.people.map((p) => <li key={p.id}>{p.name}{p.kind !== 'member' && ` (${p.kind})`}</li>)}</ul>
-        </details>
+      <p className="pt-2 text-xs text-quiet">Proven least: a flow of {cut.flow.toLocaleString('en')} through the ways in is what this cut costs.</p>
+    </div>
+  );
+} // prettier-ignore
+
+/** Who would feel it, and picking it up. */
+function Hurt({ cut, goal }: { cut: CutOption; goal: PlanGoal }) {
+  const { steward } = useSigned();
+  const { pickUp, has } = usePickUp(goal);
+  const makeable = cut.changes.flatMap((c) => (c.planned && !c.cannot ? c.planned : []));
+  const left = makeable.filter((p) => !has(p));
+  const byHand = cut.changes.length - makeable.length;
+  const members = cut.people.filter((p) => p.kind === 'member');
+  const others = cut.people.filter((p) => p.kind !== 'member');
+  return (
+    <section aria-label="Who would feel it" className="flex w-[270px] shrink-0 flex-col gap-2 overflow-auto border-l border-slate px-4 py-3">
+      <h3 className="font-bold">{cut.members ? `${plural(cut.members, 'member')} would lose something` : 'No member would lose anything'}</h3>
+      {steward && left.length > 0 && (
+        <button className="btn btn-sm btn-primary" disabled={pickUp.isPending} onClick={() => pickUp.mutate(left)}>
+          <Plus size={14} aria-hidden /> Pick up {plural(left.length, 'change')}
+        </button>
       )}
-      <p className="mt-auto pt-2 text-xs text-quiet">Proven least: a flow of {cut.flow.toLocaleString('en')} through the ways in is what this cut costs.</p>
+      {makeable.length > 0 && left.length === 0 && <p className="font-medium">It is in the tray, with its goal.</p>}
+      {byHand > 0 && <p className="text-quiet">{plural(byHand, 'change')} of it cannot be asked of the workspace.</p>}
+      {pickUp.error && <Trouble error={pickUp.error} />}
+      <ul>{members.map((p) => <li key={p.id} className="border-b border-base-300 py-0.5">{p.name}</li>)}</ul>
+      {cut.members > members.length && <p className="text-quiet">and {(cut.members - members.length).toLocaleString('en')} more</p>}
+      {cut.external > 0 && (
+        <>
+          <h3 className="mt-2 font-semibold">{plural(cut.external, 'outsider')}, which is what the goal is for</h3>
+          <ul className="text-quiet">{others.map((p) => <li key={p.id} className="truncate py-0.5" title={p.address}>{p.address} ({p.kind})</li>)}</ul>
+        </>
+      )}
     </section>
   );
 } // prettier-ignore

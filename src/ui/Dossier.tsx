@@ -17,7 +17,8 @@ import { RouteGraphDialog } from './RouteGraph.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 import { Decide, useTriage, type Deciding } from './Triage.tsx';
-import { usePickUp, useTrayHas } from './Tray.tsx';
+import { OptionsButton } from './Options.tsx';
+import { usePickUp } from './Tray.tsx';
 import { bytesWords, entryWords } from './words.ts';
 
 export interface FindingDetail {
@@ -314,8 +315,7 @@ function Decision({ row }: { row: FindingRow }) {
 function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
   const [composing, setComposing] = useState(false);
   const { steward } = useSigned();
-  const tray = useTrayHas();
-  const { pickUp } = usePickUp();
+  const { pickUp, has: tray } = usePickUp();
   const { withdrawable, mixed } = dossier;
   const left = withdrawable.filter((e) => !tray(e));
   return (
@@ -349,6 +349,11 @@ function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
       <button className="btn btn-sm" onClick={() => setComposing(true)}>
         Find the least change …
       </button>
+      <OptionsButton
+        of={{ kind: 'item', source: dossier.source, id: dossier.item.id }}
+        name="the file itself"
+        small={false}
+      />
       {composing && (
         <Compose
           rows={[{ source: dossier.source, item: dossier.item.id, summary: row.summary }]}
@@ -414,8 +419,7 @@ export function Routes({
 /** One route, drawn from the identity down to the file. */
 function Route({ route, file }: { route: RouteDto; file: string }) {
   const { steward } = useSigned();
-  const has = useTrayHas();
-  const { pickUp, putDown } = usePickUp();
+  const { pickUp, putDown, has } = usePickUp();
   const entry = 'id' in route.through ? route.through : undefined;
   const steps: { node: ReactNode; dot: 'who' | 'group' | 'entry' | 'node' }[] = [];
   const names = route.who.map((p) =>
@@ -477,6 +481,7 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
             {has(entry) ? 'In the tray' : 'Pick up'}
           </button>
         )}
+        <OptionsButton of={entry} name={`the ${entry.kind}`} />
       </div>
     ) : route.through.kind === 'ownership' ? (
       'owns the file'

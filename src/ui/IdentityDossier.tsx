@@ -2,13 +2,15 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { TIERS, type Tier } from '../core/model.ts';
+import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { EntryRef, HoldingRow, IdentityDossier as Data } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { DossierFrame, Section, type Pinning } from './Dossier.tsx';
 import { Beam, plural, Weight, When } from './marks.tsx';
 import { canWords } from './words.ts';
 import { useSigned } from './signed.ts';
-import { usePickUp, useTrayHas } from './Tray.tsx';
+import { OptionsButton } from './Options.tsx';
+import { usePickUp } from './Tray.tsx';
 
 export function IdentityDossier({
   identity,
@@ -72,6 +74,11 @@ function Body({
             .
           </p>
         )}
+        {data.account && (
+          <p className="mt-2">
+            <OptionsButton of={data.account} name="the guest’s account" small={false} />
+          </p>
+        )}
       </header>
       {data.nesting.nodes.length > 1 && (
         <Section name="How it is nested" aside="what holds it, left; what it holds, right">
@@ -101,6 +108,7 @@ function Body({
                   {g.name}
                 </button>
                 {!g.direct && <span className="text-quiet"> through another group</span>}
+                {g.leave && <Leave change={g.leave} of={g.name} />}
               </li>
             ))}
           </ul>
@@ -123,6 +131,7 @@ function Body({
                     {m.kind === 'inactive' ? 'not active' : m.kind}
                   </span>
                 )}
+                {m.leave && <Leave change={m.leave} of={m.name} />}
               </li>
             ))}
           </ul>
@@ -130,6 +139,23 @@ function Body({
         </Section>
       )}
     </>
+  );
+}
+
+/** Picks up that somebody leaves a group. */
+function Leave({ change, of }: { change: PlannedChange; of: string }) {
+  const { steward } = useSigned();
+  const { pickUp, putDown, has } = usePickUp();
+  if (!steward) return null;
+  return (
+    <button
+      className="btn btn-xs btn-ghost float-right"
+      aria-pressed={has(change)}
+      aria-label={`${has(change) ? 'Put down' : 'Pick up'}: take out, ${of}`}
+      onClick={() => (has(change) ? putDown : pickUp).mutate([change])}
+    >
+      {has(change) ? 'In the tray' : 'Take out'}
+    </button>
   );
 }
 
@@ -356,8 +382,7 @@ function Nesting({ data, select }: { data: Data; select: (key: string) => void }
 
 function Granted({ data }: { data: Data }) {
   const { steward } = useSigned();
-  const has = useTrayHas();
-  const { pickUp, putDown } = usePickUp();
+  const { pickUp, putDown, has } = usePickUp();
   if (!data.granted.length) return null;
   return (
     <Section
@@ -389,6 +414,7 @@ function Granted({ data }: { data: Data }) {
                 {has(e) ? 'In the tray' : 'Pick up'}
               </button>
             )}
+            <OptionsButton of={e} name={`the ${e.kind} on ${e.on.name}`} />
           </li>
         ))}
       </ul>

@@ -13,6 +13,8 @@ import type {
 import { api, withQuery } from './api.ts';
 import { Contents, DossierFrame, Routes, Section, type Pinning } from './Dossier.tsx';
 import { usePinned } from './filter.tsx';
+import type { ObjectKey } from '../core/remedy/plan.ts';
+import { OptionsButton } from './Options.tsx';
 import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { asOfOf, type SetUrl } from './url.ts';
 import { bytesWords, canWords, entryWords } from './words.ts';
@@ -145,6 +147,11 @@ function Body({
           </p>
         )}
       </header>
+      {asOf === undefined && (
+        <p className="px-4 pb-2">
+          <OptionsButton of={objectOf(data)} name={`this ${data.node.kind}`} small={false} />
+        </p>
+      )}
       <Routes reach={data.reach} routes={data.routes} file={data.node.name} nodeKey={data.node.key} />
       <Who nodeKey={data.node.key} asOf={asOf} usedDays={data.usedDays} />
       {isFile ? (
@@ -227,6 +234,12 @@ function Body({
     </>
   );
 }
+
+const objectOf = (data: Answer): ObjectKey => ({
+  kind: data.node.kind === 'space' ? 'space' : 'item',
+  source: data.source,
+  id: data.node.key.split(':').slice(2).join(':'),
+});
 
 const KINDS = [
   ['', 'all'],

@@ -6,7 +6,7 @@ import type { RouteGraph as Graph } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useSigned } from './signed.ts';
-import { usePickUp, useTrayHas } from './Tray.tsx';
+import { usePickUp } from './Tray.tsx';
 import { asOfOf } from './url.ts';
 import { entryWords } from './words.ts';
 
@@ -150,105 +150,133 @@ function Legend() {
   );
 }
 
-function Drawing({ graph }: { graph: Graph }) {
-  const { steward } = useSigned();
-  const has = useTrayHas();
-  const { pickUp, putDown } = usePickUp();
-  const [chosen, setChosen] = useState<string>();
+/** Says that a cut goes through here. */
+const Struck = ({ x, y }: { x: number; y: number }) => (
+  <g>
+    <rect x={x - 16} y={y - 9} width="32" height="18" rx="9" className="fill-base-100 stroke-error" />
+    <text x={x} y={y + 4} textAnchor="middle" className="fill-error text-[11px] font-bold">
+      cut
+    </text>
+  </g>
+);
+
+/** The drawing itself: what the chosen thing is joined to is lit; what a cut goes through is struck. */
+export function Picture({
+  graph,
+  chosen,
+  choose,
+}: {
+  graph: Graph;
+  chosen: string | undefined;
+  choose: (id: string | undefined) => void;
+}) {
   const { nodes, width, height } = place(graph);
   const at = new Map(nodes.map((n) => [n.id, n]));
-  const node = nodes.find((n) => n.id === chosen);
   const lit = chosen ? joined(graph, chosen) : undefined;
+  return (
+    <svg
+      className="h-auto max-w-full"
+      width={width + 8}
+      height={height + 8}
+      viewBox={`-4 -4 ${width + 8} ${height + 8}`}
+      role="group"
+      aria-label="Drawing of the routes; the table below it says the same"
+    >
+      {graph.edges.map((e, i) => {
+        const [a, b] = [at.get(e.from), at.get(e.to)];
+        if (!a || !b) return null;
+        const down = a.x === b.x;
+        const [x1, y1] = down ? [a.x + a.w / 2, a.y + BOX] : [a.x + a.w, a.y + BOX / 2];
+        const [x2, y2] = down ? [b.x + b.w / 2, b.y] : [b.x, b.y + BOX / 2];
+        const bend = down ? 0 : Math.max(24, (x2 - x1) / 2);
+        const dim = lit && !(lit.has(e.from) && lit.has(e.to));
+        return (
+          <g key={i} className={dim ? 'opacity-25' : ''}>
+            <path
+              d={`M${x1} ${y1}C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`}
+              fill="none"
+              className={e.struck ? 'stroke-error' : e.used ? 'stroke-base-content' : 'stroke-quiet'}
+              strokeWidth={e.used ? 2 : 1.25}
+              strokeDasharray={e.struck ? '3 3' : e.could ? '1 4' : e.used ? undefined : '5 4'}
+            />
+            {e.struck && <Struck x={(x1 + x2) / 2} y={(y1 + y2) / 2} />}
+            {e.cut !== undefined && (
+              <g>
+                <rect
+                  x={(x1 + x2) / 2 - 15}
+                  y={(y1 + y2) / 2 - 8}
+                  width="30"
+                  height="16"
+                  rx="8"
+                  className="fill-base-100 stroke-slate"
+                />
+                <text
+                  x={(x1 + x2) / 2}
+                  y={(y1 + y2) / 2 + 4}
+                  textAnchor="middle"
+                  className="fill-base-content text-[11px]"
+                >
+                  {e.cut ? `−${e.cut}` : '0'}
+                </text>
+              </g>
+            )}
+          </g>
+        );
+      })}
+      {nodes.map((n) => (
+        <g
+          key={n.id}
+          role="button"
+          tabIndex={0}
+          aria-label={`${n.label}${n.detail ? `, ${n.detail}` : ''}`}
+          aria-pressed={n.id === chosen}
+          className={`cursor-pointer outline-offset-2 ${lit && !lit.has(n.id) ? 'opacity-30' : ''}`}
+          onClick={() => choose(n.id === chosen ? undefined : n.id)}
+          onKeyDown={(e) => {
+            if (e.key !== 'Enter' && e.key !== ' ') return;
+            e.preventDefault();
+            choose(n.id === chosen ? undefined : n.id);
+          }}
+        >
+          <rect
+            x={n.x}
+            y={n.y}
+            width={n.w}
+            height={BOX}
+            rx={n.column === 'group' ? 17 : n.column === 'node' ? 0 : 4}
+            className={`${n.outside ? 'fill-base-300' : 'fill-base-200'} ${n.struck ? 'stroke-error' : n.id === chosen ? 'stroke-base-content' : 'stroke-slate'}`}
+            strokeDasharray={n.struck ? '3 3' : undefined}
+            strokeWidth={n.id === chosen || n.struck ? 2 : 1}
+          />
+          <text
+            x={n.x + 10}
+            y={n.y + (n.detail ? 15 : 21)}
+            className={`fill-base-content text-[12.5px] ${n.outside ? 'font-bold' : 'font-medium'}`}
+          >
+            {short(n.label, n.w - 14)}
+          </text>
+          {n.struck && <Struck x={n.x + n.w - 12} y={n.y} />}
+          {n.detail && (
+            <text x={n.x + 10} y={n.y + 28} className="fill-quiet text-[11px]">
+              {short(n.detail, n.w + 8)}
+            </text>
+          )}
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+function Drawing({ graph }: { graph: Graph }) {
+  const { steward } = useSigned();
+  const { pickUp, putDown, has } = usePickUp();
+  const [chosen, setChosen] = useState<string>();
+  const at = new Map(graph.nodes.map((n) => [n.id, n]));
+  const node = at.get(chosen ?? '');
   return (
     <div className="flex min-h-0 flex-1">
       <div className="min-w-0 flex-1 overflow-auto p-4">
-        <svg
-          className="h-auto max-w-full"
-          width={width + 8}
-          height={height + 8}
-          viewBox={`-4 -4 ${width + 8} ${height + 8}`}
-          role="group"
-          aria-label="Drawing of the routes; the table below it says the same"
-        >
-          {graph.edges.map((e, i) => {
-            const [a, b] = [at.get(e.from), at.get(e.to)];
-            if (!a || !b) return null;
-            const down = a.x === b.x;
-            const [x1, y1] = down ? [a.x + a.w / 2, a.y + BOX] : [a.x + a.w, a.y + BOX / 2];
-            const [x2, y2] = down ? [b.x + b.w / 2, b.y] : [b.x, b.y + BOX / 2];
-            const bend = down ? 0 : Math.max(24, (x2 - x1) / 2);
-            const dim = lit && !(lit.has(e.from) && lit.has(e.to));
-            return (
-              <g key={i} className={dim ? 'opacity-25' : ''}>
-                <path
-                  d={`M${x1} ${y1}C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`}
-                  fill="none"
-                  className={e.used ? 'stroke-base-content' : 'stroke-quiet'}
-                  strokeWidth={e.used ? 2 : 1.25}
-                  strokeDasharray={e.could ? '1 4' : e.used ? undefined : '5 4'}
-                />
-                {e.cut !== undefined && (
-                  <g>
-                    <rect
-                      x={(x1 + x2) / 2 - 15}
-                      y={(y1 + y2) / 2 - 8}
-                      width="30"
-                      height="16"
-                      rx="8"
-                      className="fill-base-100 stroke-slate"
-                    />
-                    <text
-                      x={(x1 + x2) / 2}
-                      y={(y1 + y2) / 2 + 4}
-                      textAnchor="middle"
-                      className="fill-base-content text-[11px]"
-                    >
-                      {e.cut ? `−${e.cut}` : '0'}
-                    </text>
-                  </g>
-                )}
-              </g>
-            );
-          })}
-          {nodes.map((n) => (
-            <g
-              key={n.id}
-              role="button"
-              tabIndex={0}
-              aria-label={`${n.label}${n.detail ? `, ${n.detail}` : ''}`}
-              aria-pressed={n.id === chosen}
-              className={`cursor-pointer outline-offset-2 ${lit && !lit.has(n.id) ? 'opacity-30' : ''}`}
-              onClick={() => setChosen(n.id === chosen ? undefined : n.id)}
-              onKeyDown={(e) => {
-                if (e.key !== 'Enter' && e.key !== ' ') return;
-                e.preventDefault();
-                setChosen(n.id === chosen ? undefined : n.id);
-              }}
-            >
-              <rect
-                x={n.x}
-                y={n.y}
-                width={n.w}
-                height={BOX}
-                rx={n.column === 'group' ? 17 : n.column === 'node' ? 0 : 4}
-                className={`${n.outside ? 'fill-base-300' : 'fill-base-200'} ${n.id === chosen ? 'stroke-base-content' : 'stroke-slate'}`}
-                strokeWidth={n.id === chosen ? 2 : 1}
-              />
-              <text
-                x={n.x + 10}
-                y={n.y + (n.detail ? 15 : 21)}
-                className={`fill-base-content text-[12.5px] ${n.outside ? 'font-bold' : 'font-medium'}`}
-              >
-                {short(n.label, n.w - 14)}
-              </text>
-              {n.detail && (
-                <text x={n.x + 10} y={n.y + 28} className="fill-quiet text-[11px]">
-                  {short(n.detail, n.w + 8)}
-                </text>
-              )}
-            </g>
-          ))}
-        </svg>
+        <Picture graph={graph} chosen={chosen} choose={setChosen} />
         {graph.left.bundles > 0 && (
           <p className="mt-2 text-quiet">
             And {plural(graph.left.people, 'more person', 'more people')} in{' '}

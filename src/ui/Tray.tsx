@@ -1,46 +1,49 @@
 /** The changes picked up so far, whom they would hurt, and the way to a plan. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { ChevronDown, ChevronUp, X } from 'lucide-react';
+import { AlertTriangle, ArrowDown, ArrowUp, ChevronDown, ChevronUp, Target, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type { EntryRef, Preview } from '../services/dto.ts';
+import type { PlannedChange } from '../core/remedy/plan.ts';
+import type { EntryRef, PlanGoal, Preview, TrayState } from '../services/dto.ts';
 import { api } from './api.ts';
-import { entryWords } from './words.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 
-export interface TrayState {
-  objects: { kind: 'grant' | 'link'; source: string; id: string }[];
-  preview?: Preview;
-}
 export const useTray = () =>
   useQuery({ queryKey: ['tray'], queryFn: () => api<TrayState>('GET', '/api/tray') });
 
-const ref = (e: EntryRef) => ({ kind: e.kind, source: e.source, id: e.id });
+/** What is picked up: a change, or a grant or link that is to be withdrawn. */
+export type Picked = PlannedChange | EntryRef;
+const changeOf = (p: Picked): PlannedChange =>
+  'on' in p ? { kind: p.kind, source: p.source, id: p.id } : p;
+const same = (a: PlannedChange, b: PlannedChange): boolean =>
+  a.kind === b.kind &&
+  a.source === b.source &&
+  a.id === b.id &&
+  JSON.stringify(a.set) === JSON.stringify(b.set);
 
-/** Picks up and puts down. */
-export function usePickUp() {
+/** Picks up, with the goal that it serves where there is one, and puts down. */
+export function usePickUp(goal?: PlanGoal) {
   const refresh = useRefresh();
+  const { steward } = useSigned();
+  const tray = useTray();
   return {
     pickUp: useMutation({
-      mutationFn: (entries: EntryRef[]) => api('POST', '/api/tray', { objects: entries.map(ref) }),
+      mutationFn: (list: readonly Picked[]) =>
+        api('POST', '/api/tray', { changes: list.map(changeOf), ...(goal && { goal }) }),
       onSuccess: refresh,
     }),
     putDown: useMutation({
-      mutationFn: (entries: Pick<EntryRef, 'kind' | 'source' | 'id'>[]) =>
+      mutationFn: (list: readonly Picked[]) =>
         api('DELETE', '/api/tray', {
-          objects: entries.map(({ kind, source, id }) => ({ kind, source, id })),
+          seqs: (tray.data?.list ?? [])
+            .filter((t) => list.some((p) => same(t.change, changeOf(p))))
+            .map((t) => t.seq),
         }),
       onSuccess: refresh,
     }),
+    has: (p: Picked): boolean =>
+      steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
   };
-}
-
-/** Whether a grant or link is in the tray. */
-export function useTrayHas(): (e: EntryRef) => boolean {
-  const { steward } = useSigned();
-  const tray = useTray();
-  return (e) =>
-    steward && !!tray.data?.objects.some((o) => o.kind === e.kind && o.source === e.source && o.id === e.id);
 }
 
 const listed = (words: string[]): string =>
@@ -57,20 +60,20 @@ export function losersWords(p: Preview): string {
   const outside = losers.length
     ? `${listed(losers as string[])} would lose access`
     : 'Nobody outside loses anything';
-  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}.`;
+  const lately = p.usedLately ? `; ${p.usedLately} of them used it lately` : '';
+  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.`;
 }
 
 export function Tray() {
   const { data } = useTray();
-  const { putDown } = usePickUp();
   const [open, setOpen] = useState(false);
   const [making, setMaking] = useState(false);
-  const n = data?.objects.length ?? 0;
+  const n = data?.list.length ?? 0;
   const preview = data?.preview;
   useEffect(() => {
     if (n === 0) setOpen(false);
   }, [n]);
-  if (n === 0)
+  if (!data || n === 0)
     return (
       <footer
         className="flex h-8 items-center border-t border-slate bg-base-200 px-4 text-quiet"
@@ -79,40 +82,25 @@ export function Tray() {
         The tray is empty. Pick up changes from a finding, and they gather here until you make a plan of them.
       </footer>
     );
+  const conflicts = data.conflicts.length;
   return (
     <footer className="border-t-2 border-base-content bg-base-200" aria-label="Tray">
-      {open && (
-        <ul className="max-h-56 overflow-auto border-b border-slate px-4 py-1">
-          {preview?.changes.map((c) => (
-            <li key={`${c.kind}${c.source}${c.id}`} className="flex h-8 items-center gap-2">
-              <span className="min-w-0 flex-1 truncate">Withdraw {entryWords(c)}</span>
-              <button
-                className="btn btn-xs btn-ghost btn-square"
-                aria-label={`Put down: ${entryWords(c)}`}
-                onClick={() => putDown.mutate([c])}
-              >
-                <X size={14} aria-hidden />
-              </button>
-            </li>
-          ))}
-          {preview?.missing.map((m) => (
-            <li key={`${m.kind}${m.source}${m.id}`} className="flex h-8 items-center gap-2 text-quiet">
-              <span className="flex-1">This {m.kind} is not in the newest survey any more.</span>
-              <button className="btn btn-xs btn-ghost" onClick={() => putDown.mutate([m])}>
-                Put it down
-              </button>
-            </li>
-          ))}
-        </ul>
-      )}
+      {open && <Opened tray={data} />}
       <div className="flex h-11 items-center gap-3 px-4">
         <button className="btn btn-sm btn-ghost gap-1" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? <ChevronDown size={14} aria-hidden /> : <ChevronUp size={14} aria-hidden />}
           {plural(n, 'change')} picked up
         </button>
-        <span className="min-w-0 flex-1 truncate">
-          {preview ? losersWords(preview) : 'Working out who would lose access …'}
-        </span>
+        {conflicts > 0 ? (
+          <span className="flex min-w-0 flex-1 items-center gap-1.5 truncate text-error">
+            <AlertTriangle size={14} aria-hidden />
+            {plural(conflicts, 'pair')} of changes cannot both be made: open the tray and put one down.
+          </span>
+        ) : (
+          <span className="min-w-0 flex-1 truncate">
+            {preview ? losersWords(preview) : 'Working out who would lose access …'}
+          </span>
+        )}
         {preview && (
           <span className="whitespace-nowrap">
             closes <b>{(preview.pointsBefore - preview.pointsAfter).toLocaleString('en')}</b> points
@@ -120,7 +108,7 @@ export function Tray() {
         )}
         <button
           className="btn btn-sm btn-primary"
-          disabled={!preview || preview.changes.length === 0}
+          disabled={!preview || preview.changes.length === 0 || conflicts > 0}
           onClick={() => setMaking(true)}
         >
           Make a plan
@@ -131,12 +119,80 @@ export function Tray() {
   );
 }
 
+/** Every change in its order, to be moved and put down; two that cannot both be had say so. */
+function Opened({ tray }: { tray: TrayState }) {
+  const refresh = useRefresh();
+  const act = useMutation({
+    mutationFn: ([method, body]: ['PUT' | 'DELETE', object]) => api(method, '/api/tray', body),
+    onSuccess: refresh,
+  });
+  const down = (seqs: number[], goals: number[] = []) => act.mutate(['DELETE', { seqs, goals }]);
+  const seqs = tray.list.map((t) => t.seq);
+  const move = (at: number, by: number) => {
+    const order = seqs.slice();
+    order.splice(at + by, 0, ...order.splice(at, 1));
+    act.mutate(['PUT', { order }]);
+  };
+  const clashing = new Set(tray.conflicts.flat());
+  return (
+    <div className="max-h-64 overflow-auto border-b border-slate px-4 py-1">
+      {act.error && <Trouble error={act.error} />}
+      {tray.goals.map((g) => (
+        <div key={g.seq} className="flex h-8 items-center gap-2">
+          <Target size={14} aria-hidden className="shrink-0" />
+          <span className="min-w-0 flex-1 truncate">
+            Goal: <b>{g.words}</b> <span className="text-quiet">proven after the plan on fresh data</span>
+          </span>
+          <button className="btn btn-xs btn-ghost btn-square" aria-label={`Drop the goal: ${g.words}`} onClick={() => down([], [g.seq])}>
+            <X size={14} aria-hidden />
+          </button>
+        </div>
+      ))}
+      <ol>
+        {tray.list.map((t, i) => {
+          const words = t.words ?? `This ${t.change.kind} is not in the newest survey any more.`;
+          return (
+            <li key={t.seq} className={`flex h-8 items-center gap-1 ${t.words ? '' : 'text-quiet'}`}>
+              <span className="w-6 text-right text-quiet">{i + 1}</span>
+              <span className="min-w-0 flex-1 truncate pl-2" title={words}>
+                {words}
+              </span>
+              {clashing.has(t.seq) && (
+                <span className="flex items-center gap-1 text-error">
+                  <AlertTriangle size={13} aria-hidden /> cannot go with {tray.conflicts.filter((c) => c.includes(t.seq)).map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1).join(', ')}
+                </span>
+              )}
+              <button className="btn btn-xs btn-ghost btn-square" disabled={i === 0} aria-label={`Earlier: ${words}`} onClick={() => move(i, -1)}>
+                <ArrowUp size={14} aria-hidden />
+              </button>
+              <button className="btn btn-xs btn-ghost btn-square" disabled={i === seqs.length - 1} aria-label={`Later: ${words}`} onClick={() => move(i, 1)}>
+                <ArrowDown size={14} aria-hidden />
+              </button>
+              <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${words}`} onClick={() => down([t.seq])}>
+                <X size={14} aria-hidden />
+              </button>
+            </li>
+          );
+        })}
+      </ol>
+      {tray.list.length > 1 && (
+        <button className="btn btn-xs btn-ghost" onClick={() => down(seqs, tray.goals.map((g) => g.seq))}>
+          Put all of it down
+        </button>
+      )}
+    </div>
+  );
+} // prettier-ignore
+
 function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => dialog.current?.showModal(), []);
-  const spots = [...new Set(preview.changes.map((c) => c.on.name))];
+  const [first] = preview.changes;
+  const spots = [...new Set(preview.changes.map((c) => c.entry?.on.name ?? c.words))];
   const [name, setName] = useState(
-    `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`,
+    preview.changes.every((c) => c.entry && !c.change.set)
+      ? `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`
+      : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`.slice(0, 200),
   );
   const [reason, setReason] = useState('');
   const make = useMutation({

@@ -25,7 +25,13 @@ export const STEPS = [
       { name: 'Cross-tab', path: '/exposure/cross-tab' },
     ],
   },
-  { name: 'Remedy', views: [{ name: 'Plans', path: '/remedy/plans' }] },
+  {
+    name: 'Remedy',
+    views: [
+      { name: 'Plans', path: '/remedy/plans' },
+      { name: 'Quarantine', path: '/remedy/quarantine' },
+    ],
+  },
   { name: 'Guard', views: [{ name: 'Data types', path: '/guard/data-types' }] },
   { name: 'Review', views: [] },
   { name: 'Record', views: [{ name: 'Ledger', path: '/record/ledger' }] },

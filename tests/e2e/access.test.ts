@@ -219,7 +219,7 @@ describe('questions about access', () => {
       for (const n of graph.nodes.filter((x) => x.entry).slice(0, 4)) {
         const { kind, source, id } = n.entry!;
         const preview = await scene.api<{ people: { id: string }[] }>('POST', '/api/holdings/what-if', {
-          objects: [{ kind, source, id }],
+          changes: [{ kind, source, id }],
         });
         const cut = graph.edges.find((e) => e.from === n.id)!.cut!;
         const lose = new Set(preview.people.map((p) => p.id));

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { listEndpoints } from '../../scripts/endpoints.ts';
-import { Scene, type Role } from './harness.ts';
+import { Scene } from './harness.ts';
 
 const scene = new Scene();
 beforeAll(() => scene.up());
@@ -17,7 +17,7 @@ describe('every endpoint', () => {
       const url = path.replace('[id]', '1');
       const what = `${method} ${path}`;
       if (declared!.role !== 'public') expect((await scene.raw(method, url)).status, what).toBe(401);
-      for (const role of ['owner', 'auditor'] as Role[])
+      for (const role of ['owner', 'auditor'] as const)
         if (RANK[role] < RANK[declared!.role]) {
           const response = await scene.raw(method, url, { role });
           expect(response.status, `${what} as ${role}`).toBe(403);
@@ -76,7 +76,7 @@ describe('every endpoint', () => {
       (
         await scene.raw('POST', '/api/tray', {
           role: 'steward',
-          body: { objects: [{ kind: 'grant', source: 'drives', id: 'no-such' }] },
+          body: { changes: [{ kind: 'grant', source: 'drives', id: 'no-such' }] },
         })
       ).status,
     ).toBe(404);

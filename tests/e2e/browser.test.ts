@@ -91,9 +91,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: 'Access points and locks, Selkie.txt' }).click();
     const dossier = page.getByRole('complementary', { name: 'Dossier' });
     await dossier.getByText('Withdrawing outside access is in the tray.').waitFor();
-    await scene.api('DELETE', '/api/tray', {
-      objects: (await scene.api<{ objects: object[] }>('GET', '/api/tray')).objects,
-    });
+    await scene.emptyTray();
     await dossier.getByRole('button', { name: 'Close the dossier' }).click();
     // from a number of the matrix to the files behind it
     await page.getByTitle(/^4 files of weight 3, outside/).click();

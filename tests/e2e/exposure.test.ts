@@ -297,13 +297,13 @@ describe('findings', () => {
     });
     expect(of + left).toBe(outside.length);
     const tray = await scene.api<{
-      objects: object[];
+      list: object[];
       preview: { pointsBefore: number; pointsAfter: number; members: number };
     }>('GET', '/api/tray');
-    expect(tray.objects).toHaveLength(picked);
+    expect(tray.list).toHaveLength(picked);
     expect(tray.preview.members).toBe(0);
     expect(tray.preview.pointsAfter).toBeLessThan(tray.preview.pointsBefore);
-    await scene.api('DELETE', '/api/tray', { objects: tray.objects });
+    await scene.emptyTray();
   });
 
   it('that got worse are not accepted any more, and the survey’s news says what is new', async () => {
@@ -364,7 +364,6 @@ describe('findings', () => {
 
 describe('the least change', () => {
   interface Tray {
-    objects: object[];
     preview: {
       members: number;
       guests: number;
@@ -381,13 +380,9 @@ describe('the least change', () => {
     const page = await ask1({ plannable: true });
     if (!page.met) throw new Error(page.prevents.join(' → '));
     const [least] = page.cuts;
-    expect(least!.changes.every((c) => c.entry)).toBe(true);
+    expect(least!.changes.every((c) => c.planned && !c.cannot)).toBe(true);
     await scene.api('POST', '/api/tray', {
-      objects: least!.changes.map(({ entry }) => ({
-        kind: entry!.kind,
-        source: entry!.source,
-        id: entry!.id,
-      })),
+      changes: least!.changes.map(({ planned }) => planned),
     });
     const tray = await scene.api<Tray>('GET', '/api/tray');
     expect([tray.preview.members, tray.preview.guests + tray.preview.outsiders]).toEqual([
@@ -395,7 +390,7 @@ describe('the least change', () => {
       least!.external,
     ]);
     expect(tray.preview.pointsBefore - tray.preview.pointsAfter).toBe(least!.closes);
-    await scene.api('DELETE', '/api/tray', { objects: tray.objects });
+    await scene.emptyTray();
     // with every kind of change it costs no more
     const free = await ask1({});
     if (!free.met) throw new Error('not met');

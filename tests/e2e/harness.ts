@@ -15,6 +15,8 @@ import type { FaultRule } from '../../standins/faults.ts';
 const ROOT = fileURLToPath(new URL('../..', import.meta.url));
 export const PASSWORDS = {
   steward: 'lantern-steward',
+  /** A second steward. */
+  deputy: 'lantern-deputy',
   auditor: 'lantern-auditor',
   owner: 'lantern-owner',
 } as const;
@@ -123,12 +125,12 @@ export class Scene {
 
   async startApp(env: NodeJS.ProcessEnv = {}): Promise<void> {
     const seed = join(this.home, 'seed.json');
-    const names = { steward: 'Sunniva Lunde', auditor: 'Alasdair Roake', owner: 'Merel Zandstra' };
+    const names = { steward: 'Sunniva Lunde', deputy: 'Ishbel Tait', auditor: 'Alasdair Roake', owner: 'Merel Zandstra' };
     writeFileSync(
       seed,
       JSON.stringify({
         accounts: Object.entries(PASSWORDS).map(([role, password]) => ({
-          role,
+          role: role === 'deputy' ? 'steward' : role,
           password,
           name: names[role as Role],
           address: `${role}@tarntide.example`,
@@ -250,6 +252,18 @@ export class Scene {
       method: 'DELETE',
       headers: { authorization: 'Bearer ctl' },
     });
+  }
+
+  /** Messages that the workspaces sent of themselves. */
+  async outbox(): Promise<{ to: string; about: string; text: string }[]> {
+    const answer = await fetch(`${this.standinUrl}/control/outbox`, { headers: { authorization: 'Bearer ctl' } });
+    return (await answer.json()) as { to: string; about: string; text: string }[];
+  }
+
+  /** Puts down everything in the tray. */
+  async emptyTray(): Promise<void> {
+    const { list, goals } = await this.api<{ list: { seq: number }[]; goals: { seq: number }[] }>('GET', '/api/tray');
+    await this.api('DELETE', '/api/tray', { seqs: list.map((t) => t.seq), goals: goals.map((g) => g.seq) });
   }
 
   /** Runs a survey to its end. */

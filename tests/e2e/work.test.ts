@@ -16,7 +16,7 @@ interface Plan {
   troubled: number;
   verified: number;
   preview: { members: number; guests: number; outsiders: number; people: { id: string; loses: number }[] };
-  list: { state: string; note: string | null; entry: { kind: 'grant' | 'link'; id: string } }[];
+  list: { state: string; note: string | null; change: { kind: 'grant' | 'link'; id: string } }[];
 }
 interface Finding {
   id: number;
@@ -43,7 +43,7 @@ async function planFor(...names: string[]): Promise<number> {
   for (const name of names) {
     const { dossier } = await scene.api<Detail>('GET', `/api/findings/${(await named(name)).id}`);
     await scene.api('POST', '/api/tray', {
-      objects: dossier.withdrawable.map(({ kind, source, id }) => ({ kind, source, id })),
+      changes: dossier.withdrawable.map(({ kind, source, id }) => ({ kind, source, id })),
     });
   }
   return (await scene.api<{ id: number }>('POST', '/api/plans', { name: names.join(', '), reason: 'test' }))
@@ -172,7 +172,7 @@ describe('a plan', () => {
     await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
     const applied = await ended(id);
     expect(applied.list.map((c) => c.state)).toEqual(['verified', 'verified']);
-    for (const c of applied.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).toBeNull();
+    for (const c of applied.list) expect(await scene.truth(`${c.change.kind}s`, c.change.id)).toBeNull();
     expect((await named('Dispute evidence 1.docx')).state).toBe('fixed');
     expect((await named('Dispute evidence 3.docx')).state).toBe('fixed');
     expect(
@@ -201,7 +201,7 @@ describe('a plan', () => {
     await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
     const undone = await ended(id);
     expect(undone.list.map((c) => c.state)).toEqual(['undone', 'undone', 'undone']);
-    for (const c of undone.list) expect(await scene.truth(`${c.entry.kind}s`, c.entry.id)).not.toBeNull();
+    for (const c of undone.list) expect(await scene.truth(`${c.change.kind}s`, c.change.id)).not.toBeNull();
   });
 
   it('leaves alone what is not as the survey saw it, says what failed for good, and tries that again', async () => {
@@ -212,7 +212,7 @@ describe('a plan', () => {
       'Cancelled sailing refunds.xlsx',
     );
     const { list } = await scene.api<Plan>('GET', `/api/plans/${id}`);
-    const [changed, gone, failing] = list.map((c) => c.entry);
+    const [changed, gone, failing] = list.map((c) => c.change);
     const truth = await scene.truth<object>(`${changed!.kind}s`, changed!.id);
     await scene.setTruth(`${changed!.kind}s`, { ...truth, role: 'editor' });
     const goneRow = await scene.truth<object>(`${gone!.kind}s`, gone!.id);
@@ -264,7 +264,7 @@ describe('a plan', () => {
     ];
     for (const [round, delay] of [15, 90, 170, 260, 400].entries()) {
       const id = await planFor(...names);
-      const entries = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list.map((c) => c.entry);
+      const entries = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list.map((c) => c.change);
       // slow enough that the kill falls between the steps; one answer in four is lost after the deed
       await scene.faults([
         { kind: 'latency', amount: 25, path: '/drives' },

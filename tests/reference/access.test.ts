@@ -26,8 +26,24 @@ const changes: fc.Arbitrary<Change[]> = fc.array(
       .tuple(fc.nat(6), fc.constantFrom(...ROLES), fc.constantFrom(null, '2026-01-01T00:00:00Z'))
       .map(([n, role, expiresAt]): Change => ({ grant: `gr${n}`, set: { role, expiresAt } })),
     fc
-      .tuple(fc.nat(3), fc.constantFrom(...AUDIENCES))
-      .map(([n, audience]): Change => ({ link: `ln${n}`, set: { audience } })),
+      .record(
+        {
+          audience: fc.constantFrom(...AUDIENCES),
+          noCopies: fc.constantFrom(true, null),
+          recipients: fc.array(
+            fc.constantFrom({ user: 'u0' }, { user: 'u1' }, { group: 'g0' }),
+            { maxLength: 2 },
+          ),
+        },
+        { requiredKeys: [] },
+      )
+      .chain((set) => fc.nat(3).map((n): Change => ({ link: `ln${n}`, set }))),
+    fc
+      .tuple(fc.nat(3), fc.constantFrom({ active: false }, { expiresAt: '2026-05-01T00:00:00Z' }))
+      .map(([n, set]): Change => ({ user: `u${n}`, set })),
+    fc
+      .tuple(fc.nat(8), fc.constantFrom(true, false, null))
+      .map(([n, held]): Change => ({ item: `i${n}`, set: { held } })),
     fc
       .tuple(fc.nat(3), fc.constantFrom('u0', 'u1', 'u2', 'g0', 'g1'))
       .map(([n, value]): Change => ({ member: { group: `g${n}`, value } })),
@@ -89,6 +105,11 @@ function applied(rows: Rows, list: Change[]): Rows {
     else if ('item' in c)
       setOn(
         out.items.find((i) => i.id === c.item),
+        c.set,
+      );
+    else if ('user' in c)
+      setOn(
+        out.users.find((u) => u.id === c.user),
         c.set,
       );
     else

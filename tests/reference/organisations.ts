@@ -74,6 +74,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
           fc
             .record({
               active: fc.boolean().map((b) => b || i === 0),
+              expiresAt: fc.option(times, { nil: undefined, freq: 6 }),
               kind: fc.constantFrom('member' as const, 'member' as const, 'guest' as const),
               second: maybe(fc.constantFrom('two@own.example', 'two@partner.example')),
               at: fc.constantFrom('own.example', 'partner.example', 'far.test'),
@@ -81,6 +82,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
             .map((u) => ({
               id: `u${i}`,
               name: `u${i}`,
+              ...(u.expiresAt && { expiresAt: u.expiresAt }),
               active: u.active,
               kind: u.kind,
               addresses: [
@@ -122,6 +124,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
                 parent: fc.option(fc.nat(Math.max(0, i - 1)), { nil: undefined }),
                 inherits: maybe(fc.boolean()),
                 owner: maybe(user),
+                held: fc.option(fc.boolean(), { nil: undefined, freq: 8 }),
               })
               .map((x) => ({ ...x, i })),
           ),
@@ -129,7 +132,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
         .map((raw) => {
           // an item lies in the space of its parent
           const space: string[] = [];
-          return raw.map(({ i, parent, inherits, owner, space: s }) => {
+          return raw.map(({ i, parent, inherits, owner, held, space: s }) => {
             const p = parent !== undefined && parent < i ? parent : undefined;
             space[i] = p === undefined ? `s${s}` : space[p]!;
             return clean({
@@ -140,6 +143,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
               parent: p === undefined ? undefined : `i${p}`,
               inherits,
               owner,
+              held,
             });
           });
         }),
@@ -165,6 +169,7 @@ export const organisations: fc.Arbitrary<Rows> = fc
               ),
             ),
             expiresAt: maybe(times),
+            noCopies: maybe(fc.boolean()),
           }),
           { maxLength: 4 },
         )

@@ -41,7 +41,9 @@ const under = (d: string, list: string[]) =>
 
 type Identity = { name: string; kind: 'member' | 'guest' | 'outsider'; domain: string };
 
-export function plainly(rows: Rows) {
+export function plainly(given: Rows) {
+  const ended = (u: PersonRow) => u.expiresAt !== undefined && Date.parse(u.expiresAt) <= given.takenAt;
+  const rows = { ...given, users: given.users.map((u) => ({ ...u, active: u.active && !ended(u) })) };
   const { own } = rows;
   const userById = new Map(rows.users.map((u) => [u.id, u]));
   const groupById = new Map(rows.groups.map((g) => [g.id, g]));
@@ -122,6 +124,8 @@ export function plainly(rows: Rows) {
     const links: LinkRow[] = [];
     let visible = false;
     let broken = false;
+    let held = false;
+    for (let at = item; at; at = rows.items.find((i) => i.id === at!.parent)) held ||= at.held === true;
     for (let at = item; at;) {
       const here = at;
       if (!broken) {
@@ -144,10 +148,11 @@ export function plainly(rows: Rows) {
     }
 
     const given = new Map<string, Set<string>>();
-    const give = (names: Iterable<string>, role: keyof typeof WORDS, but?: string) => {
+    const give = (names: Iterable<string>, role: keyof typeof WORDS, ...but: string[]) => {
+      if (held) return;
       for (const n of names) {
         const set = given.get(n) ?? new Set<string>();
-        for (const w of WORDS[role]) if (w !== but) set.add(w);
+        for (const w of WORDS[role]) if (!but.includes(w)) set.add(w);
         if (role === 'editor' && space.editorsShare !== false) set.add('share');
         given.set(n, set);
       }
@@ -156,27 +161,29 @@ export function plainly(rows: Rows) {
     let anyoneNow = false;
     let anyoneCould = false;
     let organisationCould = false;
-    for (const g of grants.filter(inForce)) {
+    for (const g of held ? [] : grants.filter(inForce)) {
       if ('anyone' in g.to && inert) continue;
       if ('anyone' in g.to) anyoneNow = true;
       if ('domain' in g.to && wholeDomains && !under(g.to.domain.toLowerCase(), own.domains))
         domains.add(g.to.domain.toLowerCase());
       give(who(g.to), g.role);
     }
-    for (const l of links.filter(inForce)) {
+    for (const l of held ? [] : links.filter(inForce)) {
+      const but = l.noCopies && (l.role === 'reader' || l.role === 'commenter') ? ['copy'] : [];
       if (l.audience === 'named') {
         const opened = redeemed(l);
         for (const r of l.recipients ?? [])
-          for (const n of who(r)) give([n], l.role, opened.includes(n) ? undefined : 'find');
+          for (const n of who(r)) give([n], l.role, ...but, ...(opened.includes(n) ? [] : ['find']));
       } else if (l.audience === 'organisation') {
         organisationCould = true;
         give(
           redeemed(l).filter((n) => members.includes(n)),
           l.role,
+          ...but,
         );
       } else if (!inert) {
         anyoneCould = true;
-        give(redeemed(l), l.role);
+        give(redeemed(l), l.role, ...but);
       }
     }
     if (visible) give(members, space.visibilityRole ?? 'reader');

@@ -1,15 +1,33 @@
 /** Changes to an organisation's access, and the view as it would be with them; nothing is touched. */
 import { AUDIENCES, ROLES } from '../model.ts';
-import type { Audience, ExternalSharing, Role, SpaceRow, WorkspaceRow } from '../model.ts';
+import type { Audience, ExternalSharing, Recipient, Role, SpaceRow, WorkspaceRow } from '../model.ts';
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
 import { listsBy } from './growable.ts';
-import { externalLevel, PRINCIPAL, time, type Organisation } from './organisation.ts';
-import { domainsOf, inForce, spaceRules, type View } from './view.ts';
+import {
+  BREAKS,
+  externalLevel,
+  HELD_ITSELF,
+  PRINCIPAL,
+  spreadHeld,
+  time,
+  type Organisation,
+} from './organisation.ts';
+import { domainsOf, inForce, spaceRules, view, type View } from './view.ts';
 
 /** One change: taken away, or some fields set (null takes a field away). */
 export type Change =
   | { grant: string; set?: { role?: Role; expiresAt?: string | null } }
-  | { link: string; set?: { role?: Role; audience?: Audience; expiresAt?: string | null } }
+  | {
+      link: string;
+      set?: {
+        role?: Role;
+        audience?: Audience;
+        expiresAt?: string | null;
+        noCopies?: boolean | null;
+        /** Of a named link: who holds it from now on. */
+        recipients?: Recipient[];
+      };
+    }
   | { member: { group: string; value: string } }
   | {
       space: string;
@@ -19,14 +37,23 @@ export type Change =
         externalSharing?: ExternalSharing | null;
         editorsShare?: boolean | null;
         gate?: string[] | null;
+        defaultAudience?: Audience | null;
+        dim?: boolean | null;
+        owners?: string[] | null;
       };
     }
-  | { item: string; set: { inherits?: boolean | null; owner?: string | null } }
+  | {
+      item: string;
+      set: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
+    }
+  | { user: string; set: { active?: boolean; expiresAt?: string | null } }
   | { workspace: string; set: { externalSharing?: ExternalSharing | null } };
 
 /** The change that takes an entry away. */
 export const withdrawal = ({ entries }: Organisation, e: number): Change =>
   entries.type[e] ? { link: entries.ids.at(e) } : { grant: entries.ids.at(e) };
+
+type LinkFields = Extract<Change, { link: string }>['set'] & object;
 
 export interface Alteration {
   view: View;
@@ -36,8 +63,10 @@ export interface Alteration {
   groups: Set<number>;
   /** Spaces whose settings or rules are others. */
   spaces: Set<number>;
-  /** Items that inherit or are owned otherwise. */
+  /** Items that inherit, are owned or are held otherwise. */
   items: Set<number>;
+  /** Users whose accounts are active no more. */
+  users: Set<number>;
   /** Changes to something that is not there. */
   unknown: Change[];
 }
@@ -47,8 +76,29 @@ function withFields<T extends object>(row: T, fields: object): T {
   return Object.fromEntries(Object.entries({ ...row, ...fields }).filter(([, v]) => v !== null)) as T;
 }
 
+/** The view with accounts changed, and those that are active no more. */
+function withUsers(v: View, changes: readonly Change[]): { view: View; ended: Set<number>; unknown: Change[] } {
+  const ended = new Set<number>();
+  const unknown: Change[] = [];
+  const users = v.org.users.slice();
+  for (const change of changes) {
+    if (!('user' in change)) continue;
+    const u = v.org.find('user', change.user);
+    if (u < 0) unknown.push(change);
+    else users[u] = withFields(users[u]!, change.set);
+  }
+  const later = users.every((row, u) => row === v.org.users[u])
+    ? v
+    : view({ ...v.org, users }, { moment: v.moment, settings: v.settings });
+  users.forEach((row, u) => {
+    if (row !== v.org.users[u] && v.org.users[u]!.active !== later.org.users[u]!.active) ended.add(u);
+  });
+  return { view: ended.size ? later : v, ended, unknown };
+}
+
 /** The view with changes applied. What is not changed is shared with the view given. */
-export function alter(v: View, changes: readonly Change[]): Alteration {
+export function alter(before: View, changes: readonly Change[]): Alteration {
+  const { view: v, ended, unknown } = withUsers(before, changes);
   const org: Organisation = { ...v.org, entries: { ...v.org.entries } };
   const live = v.live.slice();
   const altered: Alteration = {
@@ -57,9 +107,10 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
     groups: new Set(),
     spaces: new Set(),
     items: new Set(),
-    unknown: [],
+    users: ended,
+    unknown,
   };
-  const own = <K extends 'role' | 'type' | 'expires'>(column: K): Organisation['entries'][K] => {
+  const own = <K extends 'role' | 'type' | 'expires' | 'noCopies'>(column: K): Organisation['entries'][K] => {
     if (org.entries[column] === v.org.entries[column])
       org.entries[column] = v.org.entries[column].slice() as never;
     return org.entries[column];
@@ -67,6 +118,7 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
   const withdrawn = new Set<number>();
   const removed = new Map<number, Set<number>>();
   const gates = new Map<number, number[]>();
+  const recipientsOf = new Map<number, Recipient[]>();
   for (const change of changes) {
     if ('grant' in change || 'link' in change) {
       const [kind, id] =
@@ -82,11 +134,9 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
         live[e] = 0;
         continue;
       }
-      const { role, expiresAt, audience } = change.set as {
-        role?: Role;
-        expiresAt?: string | null;
-        audience?: Audience;
-      };
+      const { role, expiresAt, audience, noCopies, recipients } = change.set as LinkFields;
+      if (noCopies !== undefined) own('noCopies')[e] = noCopies ? 1 : 0;
+      if (recipients) recipientsOf.set(e, recipients);
       if (role) own('role')[e] = ROLES.indexOf(role);
       if (audience) own('type')[e] = 1 + AUDIENCES.indexOf(audience);
       if (expiresAt !== undefined) own('expires')[e] = time(expiresAt ?? undefined, Infinity);
@@ -128,13 +178,22 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
       altered.items.add(i);
       if ('inherits' in change.set && v.org.breakable[v.org.itemSpace[i]!]) {
         if (org.itemBreaks === v.org.itemBreaks) org.itemBreaks = v.org.itemBreaks.slice();
-        org.itemBreaks[i] = change.set.inherits === false ? 1 : 0;
+        org.itemBreaks[i] =
+          change.set.inherits === false ? org.itemBreaks[i]! | BREAKS : org.itemBreaks[i]! & ~BREAKS;
+      }
+      if (change.set.held !== undefined) {
+        if (org.itemBreaks === v.org.itemBreaks) org.itemBreaks = v.org.itemBreaks.slice();
+        org.itemBreaks[i] = change.set.held ? org.itemBreaks[i]! | HELD_ITSELF : org.itemBreaks[i]! & ~HELD_ITSELF;
+        spreadHeld(org.itemBreaks, org.itemParent, i, org.itemEnd[i]!);
+        const S = org.spaces.length;
+        for (let e = org.entries.first[S + i]!; e < org.entries.first[S + org.itemEnd[i]!]!; e++)
+          live[e] = !withdrawn.has(e) && inForce(org, e, v.moment) ? 1 : 0;
       }
       if ('owner' in change.set) {
         if (org.itemOwner === v.org.itemOwner) org.itemOwner = v.org.itemOwner.slice();
         org.itemOwner[i] = change.set.owner ? v.org.find('user', change.set.owner) : -1;
       }
-    } else {
+    } else if ('workspace' in change) {
       const w = org.workspaces.findIndex((x) => x.id === change.workspace);
       if (w < 0) {
         altered.unknown.push(change);
@@ -146,8 +205,9 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
     }
   }
 
+  if (recipientsOf.size) nameOthers(v, org, recipientsOf);
   if (removed.size) closeAgain(v, altered, removed);
-  forgetUnnamed(v, altered.view, withdrawn);
+  forgetUnnamed(v, altered.view, withdrawn, [...withdrawn, ...recipientsOf.keys()]);
   if (gates.size) {
     const lists = org.spaces.map(
       (_, s) =>
@@ -174,6 +234,32 @@ export function alter(v: View, changes: readonly Change[]): Alteration {
     }
   }
   return altered;
+}
+
+/** Puts other recipients to some links. An address that nothing named before stands for nobody. */
+function nameOthers(v: View, org: Organisation, recipientsOf: ReadonlyMap<number, Recipient[]>): void {
+  const { toKind, toNumber } = v.org.entries;
+  const owners: number[] = [];
+  const kinds: number[] = [];
+  const numbers: number[] = [];
+  const put = (e: number, kind: number, n: number): void => {
+    if (n < 0) return;
+    owners.push(e);
+    kinds.push(kind);
+    numbers.push(n);
+  };
+  for (let e = 0; e < v.live.length; e++) {
+    const others = recipientsOf.get(e);
+    if (!others)
+      for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++) put(e, toKind.values[i]!, toNumber.values[i]!);
+    for (const r of others ?? [])
+      if ('user' in r) put(e, PRINCIPAL.user, v.org.find('user', r.user));
+      else if ('group' in r) put(e, PRINCIPAL.group, v.org.find('group', r.group));
+      else put(e, PRINCIPAL.address, v.org.addresses.indexOf(r.email.toLowerCase()));
+  }
+  const owner = Int32Array.from(owners);
+  org.entries.toKind = listsBy(owner, Int32Array.from(kinds), v.live.length);
+  org.entries.toNumber = listsBy(owner, Int32Array.from(numbers), v.live.length);
 }
 
 /** Makes anew the sets of those groups that hold, however deep, a group that lost a member. */
@@ -208,17 +294,24 @@ function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, R
 }
 
 /**
- * An outsider is known by what names them: one whom only withdrawn entries named is no longer among
+ * An outsider is known by what names them: one whom only withdrawn entries, or recipients that are no
+ * more, named is no longer among
  * those to whom a grant for anyone gives something.
  */
-function forgetUnnamed(v: View, later: View, withdrawn: ReadonlySet<number>): void {
-  const lists = [
-    [v.org.entries.toKind, v.org.entries.toNumber],
-    [v.org.entries.redeemedKind, v.org.entries.redeemedNumber],
-  ] as const;
+function forgetUnnamed(
+  v: View,
+  later: View,
+  withdrawn: ReadonlySet<number>,
+  concerned: readonly number[],
+): void {
+  const listsOf = ({ org: { entries } }: View) =>
+    [
+      [entries.toKind, entries.toNumber],
+      [entries.redeemedKind, entries.redeemedNumber],
+    ] as const;
   const maybe = new Set<number>();
-  for (const e of withdrawn)
-    for (const [kinds, numbers] of lists)
+  for (const e of concerned)
+    for (const [kinds, numbers] of listsOf(v))
       for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++)
         if (
           kinds.values[i] === PRINCIPAL.address &&
@@ -226,7 +319,7 @@ function forgetUnnamed(v: View, later: View, withdrawn: ReadonlySet<number>): vo
         )
           maybe.add(numbers.values[i]!);
   if (!maybe.size) return;
-  for (const [kinds, numbers] of lists) {
+  for (const [kinds, numbers] of listsOf(later)) {
     let e = 0;
     for (let i = 0; i < kinds.values.length; i++) {
       if (kinds.values[i] !== PRINCIPAL.address || !maybe.has(numbers.values[i]!)) continue;

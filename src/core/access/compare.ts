@@ -1,10 +1,10 @@
 /** What changed between two surveys of one organisation: whose reach, by which change. */
 import { TIERS, type Tier } from '../model.ts';
 import { has } from './bits.ts';
-import { nodeOfItem, PRINCIPAL, spaceOfNode } from './organisation.ts';
+import { HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from './organisation.ts';
 import { eachName } from './names.ts';
-import { sources, who, type Source } from './questions.ts';
-import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from './reach.ts';
+import { isHeld, sources, who, type Source } from './questions.ts';
+import { forEachRedeemer, LINK_NAMED, LINK_ORGANISATION, reachesPastBreaks, type ReachColumns } from './reach.ts';
 import { identityName, type View } from './view.ts';
 
 export interface Judged {
@@ -62,7 +62,7 @@ class Signatures {
   private readonly names: Float64Array;
   private readonly groups: (number | undefined)[] = [];
   private readonly entries: Float64Array;
-  private readonly everyone: number;
+  readonly everyone: number;
   private readonly all: number;
 
   constructor(readonly v: View) {
@@ -99,7 +99,7 @@ class Signatures {
     if (!Number.isNaN(known)) return known;
     const { v } = this;
     const { entries } = v.org;
-    const h = new Hash().text(entries.ids.at(e)).number(entries.type[e]!).number(entries.role[e]!);
+    const h = new Hash().text(entries.ids.at(e)).number(entries.type[e]!).number(entries.role[e]! + 8 * entries.noCopies[e]!);
     if (entries.type[e]! <= LINK_NAMED)
       for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
         const kind = entries.toKind.values[i]!;
@@ -114,6 +114,7 @@ class Signatures {
           h.number(v.domainMembers[n]!.reduce((sum, u) => plus(sum, this.names[u]!), 0));
         } else h.number(kind === PRINCIPAL.everyone ? this.everyone : this.all);
       }
+    else if (entries.type[e] === LINK_ORGANISATION) h.number(this.everyone);
     let redeemed = 0;
     forEachRedeemer(v, e, (i) => (redeemed = plus(redeemed, this.names[i]!)));
     return (this.entries[e] = h.number(redeemed).value());
@@ -162,7 +163,8 @@ class Signatures {
     );
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
       const parent = org.itemParent[i]!;
-      const above = org.itemBreaks[i] ? past : node[parent < 0 ? s : S + parent]!;
+      const above =
+        org.itemBreaks[i]! & HELD ? 0 : org.itemBreaks[i] ? past : node[parent < 0 ? s : S + parent]!;
       node[S + i] = plus(
         above,
         this.on(S + i, () => true),
@@ -206,13 +208,20 @@ function causesOf(
     const owner = s.entry === 'ownership' ? org.itemOwner[s.at - org.spaces.length]! : -1;
     const plain =
       typeof s.entry === 'number'
-        ? `${org.entries.type[s.entry]} ${org.entries.role[s.entry]} ${namesOf(v, s.entry)}`
+        ? `${org.entries.type[s.entry]} ${org.entries.role[s.entry]} ${org.entries.noCopies[s.entry]} ${namesOf(v, s.entry)}`
         : s.entry === 'visibility'
           ? (org.spaces[s.at]!.visibilityRole ?? 'reader')
           : org.users[owner]!.id;
     found.set(`${what} ${id}`, {
       cause: { what, id },
-      hash: typeof s.entry === 'number' ? sig.entry(s.entry) : owner >= 0 && !has(v.all, owner) ? 0 : 1,
+      hash:
+        typeof s.entry === 'number'
+          ? sig.entry(s.entry)
+          : owner < 0
+            ? sig.everyone
+            : has(v.all, owner)
+              ? 1
+              : 0,
       plain,
     });
   }
@@ -297,7 +306,8 @@ export function compare(a: Judged, b: Judged, of: 'items' | 'spaces' = 'items'):
     return n >= 0 && v.org.spaceListed[n] ? n : -1;
   };
   const owner = ({ view: v }: Judged, node: number): string | undefined => {
-    const o = node < v.org.spaces.length ? -1 : v.org.itemOwner[node - v.org.spaces.length]!;
+    const o =
+      node < v.org.spaces.length || isHeld(v, node) ? -1 : v.org.itemOwner[node - v.org.spaces.length]!;
     return o >= 0 && has(v.all, o) && has(v.spaces[spaceOfNode(v.org, node)]!.allowed, o)
       ? v.org.users[o]!.id
       : undefined;

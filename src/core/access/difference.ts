@@ -5,6 +5,7 @@ import { itemsBelow, PRINCIPAL } from './organisation.ts';
 import {
   free,
   givenTo,
+  isHeld,
   isInert,
   roleOf,
   sources,
@@ -14,6 +15,7 @@ import {
   type Unions,
 } from './questions.ts';
 import { reach, type ReachColumns } from './reach.ts';
+import { whatOf } from './what.ts';
 import type { View } from './view.ts';
 
 /** Identities whose capabilities at some nodes differ in the same way, as columns. */
@@ -65,6 +67,7 @@ function touchedBy(v: View, a: Alteration, renamed: ReadonlySet<number>): Int32A
   for (const e of renamed) if (v.live[e]) below(org.entries.node[e]!);
   for (const s of a.spaces) below(s);
   for (const i of a.items) below(S + i);
+  for (const identity of a.users) whatOf(v, { identity }).forEach((bits, node) => bits && (marks[node] = 1));
   const touched: number[] = [];
   for (let node = 0; node < marks.length; node++) if (marks[node]) touched.push(node);
   return Int32Array.from(touched);
@@ -179,7 +182,9 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
   for (const owner of owners) {
     const at = result.identities.indexOf(owner);
     const holds = (x: View, told: Uint8Array): number =>
-      x.org.itemOwner[item] === owner && has(x.spaces[spaceOf(v, node)]!.allowed, owner)
+      x.org.itemOwner[item] === owner &&
+        has(x.spaces[spaceOf(v, node)]!.allowed, owner) &&
+        !isHeld(x, node)
         ? OWNER
         : at >= 0
           ? told[at]!
@@ -187,6 +192,7 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
     const same =
       at < 0 &&
       v.org.itemOwner[item] === later.org.itemOwner[item] &&
+      isHeld(v, node) === isHeld(later, node) &&
       v.spaces[spaceOf(v, node)] === later.spaces[spaceOf(v, node)];
     if (same) continue;
     const b = holds(v, result.before);

@@ -51,6 +51,8 @@ export interface Entries {
   type: Uint8Array;
   node: Int32Array;
   role: Uint8Array;
+  /** 1 where a link forbids copies. */
+  noCopies: Uint8Array;
   /** Milliseconds since 1970; Infinity where it never ends. */
   expires: Float64Array;
   /** Milliseconds since 1970; NaN where unknown. */
@@ -97,7 +99,11 @@ export interface Organisation {
   itemSpace: Int32Array;
   itemParent: Int32Array;
   itemOwner: Int32Array;
-  /** 1 where the item takes nothing from its parent (only ever in a breakable workspace). */
+  /**
+   * Bits: `BREAKS` where the item takes nothing from its parent (only ever in a breakable workspace);
+   * `HELD` where nothing applies to it at all, because it (`HELD_ITSELF`) or a folder above it is in
+   * quarantine. So 0 is an item that takes what is above.
+   */
   itemBreaks: Uint8Array;
   entries: Entries;
   addresses: string[];
@@ -105,6 +111,18 @@ export interface Organisation {
   problems: Problem[];
   /** Number of a user, group, space, item or entry by id, or −1. */
   find(kind: 'user' | 'group' | 'space' | 'item' | 'grant' | 'link', id: string): number;
+}
+
+export const BREAKS = 1;
+export const HELD = 2;
+export const HELD_ITSELF = 4;
+
+/** Makes `HELD` right for items from one up to another, which make whole trees, from `HELD_ITSELF`. */
+export function spreadHeld(breaks: Uint8Array, parent: Int32Array, from: number, to: number): void {
+  for (let i = from; i < to; i++) {
+    const held = breaks[i]! & HELD_ITSELF || (parent[i]! >= 0 && breaks[parent[i]!]! & HELD);
+    breaks[i] = held ? breaks[i]! | HELD : breaks[i]! & ~HELD;
+  }
 }
 
 /** Nodes are spaces, then items: the node of item i is `spaces.length + i`. */
@@ -175,6 +193,7 @@ export class OrganisationBuilder {
   private readonly entrySpace = new GrowInt32();
   private readonly entryItem = new GrowInt32();
   private readonly entryRole = new GrowInt32();
+  private readonly entryNoCopies = new GrowInt32();
   private readonly entryExpires = new GrowFloat64();
   private readonly entryMade = new GrowFloat64();
   private readonly toEntry = new GrowInt32();
@@ -224,17 +243,29 @@ export class OrganisationBuilder {
     this.itemSpace.push(this.spaces.ids.of(row.space));
     this.itemParent.push(row.parent === undefined ? -1 : this.items.of(row.parent));
     this.itemOwner.push(row.owner === undefined ? -1 : this.users.ids.of(row.owner));
-    this.itemBreaks.push(row.inherits === false ? 1 : 0);
+    this.itemBreaks.push((row.inherits === false ? BREAKS : 0) | (row.held ? HELD_ITSELF : 0));
   }
 
   grant(row: GrantRow): void {
-    if (this.entry('grant', this.grantIds, row.id, row.on, 0, row.role, row.expiresAt, row.grantedAt))
+    if (this.entry('grant', this.grantIds, row.id, row.on, 0, row.role, row.expiresAt, row.grantedAt, false))
       this.principal(row.to);
   }
 
   link(row: LinkRow): void {
     const type = 1 + AUDIENCES.indexOf(row.audience);
-    if (!this.entry('link', this.linkIds, row.id, row.on, type, row.role, row.expiresAt, row.createdAt))
+    if (
+      !this.entry(
+        'link',
+        this.linkIds,
+        row.id,
+        row.on,
+        type,
+        row.role,
+        row.expiresAt,
+        row.createdAt,
+        row.noCopies === true,
+      )
+    )
       return;
     for (const r of row.recipients ?? []) this.principal(r);
     for (const r of row.redeemedBy ?? []) {
@@ -259,6 +290,7 @@ export class OrganisationBuilder {
     role: GrantRow['role'],
     expires: string | undefined,
     made: string | undefined,
+    noCopies: boolean,
   ): boolean {
     const before = ids.length;
     if (ids.of(id) < before) {
@@ -270,6 +302,7 @@ export class OrganisationBuilder {
     this.entrySpace.push('space' in on ? this.spaces.ids.of(on.space) : -1);
     this.entryItem.push('item' in on ? this.items.of(on.item) : -1);
     this.entryRole.push(ROLES.indexOf(role));
+    this.entryNoCopies.push(noCopies ? 1 : 0);
     this.entryExpires.push(time(expires, Infinity));
     this.entryMade.push(time(made, NaN));
     return true;
@@ -488,9 +521,10 @@ export class OrganisationBuilder {
       owner[i] = rowOwner[r]!;
       breaks[i] = rowBreaks[r]!;
     }
+    if (breaks.some((b) => b & HELD_ITSELF)) spreadHeld(breaks, parent, 0, count);
     breaks.forEach((b, i) => {
-      if (!b || breakable[space[i]!]) return;
-      breaks[i] = 0;
+      if (!(b & BREAKS) || breakable[space[i]!]) return;
+      breaks[i] = b & ~BREAKS;
       this.problem(
         `item ${ids.at(i)}`,
         'says it does not inherit, which this workspace cannot do; it inherits',
@@ -516,6 +550,7 @@ export class OrganisationBuilder {
     const rowSpace = this.entrySpace.done();
     const rowItem = this.entryItem.done();
     const rowRole = this.entryRole.done();
+    const rowNoCopies = this.entryNoCopies.done();
     const spaceCount = this.spaces.ids.names.length;
     const nodes = spaceCount + itemCount;
     const ofGrant: number[] = [];
@@ -541,6 +576,7 @@ export class OrganisationBuilder {
       type: new Uint8Array(count),
       node: new Int32Array(count),
       role: new Uint8Array(count),
+      noCopies: new Uint8Array(count),
       expires: new Float64Array(count),
       made: new Float64Array(count),
     };
@@ -550,6 +586,7 @@ export class OrganisationBuilder {
       columns.type[e] = rowType[r]!;
       columns.node[e] = rowNode[r] === nodes ? -1 : rowNode[r]!;
       columns.role[e] = rowRole[r]!;
+      columns.noCopies[e] = rowNoCopies[r]!;
       columns.expires[e] = rowExpires[r]!;
       columns.made[e] = rowMade[r]!;
     }

@@ -1,7 +1,7 @@
 /** Who can do what with a node, by which routes, and what keeps someone out. */
-import { CAP, ROLES, roleBits, type Role } from '../model.ts';
+import { CAP, ROLES, roleBits, withoutCopies, type Role } from '../model.ts';
 import { add, bitsFor, forEachBoth, has, union, unionMany, type Bits } from './bits.ts';
-import { parentNode, PRINCIPAL, spaceOfNode } from './organisation.ts';
+import { BREAKS, HELD, parentNode, PRINCIPAL, spaceOfNode } from './organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
 
@@ -20,6 +20,7 @@ export function sources(v: View, node: number): Source[] {
   const { org } = v;
   const S = org.spaces.length;
   const found: Source[] = [];
+  if (isHeld(v, node)) return found;
   if (node >= S && org.itemOwner[node - S]! >= 0) found.push({ entry: 'ownership', at: node, down: [node] });
   const path = [node];
   let broken = false;
@@ -34,11 +35,15 @@ export function sources(v: View, node: number): Source[] {
         found.push({ entry: 'visibility', at, down });
       return found;
     }
-    if (org.itemBreaks[at - S]) broken = true;
+    if (org.itemBreaks[at - S]! & BREAKS) broken = true;
     at = parentNode(org, at);
     path.push(at);
   }
 }
+
+/** Whether a node is in quarantine, or below what is. */
+export const isHeld = (v: View, node: number): boolean =>
+  node >= v.org.spaces.length && (v.org.itemBreaks[node - v.org.spaces.length]! & HELD) > 0;
 
 export const spaceOf = (v: View, node: number): number => spaceOfNode(v.org, node);
 
@@ -49,6 +54,16 @@ export function roleOf(v: View, source: Source): Role {
   return ROLES[v.org.entries.role[source.entry]!]!;
 }
 
+/** The capability bits that a source gives in a space. */
+function bitsOf(v: View, source: Source, space: number): number {
+  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+  return typeof source.entry === 'number' ? entryBits(v, source.entry, bits) : bits;
+}
+
+/** What an entry gives of its role's bits. */
+export const entryBits = (v: View, e: number, bits: number): number =>
+  v.org.entries.noCopies[e] ? withoutCopies(bits) : bits;
+
 /** Calls `visit` with each identity a source gives something to, and the capability bits it gives. */
 function forEachHolder(
   v: View,
@@ -56,7 +71,7 @@ function forEachHolder(
   space: number,
   visit: (identity: number, bits: number) => void,
 ): void {
-  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+  const bits = bitsOf(v, source, space);
   if (source.entry === 'ownership') {
     const owner = v.org.itemOwner[source.at - v.org.spaces.length]!;
     if (has(v.all, owner)) visit(owner, bits);
@@ -86,7 +101,7 @@ function forEachHolder(
 
 /** The capability bits that one source gives to one identity, before what the space takes away. */
 export function givenTo(v: View, source: Source, space: number, identity: number): number {
-  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+  const bits = bitsOf(v, source, space);
   if (source.entry === 'ownership')
     return v.org.itemOwner[source.at - v.org.spaces.length] === identity && has(v.all, identity) ? bits : 0;
   if (source.entry === 'visibility') return has(v.members, identity) ? bits : 0;
@@ -162,11 +177,11 @@ export function unionsOf(v: View, list: readonly Source[], space: number): Union
     const { entry } = source;
     if (typeof entry !== 'number' || entries.type[entry] !== 0) {
       if (entry === 'visibility')
-        union(of(roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false)), v.members);
+        union(of(bitsOf(v, source, space)), v.members);
       else forEachHolder(v, source, space, (i, bits) => add(of(bits), i));
       continue;
     }
-    const given = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
+    const given = bitsOf(v, source, space);
     const set = of(given);
     for (let i = entries.toKind.start[entry]!; i < entries.toKind.start[entry + 1]!; i++) {
       const kind = entries.toKind.values[i]!;
@@ -312,6 +327,7 @@ export function membershipWays(v: View, identity: number, group: number): number
 /** What keeps an identity from a node, one step. */
 export type Obstacle =
   | { by: 'inactive' }
+  | { by: 'held' }
   | { by: 'no-route' }
   | { by: 'expired' | 'not-followed' | 'inert' | 'break'; source: Source; bits: number }
   | { by: 'external-sharing' | 'gate'; bits: number };
@@ -326,6 +342,7 @@ export function whyNot(v: View, identity: number, node: number): Obstacle[] {
   const space = spaceOf(v, node);
   const found: Obstacle[] = [];
   if (!has(v.all, identity)) found.push({ by: 'inactive' });
+  if (isHeld(v, node)) return [...found, { by: 'held' }];
   const path = [node];
   let broken = false;
   for (let at = node; at >= 0; at = parentNode(org, at)) {
@@ -334,7 +351,7 @@ export function whyNot(v: View, identity: number, node: number): Obstacle[] {
     for (let e = org.entries.first[at]!; e < org.entries.first[at + 1]!; e++) {
       const source: Source = { entry: e, at, down };
       const type = org.entries.type[e]!;
-      const bits = roleBits(roleOf(v, source), org.spaces[space]!.editorsShare !== false);
+      const bits = bitsOf(v, source, space);
       const named = type > LINK_NAMED ? hasRedeemed(v, e, identity) : namesIdentity(v, e, identity);
       const could = type === 3 || (type === 2 && has(v.members, identity));
       if (!v.live[e]) {

@@ -15,7 +15,7 @@ import {
   unionMany,
   type Bits,
 } from './bits.ts';
-import { PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
+import { HELD, PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
 import { addPrincipal, domainsOf, soleIdentity, type SpaceRules, type View } from './view.ts';
 
 const OUTSIDE = TIERS.indexOf('outside');
@@ -24,7 +24,7 @@ const PUBLIC = TIERS.indexOf('public');
 
 const MANAGER = 3;
 export const LINK_NAMED = 1;
-const LINK_ORGANISATION = 2;
+export const LINK_ORGANISATION = 2;
 
 /** Reach of nodes as columns; nodes are spaces, then items. */
 export interface ReachColumns {
@@ -263,6 +263,8 @@ function reachOfSpace(
     applyEntries(v, s, rules, pastBreak, (e) => reachesPastBreaks(v, e));
     return settle(v, pastBreak, rules, out);
   };
+  /** What is left in quarantine. */
+  let nobody: State | undefined;
 
   // sets live only as long as their folder is being walked, so a few of them serve for all
   const last = org.spaceFirst[s + 1]!;
@@ -284,7 +286,12 @@ function reachOfSpace(
         continue;
       }
     }
-    let state = org.itemBreaks[item] ? broken() : frame.state;
+    const held = (org.itemBreaks[item]! & HELD) > 0;
+    let state = held
+      ? (nobody ??= settle(v, emptyState(v), rules, out))
+      : org.itemBreaks[item]
+        ? broken()
+        : frame.state;
     let own = false;
     for (let e = first[node]!; e < first[node + 1]! && !own; e++) own = v.live[e] === 1;
     if (own) {
@@ -302,7 +309,7 @@ function reachOfSpace(
       applyEntries(v, node, rules, state);
       settle(v, state, rules, out);
     }
-    put(v, node, org.itemOwner[item]!, state, rules, out);
+    put(v, node, held ? -1 : org.itemOwner[item]!, state, rules, out);
     if (tally?.counts[item]) {
       const heavy = tally.counts[item]! - 1;
       state.files++;
@@ -318,6 +325,7 @@ function reachOfSpace(
   }
   for (const { state, own } of stack) if (own) done(state);
   if (pastBreak) done(pastBreak);
+  if (nobody) done(nobody);
 }
 
 /** Whether an entry on a space reaches through every break below it. */

@@ -6,7 +6,7 @@ import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.
 import { add, Arena, bitsFor, has, intersect, union, type Bits } from './bits.ts';
 import { closeGroups, listIfSmall } from './groups.ts';
 import { Interner } from './growable.ts';
-import { isOwnAddress, PRINCIPAL, type Organisation } from './organisation.ts';
+import { HELD, isOwnAddress, PRINCIPAL, time, type Organisation } from './organisation.ts';
 
 export interface ReachSettings {
   /** More members than this are *wide*. */
@@ -86,8 +86,10 @@ export interface ViewOptions {
 const comesFirst = (a: PersonRow, b: PersonRow): boolean => (a.active !== b.active ? a.active : a.id < b.id);
 
 /** Judges an organisation at a moment. Cost: identities × groups / 32 words, plus one pass over entries. */
-export function view(org: Organisation, options: ViewOptions = {}): View {
-  const moment = options.moment ?? org.takenAt;
+export function view(built: Organisation, options: ViewOptions = {}): View {
+  const moment = options.moment ?? built.takenAt;
+  const users = usersAt(built.users, moment);
+  const org = users === built.users ? built : { ...built, users };
   const userCount = org.users.length;
   const userOfAddress = new Map<string, number>();
   org.users.forEach((person, u) => {
@@ -133,11 +135,11 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     if (!coveredBy(domain, org.own.partnerDomains)) add(unexpected, i);
   }
 
-  const usersAt = new Map<string, number[]>(org.domains.map((d) => [d, []]));
-  if (usersAt.size)
+  const usersOf = new Map<string, number[]>(org.domains.map((d) => [d, []]));
+  if (usersOf.size)
     org.users.forEach((p, u) => {
       if (!p.active) return;
-      for (const domain of new Set(p.addresses.map(domainOf))) usersAt.get(domain)?.push(u);
+      for (const domain of new Set(p.addresses.map(domainOf))) usersOf.get(domain)?.push(u);
     });
 
   const live = new Uint8Array(org.entries.ids.length);
@@ -170,7 +172,7 @@ export function view(org: Organisation, options: ViewOptions = {}): View {
     unexpectedDomains: unexpectedAmong(domainNames.names, org.own.partnerDomains),
     groupMembers,
     groupLists: groupMembers.map(listIfSmall),
-    domainMembers: org.domains.map((d) => Int32Array.from(usersAt.get(d)!)),
+    domainMembers: org.domains.map((d) => Int32Array.from(usersOf.get(d)!)),
     domainStanding: Uint8Array.from(org.domains, (d) =>
       coveredBy(d, org.own.domains) ? 0 : coveredBy(d, org.own.partnerDomains) ? 1 : 2,
     ),
@@ -203,9 +205,21 @@ export function domainsOf(
 const EXISTING = EXTERNAL_SHARING.indexOf('existing-guests');
 const OFF = EXTERNAL_SHARING.indexOf('off');
 
-/** Whether an entry is on something known and has not ended by a moment. */
-export const inForce = (org: Organisation, e: number, moment: number): boolean =>
-  org.entries.node[e]! >= 0 && org.entries.expires[e]! > moment;
+/** Whether an entry is on something known and not held, and has not ended by a moment. */
+export const inForce = (org: Organisation, e: number, moment: number): boolean => {
+  const node = org.entries.node[e]!;
+  return (
+    node >= 0 &&
+    org.entries.expires[e]! > moment &&
+    !(node >= org.spaces.length && org.itemBreaks[node - org.spaces.length]! & HELD)
+  );
+};
+
+/** The users of an organisation as they are at a moment: an account that has ended is not active. */
+const usersAt = (users: PersonRow[], moment: number): PersonRow[] =>
+  users.some((u) => u.expiresAt)
+    ? users.map((u) => (time(u.expiresAt, Infinity) > moment ? u : { ...u, active: false }))
+    : users;
 
 /** What a space takes away. */
 export function spaceRules(

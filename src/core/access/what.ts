@@ -3,8 +3,8 @@ import { CAP, domainOf, ROLES, roleBits } from '../model.ts';
 import { anyBoth, has } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { groupsAbove, groupsOfUser } from './groups.ts';
-import { PRINCIPAL } from './organisation.ts';
-import { isInertEntry, namesIdentity } from './questions.ts';
+import { HELD, PRINCIPAL } from './organisation.ts';
+import { entryBits, isInertEntry, namesIdentity } from './questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { soleIdentity, type View } from './view.ts';
 
@@ -71,7 +71,7 @@ function indexOf(v: View): Index {
     const node = entries.node[e]!;
     const space = node < S ? node : org.itemSpace[node - S]!;
     if (v.spaces[space]!.anyoneInert && isInertEntry(v, e)) continue;
-    const full = roleBits(ROLES[entries.role[e]!]!, editorsShare[space]!);
+    const full = entryBits(v, e, roleBits(ROLES[entries.role[e]!]!, editorsShare[space]!));
     const type = entries.type[e]!;
     if (type > LINK_NAMED) {
       forEachRedeemer(v, e, (i) => direct.put(i, node, full));
@@ -103,7 +103,7 @@ function indexOf(v: View): Index {
   });
   const ownerBits = roleBits('owner', true);
   org.itemOwner.forEach((o, i) => {
-    if (o >= 0) owned.put(o, S + i, ownerBits);
+    if (o >= 0 && !(org.itemBreaks[i]! & HELD)) owned.put(o, S + i, ownerBits);
   });
 
   const breaksBefore = new Int32Array(org.itemIds.length + 1);
@@ -135,7 +135,7 @@ function give(v: View, index: Index, { nodes, bits: given }: Given, owner: numbe
     const to = node < S ? spaceFirst[node + 1]! : itemEnd[node - S]!;
     if (from >= to) continue;
     if (given.values[i]! & PAST || breaksBefore[from] === breaksBefore[to]) {
-      for (let k = S + from; k < S + to; k++) bits[k]! |= b;
+      for (let k = from; k < to; k++) if (!(itemBreaks[k]! & HELD)) bits[S + k]! |= b;
     } else
       for (let item = from; item < to;)
         if (itemBreaks[item]) item = itemEnd[item]!;

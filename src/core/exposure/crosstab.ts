@@ -4,7 +4,7 @@
  */
 import { countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
 import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
-import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { HELD, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isInertEntry } from '../access/questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
@@ -97,6 +97,7 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
       const node = S + i;
       open(node, (cls) => {
+        if (org.itemBreaks[i]! & HELD) return;
         if (org.itemBreaks[i]) own(cls, s, (e) => reachesPastBreaks(v, e));
         else {
           const above = columns.accessClass[parentNode(org, node)]!;

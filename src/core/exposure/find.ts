@@ -2,7 +2,7 @@
 import { ROLES, roleBits, TIERS } from '../model.ts';
 import { nodeOfItem } from '../access/organisation.ts';
 import { reachOfSource, type ReachColumns } from '../access/reach.ts';
-import { sources, spaceOf, type Source } from '../access/questions.ts';
+import { entryBits, sources, spaceOf, type Source } from '../access/questions.ts';
 import type { View } from '../access/view.ts';
 import { ALLOWED, exposurePoints, type ExposureSum } from './exposure.ts';
 
@@ -52,7 +52,7 @@ export function findExposures(
       if (entry === 'visibility')
         bits |= roleBits(v.org.spaces[at]!.visibilityRole ?? 'reader', editorsShare);
       else if (entry !== 'ownership') {
-        bits |= roleBits(ROLES[v.org.entries.role[entry]!]!, editorsShare);
+        bits |= entryBits(v, entry, roleBits(ROLES[v.org.entries.role[entry]!]!, editorsShare));
         const made = v.org.entries.made[entry]!;
         if (!Number.isNaN(made)) since = Math.min(since ?? made, made);
       }

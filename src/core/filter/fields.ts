@@ -167,6 +167,18 @@ export const FIELDS = {
     occurrences: int('how often it counts'),
     packs: list('packs it is in'),
   },
+  plans: {
+    text: ANY,
+    name: text('what it is called'),
+    reason: text('why it was made'),
+    state: text('how far it has come', ['draft', 'asked', 'approved', 'scheduled', 'applying', 'applied', 'undoing', 'undone', 'discarded']),
+    madeBy: text('who made it'),
+    madeAt: time('when it was made'),
+    appliedAt: time('when it was applied'),
+    size: int('changes in it'),
+    troubled: int('changes that want looking at'),
+    cameBack: int('changes that somebody brought back'),
+  },
   ledger: {
     text: ANY,
     seq: int('number of the entry'),

@@ -1,5 +1,5 @@
 /** What filters can ask of spaces, folders and files, from columns: only what a filter uses is worked out. */
-import { nodeOfItem, parentNode, spaceOfNode } from '../access/organisation.ts';
+import { BREAKS, nodeOfItem, parentNode, spaceOfNode } from '../access/organisation.ts';
 import { reachOf, type ReachColumns } from '../access/reach.ts';
 import type { View } from '../access/view.ts';
 import { SEVERITIES } from '../exposure/exposure.ts';
@@ -75,7 +75,7 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
     },
     members: (n) => columns.members[n]!,
     external: (n) => columns.guests[n]! + columns.outsiders[n]!,
-    inherits: (n) => n < S || !org.itemBreaks[n - S],
+    inherits: (n) => n < S || !(org.itemBreaks[n - S]! & BREAKS),
     modified: (n) => f.modified(n),
   };
 }

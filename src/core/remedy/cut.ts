@@ -8,7 +8,7 @@ import { withdrawal, type Change } from '../access/change.ts';
 import { whatIf } from '../access/difference.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { isInertEntry } from '../access/questions.ts';
+import { isHeld, isInertEntry } from '../access/questions.ts';
 import {
   addHolders,
   forEachRedeemer,
@@ -88,14 +88,14 @@ const keyOf = (change: Change): string => JSON.stringify(change);
 
 /**
  * Builds the network of a goal. `since`: uses from this moment on count, in milliseconds. `exact`: how
- * many candidates at most are each tried by what-if; of more, whom they name is counted. `kinds`: no other
- * kinds of change are cut.
+ * many candidates at most are each tried by what-if; of more, whom they name is counted. `makeable`: what it
+ * does not hold for is not cut.
  */
 export function cutNetwork(
   v: View,
   columns: ReachColumns,
   goal: Goal,
-  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number; kinds?: readonly Candidate['kind'][] } = {},
+  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number; makeable?: (change: Change) => boolean } = {},
 ): CutNetwork {
   const { org } = v;
   const { entries } = org;
@@ -113,7 +113,7 @@ export function cutNetwork(
     return x;
   };
   const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true, entry?: number): void => {
-    if (!allowed || (options.kinds && !options.kinds.includes(kind)) || pins.changes.has(keyOf(change))) {
+    if (!allowed || options.makeable?.(change) === false || pins.changes.has(keyOf(change))) {
       network.edge(a, b, UNCUTTABLE);
       return;
     }
@@ -239,6 +239,7 @@ export function cutNetwork(
   };
   for (const item of goal.items) {
     const n = nodeOfItem(org, item);
+    if (isHeld(v, n)) continue;
     const space = org.itemSpace[item]!;
     const x = nodeVertex(n);
     // what reaches through every break comes past the folders

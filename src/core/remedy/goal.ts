@@ -1,12 +1,16 @@
 /** Goals as stewards state them, resolved to who is to be kept from which items. */
-import { add, bitsFor, has, union } from '../access/bits.ts';
+import { add, anyBoth, bitsFor, has, union } from '../access/bits.ts';
+import { groupsAbove } from '../access/groups.ts';
+import { nodeOfItem, PRINCIPAL } from '../access/organisation.ts';
+import { isInert, sources, spaceOf, who } from '../access/questions.ts';
+import type { ReachColumns } from '../access/reach.ts';
 import { findIdentity, type View } from '../access/view.ts';
 import type { Goal } from './cut.ts';
 
 /** Who is to be kept out. */
 export type KeepOut =
   /** Every guest and outsider, whole domains, and whoever holds a link; partners may stay. */
-  | { outside: true; partnersMay?: boolean }
+  | { outside: true; partnersMay?: boolean | undefined }
   /** Whoever is not known: links and grants for anyone. */
   | { anybody: true }
   /** One member, guest or outsider, by id or address. */
@@ -47,4 +51,42 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
   const who = bitsFor(v.identityCount);
   for (let i = 0; i < v.identityCount; i++) if (has(v.all, i) && !has(inside, i)) add(who, i);
   return { who, anybody: true, anyMember: true, domains: foreign, items };
+}
+
+/**
+ * The items on which a goal does not hold, by asking of each who can do something with it; no network and
+ * no cut has a part in it.
+ */
+export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] {
+  const byClass = new Map<number, boolean>();
+  const above = goal.group === undefined ? new Set<number>() : groupsAbove(v.org, [goal.group]);
+  const { entries } = v.org;
+  /** Whether the group is named by something that lets somebody in. */
+  const byGroup = (node: number): boolean => {
+    const { allowed } = v.spaces[spaceOf(v, node)]!;
+    const members = v.groupMembers[goal.group!]!;
+    if (!anyBoth(members, allowed)) return false;
+    return sources(v, node).some((s) => {
+      if (typeof s.entry !== 'number' || entries.type[s.entry]! > 1 || isInert(v, s, spaceOf(v, node))) return false;
+      for (let k = entries.toKind.start[s.entry]!; k < entries.toKind.start[s.entry + 1]!; k++)
+        if (entries.toKind.values[k] === PRINCIPAL.group && above.has(entries.toNumber.values[k]!)) return true;
+      return false;
+    });
+  };
+  const open = (node: number): boolean => {
+    const cls = columns.classes[columns.accessClass[node]!]!;
+    if (goal.anybody && (cls.anyoneNow || cls.anyoneCould)) return true;
+    if (goal.anyMember && cls.couldMembers > cls.members) return true;
+    if (cls.wholeDomains.some((d) => goal.domains.has(d))) return true;
+    if (goal.group !== undefined) return byGroup(node);
+    return who(v, node, false).some((bits, i) => bits > 0 && has(goal.who, i));
+  };
+  return [...goal.items].filter((item) => {
+    const node = nodeOfItem(v.org, item);
+    const cls = columns.accessClass[node]!;
+    let found = byClass.get(cls);
+    if (found === undefined) byClass.set(cls, (found = open(node)));
+    const owner = v.org.itemOwner[item]!;
+    return found || (columns.ownerAdds[node] === 1 && owner >= 0 && has(goal.who, owner));
+  });
 }

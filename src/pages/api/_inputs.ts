@@ -5,6 +5,7 @@ import { MEASURES } from '../../core/exposure/crosstab.ts';
 import { DIMENSIONS } from '../../services/dto.ts';
 import type { Filtered } from '../../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
+import { plannedSchema } from '../../formats/planned.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>
@@ -14,10 +15,8 @@ export const text = (most: number) =>
     .refine((t) => !t.includes('\0'), 'must not hold U+0000');
 export const nothing = z.object({});
 export const number = z.coerce.number().int().min(0).max(2_147_483_647);
-export const objects = z
-  .array(z.object({ kind: z.enum(['grant', 'link']), source: text(200), id: text(512) }))
-  .min(1)
-  .max(500);
+/** Changes that are picked up. */
+export const changes = plannedSchema.array().min(1).max(2000);
 
 /** The survey as of which is asked; the present where absent. */
 export const asOf = number.optional();

@@ -1,16 +1,10 @@
 import { z } from 'zod';
+import { keepOutSchema } from '../../formats/planned.ts';
 import { endpoint } from './_endpoint.ts';
 import { text } from './_inputs.ts';
 import { found } from './_problem.ts';
 
 const id = text(1100).min(1);
-const keepOut = z.union([
-  z.strictObject({ outside: z.literal(true), partnersMay: z.boolean().default(false) }),
-  z.strictObject({ anybody: z.literal(true) }),
-  z.strictObject({ identity: id }),
-  z.strictObject({ group: id }),
-  z.strictObject({ beyond: id }),
-]);
 /** A change as a cut named it, given back to be pinned. */
 const pinned = z
   .union([
@@ -33,7 +27,7 @@ export const POST = endpoint({
       .array(z.object({ source: text(200), item: text(512) }))
       .min(1)
       .max(5000),
-    keepOut,
+    keepOut: keepOutSchema,
     pinned,
     plannable: z.boolean().default(false),
   }),

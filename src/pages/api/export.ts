@@ -17,6 +17,7 @@ const FORMATS = {
 const FILTERED: Partial<Record<TableName, Filtered>> = {
   findings: 'findings',
   causes: 'causes',
+  contents: 'content-files',
   'content-files': 'content-files',
   unread: 'unread',
   outside: 'outside',

@@ -15,6 +15,9 @@ export interface ContentsQuery {
   ws?: string | undefined;
   /** From this certainty on, instead of what is set for each data type. */
   certainty?: number | undefined;
+  /** Only in files that a condition over `FIELDS['content-files']` and a text fit. */
+  where?: string | undefined;
+  text?: string | undefined;
   /** A row for each workspace. */
   byWorkspace: boolean;
 }
@@ -100,7 +103,9 @@ function* counting(
 export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
   const rows = new Map<string, ContentRow & { owned: Set<string> }>();
   const files = new Set<number>();
+  const fit = q.where || q.text ? new Set(filesThat(l, q).map(([item]) => item)) : undefined;
   for (const { item, found, occurrences } of counting(l, q)) {
+    if (fit && !fit.has(item)) continue;
     files.add(item);
     const source = sourceOf(l, item);
     const k = q.byWorkspace ? `${found.dataType} ${source}` : found.dataType;
@@ -149,8 +154,8 @@ const fileFields = (l: Loaded): Getters<[number, ContentFile], 'content-files'> 
   certainty: ([, r]) => r.certainty,
 });
 
-/** Files that hold something that counts; a file once, with all of it. */
-export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; total: number } {
+/** Files that hold something that counts and fit, by item; a file once, with all of it. */
+function filesThat(l: Loaded, q: Pick<FilesQuery, 'types' | 'ws' | 'certainty' | 'tier' | 'text' | 'where'>): [number, ContentFile][] {
   const files = new Map<number, ContentFile>();
   const text = q.text?.toLowerCase();
   for (const { item, found, occurrences, distinct } of counting(l, q)) {
@@ -185,6 +190,11 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     file.occurrences += occurrences;
     file.certainty = Math.max(file.certainty, found.certainty);
   }
+  return [...files.entries()].filter(compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt)));
+} // prettier-ignore
+
+/** Files that hold something that counts; a file once, with all of it. */
+export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; total: number } {
   const by: Record<FilesQuery['sort'], (a: ContentFile, b: ContentFile) => number> = {
     occurrences: (a, b) => b.occurrences - a.occurrences,
     certainty: (a, b) => b.certainty - a.certainty,
@@ -192,8 +202,7 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     reach: (a, b) => TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
     name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
   };
-  const test = compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt));
-  const list = [...files.entries()].filter(test).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
+  const list = filesThat(l, q).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
   if (q.down) list.reverse();
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({
     ...file,

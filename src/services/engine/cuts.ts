@@ -4,19 +4,23 @@ import { has } from '../../core/access/bits.ts';
 import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import { cutNetwork, cutsOf, type Candidate } from '../../core/remedy/cut.ts';
-import { resolveGoal, type KeepOut } from '../../core/remedy/goal.ts';
-import type { CutChange, CutOption, CutPage } from '../dto.ts';
-import { changeWords, entryRef, nodeName, personRef } from './describe.ts';
+import { openItems, resolveGoal } from '../../core/remedy/goal.ts';
+import { nodeOfItem } from '../../core/access/organisation.ts';
+import { who, why } from '../../core/access/questions.ts';
+import type { CutChange, CutOption, CutPage, GoalProof, KeepOut, PlanGoal } from '../dto.ts';
+import { cutDrawing } from './cut-drawing.ts';
+import { changeWords, entryRef, nodeName, personRef, sentence } from './describe.ts';
 import { usedFrom } from './holdings.ts';
 import { key, type Loaded } from './loaded.ts';
 import { findIdentity } from '../../core/access/view.ts';
+import { plannedOf, whyNotMade } from './planned.ts';
 
 export interface CutQuery {
   items: { source: string; item: string }[];
   keepOut: KeepOut;
   /** Changes that must not be made. */
   pinned: Change[];
-  /** Only grants and links are withdrawn: what a plan can do. */
+  /** Only changes that the workspaces can be asked to make. */
   plannable: boolean;
 }
 
@@ -29,15 +33,20 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
   if (!goal || !numbers.size) return undefined;
   const ruled = new Set<number>();
   for (const id of l.groupRules.keys()) ruled.add(l.org.find('group', id));
-  const answer = cutsOf(
+  const network =
     cutNetwork(l.view, l.columns, goal, {
       usage: l.usage,
       since: usedFrom(l),
       pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
-      ...(q.plannable && { kinds: ['grant', 'link'] as const }),
+      ...(q.plannable && {
+        makeable: (c: Change) => {
+          const p = plannedOf(l, c);
+          return p !== undefined && whyNotMade(l, p) === undefined;
+        },
+      }),
       isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
-    }),
-  );
+    });
+  const answer = cutsOf(network);
   if (!answer.met) return { met: false, prevents: answer.prevents.map((p) => stepWords(l, p)) };
   const before = new Map(l.exposures.map((e) => [e.item, e.points]));
   const S = l.org.spaces.length;
@@ -63,18 +72,50 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
         people: [...members, ...[...losing].filter((i) => !has(l.view.members, i))].slice(0, PEOPLE).map((i) => personRef(l, i)),
         closes: touched.reduce((n, i) => n + Math.max(0, before.get(i)! - (after.get(i) ?? 0)), 0),
         findings: touched.filter((i) => !after.has(i)).length,
+        drawing: cutDrawing(l, network, cut.changes),
       };
     }),
   };
 } // prettier-ignore
 
-const told = (l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> => ({
-  change,
-  kind,
-  cost,
-  ...(entry !== undefined && { entry: entryRef(l, entry) }),
-  words: changeWords(l, change),
-});
+function told(l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> {
+  const planned = plannedOf(l, change);
+  const not = planned && whyNotMade(l, planned);
+  return {
+    change,
+    kind,
+    cost,
+    ...(entry !== undefined && { entry: entryRef(l, entry) }),
+    ...(planned && { planned }),
+    ...(not && { cannot: not }),
+    words: changeWords(l, change),
+  };
+}
+
+/** So many ways in that are left are told of a goal that does not hold. */
+const WAYS = 6;
+
+/** Whether goals hold in this survey, asked of each item anew. */
+export function proveGoals(l: Loaded, goals: readonly PlanGoal[]): GoalProof[] {
+  return goals.map(({ keepOut, items, words }): GoalProof => {
+    const numbers = items.map((i) => l.org.find('item', key(i.source, i.item))).filter((n) => n >= 0);
+    const goal = resolveGoal(l.view, keepOut, Int32Array.from(new Set(numbers)));
+    // nobody is known by that name any more, so nobody of that name reaches anything
+    if (!goal) return { words, holds: true, items: numbers.length, open: 0, ways: [] };
+    const open = openItems(l.view, l.columns, goal);
+    const ways = new Set<string>();
+    for (const item of open.slice(0, 50)) {
+      const node = nodeOfItem(l.org, item);
+      who(l.view, node).forEach((bits, i) => {
+        const [route] = bits && has(goal.who, i) && ways.size < WAYS ? why(l.view, i, node).routes : [];
+        if (route && typeof route.source.entry === 'number')
+          ways.add(`${nodeName(l, node)}: ${sentence(entryRef(l, route.source.entry))}`);
+      });
+      if (!ways.size) ways.add(nodeName(l, node));
+    }
+    return { words, holds: open.length === 0, items: numbers.length, open: open.length, ways: [...ways] };
+  });
+}
 
 /** A step of a way, by kind and id, in words. */
 function stepWords(l: Loaded, step: string): string {

@@ -10,19 +10,17 @@ import { findIdentity } from '../../core/access/view.ts';
 import { capabilityNames } from '../../core/model.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver, type Db } from '../../store/db.ts';
-import type { EntryRef, WhyDto } from '../dto.ts';
+import type { ChangeRef, PlanGoal, WhyDto } from '../dto.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import {
-  describeEntries,
   dossier,
   finding,
-  preview,
   routesOf,
   withdrawable,
   type EngineFinding,
-  type ObjectKey,
 } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
@@ -37,16 +35,19 @@ import {
   type ContentsQuery,
   type FilesQuery,
 } from './contents.ts';
-import { cuts, type CutQuery } from './cuts.ts';
+import { cuts, proveGoals, type CutQuery } from './cuts.ts';
+import { changeRefs, preview } from './preview.ts';
+import { cameBack, held, pointsOf, type Done } from './held.ts';
 import { crossItems, crossPage } from './crosstab.ts';
 import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
+import { options } from './options.ts';
 import { outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
 import { identityDossier, people, whatRows, type PeopleQuery } from './people.ts';
 import { cheapestFix, sum } from './watch.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 
-export type { EngineFinding, ObjectKey } from './findings.ts';
+export type { EngineFinding } from './findings.ts';
 export type { HoldingsQuery } from './holdings.ts';
 export type { PeopleQuery } from './people.ts';
 export type { ChangesQuery } from './changes.ts';
@@ -188,9 +189,14 @@ const functions = {
   samples: from(samples),
   dossier: from(dossier),
   withdrawable: (items: { source: string; item: string }[]) =>
-    present ? withdrawable(present, items) : { objects: [], of: 0 },
-  describeEntries: (objects: ObjectKey[]): EntryRef[] => (present ? describeEntries(present, objects) : []),
-  preview: (objects: ObjectKey[]) => present && preview(present, objects),
+    present ? withdrawable(present, items) : { changes: [], of: 0 },
+  changeRefs: (changes: PlannedChange[]): ChangeRef[] => (present ? changeRefs(present, changes) : []),
+  preview: (changes: PlannedChange[]) => present && preview(present, changes),
+  proveGoals: (goals: PlanGoal[]) => (present ? proveGoals(present, goals) : []),
+  pointsOf: (items: { source: string; item: string }[]) => (present ? pointsOf(present, items) : 0),
+  cameBack: (list: Done[]) => (present ? list.map((d) => cameBack(present!, d)) : []),
+  held: from(held),
+  options: from(options),
   holdings: from((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
   node: from((l, name: string) => nodeDossier(l, name)),
   routes: from((l, name: string) => {

@@ -1,16 +1,16 @@
 /** Findings as the engine tells them: each exposure's summary, its dossier, and previews of changes. */
 import { withdrawal } from '../../core/access/change.ts';
-import { whatIf } from '../../core/access/difference.ts';
 import { has } from '../../core/access/bits.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { namesIdentity, spaceOf, who, why, type Source } from '../../core/access/questions.ts';
-import { reachOf, type ReachColumns } from '../../core/access/reach.ts';
+import { reachOf } from '../../core/access/reach.ts';
 import type { View } from '../../core/access/view.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
-import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
-import { capabilityNames, ROLES, TIERS } from '../../core/model.ts';
+import type { ItemExposure } from '../../core/exposure/find.ts';
+import { ROLES } from '../../core/model.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { outsideAccess } from '../../core/remedy/withdraw.ts';
-import type { Dossier, EntryRef, FindingSummary, Preview, PreviewPerson, RouteDto } from '../dto.ts';
+import type { Dossier, FindingSummary, RouteDto } from '../dto.ts';
 import {
   entryRef,
   nameOfUser,
@@ -26,6 +26,7 @@ import {
   whereWords,
 } from './describe.ts';
 import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
+import { plannedOf } from './planned.ts';
 
 export interface EngineFinding {
   source: string;
@@ -214,7 +215,7 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
 export function withdrawable(
   l: Loaded,
   items: readonly { source: string; item: string }[],
-): { objects: ObjectKey[]; of: number } {
+): { changes: PlannedChange[]; of: number } {
   const entries = new Set<number>();
   let of = 0;
   for (const { source, item } of items) {
@@ -224,107 +225,5 @@ export function withdrawable(
     if (outsideOnly.length) of++;
     for (const e of outsideOnly) entries.add(e);
   }
-  return { of, objects: [...entries].map((e) => ({ kind: l.org.entries.type[e] ? 'link' : 'grant', ...unkey(l.org.entries.ids.at(e)) })) };
+  return { of, changes: [...entries].flatMap((e) => plannedOf(l, withdrawal(l.org, e)) ?? []) };
 } // prettier-ignore
-
-export interface ObjectKey {
-  kind: 'grant' | 'link';
-  source: string;
-  id: string;
-}
-
-/** The entries of these objects, as this survey has them; what it does not have is left out. */
-export function describeEntries(l: Loaded, objects: ObjectKey[]): EntryRef[] {
-  return objects.flatMap((o) => {
-    const e = l.org.find(o.kind, key(o.source, o.id));
-    return e < 0 ? [] : entryRef(l, e);
-  });
-}
-
-export function preview(l: Loaded, objects: ObjectKey[]): Preview {
-  const entries: number[] = [];
-  const missing: Preview['missing'] = [];
-  for (const o of objects) {
-    const e = l.org.find(o.kind, key(o.source, o.id));
-    if (e < 0) missing.push(o);
-    else entries.push(e);
-  }
-  const difference = whatIf(
-    l.view,
-    entries.map((e) => withdrawal(l.org, e)),
-    l.columns,
-  );
-  const spaceCount = l.org.spaces.length;
-  const people = new Map<number, PreviewPerson & { bits: number }>();
-  for (const group of difference.groups) {
-    const items = group.nodes.filter((n) => n >= spaceCount).length;
-    group.identities.forEach((identity, i) => {
-      let p = people.get(identity);
-      if (!p) {
-        p = { ...personRef(l, identity), loses: 0, reduced: 0, capabilities: [], bits: 0 };
-        people.set(identity, p);
-      }
-      if (group.after[i] === 0) p.loses += items;
-      else p.reduced += items;
-      p.bits |= group.before[i]! & ~group.after[i]!;
-    });
-  }
-  const order = { member: 0, guest: 1, outsider: 2 };
-  const list = [...people.values()]
-    .map(({ bits, ...p }) => ({ ...p, capabilities: capabilityNames(bits) }))
-    .sort((a, b) => order[a.kind] - order[b.kind] || b.loses - a.loses || (a.name < b.name ? -1 : 1));
-
-  const touchedItems = [...difference.touched].filter((n) => n >= spaceCount).map((n) => n - spaceCount);
-  const pointsOf = (v: View, columns: ReachColumns) =>
-    new Map(findExposures(v, columns, l.weights, touchedItems).map((e) => [e.item, e.points]));
-  const before = pointsOf(l.view, difference.before);
-  const after = pointsOf(difference.view, difference.after);
-  const changed = touchedItems.flatMap((item) => {
-    const node = nodeOfItem(l.org, item);
-    const tiers = (c: ReachColumns) => ({ now: TIERS[c.nowTier[node]!]!, could: TIERS[c.couldTier[node]!]! });
-    const was = { ...tiers(difference.before), points: before.get(item) ?? 0 };
-    const is = { ...tiers(difference.after), points: after.get(item) ?? 0 };
-    if (was.now === is.now && was.could === is.could && was.points === is.points) return [];
-    const { source, id } = unkey(l.org.itemIds.at(item));
-    return {
-      source,
-      item: id,
-      name: l.items[item]!.name,
-      space: nodeName(l, l.org.itemSpace[item]!),
-      before: was,
-      after: is,
-    };
-  });
-  changed.sort((a, b) => b.before.points - b.after.points - (a.before.points - a.after.points));
-  const total = (m: Map<number, number>) => [...m.values()].reduce((a, b) => a + b, 0);
-  return {
-    survey: l.survey,
-    takenAt: l.takenAt,
-    changes: entries.map((e) => entryRef(l, e)),
-    missing,
-    members: list.filter((p) => p.kind === 'member').length,
-    guests: list.filter((p) => p.kind === 'guest').length,
-    outsiders: list.filter((p) => p.kind === 'outsider').length,
-    anybody: touchedItems.some(
-      (i) =>
-        difference.before.anyone[nodeOfItem(l.org, i)]! > 0 &&
-        difference.after.anyone[nodeOfItem(l.org, i)] === 0,
-    ),
-    wholeDomains: [
-      ...new Set(
-        entries.flatMap((e) =>
-          l.org.entries.type[e] === 0 &&
-          l.org.entries.toKind.values[l.org.entries.toKind.start[e]!] === PRINCIPAL.domain
-            ? l.org.domains[l.org.entries.toNumber.values[l.org.entries.toNumber.start[e]!]!]!
-            : [],
-        ),
-      ),
-    ],
-    people: list,
-    items: changed.slice(0, 500),
-    itemsTouched: touchedItems.length,
-    itemsChanged: changed.length,
-    pointsBefore: total(before),
-    pointsAfter: total(after),
-  };
-}

@@ -1,7 +1,7 @@
 /** Holdings: workspaces, spaces, folders and files, as a tree or as a list that is filtered and sorted. */
 import { has } from '../../core/access/bits.ts';
-import { itemsBelow, nodeOfItem, parentNode, spaceOfNode } from '../../core/access/organisation.ts';
-import { who } from '../../core/access/questions.ts';
+import { BREAKS, itemsBelow, nodeOfItem, parentNode, spaceOfNode } from '../../core/access/organisation.ts';
+import { isHeld, who } from '../../core/access/questions.ts';
 import { reachOf } from '../../core/access/reach.ts';
 import { usedSince } from '../../core/access/usage.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
@@ -172,7 +172,7 @@ function rowOf(l: Loaded, node: number, withPath: boolean): HoldingRow {
     ...(last && { lastActivity: last }),
     bytes: b.bytes[node]!,
     children: node >= S && l.items[node - S]!.kind === 'file' ? 0 : childrenCount(l, node),
-    ...(node >= S && org.itemBreaks[node - S] && { breaks: true }),
+    ...(node >= S && (org.itemBreaks[node - S]! & BREAKS) > 0 && { breaks: true }),
   };
 }
 
@@ -279,7 +279,7 @@ function fitting(l: Loaded, q: HoldingsQuery, where: (node: number) => boolean):
       if (!mine) return false;
     }
     if (q.only === 'exposed' && (item < 0 || !b.exposedItem[item])) return false;
-    if (q.only === 'breaks' && (item < 0 || !org.itemBreaks[item])) return false;
+    if (q.only === 'breaks' && (item < 0 || !(org.itemBreaks[item]! & BREAKS))) return false;
     if (q.only === 'links' && !linked.has(n)) return false;
     if (q.only === 'no-owner') {
       const owners = item < 0 ? (org.spaces[n]!.owners ?? []).map((o) => org.find('user', o)) : undefined;
@@ -372,7 +372,9 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
         `gate: ${[...gate].map((g) => (g < 0 ? 'a group that is not listed' : org.groups[g]!.name)).join(', ')}`,
       );
   }
-  if (item >= 0 && org.itemBreaks[item]) settings.push('inherits nothing from above');
+  if (item >= 0 && org.itemBreaks[item]! & BREAKS) settings.push('inherits nothing from above');
+  if (isHeld(l.view, node)) settings.push('in quarantine: nobody can do anything with it');
+  if (item >= 0 && l.items[item]!.dim) settings.push('dimmed: search and assistants do not find it');
   const [from, to] = itemsBelow(org, node);
   const heaviest: number[] = [];
   for (let i = from; i < to; i++)

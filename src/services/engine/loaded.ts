@@ -19,6 +19,7 @@ import type {
 import type { CustomType } from '../../core/recognise/custom.ts';
 import type { Found } from '../../core/recognise/types.ts';
 import { DATA_TYPES } from '../../core/recognise/types/index.ts';
+import type { SourceKind } from '../../connectors/abilities.ts';
 import type { Db } from '../../store/db.ts';
 import { readCertainty } from '../../store/settings.ts';
 import { PackedRows } from './packed.ts';
@@ -53,6 +54,18 @@ export interface Loaded {
   tally: Tally;
   exposures: ItemExposure[];
   usage: Usage;
+  ids: SourceIds;
+}
+
+/** What sources call people and groups, and what the organisation calls them. */
+export interface SourceIds {
+  user(source: string, id: string): string;
+  group(source: string, id: string): string;
+  /** What a source calls a user; undefined where it knows none. */
+  account(source: string, user: string): string | undefined;
+  /** Where a user's account, or a group, is kept. */
+  home(kind: 'user' | 'group', id: string): { source: string; id: string } | undefined;
+  kind(source: string): SourceKind;
 }
 
 export interface TypeAbout {
@@ -119,6 +132,8 @@ export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
 class Identities {
   private readonly byAddress = new Map<string, string>();
   private readonly alias = new Map<string, string>();
+  /** What each source calls a user, the one who is their home first. */
+  readonly accounts = new Map<string, { source: string; id: string }[]>();
   readonly people: PersonRow[] = [];
 
   constructor(private readonly directories: ReadonlySet<string>) {}
@@ -130,6 +145,8 @@ class Identities {
       ? undefined
       : row.addresses.map((a) => this.byAddress.get(a)).find((id) => id !== undefined);
     this.alias.set(key(source, row.id), known ?? own);
+    const mine = this.accounts.get(known ?? own) ?? [];
+    this.accounts.set(known ?? own, [...mine, { source, id: row.id }]);
     if (known) return;
     this.people.push({ ...row, id: own });
     for (const a of row.addresses) if (!this.byAddress.has(a)) this.byAddress.set(a, own);
@@ -182,13 +199,20 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
   for (const { source, doc } of people) if (!directories.has(source)) identities.add(source, doc);
   for (const p of identities.people) builder.person(p);
 
+  const accountsIn = new Set(people.map((p) => p.source));
+  const kinds = new Map(
+    (await db.query<{ id: string; kind: SourceKind }>('select id, kind from source')).map((s) => [s.id, s.kind]),
+  );
+
   const groups = await readObserved<GroupRow>(db, 'group', survey);
   const localGroups = new Set(groups.filter((g) => workspaces.has(g.source)).map((g) => key(g.source, g.id)));
   const group = (source: string, id: string): string =>
     localGroups.has(key(source, id)) ? key(source, id) : id;
   const groupRules = new Map<string, string>();
+  const groupHomes = new Map<string, { source: string; id: string }>();
   for (const { source, doc } of groups) {
     const id = group(source, doc.id);
+    groupHomes.set(id, { source, id: doc.id });
     if (doc.rule) groupRules.set(id, doc.rule);
     builder.group({
       ...doc,
@@ -306,5 +330,16 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     tally,
     exposures: findExposures(v, columns, weights),
     usage: usageOf(org, deeds),
+    ids: {
+      user: (source, id) => identities.user(source, id),
+      group,
+      account: (source, user) => {
+        const mine = identities.accounts.get(user);
+        // a workspace without accounts of its own uses the directory's ids
+        return (mine?.find((a) => a.source === source) ?? (accountsIn.has(source) ? undefined : mine?.[0]))?.id;
+      },
+      home: (kind, id) => (kind === 'group' ? groupHomes.get(id) : identities.accounts.get(id)?.[0]),
+      kind: (source) => kinds.get(source) ?? 'extract',
+    },
   };
 }

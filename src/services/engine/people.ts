@@ -18,6 +18,8 @@ import type {
 import { entryRef, nodeKey, nodeName, nodeRef, workspaceName, whereWords } from './describe.ts';
 import { below } from './holdings.ts';
 import { HEAVY, type Loaded } from './loaded.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
+import { plannedOf, whyNotMade } from './planned.ts';
 
 /** A group with this share of all active members or more holds nearly everybody. */
 const NEARLY_EVERYBODY = 0.5;
@@ -398,6 +400,12 @@ function summarise(l: Loaded, bits: Uint8Array): WhatSummary {
   return { items, spaces: spaces.slice(0, 60), matrix };
 }
 
+/** How somebody is taken out of a group, where its directory lets that be done. */
+function leaving(l: Loaded, group: number, value: string): { leave?: PlannedChange } {
+  const leave = plannedOf(l, { member: { group: l.org.groups[group]!.id, value } });
+  return leave && !whyNotMade(l, leave) ? { leave } : {};
+}
+
 const GRANTS_SHOWN = 60;
 
 export function identityDossier(l: Loaded, key: string): IdentityDossier | undefined {
@@ -445,8 +453,9 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
     for (const m of org.members.values.subarray(org.members.start[group], org.members.start[group + 1]))
       holds.push(
         m < 0
-          ? { key: `group:${org.groups[~m]!.id}`, name: org.groups[~m]!.name, kind: 'group' }
+          ? { key: `group:${org.groups[~m]!.id}`, name: org.groups[~m]!.name, kind: 'group', ...leaving(l, group, org.groups[~m]!.id) }
           : {
+              ...leaving(l, group, org.users[m]!.id),
               key: `user:${org.users[m]!.id}`,
               name: org.users[m]!.name,
               kind: org.users[m]!.active ? org.users[m]!.kind : 'inactive',
@@ -459,13 +468,20 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
     (e, i, all) => all.indexOf(e) === i,
   );
   const rule = group >= 0 ? l.groupRules.get(org.groups[group]!.id) : undefined;
+  const home = person && l.ids.home('user', person.id);
   return {
     row,
+    ...(home && person.kind === 'guest' && { account: { kind: 'person' as const, ...home } }),
     addresses: person?.addresses ?? (key.startsWith('outsider:') ? [key.slice(9)] : []),
     ...(person?.department && { department: person.department }),
     ...(person?.title && { title: person.title }),
     within: [...within]
-      .map((g) => ({ key: `group:${org.groups[g]!.id}`, name: org.groups[g]!.name, direct: direct.has(g) }))
+      .map((g) => ({
+        key: `group:${org.groups[g]!.id}`,
+        name: org.groups[g]!.name,
+        direct: direct.has(g),
+        ...(direct.has(g) && leaving(l, g, user >= 0 ? org.users[user]!.id : org.groups[group]!.id)),
+      }))
       .sort((a, b) => Number(b.direct) - Number(a.direct) || (a.name < b.name ? -1 : 1)),
     holds: holds.slice(0, 80),
     holdsMore: Math.max(0, holds.length - 80),

@@ -13,7 +13,9 @@ import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
 import { changeWords, entryRef, nodeKey, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { domainsNamed } from './outside.ts';
+import { plannedOf, whyNotMade } from './planned.ts';
 
 const NAMED = 6;
 /** So many grants and links of one exposure are tried. */
@@ -109,30 +111,35 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
     ...all.filter((c) => c.kind === 'membership').slice(0, 2),
     ...all.filter((c) => c.kind === 'visibility'),
   ];
-  const tries: { changes: Change[]; entries: number[]; words: string }[] = few.map((c) => ({
+  const tries: { changes: Change[]; words: string }[] = few.map((c) => ({
     changes: [c.change],
-    entries: c.entry === undefined ? [] : [c.entry],
     words: changeWords(l, c.change),
   }));
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
-      tries.push({ changes: entries.map((x) => withdrawal(org, x)), entries, words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
-  const tried = tries.map(({ changes, entries, words }): Fix => {
+      tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
+  const tried = tries.map(({ changes, words }): Fix => {
     const difference = whatIf(l.view, changes, l.columns);
     const [left] = findExposures(difference.view, difference.after, l.weights, [e.item]);
     const losing = losersOf(difference);
     const members = [...losing].filter((i) => has(l.view.members, i)).length;
     return {
       words,
-      entries: entries.map((x) => entryRef(l, x)),
+      changes: makeable(l, changes),
       closes: e.points - (left?.points ?? 0),
       members,
       external: losing.size - members,
     };
   });
-  const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.entries.length - b.entries.length)[0];
+  const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0];
   return best && best.closes > 0 ? best : null;
 } // prettier-ignore
+
+/** Changes as they can be picked up; none where one of them cannot. */
+function makeable(l: Loaded, changes: readonly Change[]): PlannedChange[] {
+  const planned = changes.map((c) => plannedOf(l, c));
+  return planned.every((p) => p && !whyNotMade(l, p)) ? (planned as PlannedChange[]) : [];
+}
 
 /** How many people the largest principal of an entry stands for. */
 function largest(l: Loaded, e: number): number {

@@ -39,6 +39,8 @@ export class Surveys {
     | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
     | undefined;
   private starting = false;
+  /** What is to be done after a survey of the workspaces, when it is in force. */
+  afterwards: (survey: number) => Promise<void> = () => Promise.resolve();
   private counted: { survey: number | null; counts: Promise<Count[]> } | undefined;
 
   constructor(
@@ -306,7 +308,10 @@ export class Surveys {
   }
 
   private async finish(id: number, by: string, result: SurveyResult, steps: SurveyStep[]): Promise<void> {
-    if (result.state === 'done') return this.takeOver();
+    if (result.state === 'done') {
+      await this.takeOver();
+      return this.afterwards(id);
+    }
     await this.db.transaction(async (tx) => {
       await unmerge(tx, id);
       await tx.query('update survey set state = $2, finished_at = $3, reason = $4 where id = $1', [

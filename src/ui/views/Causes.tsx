@@ -9,7 +9,8 @@ import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { usePickUp, useTrayHas } from '../Tray.tsx';
+import { OptionsButton } from '../Options.tsx';
+import { usePickUp } from '../Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 const useCauses = (asOf: number | undefined, text?: string, where?: string) =>
@@ -67,7 +68,7 @@ function View({ params, set, narrow }: ViewProps) {
     { key: 'together', name: 'Together', width: '92px', right: true, cell: (r) => <span title={`This and those above: ${r.together} of ${data!.points} points`}>{Math.round((100 * r.together) / data!.points)} %</span> },
   ];
   const onKey = (key: string, row: CauseRow) => {
-    if (key === 'p' && steward && row.entry) pickUp.mutate([row.entry]);
+    if (key === 'p' && steward && row.planned && !row.cannot) pickUp.mutate([row.planned]);
   };
   return (
     <div className="flex h-full flex-col">
@@ -129,8 +130,7 @@ const TO_DO: Record<CauseRow['kind'], string> = {
 
 function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolean }) {
   const { steward } = useSigned();
-  const { pickUp } = usePickUp();
-  const has = useTrayHas();
+  const { pickUp, has } = usePickUp();
   return (
     <>
       <header className="px-4 py-3">
@@ -147,12 +147,14 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
       </header>
       <Section name="What to do">
         <p>{TO_DO[row.kind]} {row.members ? `${plural(row.members, 'member')} would lose something.` : 'No member would lose anything.'}</p>
-        {steward && now && row.entry && (
-          <button className="btn btn-sm btn-primary mt-2" disabled={has(row.entry)} onClick={() => pickUp.mutate([row.entry!])}>
-            {has(row.entry) ? 'In the tray' : `Pick up: ${TO_DO[row.kind].toLowerCase().slice(0, -1)}`}
+        {steward && now && row.planned && !row.cannot && (
+          <button className="btn btn-sm btn-primary mt-2" disabled={has(row.planned)} onClick={() => pickUp.mutate([row.planned!])}>
+            {has(row.planned) ? 'In the tray' : `Pick up: ${TO_DO[row.kind].toLowerCase().slice(0, -1)}`}
           </button>
         )}
-        {!row.entry && <p className="mt-1 text-quiet">The tray holds grants and links; this is done at the workspace for now.</p>}
+        {row.cannot && <p className="mt-1 text-quiet">{row.cannot}</p>}
+        {row.entry && now && <span className="mt-1.5 block"><OptionsButton of={row.entry} name={`this ${KIND[row.kind]}`} /></span>}
+        {pickUp.error && <Trouble error={pickUp.error} />}
       </Section>
       <Section name="What it closes" aside={plural(row.files.length + row.filesMore, 'file')}>
         <ul>

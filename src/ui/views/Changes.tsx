@@ -17,7 +17,7 @@ import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { usePickUp, useTrayHas } from '../Tray.tsx';
+import { usePickUp } from '../Tray.tsx';
 import { asOfOf, useUrl } from '../url.ts';
 
 const useSurveys = () =>
@@ -305,8 +305,7 @@ function Side({ search }: { search: string }) {
 
 function Body({ data: { row, gained, lost, by } }: { data: ChangeDossier }) {
   const { steward } = useSigned();
-  const has = useTrayHas();
-  const { pickUp, putDown } = usePickUp();
+  const { pickUp, putDown, has } = usePickUp();
   const side = (name: string, t: ChangeRow['before'], none: string) => (
     <div className="flex items-center gap-3 py-1">
       <span className="w-14 text-quiet">{name}</span>

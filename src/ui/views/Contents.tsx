@@ -45,10 +45,15 @@ function View({
   const at = param('at');
   const unread = param('show') === 'unread';
   const byWorkspace = param('by') === 'workspace';
+  // what holds of the files holds of the numbers above them
+  const files = unread ? {} : { text: param('text'), where: param('where') };
   const page = useQuery({
-    queryKey: ['contents', held, byWorkspace],
+    queryKey: ['contents', held, files, byWorkspace],
     queryFn: () =>
-      api<ContentsPage>('GET', withQuery('/api/contents', { ...held, byWorkspace: String(byWorkspace) })),
+      api<ContentsPage>(
+        'GET',
+        withQuery('/api/contents', { ...held, ...files, byWorkspace: String(byWorkspace) }),
+      ),
     placeholderData: (before) => before,
   });
   const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
@@ -92,7 +97,10 @@ function View({
             <span className="text-quiet">Contents …</span>
           )}
         </h1>
-        {!narrow && <TakeAway table="contents" held={held} />}
+        {!narrow && <TakeAway table="contents" held={{ ...held, ...files }} />}
+        {!narrow && !opened && !unread && (
+          <FilterBox value={files.text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={files.where} />
+        )}
         <select
           className="select select-sm w-44"
           aria-label="Which data types"
@@ -130,6 +138,7 @@ function View({
           by workspace
         </label>
       </div>
+      {!opened && !unread && <Conditions where={files.where} set={set} />}
       {page.error && <Trouble error={page.error} retry={() => void page.refetch()} />}
       {unread ? (
         <div className="min-h-0 flex-1 border-t border-slate">
@@ -139,8 +148,8 @@ function View({
         <>
           <div className={`border-t border-slate ${opened ? 'h-[42%] shrink-0' : 'min-h-0 flex-1'}`}>
             {data && data.rows.length === 0 ? (
-              <Empty action={<button className="btn btn-sm" onClick={() => set({ pack: undefined, certainty: undefined, ws: undefined })}>Drop the filters</button>}>
-                Nothing of these data types was found at this certainty.
+              <Empty action={<button className="btn btn-sm" onClick={() => set({ pack: undefined, certainty: undefined, ws: undefined, text: undefined, where: undefined })}>Drop the filters</button>}>
+                Nothing of these data types was found in such files at this certainty.
               </Empty>
             ) : (
               <Matrix

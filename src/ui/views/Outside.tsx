@@ -11,7 +11,7 @@ import { Shell } from '../Shell.tsx';
 import { useRefresh, useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { usePickUp, useTrayHas } from '../Tray.tsx';
+import { usePickUp } from '../Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../url.ts';
 
 export default function Outside({ account, search }: { account: Account; search: string }) {
@@ -152,8 +152,7 @@ function OneDomain({ domain, asOf, ...pinning }: { domain: string; asOf: number 
 
 function Body({ data: { row, names, shares, sharesMore, people, partner }, now }: { data: OutsideDossier; now: boolean }) {
   const { steward } = useSigned();
-  const { pickUp } = usePickUp();
-  const has = useTrayHas();
+  const { pickUp, has } = usePickUp();
   return (
     <>
       <header className="px-4 py-3">

@@ -19,9 +19,8 @@ import { Matrix } from '../Matrix.tsx';
 import { OverTime } from '../OverTime.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
-import { usePickUp, useTrayHas } from '../Tray.tsx';
+import { usePickUp } from '../Tray.tsx';
 import { inScope, useUrl, type ViewProps } from '../url.ts';
-import { entryWords } from '../words.ts';
 
 export default function Watch({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -163,8 +162,7 @@ function Costliest({ rows, set, narrow, selected }: Pick<ViewProps, 'set' | 'nar
 /** Worked out for itself, so that the page does not wait for it. */
 function CheapestFix({ row }: { row: FindingRow }) {
   const { steward } = useSigned();
-  const tray = useTrayHas();
-  const { pickUp } = usePickUp();
+  const { pickUp, has: tray } = usePickUp();
   const { data: fix, isPending, error } = useQuery({
     queryKey: ['finding', 'fix', row.id, row.points],
     queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
@@ -176,13 +174,13 @@ function CheapestFix({ row }: { row: FindingRow }) {
   return (
     <span className="flex items-center gap-2">
       <span className="min-w-0 flex-1">
-        <span className="block truncate" title={[fix.words, ...fix.entries.map(entryWords)].join('\n')}>{fix.words}</span>
+        <span className="block truncate" title={fix.words}>{fix.words}</span>
         <span className="block truncate text-xs text-quiet">{fixCost(fix, row.points)}</span>
       </span>
-      {steward && fix.entries.length > 0 && (fix.entries.every(tray) ? (
+      {steward && fix.changes.length > 0 && (fix.changes.every(tray) ? (
         <span className="flex items-center gap-1 text-quiet"><Check size={14} aria-hidden /> in the tray</span>
       ) : (
-        <button className="btn btn-xs" onClick={() => pickUp.mutate(fix.entries)} aria-label={`Pick up: ${fix.words}`}>
+        <button className="btn btn-xs" onClick={() => pickUp.mutate(fix.changes)} aria-label={`Pick up: ${fix.words}`}>
           <Plus size={13} aria-hidden /> Pick up
         </button>
       ))}

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, number, text } from '../_inputs.ts';
+import { asOf, number, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';
 
 /** What files hold: data types by reach, and by workspace where asked. */
@@ -11,6 +11,8 @@ export const GET = endpoint({
     pack: text(64).optional(),
     ws: text(200).optional(),
     certainty: number.max(100).optional(),
+    text: text(200).optional(),
+    where: where('content-files'),
     byWorkspace: z.stringbool().default(false),
   }),
   run: async ({ app, input: { asOf: at, pack, ...q } }) =>

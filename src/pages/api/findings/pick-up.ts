@@ -10,7 +10,7 @@ export const POST = endpoint({
     const wanted = new Set(input.findings);
     const rows = (await app.findings.fitting({ state: 'open' })).filter((r) => wanted.has(r.id));
     const found = await app.engine.ask.withdrawable(rows.map(({ source, item }) => ({ source, item })));
-    if (found.objects.length) await app.plans.pickUp(account.id, found.objects);
-    return { picked: found.objects.length, findings: found.of, left: rows.length - found.of };
+    if (found.changes.length) await app.tray.pickUp(account.id, found.changes);
+    return { picked: found.changes.length, findings: found.of, left: rows.length - found.of };
   },
 });

@@ -1,8 +1,12 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { nothing, text } from '../_inputs.ts';
+import { text, where } from '../_inputs.ts';
 
-export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.plans.list() });
+export const GET = endpoint({
+  role: 'auditor',
+  input: z.object({ text: text(200).optional(), where: where('plans') }),
+  run: ({ app, input }) => app.plans.list(input),
+});
 
 export const POST = endpoint({
   role: 'steward',

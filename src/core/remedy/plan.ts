@@ -1,0 +1,150 @@
+/** Changes as plans hold them: each to one object of one source, by the source's own ids. */
+import { sameJson } from '../equal.ts';
+import type { Audience, ExternalSharing, Recipient, Role } from '../model.ts';
+
+/** What a change can be made to. `member`: somebody's being in a group; its id is that of `memberId`. */
+export const OBJECT_KINDS = ['grant', 'link', 'member', 'space', 'item', 'person'] as const;
+export type ObjectKind = (typeof OBJECT_KINDS)[number];
+
+/** Fields set by a change; null takes a field away. */
+export interface FieldsOf {
+  grant: { role?: Role; expiresAt?: string | null };
+  link: {
+    role?: Role;
+    audience?: Audience;
+    expiresAt?: string | null;
+    noCopies?: boolean | null;
+    recipients?: Recipient[];
+  };
+  member: never;
+  space: {
+    visibility?: 'members' | 'organisation' | null;
+    visibilityRole?: Role | null;
+    externalSharing?: ExternalSharing | null;
+    editorsShare?: boolean | null;
+    gate?: string[] | null;
+    defaultAudience?: Audience | null;
+    dim?: boolean | null;
+    owners?: string[] | null;
+  };
+  item: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
+  person: { active?: boolean; expiresAt?: string | null };
+}
+export interface ObjectKey {
+  kind: ObjectKind;
+  source: string;
+  id: string;
+}
+/** Without `set` the object is taken away: a grant, a link or a membership. */
+export type PlannedChange = {
+  [K in ObjectKind]: { kind: K; source: string; id: string; set?: FieldsOf[K] | undefined };
+}[ObjectKind];
+
+export const memberId = (group: string, value: string): string =>
+  `${encodeURIComponent(group)}/${encodeURIComponent(value)}`;
+/** The group and the member of such an id. */
+export const memberOf = (id: string): [group: string, value: string] => {
+  const [group, value] = id.split('/').map(decodeURIComponent);
+  return [group ?? '', value ?? ''];
+};
+
+type Doc = Record<string, unknown>;
+
+/** Absent, null, false and the empty list say the same of a field that is set. */
+const plain = (v: unknown): unknown =>
+  v === undefined || v === null || v === false || (Array.isArray(v) && v.length === 0) ? null : v;
+/** `inherits`, `active` and `editorsShare` hold unless the row says otherwise. */
+const HOLD = new Set(['inherits', 'active', 'editorsShare']);
+const value = (row: Doc, field: string): unknown =>
+  HOLD.has(field) ? row[field] !== false : plain(row[field]);
+
+/** Whether a row has the fields as they were to be set. */
+export const hasFields = (row: object, set: object): boolean =>
+  Object.keys(set).every((k) => sameJson(value(row as Doc, k), value(set as Doc, k)));
+
+/** What has to be set so that a row is as it was before a change. */
+export const inverse = (set: object, before: object): Doc =>
+  Object.fromEntries(Object.keys(set).map((k) => [k, (before as Doc)[k] ?? null]));
+
+/** A row with some fields set; null takes a field away. */
+export const withSet = <T extends object>(row: T, set: object): T =>
+  Object.fromEntries(Object.entries({ ...row, ...set }).filter(([, v]) => v !== null)) as T;
+
+/**
+ * Names of the fields in which an object is not as it was thought to be. Of a grant, link or membership
+ * all count but when a link was last used; of what changes from day to day by itself, only those that
+ * are set.
+ */
+export function whatDiffers(kind: ObjectKind, thought: object, is: object, set?: object): string[] {
+  const [a, b] = [thought as Doc, is as Doc];
+  const fields =
+    kind === 'space' || kind === 'item' || kind === 'person'
+      ? Object.keys(set ?? {})
+      : [...new Set([...Object.keys(a), ...Object.keys(b)])].filter((k) => k !== 'lastUsedAt');
+  return fields.filter((k) => !sameJson(value(a, k), value(b, k))).sort();
+}
+
+/**
+ * Changes as one list without repeats: those that set different fields of one object are put together.
+ * `conflicts`: pairs of places in what was given that cannot both be had, because one takes away what
+ * the other sets, or both set a field, to different values.
+ */
+export function together(list: readonly PlannedChange[]): {
+  changes: PlannedChange[];
+  conflicts: [number, number][];
+} {
+  const byObject = new Map<string, number[]>();
+  list.forEach((c, i) => {
+    const key = `${c.kind} ${c.source} ${c.id}`;
+    byObject.set(key, [...(byObject.get(key) ?? []), i]);
+  });
+  const conflicts: [number, number][] = [];
+  const changes: PlannedChange[] = [];
+  for (const places of byObject.values()) {
+    for (const [n, i] of places.entries())
+      for (const j of places.slice(n + 1)) if (clash(list[i]!.set, list[j]!.set)) conflicts.push([i, j]);
+    const sets = places.map((i) => list[i]!.set);
+    const set = sets.every((s) => s) ? (Object.assign({}, ...sets) as Doc) : undefined;
+    const { set: _, ...object } = list[places[0]!]!;
+    changes.push((set ? { ...object, set } : object) as PlannedChange);
+  }
+  return { changes, conflicts: conflicts.sort((a, b) => a[0] - b[0] || a[1] - b[1]) };
+}
+
+function clash(a: object | undefined, b: object | undefined): boolean {
+  if (!a || !b) return !!a !== !!b;
+  return Object.keys(a).some((k) => k in b && !sameJson((a as Doc)[k], (b as Doc)[k]));
+}
+
+/** From where on a second steward has to approve a plan. */
+export interface ApprovalLimits {
+  /** So many members and guests losing something, or more. */
+  people: number;
+  spaces: number;
+  /** Items of this weight, or heavier, changing in reach. */
+  weight: number;
+  /** Accounts suspended and files moved to quarantine. */
+  suspension: boolean;
+}
+export const DEFAULT_LIMITS: ApprovalLimits = { people: 50, spaces: 10, weight: 5, suspension: true };
+
+/** Why a plan wants a second steward, in words; none where it does not. */
+export function wantsApproval(
+  limits: ApprovalLimits,
+  plan: { changes: readonly PlannedChange[]; people: number; spaces: number; heaviest: number },
+): string[] {
+  const reasons: string[] = [];
+  if (plan.people >= limits.people)
+    reasons.push(`${plan.people} people lose something; the limit is ${limits.people}`);
+  if (plan.spaces >= limits.spaces)
+    reasons.push(`${plan.spaces} spaces are touched; the limit is ${limits.spaces}`);
+  if (plan.heaviest >= limits.weight)
+    reasons.push(`it changes who reaches something of weight ${plan.heaviest}`);
+  if (limits.suspension) {
+    const suspended = plan.changes.filter((c) => c.kind === 'person').length;
+    const held = plan.changes.filter((c) => c.kind === 'item' && c.set?.held).length;
+    if (suspended) reasons.push(`it changes ${suspended === 1 ? 'an account' : `${suspended} accounts`}`);
+    if (held) reasons.push(`it moves ${held === 1 ? 'something' : `${held} items`} to quarantine`);
+  }
+  return reasons;
+}

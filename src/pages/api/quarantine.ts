@@ -1,0 +1,4 @@
+import { endpoint } from './_endpoint.ts';
+import { nothing } from './_inputs.ts';
+
+export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.plans.quarantine() });
