@@ -217,7 +217,8 @@ function activity(res: ServerResponse, url: URL, workspace: string, prefix: stri
 
 /** Whether an item, or a folder above it, is in the held area. */
 function isHeld(row: Row): boolean {
-  for (let at: Row | undefined = row; at; at = state.rows.items.get(at.parent as string)) if (at.held) return true;
+  for (let at: Row | undefined = row; at; at = state.rows.items.get(at.parent as string))
+    if (at.held) return true;
   return false;
 }
 
@@ -271,7 +272,9 @@ const merged =
     const fields = Object.entries(body as Row);
     const not = fields.find(([k]) => !able.includes(k));
     if (not) throw new Refusal(422, `${not[0]} cannot be set here.`);
-    return Object.fromEntries(Object.entries({ ...row, ...Object.fromEntries(fields) }).filter(([, v]) => v !== null)) as Row;
+    return Object.fromEntries(
+      Object.entries({ ...row, ...Object.fromEntries(fields) }).filter(([, v]) => v !== null),
+    ) as Row;
   };
 
 interface ScimPatch {
@@ -319,7 +322,16 @@ const ABLE: Record<string, Partial<Record<Kind, readonly string[]>>> = {
   sites: {
     grants: ['role'],
     links: ['role', 'audience', 'expiresAt', 'noCopies', 'recipients'],
-    spaces: ['visibility', 'visibilityRole', 'externalSharing', 'editorsShare', 'gate', 'defaultAudience', 'dim', 'owners'],
+    spaces: [
+      'visibility',
+      'visibilityRole',
+      'externalSharing',
+      'editorsShare',
+      'gate',
+      'defaultAudience',
+      'dim',
+      'owners',
+    ],
     items: ['inherits', 'owner', 'held'],
   },
 };
@@ -440,17 +452,13 @@ async function rowsWorkspace(
     if (kind === 'items' && owner) tell(owner, id, 'It is yours now.');
     return;
   }
-  if (kind !== 'grants' && kind !== 'links') throw new Refusal(405, 'Only grants and links can be withdrawn.');
+  if (kind !== 'grants' && kind !== 'links')
+    throw new Refusal(405, 'Only grants and links can be withdrawn.');
   alter(req, res, kind, id, action === 'restore');
 }
 
 /** Channels: who is in one, and the files posted in it. */
-async function channels(
-  req: IncomingMessage,
-  res: ServerResponse,
-  url: URL,
-  repeat: boolean,
-): Promise<void> {
+async function channels(req: IncomingMessage, res: ServerResponse, url: URL, repeat: boolean): Promise<void> {
   const prefix = WORKSPACES.channels!.accounts!;
   const [, , , kind, rawId, sub, rawMember, action] = url.pathname.split('/');
   const id = rawId === undefined ? undefined : decodeURIComponent(rawId);
@@ -493,7 +501,8 @@ async function channels(
       const body = (await bodyOf(req)) as Row;
       const own = fields(body);
       const taken = merged(own, Object.keys(own));
-      if (Object.keys(own).length < Object.keys(body).length) throw new Refusal(422, 'This cannot be set here.');
+      if (Object.keys(own).length < Object.keys(body).length)
+        throw new Refusal(422, 'This cannot be set here.');
       return write(req, res, kindOfRow, row, taken);
     }
     if (!row) throw new Refusal(404, 'There is no such thing here.');
@@ -531,7 +540,9 @@ async function channels(
   }
   if (kind === 'files' && sub === 'content') return content(res, id!);
   if (kind === 'files' && id !== undefined)
-    return one('items', state.rows.items.get(id), asFile, ({ held }) => ({ ...(held !== undefined && { held }) }));
+    return one('items', state.rows.items.get(id), asFile, ({ held }) => ({
+      ...(held !== undefined && { held }),
+    }));
   if (kind === 'channels' && id !== undefined && !sub)
     return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible }) => ({
       ...(open !== undefined && { visibility: open ? 'organisation' : null }),
@@ -632,7 +643,11 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   }
   if (resetAfter) {
     // the work is done and its answer is lost
-    const lost = { writeHead: () => lost, end: () => lost, setHeader: () => lost } as unknown as ServerResponse;
+    const lost = {
+      writeHead: () => lost,
+      end: () => lost,
+      setHeader: () => lost,
+    } as unknown as ServerResponse;
     try {
       await route(req, lost, url, false);
     } finally {

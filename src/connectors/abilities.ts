@@ -53,16 +53,19 @@ const NEAREST: Partial<Record<SourceKind, Record<string, string>>> = {
   drives: {
     'item.inherits':
       'passes everything on to what is below. Nearest: withdraw what is granted above, or move the item to quarantine',
-    'space.gate': 'has no gate. Nearest: share the space with guests who have an account, or with nobody outside',
+    'space.gate':
+      'has no gate. Nearest: share the space with guests who have an account, or with nobody outside',
     'space.visibility': 'shows no space to everybody. Nearest: withdraw the grant to everyone',
     'space.dim': 'dims files and folders, not drives. Nearest: dim its folders',
   },
   sites: {
-    'grant.expiresAt': 'lets no grant end by itself. Nearest: narrow its role, or end the guest’s account on a day',
+    'grant.expiresAt':
+      'lets no grant end by itself. Nearest: narrow its role, or end the guest’s account on a day',
     'item.dim': 'dims whole sites. Nearest: dim the site',
   },
   channels: {
-    'space.externalSharing': 'has no setting for it. Nearest: take each guest out of the channel, or suspend the guest',
+    'space.externalSharing':
+      'has no setting for it. Nearest: take each guest out of the channel, or suspend the guest',
     'space.gate': 'has no gate. Nearest: show the channel to its members alone',
     'space.dim': 'has no search of its own. Nearest: show the channel to its members alone',
     'item.inherits': 'gives every file to all of the channel. Nearest: move the file to quarantine',
@@ -94,7 +97,11 @@ export function cannot(
     const nearest = NEAREST[source]?.[`${change.kind}.${field}`];
     return nearest ? `${what} ${nearest}.` : `${what} cannot set this.`;
   }
-  if (source === 'channels' && change.kind === 'grant' && !['manager', 'editor'].includes(change.set.role as string))
+  if (
+    source === 'channels' &&
+    change.kind === 'grant' &&
+    !['manager', 'editor'].includes(change.set.role as string)
+  )
     return `${what} knows who leads a channel and who is in it. Nearest: make it editor, or withdraw it.`;
   return undefined;
 }
@@ -105,7 +112,13 @@ export function tells(source: SourceKind, change: PlannedChange): string | undef
     return 'The channel says in a line of its own who has left it.';
   if (change.kind === 'item' && change.set && 'owner' in change.set && change.set.owner)
     return 'The workspace writes to the new owner.';
-  if (source === 'directory' && change.kind === 'person' && change.set && 'expiresAt' in change.set && change.set.expiresAt)
+  if (
+    source === 'directory' &&
+    change.kind === 'person' &&
+    change.set &&
+    'expiresAt' in change.set &&
+    change.set.expiresAt
+  )
     return 'The directory writes to the guest when the account will end.';
   return undefined;
 }

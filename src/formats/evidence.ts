@@ -85,7 +85,8 @@ export async function checkEvidence(jws: string, thumbprint?: string): Promise<E
     if (protectedHeader.typ !== TYPE || protectedHeader.kid !== signedBy)
       return not('its header is not that of evidence');
     const parsed = payloadSchema.safeParse(JSON.parse(new TextDecoder().decode(bytes)));
-    if (!parsed.success) return not(`its content is not that of evidence: ${parsed.error.issues[0]!.message}`);
+    if (!parsed.success)
+      return not(`its content is not that of evidence: ${parsed.error.issues[0]!.message}`);
     payload = parsed.data;
   } catch {
     return not('the signature does not hold, or it is no evidence at all');

@@ -51,7 +51,12 @@ const fields = {
 
 /** One planned change. Without `set` it takes the grant, link or membership away. */
 export const plannedSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('grant'), source, id, set: fields.grant.refine(some, NOTHING).optional() }),
+  z.strictObject({
+    kind: z.literal('grant'),
+    source,
+    id,
+    set: fields.grant.refine(some, NOTHING).optional(),
+  }),
   z.strictObject({ kind: z.literal('link'), source, id, set: fields.link.refine(some, NOTHING).optional() }),
   z.strictObject({ kind: z.literal('member'), source, id }),
   z.strictObject({ kind: z.literal('space'), source, id, set: fields.space.refine(some, NOTHING) }),

@@ -127,7 +127,9 @@ export class CarryOut {
       const now = await at.read(ref);
       if (!now)
         return fields
-          ? this.set(change, 'unexpected', by, { note: 'It is not there any more. Survey again and plan anew.' })
+          ? this.set(change, 'unexpected', by, {
+              note: 'It is not there any more. Survey again and plan anew.',
+            })
           : this.set(change, 'already-gone', by, {
               note: 'It was gone before this plan reached it; undoing will not bring it back.',
             });
@@ -187,7 +189,9 @@ export class CarryOut {
     if (change.state === 'undo-planned') {
       const now = await at.read(ref);
       if (fields && !now)
-        return this.set(change, 'undo-unexpected', by, { note: 'It is not there any more, so nothing was put back.' });
+        return this.set(change, 'undo-unexpected', by, {
+          note: 'It is not there any more, so nothing was put back.',
+        });
       const left = fields ? change.after! : change.before;
       const differs = now ? whatDiffers(change.kind, left, now.row, fields ?? undefined) : [];
       if (now && differs.length)
@@ -223,9 +227,14 @@ export class CarryOut {
       return this.set(change, 'undo-unexpected', by, {
         note: 'The workspace said it was put back, and it is not there.',
       });
-    const right = back ? hasFields(after.row, back) : !whatDiffers(change.kind, change.before, after.row).length;
+    const right = back
+      ? hasFields(after.row, back)
+      : !whatDiffers(change.kind, change.before, after.row).length;
     return right
       ? this.set(change, 'undone', by)
-      : this.set(change, 'undo-unexpected', by, { note: 'It is there again, but not as it was.', found: after.row });
+      : this.set(change, 'undo-unexpected', by, {
+          note: 'It is there again, but not as it was.',
+          found: after.row,
+        });
   }
 }

@@ -293,15 +293,7 @@ export type ChangeState =
   | 'undo-unexpected'
   | 'undo-failed';
 export type PlanState =
-  | 'draft'
-  | 'asked'
-  | 'approved'
-  | 'scheduled'
-  | 'applying'
-  | 'applied'
-  | 'undoing'
-  | 'undone'
-  | 'discarded';
+  'draft' | 'asked' | 'approved' | 'scheduled' | 'applying' | 'applied' | 'undoing' | 'undone' | 'discarded';
 
 /** A field in which what was expected and what was found differ. */
 export interface FieldDifference {

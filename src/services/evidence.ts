@@ -32,12 +32,14 @@ export class Evidence {
   }
 
   private async readOrMake(): Promise<JWK> {
-    const [kept] = await this.db.query<{ value: string }>('select value from setting where name = $1', [SETTING]);
+    const [kept] = await this.db.query<{ value: string }>('select value from setting where name = $1', [
+      SETTING,
+    ]);
     const pem = kept
       ? this.secrets.open(kept.value)
       : generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString();
     if (!kept) await writeSetting(this.db, SETTING, this.secrets.seal(pem));
-    return createPrivateKey(pem).export({ format: 'jwk' }) as JWK;
+    return createPrivateKey(pem).export({ format: 'jwk' });
   }
 
   async key(): Promise<{ jwk: JWK; thumbprint: string }> {

@@ -107,7 +107,7 @@ export class Plans {
     const approval = await this.approvalFor(preview);
     return this.db.transaction(async (tx) => {
       const [plan] = await tx.query<{ id: number }>(
-        "insert into plan (name, reason, state, survey, made_by, made_at, preview, goals, approval) values ($1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb) returning id",
+        "insert into plan (id, name, reason, state, survey, made_by, made_at, preview, goals, approval) overriding system value values ((select coalesce(max(id), 0) + 1 from plan), $1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb) returning id",
         [
           name,
           reason,
@@ -209,10 +209,15 @@ export class Plans {
           approval ? storableJson(approval) : null,
         ],
       );
-      if (!row) throw new AppError('plan-state', 409, 'Only the preview of a plan that has not begun is made anew.');
+      if (!row)
+        throw new AppError('plan-state', 409, 'Only the preview of a plan that has not begun is made anew.');
       for (const c of await this.changes(plan, tx)) {
         const before = await beforeOf(tx, plannedOf(c), false);
-        if (before) await tx.query('update plan_change set before = $2::jsonb where id = $1', [c.id, storableJson(before)]);
+        if (before)
+          await tx.query('update plan_change set before = $2::jsonb where id = $1', [
+            c.id,
+            storableJson(before),
+          ]);
       }
       await this.ledger.add(
         { who: by, what: 'plan.preview-renewed', subject: `plan ${plan}`, after: { survey: preview.survey } },
@@ -310,20 +315,31 @@ export class Plans {
   async decide(plan: number, by: string, approved: boolean, said: string, survey: number): Promise<void> {
     const head = await this.head(plan);
     if (head.made_by === by || head.approval?.askedBy === by)
-      throw new AppError('same-steward', 403, 'Whoever made a plan or asks for it cannot approve it: a second steward has to.');
+      throw new AppError(
+        'same-steward',
+        403,
+        'Whoever made a plan or asks for it cannot approve it: a second steward has to.',
+      );
     if (head.survey !== survey)
       throw new AppError('preview-old', 409, 'The preview has been made anew meanwhile. Look at it again.');
-    await this.move(plan, ['asked'], approved ? 'approved' : 'draft', by, 'This plan does not wait for approval.', {
-      note: approved ? null : `${by} did not approve it${said ? `: ${said}` : '.'}`,
-      approval: {
-        wants: head.approval!.wants,
-        ...(approved && { askedBy: head.approval!.askedBy!, askedAt: head.approval!.askedAt! }),
-        by,
-        at: this.clock().toISOString(),
-        approved,
-        ...(said && { said }),
+    await this.move(
+      plan,
+      ['asked'],
+      approved ? 'approved' : 'draft',
+      by,
+      'This plan does not wait for approval.',
+      {
+        note: approved ? null : `${by} did not approve it${said ? `: ${said}` : '.'}`,
+        approval: {
+          wants: head.approval!.wants,
+          ...(approved && { askedBy: head.approval!.askedBy!, askedAt: head.approval!.askedAt! }),
+          by,
+          at: this.clock().toISOString(),
+          approved,
+          ...(said && { said }),
+        },
       },
-    });
+    );
   }
 
   // --- applying
@@ -367,10 +383,17 @@ export class Plans {
   async schedule(plan: number, by: string, at: Date): Promise<void> {
     if (at <= this.clock()) throw new AppError('past', 400, 'That time is past. Name one that is to come.');
     await this.mayBegin(plan, by);
-    await this.move(plan, ['draft', 'approved', 'scheduled'], 'scheduled', by, 'Only a plan that has not begun can be given a time.', {
-      at,
+    await this.move(
+      plan,
+      ['draft', 'approved', 'scheduled'],
+      'scheduled',
       by,
-    });
+      'Only a plan that has not begun can be given a time.',
+      {
+        at,
+        by,
+      },
+    );
   }
 
   /** Takes a plan's time away again. */
@@ -461,7 +484,13 @@ export class Plans {
     const undoing = changes.some((c) => ['undo-failed', 'undo-sending', 'undo-sent'].includes(c.state));
     const again = changes.some((c) => ['failed', 'left', 'sending', 'sent'].includes(c.state));
     if (!undoing && !again) throw new AppError('plan-state', 409, 'This plan has nothing to try again.');
-    await this.move(plan, ['applied', 'undone'], undoing ? 'undoing' : 'applying', by, 'This plan is not at its end.');
+    await this.move(
+      plan,
+      ['applied', 'undone'],
+      undoing ? 'undoing' : 'applying',
+      by,
+      'This plan is not at its end.',
+    );
     await this.db.query(
       "update plan_change set state = case state when 'failed' then 'planned' when 'left' then 'planned' when 'undo-failed' then 'undo-planned' else state end where plan = $1 and (state like 'undo-%') = $2",
       [plan, undoing],
@@ -555,12 +584,10 @@ export class Plans {
     const undone = undoing && !changes.some((c) => c.state === 'verified');
     await this.db.transaction(async (tx) => {
       const state = undone ? 'undone' : 'applied';
-      await tx.query('update plan set state = $2, halt = null, finished_at = $3, proof = $4::jsonb where id = $1', [
-        plan,
-        state,
-        this.clock(),
-        storableJson(proof),
-      ]);
+      await tx.query(
+        'update plan set state = $2, halt = null, finished_at = $3, proof = $4::jsonb where id = $1',
+        [plan, state, this.clock(), storableJson(proof)],
+      );
       await this.ledger.add(
         {
           who: by,
@@ -581,12 +608,16 @@ export class Plans {
 
   private async prove(plan: number): Promise<PlanProof> {
     const { goals, preview } = await this.head(plan);
-    const [newest] = await this.db.query<{ id: number }>("select max(id)::int as id from survey where state = 'done'");
+    const [newest] = await this.db.query<{ id: number }>(
+      "select max(id)::int as id from survey where state = 'done'",
+    );
     return {
       survey: newest!.id,
       goals: await this.engine.ask.proveGoals(goals),
       pointsBefore: preview.items.reduce((n, i) => n + i.before.points, 0),
-      pointsAfter: await this.engine.ask.pointsOf(preview.items.map(({ source, item }) => ({ source, item }))),
+      pointsAfter: await this.engine.ask.pointsOf(
+        preview.items.map(({ source, item }) => ({ source, item })),
+      ),
     };
   }
 
@@ -710,7 +741,8 @@ async function beforeOf(db: Db, c: PlannedChange, must = true): Promise<object |
 
 /** What a change proved at the workspace has left of its object; null where it is gone. */
 function docAfter(c: Change): object | null {
-  if (c.state === 'undone') return c.change ? withSet(c.after ?? c.before, inverse(c.change, c.before)) : c.before;
+  if (c.state === 'undone')
+    return c.change ? withSet(c.after ?? c.before, inverse(c.change, c.before)) : c.before;
   return c.change ? (c.after ?? withSet(c.before, c.change)) : null;
 }
 
@@ -753,7 +785,8 @@ export function previewDiffers(a: Preview, b: Preview): string[] {
   if (more) out.push(`${more} more ${more === 1 ? 'person loses' : 'people lose'} something`);
   if (fewer) out.push(`${fewer} ${fewer === 1 ? 'person does' : 'people do'} not lose anything any more`);
   if (other) out.push(`${other} ${other === 1 ? 'loses' : 'lose'} something else than was foreseen`);
-  if (a.itemsChanged !== b.itemsChanged) out.push(`${b.itemsChanged} items change in reach, not ${a.itemsChanged}`);
+  if (a.itemsChanged !== b.itemsChanged)
+    out.push(`${b.itemsChanged} items change in reach, not ${a.itemsChanged}`);
   const [p, q] = [a.pointsBefore - a.pointsAfter, b.pointsBefore - b.pointsAfter];
   if (p !== q) out.push(`it closes ${q} points, not ${p}`);
   return out;

@@ -71,7 +71,11 @@ export class Tray {
         [account],
       );
       if (n + changes.length > MOST)
-        throw new AppError('tray-full', 409, `The tray holds ${MOST} changes. Make a plan of what is in it first.`);
+        throw new AppError(
+          'tray-full',
+          409,
+          `The tray holds ${MOST} changes. Make a plan of what is in it first.`,
+        );
       await tx.query(
         `insert into tray (account, kind, source, object, change, place)
          select $1, c.kind, c.source, c.id, c.set, $3 + c.place

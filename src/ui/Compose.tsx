@@ -2,7 +2,15 @@
 import { useQuery } from '@tanstack/react-query';
 import { Pin, Plus, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type { CutChange, CutOption, CutPage, FindingRow, IdentityPage, KeepOut, PlanGoal } from '../services/dto.ts';
+import type {
+  CutChange,
+  CutOption,
+  CutPage,
+  FindingRow,
+  IdentityPage,
+  KeepOut,
+  PlanGoal,
+} from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { Picture } from './RouteGraph.tsx';
@@ -62,7 +70,7 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
           <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={close}><X size={16} aria-hidden /></button>
         </header>
         <div className="flex min-h-0 flex-1">
-          <section aria-label="The goal" className="flex w-[270px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
+          <section aria-label="The goal" className="flex w-[252px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
             <label className="flex flex-col gap-1">
               <span className="font-semibold">Goal</span>
               <select className="select select-sm w-full" aria-label="The goal" value={goal} onChange={(e) => setGoal(e.target.value as GoalKind)}>
@@ -122,7 +130,7 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
                     >
                       <span className="block font-bold">{data.cuts.length === 1 ? 'The only cut worth telling' : CHARACTER[c.character]}</span>
                       <span className="block">{c.changes.length ? plural(c.changes.length, 'change') : 'nothing has to change'}, felt by {felt(c)}</span>
-                      <span className="block text-quiet">closes {plural(c.closes, 'point')}, {plural(c.findings, 'finding')}</span>
+                      <span className="block text-quiet">takes {c.cost ? plural(c.cost, 'access', 'accesses') : 'nothing'} beyond the goal; closes {plural(c.closes, 'point')}, {plural(c.findings, 'finding')}</span>
                     </button>
                   ))}
                 </div>
@@ -139,28 +147,37 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
 } // prettier-ignore
 
 const felt = (c: CutOption): string =>
-  [c.members && plural(c.members, 'member'), c.external && plural(c.external, 'outsider')].filter(Boolean).join(' and ') || 'nobody';
+  [c.members && plural(c.members, 'member'), c.external && plural(c.external, 'outsider')]
+    .filter(Boolean)
+    .join(' and ') || 'nobody';
 
 /** The ways in, with what is cut struck. */
 function Ways({ cut }: { cut: CutOption }) {
   const [chosen, choose] = useState<string>();
   const { drawing } = cut;
-  if (!drawing.nodes.length) return <p className="px-4 py-3 text-quiet">It holds already: nobody of those the goal is about has a way in.</p>;
+  if (!drawing.nodes.length)
+    return (
+      <p className="px-4 py-3 text-quiet">
+        It holds already: nobody of those the goal is about has a way in.
+      </p>
+    );
   const node = drawing.nodes.find((n) => n.id === chosen);
   return (
     <div className="overflow-auto border-b border-slate px-4 py-3">
-      <Picture graph={drawing} chosen={chosen} choose={choose} />
+      <Picture graph={drawing} chosen={chosen} choose={choose} tight />
       <p className="mt-1 text-quiet">
         {node ? (
           <>
             <b className="text-base-content">{node.label}</b>
             {node.detail && `, ${node.detail}`}
-            {node.people && node.people.length > 1 && `: ${node.people.map((p) => p.address).join(', ')}${(node.count ?? 0) > node.people.length ? ' …' : ''}`}
+            {node.people &&
+              node.people.length > 1 &&
+              `: ${node.people.map((p) => p.address).join(', ')}${(node.count ?? 0) > node.people.length ? ' …' : ''}`}
           </>
         ) : (
           'The ways in: who, by which groups, by which grants and links, to what. What is cut is marked. The list below says the same.'
         )}
-        {drawing.left.bundles > 0 && ` ${plural(drawing.left.bundles, 'more')} not drawn.`}
+        {drawing.left.bundles > 0 && ` ${plural(drawing.left.bundles, 'more way')} not drawn.`}
       </p>
     </div>
   );
@@ -208,7 +225,7 @@ function Hurt({ cut, goal }: { cut: CutOption; goal: PlanGoal }) {
   const members = cut.people.filter((p) => p.kind === 'member');
   const others = cut.people.filter((p) => p.kind !== 'member');
   return (
-    <section aria-label="Who would feel it" className="flex w-[270px] shrink-0 flex-col gap-2 overflow-auto border-l border-slate px-4 py-3">
+    <section aria-label="Who would feel it" className="flex w-[232px] shrink-0 flex-col gap-2 overflow-auto border-l border-slate px-4 py-3">
       <h3 className="font-bold">{cut.members ? `${plural(cut.members, 'member')} would lose something` : 'No member would lose anything'}</h3>
       {steward && left.length > 0 && (
         <button className="btn btn-sm btn-primary" disabled={pickUp.isPending} onClick={() => pickUp.mutate(left)}>
@@ -223,7 +240,7 @@ function Hurt({ cut, goal }: { cut: CutOption; goal: PlanGoal }) {
       {cut.external > 0 && (
         <>
           <h3 className="mt-2 font-semibold">{plural(cut.external, 'outsider')}, which is what the goal is for</h3>
-          <ul className="text-quiet">{others.map((p) => <li key={p.id} className="truncate py-0.5" title={p.address}>{p.address} ({p.kind})</li>)}</ul>
+          <ul className="text-quiet">{others.map((p) => <li key={p.id} className="truncate py-0.5" title={`${p.address} (${p.kind})`}>{p.address}</li>)}</ul>
         </>
       )}
     </section>

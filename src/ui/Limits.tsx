@@ -11,7 +11,11 @@ export function Limits() {
   const [open, setOpen] = useState(false);
   return (
     <>
-      <button className="btn btn-xs btn-ghost" title="What needs a second steward" onClick={() => setOpen(true)}>
+      <button
+        className="btn btn-xs btn-ghost"
+        title="What needs a second steward"
+        onClick={() => setOpen(true)}
+      >
         <UserCheck size={14} aria-hidden /> Approval
       </button>
       {open && <LimitsDialog close={() => setOpen(false)} />}

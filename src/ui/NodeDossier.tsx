@@ -149,7 +149,7 @@ function Body({
       </header>
       {asOf === undefined && (
         <p className="px-4 pb-2">
-          <OptionsButton of={objectOf(data)} name={`this ${data.node.kind}`} small={false} />
+          <OptionsButton of={objectOf(data)} name={`“${data.node.name}”`} small={false} />
         </p>
       )}
       <Routes reach={data.reach} routes={data.routes} file={data.node.name} nodeKey={data.node.key} />

@@ -20,9 +20,12 @@ const ROW = 44;
 const BOX = 34;
 const WIDTH = { who: 168, group: 130, entry: 152, node: 156 } as const;
 const GAP = 54;
+/** Where there is less room. */
+const TIGHT = { widths: { who: 148, group: 100, entry: 136, node: 128 }, gap: 24 };
 
 /** Columns from left to right, groups by how deep they lie; each column in the order of what it is joined to. */
-function place(graph: Graph): { nodes: Placed[]; width: number; height: number } {
+function place(graph: Graph, tight: boolean): { nodes: Placed[]; width: number; height: number } {
+  const [widths, gap] = tight ? [TIGHT.widths, TIGHT.gap] : [WIDTH, GAP];
   const level = new Map<string, number>();
   const byId = new Map(graph.nodes.map((n) => [n.id, n]));
   const groups = graph.nodes.filter((n) => n.column === 'group');
@@ -60,18 +63,18 @@ function place(graph: Graph): { nodes: Placed[]; width: number; height: number }
     for (let c = columns.length - 2; c >= 0; c--) sweep(columns[c]!, 'from');
   }
   // folders stand further apart: what breaking inheritance costs is written between them
-  const step = (c: GNode[]): number => (c === chain ? ROW + 20 : ROW);
+  const step = (c: GNode[]): number => (c === chain && !tight ? ROW + 20 : ROW);
   const height = Math.max(...columns.map((c) => c.length * step(c)), ROW);
   const nodes: Placed[] = [];
   let x = 0;
   for (const column of columns) {
     if (!column.length) continue;
-    const w = WIDTH[column[0]!.column];
+    const w = widths[column[0]!.column];
     const top = (height - column.length * step(column)) / 2;
     column.forEach((n, i) => nodes.push({ ...n, x, y: top + i * step(column), w }));
-    x += w + GAP;
+    x += w + gap;
   }
-  return { nodes, width: x - GAP, height };
+  return { nodes, width: x - gap, height };
 }
 
 const short = (text: string, width: number): string => {
@@ -165,17 +168,20 @@ export function Picture({
   graph,
   chosen,
   choose,
+  tight = false,
 }: {
   graph: Graph;
   chosen: string | undefined;
   choose: (id: string | undefined) => void;
+  tight?: boolean;
 }) {
-  const { nodes, width, height } = place(graph);
+  const { nodes, width, height } = place(graph, tight);
   const at = new Map(nodes.map((n) => [n.id, n]));
   const lit = chosen ? joined(graph, chosen) : undefined;
   return (
     <svg
       className="h-auto max-w-full"
+      style={tight ? { minWidth: Math.round(width * 0.85) } : undefined}
       width={width + 8}
       height={height + 8}
       viewBox={`-4 -4 ${width + 8} ${height + 8}`}

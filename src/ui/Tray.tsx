@@ -13,8 +13,7 @@ export const useTray = () =>
 
 /** What is picked up: a change, or a grant or link that is to be withdrawn. */
 export type Picked = PlannedChange | EntryRef;
-const changeOf = (p: Picked): PlannedChange =>
-  'on' in p ? { kind: p.kind, source: p.source, id: p.id } : p;
+const changeOf = (p: Picked): PlannedChange => ('on' in p ? { kind: p.kind, source: p.source, id: p.id } : p);
 const same = (a: PlannedChange, b: PlannedChange): boolean =>
   a.kind === b.kind &&
   a.source === b.source &&
@@ -41,8 +40,7 @@ export function usePickUp(goal?: PlanGoal) {
         }),
       onSuccess: refresh,
     }),
-    has: (p: Picked): boolean =>
-      steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
+    has: (p: Picked): boolean => steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
   };
 }
 
@@ -192,7 +190,10 @@ function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
   const [name, setName] = useState(
     preview.changes.every((c) => c.entry && !c.change.set)
       ? `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`
-      : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`.slice(0, 200),
+      : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`.slice(
+          0,
+          200,
+        ),
   );
   const [reason, setReason] = useState('');
   const make = useMutation({

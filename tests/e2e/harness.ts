@@ -125,7 +125,12 @@ export class Scene {
 
   async startApp(env: NodeJS.ProcessEnv = {}): Promise<void> {
     const seed = join(this.home, 'seed.json');
-    const names = { steward: 'Sunniva Lunde', deputy: 'Ishbel Tait', auditor: 'Alasdair Roake', owner: 'Merel Zandstra' };
+    const names = {
+      steward: 'Sunniva Lunde',
+      deputy: 'Ishbel Tait',
+      auditor: 'Alasdair Roake',
+      owner: 'Merel Zandstra',
+    };
     writeFileSync(
       seed,
       JSON.stringify({
@@ -256,13 +261,18 @@ export class Scene {
 
   /** Messages that the workspaces sent of themselves. */
   async outbox(): Promise<{ to: string; about: string; text: string }[]> {
-    const answer = await fetch(`${this.standinUrl}/control/outbox`, { headers: { authorization: 'Bearer ctl' } });
+    const answer = await fetch(`${this.standinUrl}/control/outbox`, {
+      headers: { authorization: 'Bearer ctl' },
+    });
     return (await answer.json()) as { to: string; about: string; text: string }[];
   }
 
   /** Puts down everything in the tray. */
   async emptyTray(): Promise<void> {
-    const { list, goals } = await this.api<{ list: { seq: number }[]; goals: { seq: number }[] }>('GET', '/api/tray');
+    const { list, goals } = await this.api<{ list: { seq: number }[]; goals: { seq: number }[] }>(
+      'GET',
+      '/api/tray',
+    );
     await this.api('DELETE', '/api/tray', { seqs: list.map((t) => t.seq), goals: goals.map((g) => g.seq) });
   }
 

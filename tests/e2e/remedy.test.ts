@@ -69,7 +69,16 @@ async function world() {
     if (!found) throw new Error(`nothing like that in ${workspace}`);
     return found;
   };
-  return { spaces: spaces!, items: items!, grants: grants!, links: links!, groups: groups!, users: users!, of, at };
+  return {
+    spaces: spaces!,
+    items: items!,
+    grants: grants!,
+    links: links!,
+    groups: groups!,
+    users: users!,
+    of,
+    at,
+  };
 }
 
 const isGuest = (u: Truth): boolean =>
@@ -137,7 +146,9 @@ const everything = async () =>
         Object.fromEntries(
           (await all(k)).map((r) => [
             r.id,
-            k === 'groups' ? { ...r, members: (r.members as { value: string }[]).map((m) => m.value).sort() } : r,
+            k === 'groups'
+              ? { ...r, members: (r.members as { value: string }[]).map((m) => m.value).sort() }
+              : r,
           ]),
         ),
       ]),
@@ -158,10 +169,17 @@ describe('a plan of every kind of change', () => {
     expect(draft.approval!.wants.join()).toMatch(/account.*quarantine/);
     expect((await refused(id, 'apply')).type).toMatch(/needs-approval$/);
     await act(id, 'ask');
-    expect((await refused(id, 'decide', { approved: true, survey: draft.survey })).type).toMatch(/same-steward$/);
-    expect((await refused(id, 'decide', { approved: true, survey: draft.survey + 1 }, 'deputy')).type).toMatch(/preview-old$/);
+    expect((await refused(id, 'decide', { approved: true, survey: draft.survey })).type).toMatch(
+      /same-steward$/,
+    );
+    expect(
+      (await refused(id, 'decide', { approved: true, survey: draft.survey + 1 }, 'deputy')).type,
+    ).toMatch(/preview-old$/);
     await act(id, 'decide', { approved: false, said: 'not today', survey: draft.survey }, 'deputy');
-    expect(await plan(id)).toMatchObject({ state: 'draft', note: expect.stringContaining('not today') as string });
+    expect(await plan(id)).toMatchObject({
+      state: 'draft',
+      note: expect.stringContaining('not today') as string,
+    });
     await act(id, 'ask');
     await act(id, 'decide', { approved: true, said: 'as agreed', survey: draft.survey }, 'deputy');
     expect(await plan(id)).toMatchObject({ state: 'approved', approval: { by: 'deputy@tarntide.example' } });
@@ -179,7 +197,8 @@ describe('a plan of every kind of change', () => {
 
     // the truth is what was there, with each change made by a plain reading of it
     const wanted = structuredClone(before);
-    const own = (v: unknown): unknown => (typeof v === 'string' ? v.replace(/^[ac]-/, '') : Array.isArray(v) ? v.map(own) : v);
+    const own = (v: unknown): unknown =>
+      typeof v === 'string' ? v.replace(/^[ac]-/, '') : Array.isArray(v) ? v.map(own) : v;
     for (const c of changes) {
       if (c.kind === 'member') {
         const [group, value] = c.id.split('/') as [string, string];
@@ -213,7 +232,10 @@ describe('a plan of every kind of change', () => {
     expect(held.map((h) => h.plan?.id)).toEqual([id, id, id]);
     expect(held.every((h) => h.back.people > 0)).toBe(true);
     for (const h of held) {
-      const who = await scene.api<{ total: number }>('GET', `/api/holdings/who?node=${encodeURIComponent(h.key)}`);
+      const who = await scene.api<{ total: number }>(
+        'GET',
+        `/api/holdings/who?node=${encodeURIComponent(h.key)}`,
+      );
       expect(who.total).toBe(0);
       const options = await scene.api<ChangeOption[]>(
         'GET',
@@ -225,22 +247,37 @@ describe('a plan of every kind of change', () => {
 
   it('leaves evidence that gl checks without the application, and that shows alteration', async () => {
     const jws = await (await scene.raw('GET', `/api/evidence/${id}`, { role: 'auditor' })).text();
-    const { thumbprint } = await scene.api<{ thumbprint: string }>('GET', '/api/evidence/key', undefined, 'auditor');
+    const { thumbprint } = await scene.api<{ thumbprint: string }>(
+      'GET',
+      '/api/evidence/key',
+      undefined,
+      'auditor',
+    );
     const file = join(scene.home, 'plan.jws');
     const verify = (text: string, ...more: string[]) => {
       writeFileSync(file, text);
-      const r = spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'evidence', 'verify', file, ...more], {
-        encoding: 'utf8',
-      });
+      const r = spawnSync(
+        process.execPath,
+        ['--import', 'tsx', 'src/cli/gl.ts', 'evidence', 'verify', file, ...more],
+        {
+          encoding: 'utf8',
+        },
+      );
       return { status: r.status, ...(r.stdout ? (JSON.parse(r.stdout) as object) : {}) };
     };
     expect(verify(jws, '--thumbprint', thumbprint)).toMatchObject({
-      status: 0, holds: true, changes: changes.length, signedBy: thumbprint,
+      status: 0,
+      holds: true,
+      changes: changes.length,
+      signedBy: thumbprint,
     });
     expect(verify(jws, '--thumbprint', 'another')).toMatchObject({ status: 1, holds: false });
     const [head, body, signature] = jws.split('.') as [string, string, string];
     const text = Buffer.from(body, 'base64url').toString().replace('as agreed', 'as wished');
-    expect(verify([head, Buffer.from(text).toString('base64url'), signature].join('.'))).toMatchObject({ status: 1, holds: false });
+    expect(verify([head, Buffer.from(text).toString('base64url'), signature].join('.'))).toMatchObject({
+      status: 1,
+      holds: false,
+    });
     expect(verify('not evidence')).toMatchObject({ status: 1, holds: false });
     // no raw value is in it: only rows of access
     expect(Buffer.from(body, 'base64url').toString()).not.toMatch(/\d{4}[ -]\d{4}[ -]\d{4}[ -]\d{4}/);
@@ -248,7 +285,9 @@ describe('a plan of every kind of change', () => {
 
   it('is undone in part, leaving alone what was changed meanwhile and showing both versions, and then whole', async () => {
     const { list } = await plan(id);
-    const narrowed = list.find((c) => c.change.kind === 'grant' && c.change.set && 'expiresAt' in c.change.set)!;
+    const narrowed = list.find(
+      (c) => c.change.kind === 'grant' && c.change.set && 'expiresAt' in c.change.set,
+    )!;
     const row = await scene.truth<Truth>('grants', narrowed.change.id);
     await scene.setTruth('grants', { ...row, role: 'editor' });
     await act(id, 'undo', { changes: [narrowed.id, list.find((c) => c.change.kind === 'member')!.id] });
@@ -275,7 +314,8 @@ describe('the tray', () => {
   it('puts changes to one thing together, says which cannot both be had, and keeps the order it is given', async () => {
     const w = await world();
     const [a, b] = w.grants.filter((g) => w.at(g) === 'drives' && g.role === 'editor') as [Truth, Truth];
-    const on = (row: Truth, set?: object) => ({ kind: 'grant', source: 'drives', id: row.id, ...(set && { set }) }) as PlannedChange;
+    const on = (row: Truth, set?: object) =>
+      ({ kind: 'grant', source: 'drives', id: row.id, ...(set && { set }) }) as PlannedChange;
     await pickUp([on(a, { role: 'reader' }), on(b)]);
     await pickUp([on(a, { expiresAt: '2027-01-01T00:00:00Z' })]);
     const first = await scene.api<TrayState>('GET', '/api/tray');
@@ -287,7 +327,10 @@ describe('the tray', () => {
     const no = await scene.raw('POST', '/api/plans', { role: 'steward', body: { name: 'x' } });
     expect(((await no.json()) as { type: string }).type).toMatch(/tray-conflict$/);
     await scene.api('DELETE', '/api/tray', { seqs: [clash.list[3]!.seq] });
-    const order = clash.list.slice(0, 3).map((t) => t.seq).reverse();
+    const order = clash.list
+      .slice(0, 3)
+      .map((t) => t.seq)
+      .reverse();
     await scene.api('PUT', '/api/tray', { order });
     const { list } = await scene.api<TrayState>('GET', '/api/tray');
     expect(list.map((t) => t.seq)).toEqual(order);
@@ -319,7 +362,9 @@ describe('the tray', () => {
 describe('what came of it', () => {
   const anyoneLinks = async () => {
     const w = await world();
-    return w.links.filter((l) => w.at(l) === 'drives' && l.audience === 'anyone' && 'item' in (l.on as object));
+    return w.links.filter(
+      (l) => w.at(l) === 'drives' && l.audience === 'anyone' && 'item' in (l.on as object),
+    );
   };
 
   it('goals are proven on fresh data, and what is brought back is found again with who did it', async () => {
@@ -339,7 +384,13 @@ describe('what came of it', () => {
 
     // somebody makes a new link of the same kind on the same thing
     const maker = w.users[7]!;
-    await scene.setTruth('links', { ...link, id: 'made-anew', createdBy: maker.id, createdAt: new Date().toISOString(), redeemedBy: [] });
+    await scene.setTruth('links', {
+      ...link,
+      id: 'made-anew',
+      createdBy: maker.id,
+      createdAt: new Date().toISOString(),
+      redeemedBy: [],
+    });
     await scene.survey('incremental');
     const drifted = await plan(id);
     expect(drifted.list[0]!.drift).toMatchObject({ by: maker.displayName });
@@ -398,7 +449,9 @@ describe('what came of it', () => {
     await act(id, 'schedule', { at: soon(2) });
     // a newer survey that sees the same does not stand in its way
     await scene.survey();
-    expect((await reaches(id, (p) => p.state === 'applied', 'to be applied')).list[0]!.state).toBe('verified');
+    expect((await reaches(id, (p) => p.state === 'applied', 'to be applied')).list[0]!.state).toBe(
+      'verified',
+    );
     await act(id, 'undo');
     await ended(id);
 
@@ -415,7 +468,10 @@ describe('what came of it', () => {
   }, 90_000);
 
   it('lists plans by a condition', async () => {
-    const rows = await scene.api<PlanRow[]>('GET', `/api/plans?where=${encodeURIComponent('state == "undone" && size > 10')}`);
+    const rows = await scene.api<PlanRow[]>(
+      'GET',
+      `/api/plans?where=${encodeURIComponent('state == "undone" && size > 10')}`,
+    );
     expect(rows.length).toBeGreaterThan(0);
     expect(rows.every((r) => r.state === 'undone' && r.changes > 10)).toBe(true);
     expect((await scene.raw('GET', '/api/plans?where=state%20%3D', { role: 'steward' })).status).toBe(422);

@@ -30,10 +30,9 @@ const changes: fc.Arbitrary<Change[]> = fc.array(
         {
           audience: fc.constantFrom(...AUDIENCES),
           noCopies: fc.constantFrom(true, null),
-          recipients: fc.array(
-            fc.constantFrom({ user: 'u0' }, { user: 'u1' }, { group: 'g0' }),
-            { maxLength: 2 },
-          ),
+          recipients: fc.array(fc.constantFrom({ user: 'u0' }, { user: 'u1' }, { group: 'g0' }), {
+            maxLength: 2,
+          }),
         },
         { requiredKeys: [] },
       )

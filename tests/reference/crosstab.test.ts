@@ -57,7 +57,7 @@ function applying(rows: Rows, item: Rows['items'][number]): string[] {
     !x.expiresAt || Date.parse(x.expiresAt) > rows.takenAt;
   const out: string[] = [];
   let broken = false;
-  for (let at: typeof item | undefined = item; at; at = rows.items.find((i) => i.id === at!.parent))
+  for (let at: typeof item | undefined = item; at; at = rows.items.find((i) => i.id === at.parent))
     if (at.held) return out;
   const take = (on: object, space: boolean): void => {
     const here = (x: { on: object }) => JSON.stringify(x.on) === JSON.stringify(on);

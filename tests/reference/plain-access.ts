@@ -125,7 +125,7 @@ export function plainly(given: Rows) {
     let visible = false;
     let broken = false;
     let held = false;
-    for (let at = item; at; at = rows.items.find((i) => i.id === at!.parent)) held ||= at.held === true;
+    for (let at = item; at; at = rows.items.find((i) => i.id === at.parent)) held ||= at.held === true;
     for (let at = item; at;) {
       const here = at;
       if (!broken) {

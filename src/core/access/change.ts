@@ -77,7 +77,10 @@ function withFields<T extends object>(row: T, fields: object): T {
 }
 
 /** The view with accounts changed, and those that are active no more. */
-function withUsers(v: View, changes: readonly Change[]): { view: View; ended: Set<number>; unknown: Change[] } {
+function withUsers(
+  v: View,
+  changes: readonly Change[],
+): { view: View; ended: Set<number>; unknown: Change[] } {
   const ended = new Set<number>();
   const unknown: Change[] = [];
   const users = v.org.users.slice();
@@ -183,7 +186,9 @@ export function alter(before: View, changes: readonly Change[]): Alteration {
       }
       if (change.set.held !== undefined) {
         if (org.itemBreaks === v.org.itemBreaks) org.itemBreaks = v.org.itemBreaks.slice();
-        org.itemBreaks[i] = change.set.held ? org.itemBreaks[i]! | HELD_ITSELF : org.itemBreaks[i]! & ~HELD_ITSELF;
+        org.itemBreaks[i] = change.set.held
+          ? org.itemBreaks[i]! | HELD_ITSELF
+          : org.itemBreaks[i]! & ~HELD_ITSELF;
         spreadHeld(org.itemBreaks, org.itemParent, i, org.itemEnd[i]!);
         const S = org.spaces.length;
         for (let e = org.entries.first[S + i]!; e < org.entries.first[S + org.itemEnd[i]!]!; e++)
@@ -251,7 +256,8 @@ function nameOthers(v: View, org: Organisation, recipientsOf: ReadonlyMap<number
   for (let e = 0; e < v.live.length; e++) {
     const others = recipientsOf.get(e);
     if (!others)
-      for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++) put(e, toKind.values[i]!, toNumber.values[i]!);
+      for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++)
+        put(e, toKind.values[i]!, toNumber.values[i]!);
     for (const r of others ?? [])
       if ('user' in r) put(e, PRINCIPAL.user, v.org.find('user', r.user));
       else if ('group' in r) put(e, PRINCIPAL.group, v.org.find('group', r.group));

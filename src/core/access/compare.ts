@@ -4,7 +4,13 @@ import { has } from './bits.ts';
 import { HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from './organisation.ts';
 import { eachName } from './names.ts';
 import { isHeld, sources, who, type Source } from './questions.ts';
-import { forEachRedeemer, LINK_NAMED, LINK_ORGANISATION, reachesPastBreaks, type ReachColumns } from './reach.ts';
+import {
+  forEachRedeemer,
+  LINK_NAMED,
+  LINK_ORGANISATION,
+  reachesPastBreaks,
+  type ReachColumns,
+} from './reach.ts';
 import { identityName, type View } from './view.ts';
 
 export interface Judged {
@@ -99,7 +105,10 @@ class Signatures {
     if (!Number.isNaN(known)) return known;
     const { v } = this;
     const { entries } = v.org;
-    const h = new Hash().text(entries.ids.at(e)).number(entries.type[e]!).number(entries.role[e]! + 8 * entries.noCopies[e]!);
+    const h = new Hash()
+      .text(entries.ids.at(e))
+      .number(entries.type[e]!)
+      .number(entries.role[e]! + 8 * entries.noCopies[e]!);
     if (entries.type[e]! <= LINK_NAMED)
       for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
         const kind = entries.toKind.values[i]!;

@@ -182,9 +182,7 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
   for (const owner of owners) {
     const at = result.identities.indexOf(owner);
     const holds = (x: View, told: Uint8Array): number =>
-      x.org.itemOwner[item] === owner &&
-        has(x.spaces[spaceOf(v, node)]!.allowed, owner) &&
-        !isHeld(x, node)
+      x.org.itemOwner[item] === owner && has(x.spaces[spaceOf(v, node)]!.allowed, owner) && !isHeld(x, node)
         ? OWNER
         : at >= 0
           ? told[at]!

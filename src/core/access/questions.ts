@@ -176,8 +176,7 @@ export function unionsOf(v: View, list: readonly Source[], space: number): Union
   for (const source of list) {
     const { entry } = source;
     if (typeof entry !== 'number' || entries.type[entry] !== 0) {
-      if (entry === 'visibility')
-        union(of(bitsOf(v, source, space)), v.members);
+      if (entry === 'visibility') union(of(bitsOf(v, source, space)), v.members);
       else forEachHolder(v, source, space, (i, bits) => add(of(bits), i));
       continue;
     }

@@ -67,9 +67,11 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
     const members = v.groupMembers[goal.group!]!;
     if (!anyBoth(members, allowed)) return false;
     return sources(v, node).some((s) => {
-      if (typeof s.entry !== 'number' || entries.type[s.entry]! > 1 || isInert(v, s, spaceOf(v, node))) return false;
+      if (typeof s.entry !== 'number' || entries.type[s.entry]! > 1 || isInert(v, s, spaceOf(v, node)))
+        return false;
       for (let k = entries.toKind.start[s.entry]!; k < entries.toKind.start[s.entry + 1]!; k++)
-        if (entries.toKind.values[k] === PRINCIPAL.group && above.has(entries.toNumber.values[k]!)) return true;
+        if (entries.toKind.values[k] === PRINCIPAL.group && above.has(entries.toNumber.values[k]!))
+          return true;
       return false;
     });
   };

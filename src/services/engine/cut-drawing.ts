@@ -2,11 +2,11 @@
 import { findIdentity } from '../../core/access/view.ts';
 import type { Candidate, CutNetwork } from '../../core/remedy/cut.ts';
 import type { RouteGraph } from '../dto.ts';
-import { entryRef, nodeName, personRef } from './describe.ts';
+import { entryRef, nodeKind, nodeName, personRef } from './describe.ts';
 import type { Loaded } from './loaded.ts';
 
-/** So many bundles of a kind are drawn; the others are told as a number. */
-const MOST = 12;
+/** So many ways are drawn; the others are told as a number. */
+const MOST = 14;
 const NAMED = 40;
 
 type Column = RouteGraph['nodes'][number]['column'];
@@ -39,102 +39,120 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
           ? 'entry'
           : 'node';
   const graph: RouteGraph = { nodes: [], edges: [], people: 0, left: { bundles: 0, people: 0 } };
-  const drawn = new Set<string>();
   const goal = nameOf(n.sink);
-
-  // identities that come the same ways are one bundle; so are things that are come to the same ways
-  const bundles = (column: Column, of: (name: string) => string): Map<string, string[]> => {
-    const found = new Map<string, string[]>();
-    for (const name of new Set([...out.keys(), ...into.keys()])) {
-      if (columnOf(name) !== column || name === goal || name.startsWith('sharing ')) continue;
-      const key = of(name);
-      found.set(key, [...(found.get(key) ?? []), name]);
-    }
-    return new Map([...found].sort((a, b) => b[1].length - a[1].length));
-  };
+  const leads = (name: string): [string, boolean][] => [...(out.get(name) ?? [])];
+  const names = [...new Set([...out.keys(), ...into.keys()])].filter((x) => x !== goal);
   const idOf = new Map<string, string>();
-  const take = (list: Map<string, string[]>, make: (names: string[]) => Omit<RouteGraph['nodes'][number], 'id'>): void => {
-    let k = 0;
-    for (const names of list.values()) {
-      if (k++ >= MOST) {
-        graph.left.bundles++;
-        graph.left.people += names.length;
-        continue;
-      }
-      const id = names[0]!;
-      drawn.add(id);
-      for (const name of names) idOf.set(name, id);
-      graph.nodes.push({ id, ...make(names), ...(names.some((x) => struckNames.has(x)) && { struck: true }) });
-    }
+  const put = (members: string[], node: Omit<RouteGraph['nodes'][number], 'id'>): void => {
+    for (const x of members) idOf.set(x, members[0]!);
+    graph.nodes.push({ id: members[0]!, ...node, ...(members.some((x) => struckNames.has(x)) && { struck: true }) });
   };
-  const edgesKey = (name: string): string =>
-    [...(out.get(name) ?? [])].map(([to, s]) => `${to}${s ? '!' : ''}`).sort().join('|');
-  take(bundles('who', (name) => (name === 'anybody' ? name : edgesKey(name))), (names) => {
-    if (names[0] === 'anybody') return { column: 'who', label: 'Anybody with the link', outside: true };
-    const people = names.flatMap((name) => {
-      const i = findIdentity(l.view, name.slice('identity '.length));
+  const bundled = (list: string[], of: (name: string) => string): string[][] => {
+    const found = new Map<string, string[]>();
+    for (const x of list) {
+      const key = of(x);
+      const known = found.get(key);
+      if (known) known.push(x);
+      else found.set(key, [x]);
+    }
+    return [...found.values()];
+  };
+
+  // what is kept is told of the thing on which a grant or link is made: what lies below it, and whether it is cut there
+  const below = (place: string): { kept: number; struck: boolean } => {
+    let kept = 0;
+    let cutBelow = false;
+    const seen = new Set([place]);
+    for (const x of seen)
+      for (const [to, s] of leads(x)) {
+        if (s) cutBelow = true;
+        if (!to.startsWith('sharing ')) seen.add(to);
+        else {
+          kept++;
+          if (struckNames.has(to) || leads(to).some(([, cutHere]) => cutHere)) cutBelow = true;
+        }
+      }
+    return { kept, struck: cutBelow };
+  };
+  const placesOf = (entry: string): string[] => leads(entry).map(([to]) => to);
+
+  // entries that let the same in to the same things are one, unless the cut goes through them; those it goes through first
+  const entries = bundled(
+    names.filter((x) => columnOf(x) === 'entry'),
+    (x) => (struckNames.has(x) ? x : `${[...(into.get(x) ?? [])].sort().join('|')}>${placesOf(x).sort().join('|')}`),
+  ).sort((a, b) => Number(struckNames.has(b[0]!)) - Number(struckNames.has(a[0]!)) || b.length - a.length);
+  for (const members of entries.slice(0, MOST)) {
+    const [kind, id] = split(members[0]!);
+    const e = kind === 'grant' || kind === 'link' ? l.org.find(kind, id) : -1;
+    if (e < 0) put(members, { column: 'entry', label: 'visible to everybody', detail: 'the space' });
+    else {
+      const entry = entryRef(l, e);
+      const many = members.length > 1;
+      put(members, {
+        column: 'entry',
+        label: many ? `${members.length} ${kind}s` : `${kind}: ${entry.role}`,
+        detail: `${many ? 'such as ' : ''}to ${entry.to}`,
+        ...(!many && { entry }),
+      });
+    }
+  }
+  graph.left.bundles = Math.max(0, entries.length - MOST);
+  const drawnEntries = [...idOf.keys()];
+  for (const place of new Set(drawnEntries.flatMap(placesOf))) {
+    const [kind, id] = split(place);
+    const at = l.org.find(kind as 'item' | 'space', id);
+    const node = kind === 'space' ? at : l.org.spaces.length + at;
+    const { kept, struck: cutBelow } = below(place);
+    put([place], {
+      column: 'node',
+      label: at < 0 ? id : nodeName(l, node),
+      detail: `${at < 0 ? kind : nodeKind(l, node)}${cutBelow ? ', cut here' : ''}${kept > 1 ? `, ${kept} kept` : ''}`,
+      ...(cutBelow && { struck: true }),
+    });
+  }
+  // groups and people that lead to what is drawn
+  const toward = new Set(drawnEntries);
+  for (const x of toward) for (const from of into.get(x) ?? []) toward.add(from);
+  for (const x of names)
+    if (columnOf(x) === 'group' && toward.has(x)) {
+      const [, id] = split(x);
+      put([x], { column: 'group', label: l.org.groups[l.org.find('group', id)]?.name ?? id, detail: 'group' });
+    }
+  for (const members of bundled(
+    names.filter((x) => columnOf(x) === 'who' && toward.has(x)),
+    (x) => (x === 'anybody' ? x : leads(x).map(([to, s]) => `${to}${s ? '!' : ''}`).sort().join('|')),
+  )) {
+    if (members[0] === 'anybody') {
+      put(members, { column: 'who', label: 'Anybody with the link', outside: true });
+      continue;
+    }
+    const people = members.flatMap((x) => {
+      const i = findIdentity(l.view, split(x)[1]);
       return i < 0 ? [] : [personRef(l, i)];
     });
-    graph.people += names.length;
-    return {
+    graph.people += members.length;
+    put(members, {
       column: 'who',
-      label: names.length === 1 ? (people[0]?.address ?? names[0]!) : `${names.length} who come the same ways`,
-      ...(people[0] && names.length === 1 && { detail: people[0].kind }),
+      label: members.length === 1 ? (people[0]?.address ?? members[0]!) : `${members.length} the same ways`,
+      ...(people[0] && { detail: members.length === 1 ? people[0].kind : `such as ${people[0].address}` }),
       people: people.slice(0, NAMED),
-      count: names.length,
+      count: members.length,
       outside: people.some((p) => p.kind !== 'member'),
-    };
-  });
-  take(bundles('group', (name) => name), ([name]) => {
-    const g = l.org.groups[l.org.find('group', name!.slice('group '.length))];
-    return { column: 'group', label: g?.name ?? name!, detail: 'group' };
-  });
-  // entries that let the same in to the same things are one bundle too, unless the cut goes through them
-  take(
-    bundles('entry', (name) => (struckNames.has(name) ? name : `${[...(into.get(name) ?? [])].sort().join('|')}>${edgesKey(name)}`)),
-    (names) => {
-      const [kind, id] = [names[0]!.slice(0, names[0]!.indexOf(' ')), names[0]!.slice(names[0]!.indexOf(' ') + 1)];
-      const e = kind === 'grant' || kind === 'link' ? l.org.find(kind, id) : -1;
-      if (e < 0) return { column: 'entry', label: 'visible to everybody', detail: 'space' };
-      const entry = entryRef(l, e);
-      return {
-        column: 'entry',
-        label: names.length > 1 ? `${names.length} ${kind}s` : `${kind}: ${entry.role}`,
-        detail: names.length > 1 ? `such as to ${entry.to}` : `to ${entry.to}`,
-        ...(names.length === 1 && { entry }),
-      };
-    },
-  );
-  const sharing = (name: string): boolean =>
-    [...(out.get(name) ?? [])].some(([to]) => to.startsWith('sharing ') && struckNames.has(to)) ||
-    [...(out.get(name) ?? [])].some(([to]) => to.startsWith('sharing ') && [...(out.get(to) ?? [])].some(([, s]) => s));
-  take(
-    bundles('node', (name) => {
-      const last = [...(out.get(name) ?? [])].every(([to]) => to.startsWith('sharing '));
-      return last ? [...(into.get(name) ?? [])].map((a) => `${a}${out.get(a)!.get(name) ? '!' : ''}`).sort().join('|') : name;
-    }),
-    (names) => {
-      const label = (name: string): string => {
-        const [kind, id] = [name.slice(0, name.indexOf(' ')), name.slice(name.indexOf(' ') + 1)];
-        const at = l.org.find(kind as 'item' | 'space', id);
-        return at < 0 ? id : nodeName(l, kind === 'space' ? at : l.org.spaces.length + at);
-      };
-      const kept = names.every((name) => [...(out.get(name) ?? [])].some(([to]) => to.startsWith('sharing ')));
-      return {
-        column: 'node',
-        label: names.length === 1 ? label(names[0]!) : `${names.length} things`,
-        detail: kept ? (names.some(sharing) ? 'kept: outside sharing cut' : 'what is kept') : names[0]!.startsWith('space') ? 'space' : 'folder',
-        ...(names.some(sharing) && { struck: true }),
-      };
-    },
-  );
+    });
+  }
   for (const [a, to] of out)
     for (const [b, isStruck] of to) {
       const [from, end] = [idOf.get(a), idOf.get(b)];
-      if (!from || !end || from === end || !drawn.has(from) || !drawn.has(end)) continue;
+      if (!from || !end || from === end) continue;
       const known = graph.edges.find((x) => x.from === from && x.to === end);
       if (known) known.struck ||= isStruck;
-      else graph.edges.push({ from, to: end, used: true, ...(isStruck && { struck: true }) });
+      // between things on which grants are made nothing is drawn: they stand for what is below them
+      else if (columnOf(a) !== 'node') graph.edges.push({ from, to: end, used: true, ...(isStruck && { struck: true }) });
     }
   return graph;
 } // prettier-ignore
+
+const split = (name: string): [kind: string, id: string] => {
+  const at = name.indexOf(' ');
+  return [name.slice(0, at), name.slice(at + 1)];
+};

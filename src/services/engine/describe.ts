@@ -207,9 +207,12 @@ export function changeWords(l: Loaded, change: Change): string {
   if (set.visibility === 'organisation') parts.push(`Show ${space} to the whole organisation`);
   else if (set.visibility !== undefined) parts.push(`Show ${space} to its members alone`);
   if (set.visibilityRole) parts.push(`Let whoever sees ${space} be ${set.visibilityRole}`);
-  if (set.externalSharing !== undefined) parts.push(`Share ${space} ${SHARING_WORDS[set.externalSharing ?? 'anyone']}`);
+  if (set.externalSharing !== undefined)
+    parts.push(`Share ${space} ${SHARING_WORDS[set.externalSharing ?? 'anyone']}`);
   if (set.editorsShare !== undefined)
-    parts.push(set.editorsShare === false ? `Let editors of ${space} share nothing` : `Let editors of ${space} share`);
+    parts.push(
+      set.editorsShare === false ? `Let editors of ${space} share nothing` : `Let editors of ${space} share`,
+    );
   if (set.gate !== undefined)
     parts.push(
       set.gate?.length

@@ -15,13 +15,7 @@ import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
-import {
-  dossier,
-  finding,
-  routesOf,
-  withdrawable,
-  type EngineFinding,
-} from './findings.ts';
+import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
 import { holdings, nodeDossier, usedFrom, whoRows, type HoldingsQuery } from './holdings.ts';

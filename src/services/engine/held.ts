@@ -18,7 +18,10 @@ export function held(l: Loaded): Omit<HeldRow, 'plan'>[] {
     if (b & HELD_ITSELF) items.push(i);
   });
   const changes = items.map((i): Change => ({ item: org.itemIds.at(i), set: { held: null } }));
-  const columns = reach(alter(l.view, changes).view, Int32Array.from(items, (i) => nodeOfItem(org, i)));
+  const columns = reach(
+    alter(l.view, changes).view,
+    Int32Array.from(items, (i) => nodeOfItem(org, i)),
+  );
   return items.map((i) => {
     const node = nodeOfItem(org, i);
     const row = l.items[i]!;
@@ -113,7 +116,11 @@ function coreSet(l: Loaded, c: PlannedChange): object {
 }
 
 const granteeOf = (l: Loaded, source: string, { to }: GrantRow): object =>
-  'user' in to ? { user: l.ids.user(source, to.user) } : 'group' in to ? { group: l.ids.group(source, to.group) } : to;
+  'user' in to
+    ? { user: l.ids.user(source, to.user) }
+    : 'group' in to
+      ? { group: l.ids.group(source, to.group) }
+      : to;
 
 function made(l: Loaded, e: number): { by: string | null; words: string } {
   const row = l.entryRow(e);

@@ -201,7 +201,10 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
 
   const accountsIn = new Set(people.map((p) => p.source));
   const kinds = new Map(
-    (await db.query<{ id: string; kind: SourceKind }>('select id, kind from source')).map((s) => [s.id, s.kind]),
+    (await db.query<{ id: string; kind: SourceKind }>('select id, kind from source')).map((s) => [
+      s.id,
+      s.kind,
+    ]),
   );
 
   const groups = await readObserved<GroupRow>(db, 'group', survey);
@@ -336,7 +339,8 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       account: (source, user) => {
         const mine = identities.accounts.get(user);
         // a workspace without accounts of its own uses the directory's ids
-        return (mine?.find((a) => a.source === source) ?? (accountsIn.has(source) ? undefined : mine?.[0]))?.id;
+        return (mine?.find((a) => a.source === source) ?? (accountsIn.has(source) ? undefined : mine?.[0]))
+          ?.id;
       },
       home: (kind, id) => (kind === 'group' ? groupHomes.get(id) : identities.accounts.get(id)?.[0]),
       kind: (source) => kinds.get(source) ?? 'extract',

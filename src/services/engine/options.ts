@@ -3,7 +3,14 @@ import { has } from '../../core/access/bits.ts';
 import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { BREAKS, HELD_ITSELF } from '../../core/access/organisation.ts';
 import { findExposures } from '../../core/exposure/find.ts';
-import { EXTERNAL_SHARING, ROLES, type GrantRow, type LinkRow, type Recipient, type Role } from '../../core/model.ts';
+import {
+  EXTERNAL_SHARING,
+  ROLES,
+  type GrantRow,
+  type LinkRow,
+  type Recipient,
+  type Role,
+} from '../../core/model.ts';
 import type { ObjectKey, PlannedChange } from '../../core/remedy/plan.ts';
 import type { ChangeOption } from '../dto.ts';
 import { key, type Loaded } from './loaded.ts';

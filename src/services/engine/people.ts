@@ -453,7 +453,12 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
     for (const m of org.members.values.subarray(org.members.start[group], org.members.start[group + 1]))
       holds.push(
         m < 0
-          ? { key: `group:${org.groups[~m]!.id}`, name: org.groups[~m]!.name, kind: 'group', ...leaving(l, group, org.groups[~m]!.id) }
+          ? {
+              key: `group:${org.groups[~m]!.id}`,
+              name: org.groups[~m]!.name,
+              kind: 'group',
+              ...leaving(l, group, org.groups[~m]!.id),
+            }
           : {
               ...leaving(l, group, org.users[m]!.id),
               key: `user:${org.users[m]!.id}`,

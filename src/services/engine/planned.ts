@@ -30,7 +30,9 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
       const [group, value] = memberOf(p.id);
       const [g, asGroup] = [ids.group(p.source, group), ids.group(p.source, value)];
       if (org.find('group', g) < 0) return undefined;
-      return { member: { group: g, value: org.find('group', asGroup) >= 0 ? asGroup : ids.user(p.source, value) } };
+      return {
+        member: { group: g, value: org.find('group', asGroup) >= 0 ? asGroup : ids.user(p.source, value) },
+      };
     }
     case 'space': {
       const { gate, owners } = p.set ?? {};
@@ -62,7 +64,8 @@ export function plannedOf(l: Loaded, c: Change): PlannedChange | undefined {
   if ('member' in c) {
     const home = ids.home('group', c.member.group);
     const value =
-      home && (l.org.find('group', c.member.value) >= 0
+      home &&
+      (l.org.find('group', c.member.value) >= 0
         ? ids.home('group', c.member.value)?.id
         : ids.account(home.source, c.member.value));
     return home && value !== undefined

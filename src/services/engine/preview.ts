@@ -29,7 +29,13 @@ export function changeRefs(l: Loaded, changes: readonly PlannedChange[]): Change
 
 function changeRef(l: Loaded, change: PlannedChange): ChangeRef {
   const c = coreOf(l, change);
-  const e = !c ? -1 : 'grant' in c ? l.org.find('grant', c.grant) : 'link' in c ? l.org.find('link', c.link) : -1;
+  const e = !c
+    ? -1
+    : 'grant' in c
+      ? l.org.find('grant', c.grant)
+      : 'link' in c
+        ? l.org.find('link', c.link)
+        : -1;
   const not = whyNotMade(l, change);
   return {
     change,

@@ -164,7 +164,7 @@ export class Surveys {
         );
         if (busy) return false;
         const [survey] = await tx.query<{ id: number }>(
-          "insert into survey (kind, state, started_by, started_at, finished_at, taken_at, plan) values ('read-back', 'done', $1, $2, $2, $2, $3) returning id",
+          "insert into survey (id, kind, state, started_by, started_at, finished_at, taken_at, plan) overriding system value values ((select coalesce(max(id), 0) + 1 from survey), 'read-back', 'done', $1, $2, $2, $2, $3) returning id",
           [by, now, plan],
         );
         await observe(tx, survey!.id);
@@ -242,7 +242,7 @@ export class Surveys {
         throw new AppError('no-sources', 409, 'There is no workspace to survey yet. Add one first.');
       const id = await this.db.transaction(async (tx) => {
         const [row] = await tx.query<{ id: number }>(
-          "insert into survey (kind, state, started_by, started_at) values ($3, 'running', $1, $2) returning id",
+          "insert into survey (id, kind, state, started_by, started_at) overriding system value values ((select coalesce(max(id), 0) + 1 from survey), $3, 'running', $1, $2) returning id",
           [by, this.clock(), kind],
         );
         await this.ledger.add(

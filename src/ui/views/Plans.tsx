@@ -83,7 +83,7 @@ function View({ search }: { search: string }) {
           <Limits />
         </div>
         <div className="px-4 pb-2">
-          <FilterBox value={text} set={set} label="Find in plans" placeholder="name, reason, state …" table="plans" where={where} />
+          <FilterBox value={text} set={set} label="Find in plans" placeholder="find …" table="plans" where={where} />
         </div>
         <Conditions where={where} set={set} />
         <ul className="min-h-0 flex-1 overflow-auto border-t border-base-300">
@@ -154,7 +154,15 @@ function Plan({ id }: { id: number }) {
 } // prettier-ignore
 
 const OPEN: readonly PlanState[] = ['draft', 'asked', 'approved', 'scheduled'];
-const RETRYABLE: readonly ChangeState[] = ['failed', 'left', 'undo-failed', 'sending', 'sent', 'undo-sending', 'undo-sent'];
+const RETRYABLE: readonly ChangeState[] = [
+  'failed',
+  'left',
+  'undo-failed',
+  'sending',
+  'sent',
+  'undo-sending',
+  'undo-sent',
+];
 
 type Act = (body: { act: string; [more: string]: unknown }) => void;
 function useAct(id: number): { act: Act; pending: boolean; error: Error | null } {
@@ -321,7 +329,10 @@ function Proof({ plan }: { plan: PlanDetail }) {
           <>
             {proof.goals.map((g) => (
               <li key={g.words} className="py-0.5">
-                <State icon={g.holds ? 'done' : 'trouble'}>{g.holds ? 'holds' : `does not hold on ${g.open} of ${g.items}`}</State> <b>{g.words}</b>
+                <span className="flex flex-wrap items-center gap-x-2">
+                  <State icon={g.holds ? 'done' : 'trouble'}>{g.holds ? 'holds' : `does not hold on ${g.open} of ${g.items}`}</State>
+                  <b>{g.words}</b>
+                </span>
                 {g.ways.length > 0 && <ul className="pl-6 text-quiet">{g.ways.map((w) => <li key={w}>{w}</li>)}</ul>}
               </li>
             ))}
@@ -355,11 +366,15 @@ const changeIcon = (s: ChangeState) =>
             ? 'failed'
             : 'running';
 
+/** So many changes are told before who loses what. */
+const FIRST = 8;
+
 function ChangesTable({ plan }: { plan: PlanDetail }) {
   const { steward } = useSigned();
   const { act, pending, error } = useAct(plan.id);
   const [all, setAll] = useState(false);
-  const shown = all ? plan.list : plan.list.slice(0, 50);
+  // what is as it should be can wait; what wants looking at does not
+  const shown = all ? plan.list : plan.list.filter((c, i) => i < FIRST || c.drift || c.note !== null);
   return (
     <>
       <Heading>Changes</Heading>

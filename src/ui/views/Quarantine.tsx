@@ -22,7 +22,12 @@ export default function Quarantine({ account, search }: { account: Account; sear
   );
 }
 
-const release = (r: HeldRow): PlannedChange => ({ kind: 'item', source: r.source, id: r.item, set: { held: null } });
+const release = (r: HeldRow): PlannedChange => ({
+  kind: 'item',
+  source: r.source,
+  id: r.item,
+  set: { held: null },
+});
 
 function View({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useQuery({ queryKey: ['quarantine'], queryFn: () => api<HeldRow[]>('GET', '/api/quarantine') });
@@ -39,7 +44,7 @@ function View({ params, set, narrow }: ViewProps) {
   const columns: Column<HeldRow>[] = [
     { key: 'name', name: 'What', width: 'minmax(200px, 2fr)', cell: (r) => <span className="truncate" title={r.name}><b>{r.name}</b> <span className="text-quiet">{r.space}</span></span> },
     { key: 'weight', name: 'Weight', width: '72px', cell: (r) => <Weight weight={r.weight} /> },
-    { key: 'back', name: 'If released, reached by', width: '230px', cell: (r) => <span className="flex items-center gap-2"><Beam now={r.back.now} could={r.back.could} /><span className="text-quiet">{r.back.people.toLocaleString('en')}</span></span> },
+    { key: 'back', name: 'If released, reached by', width: '270px', cell: (r) => <span className="flex items-center gap-2"><Beam now={r.back.now} could={r.back.could} /><span className="text-quiet">{r.back.people.toLocaleString('en')}</span></span> },
     ...(narrow
       ? []
       : ([
