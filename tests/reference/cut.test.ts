@@ -16,6 +16,7 @@ import {
   type Candidate,
   type Goal,
 } from '../../src/core/remedy/cut.ts';
+import { openItems } from '../../src/core/remedy/goal.ts';
 import { isProven, Network, UNCUTTABLE } from '../../src/core/remedy/flow.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
@@ -139,6 +140,8 @@ describe('the cuts of a goal', () => {
         const n = cutNetwork(v, reach(v), goal);
         const answer = cutsOf(n);
         const limited = v.spaces.some((s) => s.shutsOut);
+        // what is asked item by item of a survey says the same
+        expect(openItems(v, reach(v), goal).length === 0).toBe(holds(v, goal, somebody));
         if (!answer.met) {
           unmet++;
           // not even all of it together would do
@@ -148,7 +151,9 @@ describe('the cuts of a goal', () => {
         }
         met++;
         for (const cut of answer.cuts) {
-          expect(holds(after(v, cut.changes), goal, somebody)).toBe(true);
+          const later = after(v, cut.changes);
+          expect(holds(later, goal, somebody)).toBe(true);
+          expect(openItems(later, reach(later), goal)).toEqual([]);
           expect(isProven(n.network, n.source, n.sink, cut.proof, n.capacities(cut.character))).toBe(true);
         }
         if (limited || n.candidates.length > 11) return;

@@ -1,9 +1,9 @@
 /** Goals as stewards state them, resolved to who is to be kept from which items. */
-import { add, anyBoth, bitsFor, has, union } from '../access/bits.ts';
+import { add, bitsFor, has, union } from '../access/bits.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL } from '../access/organisation.ts';
-import { isInert, sources, spaceOf, who } from '../access/questions.ts';
-import type { ReachColumns } from '../access/reach.ts';
+import { sources, who } from '../access/questions.ts';
+import { LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { findIdentity, type View } from '../access/view.ts';
 import type { Goal } from './cut.ts';
 
@@ -61,20 +61,15 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
   const byClass = new Map<number, boolean>();
   const above = goal.group === undefined ? new Set<number>() : groupsAbove(v.org, [goal.group]);
   const { entries } = v.org;
-  /** Whether the group is named by something that lets somebody in. */
-  const byGroup = (node: number): boolean => {
-    const { allowed } = v.spaces[spaceOf(v, node)]!;
-    const members = v.groupMembers[goal.group!]!;
-    if (!anyBoth(members, allowed)) return false;
-    return sources(v, node).some((s) => {
-      if (typeof s.entry !== 'number' || entries.type[s.entry]! > 1 || isInert(v, s, spaceOf(v, node)))
-        return false;
-      for (let k = entries.toKind.start[s.entry]!; k < entries.toKind.start[s.entry + 1]!; k++)
+  /** Whether something that lets people in names the group, whoever is in it. */
+  const byGroup = (node: number): boolean =>
+    sources(v, node).some(({ entry }) => {
+      if (typeof entry !== 'number' || entries.type[entry]! > LINK_NAMED) return false;
+      for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++)
         if (entries.toKind.values[k] === PRINCIPAL.group && above.has(entries.toNumber.values[k]!))
           return true;
       return false;
     });
-  };
   const open = (node: number): boolean => {
     const cls = columns.classes[columns.accessClass[node]!]!;
     if (goal.anybody && (cls.anyoneNow || cls.anyoneCould)) return true;

@@ -5,7 +5,7 @@ import { MEASURES } from '../../core/exposure/crosstab.ts';
 import { DIMENSIONS } from '../../services/dto.ts';
 import type { Filtered } from '../../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
-import { plannedSchema } from '../../formats/planned.ts';
+import { plannedSchema } from './_planned.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>

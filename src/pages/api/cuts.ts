@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { keepOutSchema } from '../../formats/planned.ts';
+import { keepOutSchema } from './_planned.ts';
 import { endpoint } from './_endpoint.ts';
 import { text } from './_inputs.ts';
 import { found } from './_problem.ts';

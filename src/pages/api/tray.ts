@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { goalSchema } from '../../formats/planned.ts';
+import { goalSchema } from './_planned.ts';
 import { endpoint } from './_endpoint.ts';
 import { changes, nothing, number } from './_inputs.ts';
 

@@ -1,8 +1,8 @@
 /** Changes as they are picked up and planned: each to one object, by its source's own ids. */
 import { z } from 'zod';
-import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../core/model.ts';
-import type { KeepOut } from '../core/remedy/goal.ts';
-import type { PlannedChange } from '../core/remedy/plan.ts';
+import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../../core/model.ts';
+import type { KeepOut } from '../../core/remedy/goal.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
 
 const id = z.string().min(1).max(1100);
 const source = z.string().min(1).max(200);

@@ -1,0 +1,109 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import {
+  DEFAULT_LIMITS,
+  hasFields,
+  inverse,
+  memberId,
+  memberOf,
+  together,
+  wantsApproval,
+  whatDiffers,
+  withSet,
+  type PlannedChange,
+} from './plan.ts';
+
+const value = fc.constantFrom<unknown>(
+  null,
+  true,
+  false,
+  'reader',
+  'editor',
+  ['g1'],
+  ['g1', 'g2'],
+  '2027-01-01T00:00:00Z',
+);
+const set = fc.dictionary(fc.constantFrom('role', 'expiresAt', 'gate', 'dim', 'owner', 'inherits'), value, {
+  minKeys: 1,
+});
+const row = set.map((s) => withSet({ id: 'x', name: 'n' }, s));
+
+describe('a change and its inverse', () => {
+  it('leave the row exactly as it was, whatever was set', () => {
+    fc.assert(
+      fc.property(row, set, (before, s) => {
+        const after = withSet(before, s);
+        expect(hasFields(after, s)).toBe(true);
+        expect(whatDiffers('space', withSet(before, s), after, s)).toEqual([]);
+        expect(withSet(after, inverse(s, before))).toEqual(before);
+      }),
+    );
+  });
+
+  it('are told apart by what is set alone where rows change by themselves, by all of a grant', () => {
+    expect(whatDiffers('space', { bytes: 1, dim: true }, { bytes: 2, dim: true }, { dim: null })).toEqual([]);
+    expect(whatDiffers('grant', { role: 'reader', grantedBy: 'a' }, { role: 'reader', grantedBy: 'b' })).toEqual(['grantedBy']);
+    expect(whatDiffers('link', { role: 'reader', lastUsedAt: '1' }, { role: 'reader', lastUsedAt: '2' })).toEqual([]);
+    // what is absent and what says no are the same; inheriting holds unless it is said that it does not
+    expect(whatDiffers('item', {}, { dim: false, held: false }, { dim: true, held: true })).toEqual([]);
+    expect(hasFields({}, { inherits: true })).toBe(true);
+    expect(hasFields({ inherits: false }, { inherits: null })).toBe(false);
+  });
+}); // prettier-ignore
+
+const planned = fc
+  .record({
+    kind: fc.constantFrom('grant' as const, 'link' as const, 'space' as const),
+    id: fc.constantFrom('a', 'b'),
+    set: fc.option(fc.dictionary(fc.constantFrom('role', 'expiresAt'), fc.constantFrom('x', 'y'), { minKeys: 1 }), { nil: undefined }),
+  })
+  .map((c) => ({ ...c, source: 's' }) as unknown as PlannedChange); // prettier-ignore
+
+describe('changes together', () => {
+  it('are one for each thing, in the order in which each was first named; conflicts are those that cannot both hold', () => {
+    fc.assert(
+      fc.property(fc.array(planned, { maxLength: 6 }), (list) => {
+        const { changes, conflicts } = together(list);
+        const keyOf = (c: PlannedChange): string => `${c.kind} ${c.id}`;
+        expect(changes.map(keyOf)).toEqual([...new Set(list.map(keyOf))]);
+        for (const [i, a] of list.entries())
+          for (const [j, b] of list.entries()) {
+            if (j <= i) continue;
+            const [x, y] = [a.set as Record<string, unknown> | undefined, b.set as Record<string, unknown> | undefined];
+            const cannot =
+              keyOf(a) === keyOf(b) &&
+              (!x || !y ? Boolean(x) !== Boolean(y) : Object.keys(x).some((k) => k in y && x[k] !== y[k]));
+            expect(conflicts.some(([m, n]) => m === i && n === j)).toBe(cannot);
+          }
+        // without conflicts nothing of it is lost
+        if (!conflicts.length)
+          for (const c of list) {
+            const merged = changes.find((m) => keyOf(m) === keyOf(c))!;
+            if (c.set) expect(merged.set).toMatchObject(c.set);
+            else expect(merged.set).toBeUndefined();
+          }
+      }),
+    );
+  }); // prettier-ignore
+
+  it('name a membership by any group and member', () =>
+    fc.assert(
+      fc.property(fc.string(), fc.string(), (g, v) => {
+        expect(memberOf(memberId(g, v))).toEqual([g, v]);
+      }),
+    ));
+});
+
+it('a second steward is wanted at the limits and above, and for accounts and quarantine', () => {
+  const plan = { changes: [] as PlannedChange[], people: 49, spaces: 9, heaviest: 4 };
+  expect(wantsApproval(DEFAULT_LIMITS, plan)).toEqual([]);
+  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, people: 50 })).toHaveLength(1);
+  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, spaces: 10 })).toHaveLength(1);
+  expect(wantsApproval({ ...DEFAULT_LIMITS, weight: 4 }, plan)).toHaveLength(1);
+  const drastic: PlannedChange[] = [
+    { kind: 'person', source: 'd', id: 'u', set: { active: false } },
+    { kind: 'item', source: 's', id: 'i', set: { held: true } },
+  ];
+  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, changes: drastic })).toHaveLength(2);
+  expect(wantsApproval({ ...DEFAULT_LIMITS, suspension: false }, { ...plan, changes: drastic })).toEqual([]);
+});
