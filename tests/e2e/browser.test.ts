@@ -243,8 +243,8 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('would lose access; nobody inside does').waitFor();
     expect(await page.getByRole('row', { name: /kim@quickclaims/ }).textContent()).toContain('outsider');
     await holds('plan-preview');
-    await page.getByRole('button', { name: 'Withdraw 1 link' }).click();
-    await page.getByText('withdrawn, verified').waitFor();
+    await page.getByRole('button', { name: 'Apply 1 change now' }).click();
+    await page.getByText('done, verified').waitFor();
     await page.getByRole('button', { name: 'Undo' }).waitFor();
     const links = await scene.truth<{ on: object }[]>('links');
     expect(links).toHaveLength(7);
@@ -568,6 +568,90 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: /Dark theme/ }).click();
     await page.reload();
     expect(await page.locator('html').getAttribute('data-theme')).toBe('dusk');
+    expect(complaints).toEqual([]);
+  });
+
+  it('finds the least change, drawn, picks it up with its goal, and puts it in another order by keyboard', async () => {
+    await scene.emptyTray();
+    await page.goto(`${scene.base}/exposure/findings?text=quickclaims`);
+    await page.getByText('3 open findings').waitFor();
+    await page.getByLabel('Mark all').check();
+    await page.getByRole('button', { name: 'Least change …' }).click();
+    const compose = page.getByRole('dialog', { name: 'The least change' });
+    await compose.getByRole('radio').first().waitFor();
+    await compose.getByRole('button', { name: /^Anybody with the link/ }).click();
+    await holds('compose');
+    await compose
+      .getByLabel('The goal', { exact: true })
+      .selectOption('No link or grant for anyone opens them');
+    const pickUp = compose.getByRole('button', { name: /^Pick up \d+ change/ });
+    await pickUp.waitFor();
+    await pickUp.click();
+    await compose.getByText('It is in the tray, with its goal.').waitFor();
+    await page.keyboard.press('Escape');
+    // a second change, from the dossier of the file itself
+    await page.goto(`${scene.base}/exposure/findings?text=bridge-vpn`);
+    await page.getByText('bridge-vpn.key').click();
+    await page.getByRole('button', { name: 'Change the file itself …' }).click();
+    const options = page.getByRole('dialog', { name: /What could be done/ });
+    await options.getByText('What cannot be done there').waitFor();
+    await holds('options');
+    await options.getByRole('button', { name: /^Pick up: Move “bridge-vpn.key” to quarantine/ }).click();
+    await options.getByRole('button', { name: /^Put down: Move/ }).waitFor();
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: '2 changes picked up' }).click();
+    const tray = page.getByRole('contentinfo', { name: 'Tray' });
+    await tray.getByText('No link or grant for anyone opens them').waitFor();
+    await tray.getByRole('button', { name: /^Earlier: Move/ }).focus();
+    await page.keyboard.press('Enter');
+    await tray.getByRole('listitem').first().getByText('to quarantine').waitFor();
+    await holds('tray-open');
+  });
+
+  it('has it approved by a second steward, applies it, and sees which goals hold and what is in quarantine', async () => {
+    await page.getByRole('button', { name: 'Make a plan' }).click();
+    await page.getByRole('button', { name: 'Make the plan' }).click();
+    await page.getByRole('button', { name: 'Ask a second steward' }).click();
+    await page.getByText('another steward decides').waitFor();
+    await holds('plan-asked');
+    const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    other.setDefaultTimeout(90_000);
+    const deputy = await other.newPage();
+    await deputy.goto(page.url());
+    await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
+    await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
+    await deputy.keyboard.press('Enter');
+    await deputy.goto(page.url());
+    await deputy.getByLabel('What you say to it').fill('Agreed');
+    await deputy.getByRole('button', { name: 'Approve this preview' }).click();
+    await deputy.getByText('Approved by deputy@tarntide.example').waitFor();
+    await other.close();
+    await page.reload();
+    await page.getByRole('button', { name: 'At a time …' }).click();
+    await page.getByLabel('Apply on').waitFor();
+    await page.getByRole('button', { name: 'Not now' }).click();
+    await page.getByRole('button', { name: 'Apply 2 changes now' }).click();
+    await page.getByText('What holds now, worked out on what was read back').waitFor();
+    await page.getByText('holds', { exact: true }).waitFor();
+    await holds('plan-proven');
+    await page.getByRole('link', { name: 'Quarantine' }).click();
+    await page.getByText('1 thing in quarantine').waitFor();
+    await holds('quarantine');
+    await page.getByRole('link', { name: 'Plans' }).click();
+    await page.getByRole('button', { name: /^Undo: Move/ }).click();
+    await page.getByText('put back, verified').waitFor();
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
+    await page.getByRole('button', { name: 'Yes, put back 1 change' }).click();
+    await page.getByText('undone', { exact: true }).first().waitFor();
+    await page.getByRole('button', { name: 'Approval' }).click();
+    await page
+      .getByRole('dialog', { name: 'What needs a second steward' })
+      .getByText('Spaces touched')
+      .waitFor();
+    await holds('limits');
+    await page.keyboard.press('Escape');
+    await page.getByRole('link', { name: 'Quarantine' }).click();
+    await page.getByText('Nothing is in quarantine').waitFor();
     expect(complaints).toEqual([]);
   });
 
