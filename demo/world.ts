@@ -400,6 +400,8 @@ export function makeWorld(seed = 20261): World {
     const owner = byDepartment.get(department)![0]!;
     const id = space(name, 'shared-drive', owner);
     drives.set(name, id);
+    // nobody has set it otherwise since the drive was made
+    if (name === 'Card disputes') world.spaces.at(-1)!.defaultAudience = 'anyone';
     driveOwner.set(id, owner);
     grant({ space: id }, { user: owner }, 'manager', day(2023, 20), owner);
     for (const g of groups) grant({ space: id }, { group: g }, 'editor', day(2023, 30 + d.int(60)), owner);

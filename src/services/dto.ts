@@ -86,7 +86,15 @@ export interface FindingEvent {
   survey: number | null;
   what: string;
   who: string | null;
-  detail: { until?: string; reason?: string; to?: string | null; note?: string };
+  detail: {
+    until?: string;
+    reason?: string;
+    to?: string | null;
+    note?: string;
+    /** What brought it back, and who made that. */
+    words?: string;
+    by?: string;
+  };
   plan: number | null;
   planName: string | null;
 }
@@ -109,6 +117,8 @@ export interface FindingSummary {
   lines: { why: string; points: number }[];
   /** What makes the reach too wide, in words. */
   through: string[];
+  /** The newest of it: who made it, where that is known. */
+  newest?: { words: string; by?: string; at?: string };
   domains: string[];
 }
 

@@ -162,12 +162,13 @@ export class Findings {
       await tx.query(
         `with back as (
            update finding f set state = 'reopened' from found_now n
-           where f.source = n.source and f.item = n.item and f.state = 'fixed' returning f.id),
+           where f.source = n.source and f.item = n.item and f.state = 'fixed' returning f.id, n.summary->'newest' as newest),
          gone as (
            update finding f set state = 'fixed', last_survey = $1, accepted_until = null, accepted_reason = null
            where f.state <> 'fixed' and not exists (select 1 from found_now n where n.source = f.source and n.item = f.item) returning f.id)
-         insert into finding_event (finding, at, survey, what)
-         select id, $2::timestamptz, $1::int, 'reopened' from back union all select id, $2, $1, 'fixed' from gone`,
+         insert into finding_event (finding, at, survey, what, detail)
+         select id, $2::timestamptz, $1::int, 'reopened', coalesce(newest, '{}') from back
+         union all select id, $2, $1, 'fixed', '{}'::jsonb from gone`,
         [survey, now],
       );
       // what was accepted was accepted as it was: one that has become worse asks again

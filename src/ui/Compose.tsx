@@ -2,15 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Pin, Plus, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type {
-  CutChange,
-  CutOption,
-  CutPage,
-  FindingRow,
-  IdentityPage,
-  KeepOut,
-  PlanGoal,
-} from '../services/dto.ts';
+import type { CutChange, CutOption, CutPage, IdentityPage, KeepOut, PlanGoal } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { Picture } from './RouteGraph.tsx';
@@ -33,7 +25,8 @@ const CHARACTER = {
 
 type Pinned = Pick<CutChange, 'change' | 'words'>;
 
-export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'item' | 'summary'>[]; close: () => void }) {
+/** For some findings, or some other things that have a name. */
+export function Compose({ rows, of = 'findings', close }: { rows: { source: string; item: string; summary: { name: string } }[]; of?: string; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [goal, setGoal] = useState<GoalKind>('outside');
   const [group, setGroup] = useState('');
@@ -57,7 +50,7 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
     enabled: !named || group !== '',
     placeholderData: (before) => before,
   });
-  const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : plural(rows.length, 'finding');
+  const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : `${rows.length.toLocaleString('en')} ${of}`;
   const groupName = groups?.rows.find((g) => g.key === `group:${group}`)?.name;
   const words = `${GOALS[goal].replace('this group', `the group “${groupName ?? group}”`).replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
   const cut = data?.met ? (data.cuts.find((c) => c.character === character) ?? data.cuts[0]) : undefined;
@@ -70,7 +63,7 @@ export function Compose({ rows, close }: { rows: Pick<FindingRow, 'source' | 'it
           <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={close}><X size={16} aria-hidden /></button>
         </header>
         <div className="flex min-h-0 flex-1">
-          <section aria-label="The goal" className="flex w-[252px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
+          <section aria-label="Goal and what stays" className="flex w-[252px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
             <label className="flex flex-col gap-1">
               <span className="font-semibold">Goal</span>
               <select className="select select-sm w-full" aria-label="The goal" value={goal} onChange={(e) => setGoal(e.target.value as GoalKind)}>

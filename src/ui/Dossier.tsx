@@ -7,6 +7,7 @@ import type {
   EntryRef,
   FindingEvent,
   FindingRow,
+  Fix,
   FoundContent,
   RouteDto,
 } from '../services/dto.ts';
@@ -19,7 +20,7 @@ import { useRefresh, useSigned } from './signed.ts';
 import { Decide, useTriage, type Deciding } from './Triage.tsx';
 import { OptionsButton } from './Options.tsx';
 import { usePickUp } from './Tray.tsx';
-import { bytesWords, entryWords } from './words.ts';
+import { bytesWords, entryWords, fixCost } from './words.ts';
 
 export interface FindingDetail {
   row: FindingRow;
@@ -254,6 +255,10 @@ const eventWords = (h: FindingEvent): string => {
       return `given to ${h.detail.to ?? 'nobody'}${by}`;
     case 'note':
       return `${h.who ?? 'somebody'}: ${h.detail.note}`;
+    case 'reopened':
+      return h.detail.words
+        ? `came back${h.detail.by ? `, by ${h.detail.by}` : ''}: ${h.detail.words}`
+        : 'came back';
     case 'lapsed':
       return 'no longer accepted: the day is past';
     case 'worse':
@@ -318,11 +323,38 @@ function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
   const { pickUp, has: tray } = usePickUp();
   const { withdrawable, mixed } = dossier;
   const left = withdrawable.filter((e) => !tray(e));
+  const { data: fix } = useQuery({
+    queryKey: ['finding', 'fix', row.id, row.points],
+    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
+    staleTime: Infinity,
+    enabled: row.state === 'open' || row.state === 'reopened',
+  });
+  const keys = (list: readonly { kind: string; source: string; id: string }[]): string =>
+    list
+      .map((c) => `${c.kind} ${c.source} ${c.id}`)
+      .sort()
+      .join();
+  // the cheapest may be just what lets outsiders in, which has its own button
+  const other = fix?.changes.length && keys(fix.changes) !== keys(withdrawable) ? fix : undefined;
   return (
     <div className="mt-3 flex flex-col gap-2">
+      {steward && other && (
+        <button
+          className={`btn h-auto w-full flex-col items-start gap-0 py-1.5 text-left ${left.length && !other.members ? 'btn-primary' : ''}`}
+          aria-pressed={other.changes.every(tray)}
+          disabled={pickUp.isPending || other.changes.every(tray)}
+          onClick={() => pickUp.mutate(other.changes)}
+        >
+          <span>
+            {other.changes.every(tray) ? 'In the tray: ' : 'Pick up the cheapest: '}
+            {other.words}
+          </span>
+          <span className="text-xs font-normal">{fixCost(other, row.points)}</span>
+        </button>
+      )}
       {steward && left.length > 0 && (
         <button
-          className="btn btn-sm btn-primary w-full"
+          className={`btn btn-sm w-full ${other && !other.members ? '' : 'btn-primary'}`}
           disabled={pickUp.isPending}
           onClick={() => pickUp.mutate(left)}
         >

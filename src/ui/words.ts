@@ -1,5 +1,5 @@
 import type { Capability } from '../core/model.ts';
-import type { ChangeState, EntryRef, PlanState } from '../services/dto.ts';
+import type { ChangeState, EntryRef, Fix, PlanState } from '../services/dto.ts';
 
 /** A grant or link in words. */
 export const entryWords = (e: EntryRef): string =>
@@ -138,3 +138,10 @@ export const slug = (name: string): string =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-+|-+$/g, '')
     .slice(0, 48);
+
+/** What a fix closes, and who would feel it. */
+export const fixCost = (f: Fix, points: number): string => {
+  const who = [f.members && count(f.members, 'member'), f.external && count(f.external, 'outsider')].filter(Boolean).join(', ');
+  return `closes ${f.closes === points ? 'all' : `${f.closes} of ${points}`}; felt by ${who || 'nobody'}`;
+}; // prettier-ignore
+const count = (n: number, one: string): string => `${n.toLocaleString('en')} ${one}${n === 1 ? '' : 's'}`;

@@ -170,14 +170,19 @@ describe('a steward’s first quarter of an hour', () => {
       .getByText('Withdraw the grant to group Partner yard on folder “For the yard”')
       .first()
       .waitFor();
-    await holds('compose');
+    await holds('compose-one');
     await dialog
       .getByRole('button', { name: /^Pin: Withdraw the grant to group Partner yard/ })
       .first()
       .click();
-    await dialog.getByText('stays: Withdraw the grant to group Partner yard', { exact: false }).waitFor();
-    await dialog.getByLabel('by grants and links alone').check();
-    await dialog.getByText('This goal cannot be met', { exact: false }).waitFor();
+    await dialog
+      .getByRole('list', { name: 'What stays as it is' })
+      .getByText('Withdraw the grant to group Partner yard', { exact: false })
+      .waitFor();
+    await dialog
+      .getByText(/^(Take .* out of|Share the space)/)
+      .first()
+      .waitFor();
     await dialog.getByRole('button', { name: 'Close', exact: true }).click();
     await page.getByRole('button', { name: 'Close the dossier' }).click();
   });
@@ -228,7 +233,9 @@ describe('a steward’s first quarter of an hour', () => {
     await page.waitForURL('**finding=*');
     await page.keyboard.press('p');
     await page
-      .getByText('2 outsiders and anybody with the link would lose access; nobody inside does.')
+      .getByText('2 outsiders and anybody with the link would lose access; nobody inside does', {
+        exact: false,
+      })
       .waitFor();
     await page.getByRole('button', { name: '1 change picked up' }).click();
     await holds('tray');
@@ -621,10 +628,9 @@ describe('a steward’s first quarter of an hour', () => {
     await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
     await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
     await deputy.keyboard.press('Enter');
-    await deputy.goto(page.url());
     await deputy.getByLabel('What you say to it').fill('Agreed');
     await deputy.getByRole('button', { name: 'Approve this preview' }).click();
-    await deputy.getByText('Approved by deputy@tarntide.example').waitFor();
+    await deputy.getByText('Approved by deputy@tarntide.example', { exact: true }).waitFor();
     await other.close();
     await page.reload();
     await page.getByRole('button', { name: 'At a time …' }).click();

@@ -396,6 +396,17 @@ describe('what came of it', () => {
     expect(drifted.list[0]!.drift).toMatchObject({ by: maker.displayName });
     expect(drifted.drifted).toBe(1);
     expect(drifted.proof!.goals[0]).toMatchObject({ holds: false });
+    // the finding that was fixed is open again, and says who brought it back
+    const { rows } = await scene.api<{ rows: { id: number; state: string }[] }>(
+      'GET',
+      '/api/findings?state=all&text=Dispute+evidence+1',
+    );
+    expect(rows[0]!.state).toBe('reopened');
+    const { history } = await scene.api<{ history: { what: string; detail: { by?: string } }[] }>(
+      'GET',
+      `/api/findings/${rows[0]!.id}`,
+    );
+    expect(history.find((h) => h.what === 'reopened')!.detail.by).toBe(maker.displayName);
     await scene.removeTruth('links', 'made-anew');
     await act(id, 'undo');
     await ended(id);

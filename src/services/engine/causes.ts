@@ -1,6 +1,6 @@
 /** Causes of exposure, in words. */
 import { countBoth, has } from '../../core/access/bits.ts';
-import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
 import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import type { CauseRow, CausesPage, EntryRef } from '../dto.ts';
@@ -68,7 +68,11 @@ function causeWords(l: Loaded, c: Cause, entry: EntryRef | undefined): string {
   const { entries, itemBreaks, spaces } = l.org;
   const by = entry!.madeBy ? `, made by ${entry!.madeBy}` : '';
   const on = `on ${entry!.on.kind} “${entry!.on.name}” (${entry!.role})`;
-  if (c.kind === 'link') return `A link for ${entry!.audience === 'named' ? entry!.to : entry!.audience} ${on}${by}`;
+  if (c.kind === 'link') {
+    const space = spaces[spaceOfNode(l.org, entries.node[e]!)]!;
+    const usual = entry!.audience !== 'named' && space.defaultAudience === entry!.audience ? `, as new links in “${space.name}” are` : '';
+    return `A link for ${entry!.audience === 'named' ? entry!.to : entry!.audience} ${on}${by}${usual}`;
+  }
   const [kind, n] = [entries.toKind.values[entries.toKind.start[e]!], entries.toNumber.values[entries.toKind.start[e]!]!];
   const item = entries.node[e]! - spaces.length;
   const kept = item >= 0 && itemBreaks[item] ? ', kept where inheritance is broken' : '';

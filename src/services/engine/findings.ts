@@ -64,11 +64,21 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
           ? sentence(entryRef(l, s.entry))
           : `the space “${nodeName(l, s.at)}” is visible to the whole organisation`,
       ),
+      ...newest(l, e),
       // granted to anyone at all, every known domain reaches it, and naming them tells nothing
       domains: l.columns.anyone[node]! & 1 ? [] : reachOf(l.view, l.columns, node).now.domains,
     },
   };
 }
+
+/** What came last of all that makes the reach too wide. */
+function newest(l: Loaded, { through }: ItemExposure): Pick<FindingSummary, 'newest'> {
+  const { made } = l.org.entries;
+  const entries = through.flatMap(({ entry }) => (typeof entry === 'number' && !Number.isNaN(made[entry]!) ? entry : []));
+  if (!entries.length) return {};
+  const ref = entryRef(l, entries.reduce((a, b) => (made[b]! > made[a]! ? b : a)));
+  return { newest: { words: sentence(ref), ...(ref.madeBy && { by: ref.madeBy }), ...(ref.madeAt && { at: ref.madeAt }) } };
+} // prettier-ignore
 
 /** No more than this many people are named on one route; the rest are counted. */
 const NAMED = 12;

@@ -1,8 +1,9 @@
 /** What a survey comes to in short, what changed since the one before, and the cheapest fix of single exposures. */
 import { has, countBoth } from '../../core/access/bits.ts';
-import { withdrawal, type Change } from '../../core/access/change.ts';
+import { alter, withdrawal, type Change } from '../../core/access/change.ts';
 import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { reach } from '../../core/access/reach.ts';
 import { identityName } from '../../core/access/view.ts';
 import { candidates, type Candidate } from '../../core/exposure/causes.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
@@ -20,6 +21,8 @@ import { plannedOf, whyNotMade } from './planned.ts';
 const NAMED = 6;
 /** So many grants and links of one exposure are tried. */
 const TRIED = 10;
+/** Of so many it is asked whom they take something from. */
+const WEIGHED = 4;
 const ANYONE = 3;
 
 /** `before`: the survey that it is compared with, where there is one. */
@@ -118,21 +121,27 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
       tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
-  const tried = tries.map(({ changes, words }): Fix => {
-    const difference = whatIf(l.view, changes, l.columns);
-    const [left] = findExposures(difference.view, difference.after, l.weights, [e.item]);
-    const losing = losersOf(difference);
+  const node = nodeOfItem(org, e.item);
+  const closing = tries.map((t) => {
+    const later = alter(l.view, t.changes).view;
+    const [left] = findExposures(later, reach(later, Int32Array.of(node)), l.weights, [e.item]);
+    return { ...t, closes: e.points - (left?.points ?? 0) };
+  });
+  // whom it takes what from is worked out for the few that close most: it looks at all that they touch
+  const most = Math.max(...closing.map((t) => t.closes));
+  if (!(most > 0)) return null;
+  const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, closes }): Fix => {
+    const losing = losersOf(whatIf(l.view, changes, l.columns));
     const members = [...losing].filter((i) => has(l.view.members, i)).length;
     return {
       words,
       changes: makeable(l, changes),
-      closes: e.points - (left?.points ?? 0),
+      closes,
       members,
       external: losing.size - members,
     };
   });
-  const best = tried.sort((a, b) => b.closes - a.closes || a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0];
-  return best && best.closes > 0 ? best : null;
+  return tried.sort((a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0]!;
 } // prettier-ignore
 
 /** Changes as they can be picked up; none where one of them cannot. */

@@ -1,9 +1,11 @@
 /** Exposure › Cross-tab: anything by anything, with totals in which everything counts once. */
 import type { Measure } from '../../core/exposure/crosstab.ts';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import type { Account, CrossFile, CrossPage, DimensionName } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../filter.tsx';
+import { Compose } from '../Compose.tsx';
 import { DossierFrame, type Pinning } from '../Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../marks.tsx';
 import { amount, valuesByCell } from '../Matrix.tsx';
@@ -220,6 +222,7 @@ const PAGE = 100;
 
 function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParams } & Pinning) {
   const held = heldOf(params);
+  const [composing, setComposing] = useState(false);
   const { query, first, rows, more } = usePages<{ rows: CrossFile[]; total: number }>('cross-items', '/api/cross/items', { ...held.query, at }, PAGE);
   const values = JSON.parse(at) as (string | null)[];
   const names = held.query.by.split(',') as DimensionName[];
@@ -248,6 +251,14 @@ function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParam
           </h2>
           <TakeAway table="cross-files" held={{ ...held.query, at }} />
         </header>
+        {rows.length > 0 && held.query.asOf === undefined && (
+          <p className="px-4 pb-2">
+            <button className="btn btn-sm" onClick={() => setComposing(true)}>
+              Find the least change for {first!.total > rows.length ? `the first ${rows.length.toLocaleString('en')}` : 'them'} …
+            </button>
+          </p>
+        )}
+        {composing && <Compose rows={rows.map(({ source, item, name }) => ({ source, item, summary: { name } }))} of="files and folders" close={() => setComposing(false)} />}
         <div className="min-h-0 flex-1 border-t border-slate">
           <Table label="Behind the number" columns={columns} rows={rows} rowKey={(r) => r.key} onEnd={more} />
         </div>

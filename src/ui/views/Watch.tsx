@@ -20,6 +20,7 @@ import { OverTime } from '../OverTime.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { usePickUp } from '../Tray.tsx';
+import { fixCost } from '../words.ts';
 import { inScope, useUrl, type ViewProps } from '../url.ts';
 
 export default function Watch({ account, search }: { account: Account; search: string }) {
@@ -187,11 +188,6 @@ function CheapestFix({ row }: { row: FindingRow }) {
     </span>
   );
 } // prettier-ignore
-
-const fixCost = (f: Fix, points: number): string => {
-  const who = [f.members && plural(f.members, 'member'), f.external && plural(f.external, 'outsider')].filter(Boolean).join(', ');
-  return `closes ${f.closes === points ? 'all' : `${f.closes} of ${points}`}; felt by ${who || 'nobody'}`;
-}; // prettier-ignore
 
 function Where({ sum, params, set, history }: { sum: WatchPage['sum']; history: WatchPage['history'] } & Pick<ViewProps, 'params' | 'set'>) {
   const cut = (CUTS.find((c) => c === params.get('cut')) ?? 'files') as Measure;
