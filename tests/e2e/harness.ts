@@ -210,10 +210,7 @@ export class Scene {
 
   /** Makes the workspaces know their change tokens no more. */
   async forget(): Promise<void> {
-    await fetch(`${this.standinUrl}/control/forget`, {
-      method: 'PUT',
-      headers: { authorization: 'Bearer ctl' },
-    });
+    await this.control('PUT', 'forget');
   }
 
   private async cookie(role: Role): Promise<string> {
@@ -228,43 +225,41 @@ export class Scene {
     return cookie;
   }
 
-  async faults(rules: FaultRule[]): Promise<void> {
-    await fetch(`${this.standinUrl}/control/faults`, {
-      method: 'PUT',
+  /** Asks the stand-ins' control. */
+  private async control(method: string, path: string, body?: unknown): Promise<Response> {
+    // after a test has computed for long: hear first which kept connections were closed meanwhile
+    await new Promise((heard) => setTimeout(heard, 1));
+    return fetch(`${this.standinUrl}/control/${path}`, {
+      method,
       headers: { authorization: 'Bearer ctl' },
-      body: JSON.stringify(rules),
+      ...(body !== undefined && { body: JSON.stringify(body) }),
     });
+  }
+
+  async faults(rules: FaultRule[]): Promise<void> {
+    await this.control('PUT', 'faults', rules);
   }
 
   async truth<T = Record<string, unknown>>(kind: string, id?: string): Promise<T> {
-    return (await (
-      await fetch(`${this.standinUrl}/control/truth/${kind}${id ? `/${encodeURIComponent(id)}` : ''}`, {
-        headers: { authorization: 'Bearer ctl' },
-      })
-    ).json()) as T;
+    const path = `truth/${kind}${id ? `/${encodeURIComponent(id)}` : ''}`;
+    return (await (await this.control('GET', path)).json()) as T;
   }
 
   async setTruth(kind: string, row: object): Promise<void> {
-    await fetch(`${this.standinUrl}/control/truth/${kind}`, {
-      method: 'PUT',
-      headers: { authorization: 'Bearer ctl' },
-      body: JSON.stringify(row),
-    });
+    await this.control('PUT', `truth/${kind}`, row);
   }
 
   async removeTruth(kind: string, id: string): Promise<void> {
-    await fetch(`${this.standinUrl}/control/truth/${kind}/${id}`, {
-      method: 'DELETE',
-      headers: { authorization: 'Bearer ctl' },
-    });
+    await this.control('DELETE', `truth/${kind}/${id}`);
   }
 
   /** Messages that the workspaces sent of themselves. */
   async outbox(): Promise<{ to: string; about: string; text: string }[]> {
-    const answer = await fetch(`${this.standinUrl}/control/outbox`, {
-      headers: { authorization: 'Bearer ctl' },
-    });
-    return (await answer.json()) as { to: string; about: string; text: string }[];
+    return (await (await this.control('GET', 'outbox')).json()) as {
+      to: string;
+      about: string;
+      text: string;
+    }[];
   }
 
   /** Puts down everything in the tray. */
