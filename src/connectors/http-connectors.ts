@@ -1,7 +1,8 @@
 /** Connectors over HTTP: a SCIM 2.0 directory, workspaces of drives and of sites, and one of channels (docs/connectors.md). */
 import { z } from 'zod';
 import type { GrantRow, ItemRow, PersonRow, SpaceRow } from '../core/model.ts';
-import { memberOf, type FieldsOf } from '../core/remedy/plan.ts';
+import type { FieldsOf } from '../core/access/change.ts';
+import { memberOf } from '../core/remedy/plan.ts';
 import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
   complaint,

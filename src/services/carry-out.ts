@@ -29,6 +29,7 @@ export interface Change {
   state: ChangeState;
   apply_key: string;
   undo_key: string;
+  shown: boolean;
   note: string | null;
 }
 
@@ -85,7 +86,7 @@ export class CarryOut {
     const json = (v: object | null): string | null => (v ? storableJson(v) : null);
     await this.db.transaction(async (tx) => {
       await tx.query(
-        `update plan_change set state = $2, note = $3, changed_at = $4, after = $5::jsonb, found = $6::jsonb, version = $7 where id = $1`,
+        `update plan_change set state = $2, note = $3, changed_at = $4, shown = false, after = $5::jsonb, found = $6::jsonb, version = $7 where id = $1`,
         [change.id, state, next.note, this.clock(), json(next.after), json(next.found), next.version],
       );
       const sending = state === 'sending' || state === 'undo-sending';

@@ -951,7 +951,7 @@ export interface WatchPage {
 /** A change of a cut. */
 export interface CutChange {
   change: object;
-  kind: 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
+  kind: 'suspension' | 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
   words: string;
   /** Uses that it takes, alone, from those who should keep them; one that was used lately counts 25. */
   cost: number;

@@ -78,6 +78,9 @@ export class Plans {
   private queue: Promise<unknown> = Promise.resolve();
   private readonly queued = new Set<number>();
   private readonly carry: CarryOut;
+  private looking = false;
+  /** What newer surveys made of previews: it is the same until there is a newer one still. */
+  private readonly movedOf = new Map<string, Promise<Preview | undefined>>();
   private readonly timer: NodeJS.Timeout;
 
   constructor(
@@ -91,7 +94,11 @@ export class Plans {
   ) {
     this.carry = new CarryOut(db, ledger, clock, (plan) => events.emit({ type: 'plan', plan }));
     this.timer = setInterval(() => {
-      this.due().catch((e: unknown) => console.error('plans that are due were not begun', e));
+      if (this.looking) return;
+      this.looking = true;
+      this.due()
+        .catch((e: unknown) => console.error('plans that are due were not begun', e))
+        .finally(() => (this.looking = false));
     }, TICK);
     this.timer.unref();
   }
@@ -182,7 +189,15 @@ export class Plans {
       "select max(id)::int as id from survey where state = 'done'",
     );
     if (newest!.id === head.survey) return undefined;
-    const preview = await this.engine.ask.preview((await this.changes(head.id)).map(plannedOf));
+    const key = `${head.id} ${newest!.id}`;
+    let made = this.movedOf.get(key);
+    if (!made) {
+      this.movedOf.clear();
+      made = this.changes(head.id).then((changes) => this.engine.ask.preview(changes.map(plannedOf)));
+      made.catch(() => this.movedOf.delete(key));
+      this.movedOf.set(key, made);
+    }
+    const preview = await made;
     if (!preview) return undefined;
     return { differs: previewDiffers(head.preview, preview), preview };
   }
@@ -570,7 +585,8 @@ export class Plans {
    * out on it which goals hold; then the plan is at its end.
    */
   private async readBack(plan: number, changes: Change[], undoing: boolean, by: string): Promise<void> {
-    const proven = changes.filter((c) => c.state === 'undone' || DONE.includes(c.state));
+    // once only: what was shown before may have been changed by somebody since
+    const proven = changes.filter((c) => !c.shown && (c.state === 'undone' || DONE.includes(c.state)));
     if (proven.length)
       await this.surveys.readBack(plan, by, async (tx, survey) => {
         for (const c of proven) {
@@ -578,6 +594,7 @@ export class Plans {
           if (c.kind === 'member') await observeMember(tx, survey, c);
           else await observeOne(tx, survey, { kind: c.kind, ...at, doc: docAfter(c) });
         }
+        await tx.query('update plan_change set shown = true where id = any($1)', [proven.map((c) => c.id)]);
       });
     else await this.surveys.takeOver();
     const proof = await this.prove(plan);
@@ -595,7 +612,7 @@ export class Plans {
           subject: `plan ${plan}`,
           after: {
             changes: changes.length,
-            proven: proven.length,
+            proven: changes.filter((c) => c.state === 'undone' || DONE.includes(c.state)).length,
             points: { before: proof.pointsBefore, after: proof.pointsAfter },
             goals: proof.goals.map(({ words, holds }) => ({ words, holds })),
           },

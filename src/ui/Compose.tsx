@@ -15,6 +15,7 @@ const GOALS = {
   anybody: 'No link or grant for anyone opens them',
   beyond: 'Nobody beyond this group reaches them',
   group: 'This group opens none of them',
+  identity: 'This identity reaches none of them',
 } as const;
 type GoalKind = keyof typeof GOALS;
 const CHARACTER = {
@@ -26,9 +27,9 @@ const CHARACTER = {
 type Pinned = Pick<CutChange, 'change' | 'words'>;
 
 /** For some findings, or some other things that have a name. */
-export function Compose({ rows, of = 'findings', close }: { rows: { source: string; item: string; summary: { name: string } }[]; of?: string; close: () => void }) {
+export function Compose({ rows, of = 'findings', identity, close }: { rows: { source: string; item: string; summary: { name: string } }[]; of?: string; identity?: { id: string; name: string }; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
-  const [goal, setGoal] = useState<GoalKind>('outside');
+  const [goal, setGoal] = useState<GoalKind>(identity ? 'identity' : 'outside');
   const [group, setGroup] = useState('');
   const [pinned, setPinned] = useState<Pinned[]>([]);
   const [plannable, setPlannable] = useState(true);
@@ -41,7 +42,7 @@ export function Compose({ rows, of = 'findings', close }: { rows: { source: stri
     enabled: named,
   });
   const keepOut = (
-    goal === 'outside' ? { outside: true } : goal === 'partners' ? { outside: true, partnersMay: true } : goal === 'anybody' ? { anybody: true } : { [goal]: group }
+    goal === 'outside' ? { outside: true } : goal === 'partners' ? { outside: true, partnersMay: true } : goal === 'anybody' ? { anybody: true } : goal === 'identity' ? { identity: identity!.id } : { [goal]: group }
   ) as KeepOut;
   const items = rows.map(({ source, item }) => ({ source, item }));
   const { data, error, isFetching, refetch } = useQuery({
@@ -52,7 +53,7 @@ export function Compose({ rows, of = 'findings', close }: { rows: { source: stri
   });
   const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : `${rows.length.toLocaleString('en')} ${of}`;
   const groupName = groups?.rows.find((g) => g.key === `group:${group}`)?.name;
-  const words = `${GOALS[goal].replace('this group', `the group “${groupName ?? group}”`).replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
+  const words = `${GOALS[goal].replace('This identity', identity?.name ?? '').replace('this group', `the group “${groupName ?? group}”`).replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
   const cut = data?.met ? (data.cuts.find((c) => c.character === character) ?? data.cuts[0]) : undefined;
   return (
     <dialog ref={dialog} onClose={close} aria-label="The least change" className="m-auto h-[92dvh] max-h-[92dvh] w-[min(1240px,97vw)] max-w-[97vw] rounded border border-slate bg-base-100 p-0 text-base-content">
@@ -67,8 +68,8 @@ export function Compose({ rows, of = 'findings', close }: { rows: { source: stri
             <label className="flex flex-col gap-1">
               <span className="font-semibold">Goal</span>
               <select className="select select-sm w-full" aria-label="The goal" value={goal} onChange={(e) => setGoal(e.target.value as GoalKind)}>
-                {(Object.entries(GOALS) as [GoalKind, string][]).map(([k, w]) => (
-                  <option key={k} value={k}>{w}</option>
+                {(Object.entries(GOALS) as [GoalKind, string][]).filter(([k]) => identity || k !== 'identity').map(([k, w]) => (
+                  <option key={k} value={k}>{k === 'identity' ? w.replace('This identity', identity!.name) : w}</option>
                 ))}
               </select>
             </label>

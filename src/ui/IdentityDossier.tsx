@@ -1,12 +1,13 @@
 /** Everything about one person, group or outside domain: what it reaches, and by which names. */
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { TIERS, type Tier } from '../core/model.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { EntryRef, HoldingRow, IdentityDossier as Data } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { DossierFrame, Section, type Pinning } from './Dossier.tsx';
-import { Beam, plural, Weight, When } from './marks.tsx';
+import { Compose } from './Compose.tsx';
+import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { canWords } from './words.ts';
 import { useSigned } from './signed.ts';
 import { OptionsButton } from './Options.tsx';
@@ -79,6 +80,9 @@ function Body({
             <OptionsButton of={data.account} name="the guest’s account" small={false} />
           </p>
         )}
+        {what.items > 0 && row.key.match(/^(user|outsider):/) && asOf === undefined && (
+          <KeepOut data={data} />
+        )}
       </header>
       {data.nesting.nodes.length > 1 && (
         <Section name="How it is nested" aside="what holds it, left; what it holds, right">
@@ -139,6 +143,52 @@ function Body({
         </Section>
       )}
     </>
+  );
+}
+
+/** No more than this many files at once, the heaviest. */
+const KEPT = 2000;
+
+/** The least change by which somebody reaches none of the files that they reach now. */
+function KeepOut({ data }: { data: Data }) {
+  const { steward } = useSigned();
+  const [rows, setRows] = useState<{ source: string; item: string; summary: { name: string } }[]>();
+  const { key, name } = data.row;
+  const gather = useMutation({
+    mutationFn: async () => {
+      const found: { key: string; name: string }[] = [];
+      for (let more = true; more && found.length < KEPT;) {
+        const page = await api<{ rows: { key: string; name: string }[]; total: number }>(
+          'GET',
+          withQuery('/api/people/what', { key, limit: 500, offset: found.length }),
+        );
+        found.push(...page.rows);
+        more = page.rows.length > 0 && found.length < page.total;
+      }
+      return found.flatMap((r) => {
+        const [kind, source, ...id] = r.key.split(':');
+        return kind === 'item' ? [{ source: source!, item: id.join(':'), summary: { name: r.name } }] : [];
+      });
+    },
+    onSuccess: setRows,
+  });
+  if (!steward) return null;
+  return (
+    <p className="mt-2">
+      <button className="btn btn-sm" disabled={gather.isPending} onClick={() => gather.mutate()}>
+        Keep {name} out of{' '}
+        {data.what.items > KEPT ? `the ${KEPT.toLocaleString('en')} heaviest` : 'all of it'} …
+      </button>
+      {gather.error && <Trouble error={gather.error} />}
+      {rows && (
+        <Compose
+          rows={rows}
+          of="files"
+          identity={{ id: key.slice(key.indexOf(':') + 1), name }}
+          close={() => setRows(undefined)}
+        />
+      )}
+    </p>
   );
 }
 

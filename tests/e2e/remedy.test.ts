@@ -413,6 +413,26 @@ describe('what came of it', () => {
     await scene.survey();
   });
 
+  it('what somebody brought back stays as they made it, when the rest of the plan is undone', async () => {
+    const w = await world();
+    const [a, b] = w.grants.filter((g) => w.at(g) === 'drives' && g.role === 'editor') as [Truth, Truth];
+    const id = await made([a, b].map((g): PlannedChange => ({ kind: 'grant', source: 'drives', id: g.id })));
+    await carriedOut(id);
+    await scene.setTruth('grants', a);
+    await scene.survey('incremental');
+    const { list } = await plan(id);
+    expect(list.map((c) => c.drift !== null)).toEqual([true, false]);
+    await act(id, 'undo', { changes: [list[1]!.id] });
+    await ended(id);
+    expect(await scene.truth('grants', b.id)).toEqual(b);
+    // what is known is still what is there
+    expect(await scene.survey('incremental')).toMatchObject({ state: 'done', altered: 0, removed: 0 });
+    const here = await scene.api<{ changes: object[] }>('POST', '/api/holdings/what-if', {
+      changes: [{ kind: 'grant', source: 'drives', id: a.id }],
+    });
+    expect(here.changes).toHaveLength(1);
+  });
+
   it('a plan is paused, goes on, is ended early, and what was left is tried again', async () => {
     const w = await world();
     const grants = w.grants.filter((g) => w.at(g) === 'drives' && 'user' in (g.to as object)).slice(0, 12);

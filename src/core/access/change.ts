@@ -14,46 +14,42 @@ import {
 } from './organisation.ts';
 import { domainsOf, inForce, spaceRules, view, type View } from './view.ts';
 
+/** Fields set by a change; null takes a field away. */
+export interface FieldsOf {
+  grant: { role?: Role; expiresAt?: string | null };
+  link: {
+    role?: Role;
+    audience?: Audience;
+    expiresAt?: string | null;
+    noCopies?: boolean | null;
+    recipients?: Recipient[];
+  };
+  space: {
+    visibility?: 'members' | 'organisation' | null;
+    visibilityRole?: Role | null;
+    externalSharing?: ExternalSharing | null;
+    editorsShare?: boolean | null;
+    gate?: string[] | null;
+    defaultAudience?: Audience | null;
+    dim?: boolean | null;
+    owners?: string[] | null;
+  };
+  item: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
+  person: { active?: boolean; expiresAt?: string | null };
+}
 /** One change: taken away, or some fields set (null takes a field away). */
 export type Change =
-  | { grant: string; set?: { role?: Role; expiresAt?: string | null } }
-  | {
-      link: string;
-      set?: {
-        role?: Role;
-        audience?: Audience;
-        expiresAt?: string | null;
-        noCopies?: boolean | null;
-        /** Of a named link: who holds it from now on. */
-        recipients?: Recipient[];
-      };
-    }
+  | { grant: string; set?: FieldsOf['grant'] }
+  | { link: string; set?: FieldsOf['link'] }
   | { member: { group: string; value: string } }
-  | {
-      space: string;
-      set: {
-        visibility?: 'members' | 'organisation' | null;
-        visibilityRole?: Role | null;
-        externalSharing?: ExternalSharing | null;
-        editorsShare?: boolean | null;
-        gate?: string[] | null;
-        defaultAudience?: Audience | null;
-        dim?: boolean | null;
-        owners?: string[] | null;
-      };
-    }
-  | {
-      item: string;
-      set: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
-    }
-  | { user: string; set: { active?: boolean; expiresAt?: string | null } }
+  | { space: string; set: FieldsOf['space'] }
+  | { item: string; set: FieldsOf['item'] }
+  | { user: string; set: FieldsOf['person'] }
   | { workspace: string; set: { externalSharing?: ExternalSharing | null } };
 
 /** The change that takes an entry away. */
 export const withdrawal = ({ entries }: Organisation, e: number): Change =>
   entries.type[e] ? { link: entries.ids.at(e) } : { grant: entries.ids.at(e) };
-
-type LinkFields = Extract<Change, { link: string }>['set'] & object;
 
 export interface Alteration {
   view: View;
@@ -137,7 +133,7 @@ export function alter(before: View, changes: readonly Change[]): Alteration {
         live[e] = 0;
         continue;
       }
-      const { role, expiresAt, audience, noCopies, recipients } = change.set as LinkFields;
+      const { role, expiresAt, audience, noCopies, recipients } = change.set as FieldsOf['link'];
       if (noCopies !== undefined) own('noCopies')[e] = noCopies ? 1 : 0;
       if (recipients) recipientsOf.set(e, recipients);
       if (role) own('role')[e] = ROLES.indexOf(role);

@@ -16,6 +16,7 @@ import {
   reachesPastBreaks,
   type ReachColumns,
 } from '../access/reach.ts';
+import { whatOf } from '../access/what.ts';
 import { addPrincipal, identityName, soleIdentity, type View } from '../access/view.ts';
 import type { Usage } from '../access/usage.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
@@ -46,7 +47,7 @@ export interface Candidate {
   change: Change;
   /** The grant or link, where it is one. */
   entry?: number;
-  kind: 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
+  kind: 'suspension' | 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
   /** Uses and grants lost, weighed: one for each person and file, and `USED` for one that was used lately. */
   cost: number;
   edge: number;
@@ -136,8 +137,14 @@ export function cutNetwork(
   const userVertex = (u: number): number => {
     let x = users.get(u);
     if (x === undefined) {
-      users.set(u, (x = vertex(`identity ${identityName(v, u)}`)));
-      always(source, x);
+      const name = `identity ${identityName(v, u)}`;
+      users.set(u, (x = vertex(name)));
+      // a guest’s account can be suspended; members are ended where people are kept
+      if (org.users[u]?.kind === 'guest') {
+        const named = vertex(name);
+        always(source, named);
+        cuttable(named, x, 'suspension', { user: org.users[u]!.id, set: { active: false } });
+      } else always(source, x);
     }
     return x;
   };
@@ -192,8 +199,8 @@ export function cutNetwork(
             if (g !== undefined) into.push(g);
           } else if (kind === PRINCIPAL.everyone) forEachBoth(v.members, goal.who, one);
           else if (kind === PRINCIPAL.anyone) {
-            open ||= goal.anybody;
-            forEachBoth(v.all, goal.who, one);
+            // who is known no more is still among anybody at all
+            open ||= goal.anybody || anyBoth(v.all, goal.who);
           } else if (kind === PRINCIPAL.domain) {
             if (wholeDomainsCount && goal.domains.has(n)) open = true;
             for (const u of v.domainMembers[n]!) one(u);
@@ -278,6 +285,7 @@ export function cutNetwork(
 
 /** What comes back soonest is dearest where a cut is to be at the cause. */
 const CAUSE: Record<Candidate['kind'], number> = {
+  suspension: 5,
   membership: 1,
   sharing: 2,
   visibility: 1,
@@ -387,6 +395,11 @@ function weigh(
       // whoever leaves the group leaves those that hold it
       for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
         c.cost += keep * filesOf[g]! + out * (filesOf[g]! - wantedOf[g]!);
+    } else if ('user' in change) {
+      const u = org.find('user', change.user);
+      whatOf(v, { identity: u }).forEach((bits, node) => {
+        if (bits && node >= S && counts(node - S) && !wanted[node - S]) c.cost += usedBy(node - S, u) ? USED : 1;
+      });
     } else if ('space' in change) {
       const s = org.find('space', change.space);
       if (c.kind === 'visibility') named.set(v.members);

@@ -1,43 +1,20 @@
 /** Changes as plans hold them: each to one object of one source, by the source's own ids. */
 import { sameJson } from '../equal.ts';
-import type { Audience, ExternalSharing, Recipient, Role } from '../model.ts';
+import type { FieldsOf } from '../access/change.ts';
 
 /** What a change can be made to. `member`: somebody's being in a group; its id is that of `memberId`. */
 export const OBJECT_KINDS = ['grant', 'link', 'member', 'space', 'item', 'person'] as const;
 export type ObjectKind = (typeof OBJECT_KINDS)[number];
 
-/** Fields set by a change; null takes a field away. */
-export interface FieldsOf {
-  grant: { role?: Role; expiresAt?: string | null };
-  link: {
-    role?: Role;
-    audience?: Audience;
-    expiresAt?: string | null;
-    noCopies?: boolean | null;
-    recipients?: Recipient[];
-  };
-  member: never;
-  space: {
-    visibility?: 'members' | 'organisation' | null;
-    visibilityRole?: Role | null;
-    externalSharing?: ExternalSharing | null;
-    editorsShare?: boolean | null;
-    gate?: string[] | null;
-    defaultAudience?: Audience | null;
-    dim?: boolean | null;
-    owners?: string[] | null;
-  };
-  item: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
-  person: { active?: boolean; expiresAt?: string | null };
-}
 export interface ObjectKey {
   kind: ObjectKind;
   source: string;
   id: string;
 }
 /** Without `set` the object is taken away: a grant, a link or a membership. */
+type SetOf = FieldsOf & { member: never };
 export type PlannedChange = {
-  [K in ObjectKind]: { kind: K; source: string; id: string; set?: FieldsOf[K] | undefined };
+  [K in ObjectKind]: { kind: K; source: string; id: string; set?: SetOf[K] | undefined };
 }[ObjectKind];
 
 export const memberId = (group: string, value: string): string =>

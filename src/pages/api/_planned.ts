@@ -4,8 +4,10 @@ import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../../core/model.ts';
 import type { KeepOut } from '../../core/remedy/goal.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 
-const id = z.string().min(1).max(1100);
-const source = z.string().min(1).max(200);
+/** PostgreSQL’s text cannot hold U+0000. */
+const holdable = (t: string): boolean => !t.includes('\0');
+const id = z.string().min(1).max(1100).refine(holdable, 'must not hold U+0000');
+const source = z.string().min(1).max(200).refine(holdable, 'must not hold U+0000');
 const day = z.iso.datetime({ offset: true });
 const some = (o: object): boolean => Object.keys(o).length > 0;
 const NOTHING = 'sets nothing';
@@ -77,8 +79,8 @@ export const keepOutSchema = z.union([
 export const goalSchema = z.strictObject({
   keepOut: keepOutSchema,
   items: z
-    .array(z.strictObject({ source, item: z.string().min(1).max(512) }))
+    .array(z.strictObject({ source, item: id }))
     .min(1)
     .max(5000),
-  words: z.string().min(1).max(500),
+  words: z.string().min(1).max(500).refine(holdable, 'must not hold U+0000'),
 });

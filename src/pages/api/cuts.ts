@@ -10,6 +10,7 @@ const pinned = z
   .union([
     z.strictObject({ grant: id }),
     z.strictObject({ link: id }),
+    z.strictObject({ user: id, set: z.strictObject({ active: z.literal(false) }) }),
     z.strictObject({ member: z.strictObject({ group: id, value: id }) }),
     z.strictObject({ space: id, set: z.strictObject({ visibility: z.literal('members') }) }),
     z.strictObject({ space: id, set: z.strictObject({ externalSharing: z.literal('off') }) }),

@@ -1,5 +1,5 @@
 /** What the core knows by number, in words and references that people and the interface use. */
-import type { Change } from '../../core/access/change.ts';
+import type { Change, FieldsOf } from '../../core/access/change.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
 import { sources, type Obstacle, type Source } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
@@ -153,7 +153,7 @@ export function changeWords(l: Loaded, change: Change): string {
     if (e < 0) return `Change a ${'grant' in change ? 'grant' : 'link'} that is not there any more`;
     const { kind, to, on } = entryRef(l, e);
     const what = `the ${kind} to ${to} on ${on.kind} “${on.name}”`;
-    const set: Extract<Change, { link: string }>['set'] = change.set;
+    const set: FieldsOf['link'] | undefined = change.set;
     if (!set) return `Withdraw ${what}`;
     const parts: string[] = [];
     if (set.role) parts.push(`to ${set.role}`);

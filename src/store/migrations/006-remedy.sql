@@ -43,3 +43,5 @@ alter table plan_change add column after jsonb;
 alter table plan_change add column found jsonb;
 alter table plan_change add column version text;
 alter table plan_change add column drift jsonb;
+-- Whether what it came to has been made part of what surveys saw.
+alter table plan_change add column shown boolean not null default false;
