@@ -143,7 +143,7 @@ export function cutNetwork(
       if (org.users[u]?.kind === 'guest') {
         const named = vertex(name);
         always(source, named);
-        cuttable(named, x, 'suspension', { user: org.users[u]!.id, set: { active: false } });
+        cuttable(named, x, 'suspension', { user: org.users[u].id, set: { active: false } });
       } else always(source, x);
     }
     return x;
