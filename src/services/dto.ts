@@ -348,6 +348,8 @@ export interface PlanRow {
   verified: number;
   troubled: number;
   drifted: number;
+  /** Goals that do not hold. */
+  unmet: number;
 }
 /** What a plan has gone through, for its timeline. */
 export interface PlanEvent {
@@ -935,7 +937,7 @@ export interface Fix {
 }
 export interface Waiting {
   kind:
-    | 'survey-failed' | 'not-read' | 'survey-old' | 'plans-troubled' | 'reopened' | 'mine' | 'drafts' | 'accepted-ending' | 'partners-ending';
+    | 'survey-failed' | 'not-read' | 'survey-old' | 'plans-troubled' | 'reopened' | 'mine' | 'asked' | 'drafts' | 'accepted-ending' | 'partners-ending';
   count: number;
 } // prettier-ignore
 export interface WatchPage {

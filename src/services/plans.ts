@@ -640,42 +640,59 @@ export class Plans {
 
   // --- afterwards
 
-  /** Looks, after a survey, for what plans did and somebody has brought back, and says who. */
+  /**
+   * Looks, after a survey, for what plans did and somebody has brought back, and says who; and for goals that
+   * held and do not hold any more, by whatever way.
+   */
   async lookForDrift(survey: number): Promise<void> {
     const changes = await this.db.query<Change & { applied_at: Date }>(
       `select c.*, p.applied_at from plan_change c join plan p on p.id = c.plan
        where p.state = 'applied' and c.state = 'verified' and c.drift is null order by c.id`,
     );
-    if (!changes.length) return;
     const back = await this.engine.ask.cameBack(
-      changes.map((c) => ({
-        change: plannedOf(c),
-        before: c.before,
-        since: c.applied_at.getTime(),
-      })),
+      changes.map((c) => ({ change: plannedOf(c), before: c.before, since: c.applied_at.getTime() })),
     );
     const found = changes.flatMap((c, i) => (back[i] ? [{ c, drift: { survey, ...back[i] } }] : []));
-    if (!found.length) return;
-    await this.db.transaction(async (tx) => {
-      for (const { c, drift } of found) {
-        await tx.query('update plan_change set drift = $2::jsonb where id = $1', [c.id, storableJson(drift)]);
-        await this.ledger.add(
-          {
-            who: 'survey',
-            what: 'plan.change.came-back',
-            subject: `${c.kind} ${c.source}/${c.object}`,
-            after: { plan: c.plan, survey, by: drift.by, words: drift.words },
-          },
-          tx,
-        );
-      }
-    });
-    for (const plan of new Set(found.map(({ c }) => c.plan))) {
-      // goals that held are asked again, now that something came back
-      const proof = await this.prove(plan);
-      await this.db.query('update plan set proof = $2::jsonb where id = $1', [plan, storableJson(proof)]);
-      this.events.emit({ type: 'plan', plan });
+    if (found.length)
+      await this.db.transaction(async (tx) => {
+        for (const { c, drift } of found) {
+          await tx.query('update plan_change set drift = $2::jsonb where id = $1', [
+            c.id,
+            storableJson(drift),
+          ]);
+          await this.ledger.add(
+            {
+              who: 'survey',
+              what: 'plan.change.came-back',
+              subject: `${c.kind} ${c.source}/${c.object}`,
+              after: { plan: c.plan, survey, by: drift.by, words: drift.words },
+            },
+            tx,
+          );
+        }
+      });
+    const proven = await this.db.query<{ id: number; proof: PlanProof }>(
+      "select id, proof from plan where state = 'applied' and proof is not null and goals <> '[]'",
+    );
+    for (const { id, proof } of proven) {
+      const now = await this.prove(id);
+      const broken = now.goals.filter((g, k) => !g.holds && proof.goals[k]?.holds);
+      await this.db.transaction(async (tx) => {
+        await tx.query('update plan set proof = $2::jsonb where id = $1', [id, storableJson(now)]);
+        for (const g of broken)
+          await this.ledger.add(
+            {
+              who: 'survey',
+              what: 'plan.goal-broken',
+              subject: `plan ${id}`,
+              after: { survey, note: g.words, ways: g.ways },
+            },
+            tx,
+          );
+      });
     }
+    for (const plan of new Set([...found.map(({ c }) => c.plan), ...proven.map((p) => p.id)]))
+      this.events.emit({ type: 'plan', plan });
   }
 
   /** Everything in quarantine, with the plan that moved it there. */
@@ -825,12 +842,14 @@ interface PlanSql {
   verified: number;
   troubled: number;
   drifted: number;
+  unmet: number;
 }
 const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for,
   (select count(*)::int from plan_change c where c.plan = p.id) as changes,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state in ('verified', 'already-gone', 'undone')) as verified,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled,
-  (select count(*)::int from plan_change c where c.plan = p.id and c.drift is not null) as drifted
+  (select count(*)::int from plan_change c where c.plan = p.id and c.drift is not null) as drifted,
+  (select count(*)::int from jsonb_array_elements(coalesce(p.proof->'goals', '[]')) g where p.state = 'applied' and not (g->>'holds')::boolean) as unmet
   from plan p`;
 
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;

@@ -101,9 +101,11 @@ export class Watch {
       `select state, finished_at, (select count(*)::int from survey_failure f where f.survey = s.id) as failures
        from survey s where kind <> 'read-back' and state <> 'running' order by id desc limit 1`,
     );
-    const [plans] = await this.db.query<{ drafts: number; troubled: number }>(
+    const [plans] = await this.db.query<{ drafts: number; asked: number; troubled: number }>(
       `select count(*) filter (where state = 'draft')::int as drafts,
-         count(*) filter (where state = 'applied' and exists (select 1 from plan_change c where c.plan = p.id and c.state in ('failed', 'unexpected')))::int as troubled from plan p`,
+         count(*) filter (where state = 'asked' and made_by <> $1)::int as asked,
+         count(*) filter (where state = 'applied' and exists (select 1 from plan_change c where c.plan = p.id and (c.state in ('failed', 'unexpected') or c.drift is not null)))::int as troubled from plan p`,
+      [account.address],
     );
     const [partners] = await this.db.query<{ ending: number }>(
       'select count(*)::int as ending from partner_domain where until is not null and until <= $1::date',
@@ -116,6 +118,7 @@ export class Watch {
       { kind: 'plans-troubled', count: plans!.troubled },
       { kind: 'reopened', count: count((r) => r.state === 'reopened') },
       { kind: 'mine', count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')) },
+      { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },
       { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },
       { kind: 'partners-ending', count: partners!.ending },

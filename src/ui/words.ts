@@ -64,6 +64,7 @@ const DEEDS: Record<string, string> = {
   'plan.approved': 'approved a plan',
   'plan.scheduled': 'set a time for a plan',
   'plan.change.came-back': 'found brought back',
+  'plan.goal-broken': 'found a goal that does not hold any more',
   'plan.change.left': 'left a change',
   'approval.set': 'set what needs approval',
   'evidence.signed': 'signed evidence',

@@ -393,6 +393,8 @@ describe('what came of it', () => {
     });
     await scene.survey('incremental');
     const drifted = await plan(id);
+    expect(drifted.unmet).toBe(1);
+    expect(drifted.events.at(-1)).toMatchObject({ what: 'goal-broken', who: 'survey' });
     expect(drifted.list[0]!.drift).toMatchObject({ by: maker.displayName });
     expect(drifted.drifted).toBe(1);
     expect(drifted.proof!.goals[0]).toMatchObject({ holds: false });

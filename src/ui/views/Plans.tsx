@@ -46,7 +46,7 @@ const ENDED: readonly PlanState[] = ['applied', 'undone'];
 function stands(p: PlanRow): string {
   if (p.halt === 'paused') return 'paused in the middle';
   if (p.state === 'scheduled' && p.scheduledFor) return `will be applied ${whenWords(p.scheduledFor)}`;
-  const look = ENDED.includes(p.state) ? p.troubled + p.drifted : 0;
+  const look = ENDED.includes(p.state) ? p.troubled + p.drifted + p.unmet : 0;
   const done = p.state === 'applying' || p.state === 'undoing' ? ` ${p.verified} of ${p.changes}` : '';
   return `${PLAN_WORDS[p.state]}${done}${look ? `, ${look} to look at` : ''}`;
 }
@@ -97,7 +97,7 @@ function View({ search }: { search: string }) {
               >
                 <span className="block truncate font-medium">{p.name}</span>
                 <span className="flex justify-between gap-2 text-quiet">
-                  <State icon={p.halt === 'paused' ? 'waiting' : ENDED.includes(p.state) && p.troubled + p.drifted ? 'trouble' : PLAN_ICON[p.state]}>
+                  <State icon={p.halt === 'paused' ? 'waiting' : ENDED.includes(p.state) && p.troubled + p.drifted + p.unmet ? 'trouble' : PLAN_ICON[p.state]}>
                     {stands(p)}
                   </State>
                   <span className="shrink-0"><When at={p.finishedAt ?? p.madeAt} /></span>
@@ -586,6 +586,7 @@ const EVENT_WORDS: Record<string, string> = {
   undoing: 'undoing began',
   undone: 'undone and read back',
   discarded: 'discarded',
+  'goal-broken': 'a survey found that a goal does not hold any more',
 };
 
 /** Everything that was done with it, from its ledger entries. */

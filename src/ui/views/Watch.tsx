@@ -241,6 +241,7 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
   'plans-troubled': { words: (n) => `${plural(n, 'plan')} with changes that did not take`, href: '/remedy/plans' },
   reopened: { words: (n) => `${plural(n, 'finding')} came back`, href: '/exposure/findings?where=state+%3D%3D+%22reopened%22' },
   mine: { words: (n) => `${plural(n, 'finding')} given to you`, href: '/exposure/findings' },
+  asked: { words: (n) => `${plural(n, 'plan')} ${n === 1 ? 'waits' : 'wait'} for your approval`, href: '/remedy/plans?where=state+%3D%3D+%22asked%22' },
   drafts: { words: (n) => `${plural(n, 'plan')} not applied yet`, href: '/remedy/plans' },
   'accepted-ending': { words: (n) => `${plural(n, 'finding')} accepted until within two weeks`, href: '/exposure/findings?state=accepted' },
   'partners-ending': { words: (n) => `${plural(n, 'partner')} ended, or ending within two weeks`, href: '/exposure/outside?show=partner' },
