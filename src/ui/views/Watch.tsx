@@ -238,7 +238,7 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
   'survey-failed': { words: () => 'the last survey did not end well', href: '/survey/sources' },
   'not-read': { words: (n) => `${plural(n, 'thing')} could not be read in the last survey`, href: '/survey/sources' },
   'survey-old': { words: () => 'the last survey is more than a day and a half old', href: '/survey/sources' },
-  'plans-troubled': { words: (n) => `${plural(n, 'plan')} with changes that did not take`, href: '/remedy/plans' },
+  'plans-troubled': { words: (n) => `${plural(n, 'plan')} with changes that did not take, or came back`, href: '/remedy/plans' },
   reopened: { words: (n) => `${plural(n, 'finding')} came back`, href: '/exposure/findings?where=state+%3D%3D+%22reopened%22' },
   mine: { words: (n) => `${plural(n, 'finding')} given to you`, href: '/exposure/findings' },
   asked: { words: (n) => `${plural(n, 'plan')} ${n === 1 ? 'waits' : 'wait'} for your approval`, href: '/remedy/plans?where=state+%3D%3D+%22asked%22' },
