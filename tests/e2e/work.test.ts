@@ -245,12 +245,18 @@ describe('a plan', () => {
     await scene.survey();
   });
 
-  it('asks again where the survey has moved on since its preview', async () => {
-    const id = await planFor('House loan.odt');
+  it('asks again where the survey has moved on since its preview, and what it would do is another', async () => {
+    const id = await planFor('House loan.odt', 'Refunds by card.csv');
+    const { kind, id: object } = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list[0]!.change;
+    const row = await scene.truth<object>(`${kind}s`, object);
+    await scene.removeTruth(`${kind}s`, object);
     await scene.survey();
     const refused = await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } });
     expect(refused.status).toBe(409);
+    expect(await refused.text()).toContain('not there any more');
     await scene.api('POST', `/api/plans/${id}`, { act: 'renew' });
+    await scene.setTruth(`${kind}s`, row);
+    await scene.survey();
     await scene.api('POST', `/api/plans/${id}`, { act: 'discard' });
   });
 
