@@ -34,7 +34,7 @@ function write(rows: Rows): string {
       userName: u.id,
       active: u.active,
       emails: u.addresses.map((value) => ({ value })),
-      'urn:gatelantern:scim:1.0:Identity': { kind: u.kind },
+      'urn:gatelantern:scim:1.0:Identity': { kind: u.kind, expiresAt: u.expiresAt },
     })),
   );
   file(
