@@ -15,6 +15,7 @@ import {
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
+import type { SourceKind } from './abilities.ts';
 import { HttpClient, type HttpOptions } from './http.ts';
 import {
   ConnectorError,
@@ -503,10 +504,7 @@ export function connectWorkspace(
 }
 
 /** Where the objects of a source are changed; undefined for an extract, which has no workspace behind it. */
-export function connectForChange(
-  kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract',
-  options: HttpOptions,
-): Changeable | undefined {
+export function connectForChange(kind: SourceKind, options: HttpOptions): Changeable | undefined {
   if (kind === 'extract') return undefined;
   return kind === 'directory' ? scimDirectory(options) : connectWorkspace(kind, options);
 }

@@ -36,7 +36,8 @@ export interface Change {
 /** States in which it is not known whether the workspace has done what it was asked. */
 export const UNKNOWN: readonly ChangeState[] = ['sending', 'sent', 'undo-sending', 'undo-sent'];
 
-export const plannedOf = (c: Change): PlannedChange =>
+/** A change as the tray and plans keep it. */
+export const plannedOf = (c: Pick<Change, 'kind' | 'source' | 'object' | 'change'>): PlannedChange =>
   ({ kind: c.kind, source: c.source, id: c.object, ...(c.change && { set: c.change }) }) as PlannedChange;
 
 /** What is written of a step beside its state. */

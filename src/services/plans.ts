@@ -6,6 +6,7 @@
 import { randomUUID } from 'node:crypto';
 import { connectForChange } from '../connectors/http-connectors.ts';
 import type { Changeable } from '../connectors/port.ts';
+import { withFields } from '../core/access/change.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import type { GroupRow } from '../core/model.ts';
 import {
@@ -13,7 +14,6 @@ import {
   memberOf,
   wantsApproval,
   whatDiffers,
-  withSet,
   type ApprovalLimits,
   type PlannedChange,
 } from '../core/remedy/plan.ts';
@@ -55,6 +55,8 @@ const FIELDS: Getters<PlanRow, 'plans'> = {
   cameBack: (r) => r.drifted,
 };
 
+/** States in which nothing has been begun. */
+const NOT_BEGUN: readonly PlanState[] = ['draft', 'asked', 'approved', 'scheduled'];
 const TROUBLED = ['unexpected', 'failed', 'undo-unexpected', 'undo-failed', ...UNKNOWN];
 const DONE: readonly ChangeState[] = ['verified', 'already-gone'];
 /** What is due is looked for this often, and what an error left in the middle is taken up. */
@@ -185,11 +187,9 @@ export class Plans {
 
   /** What is not as a plan's preview says, judged on the survey in force; nothing where it is all the same. */
   private async moved(head: Head): Promise<{ differs: string[]; preview: Preview } | undefined> {
-    const [newest] = await this.db.query<{ id: number | null }>(
-      "select max(id)::int as id from survey where state = 'done'",
-    );
-    if (newest!.id === head.survey) return undefined;
-    const key = `${head.id} ${newest!.id}`;
+    const newest = await this.surveys.inForce();
+    if (newest === head.survey) return undefined;
+    const key = `${head.id} ${newest}`;
     let made = this.movedOf.get(key);
     if (!made) {
       this.movedOf.clear();
@@ -210,19 +210,15 @@ export class Plans {
   }
 
   private async rebind(plan: number, preview: Preview, by: string, anew: boolean): Promise<void> {
-    const approval = anew ? await this.approvalFor(preview) : undefined;
+    const approval = anew ? await this.approvalFor(preview) : null;
     await this.db.transaction(async (tx) => {
       const [row] = await tx.query(
-        `update plan set preview = $2::jsonb, survey = $3, note = null
-           ${anew ? ", state = 'draft', approval = $5::jsonb, scheduled_for = null" : ''}
-         where id = $1 and state = any($4) ${anew ? '' : 'and $5::jsonb is null'} returning id`,
-        [
-          plan,
-          storableJson(preview),
-          preview.survey,
-          ['draft', 'asked', 'approved', 'scheduled'],
-          approval ? storableJson(approval) : null,
-        ],
+        `update plan set preview = $2::jsonb, survey = $3, note = null,
+           state = case when $5 then 'draft' else state end,
+           approval = case when $5 then $6::jsonb else approval end,
+           scheduled_for = case when $5 then null else scheduled_for end
+         where id = $1 and state = any($4) returning id`,
+        [plan, storableJson(preview), preview.survey, NOT_BEGUN, anew, approval && storableJson(approval)],
       );
       if (!row)
         throw new AppError('plan-state', 409, 'Only the preview of a plan that has not begun is made anew.');
@@ -245,7 +241,7 @@ export class Plans {
   /** Moves a plan from one state to another, on the ledger too; refused where it is in none of `from`. */
   private async move(
     plan: number,
-    from: PlanState[],
+    from: readonly PlanState[],
     to: PlanState,
     by: string,
     refusal: string,
@@ -293,13 +289,7 @@ export class Plans {
   }
 
   async discard(plan: number, by: string): Promise<void> {
-    await this.move(
-      plan,
-      ['draft', 'asked', 'approved', 'scheduled'],
-      'discarded',
-      by,
-      'Only a plan that has not begun can be discarded.',
-    );
+    await this.move(plan, NOT_BEGUN, 'discarded', by, 'Only a plan that has not begun can be discarded.');
   }
 
   // --- approval
@@ -383,7 +373,7 @@ export class Plans {
   /** Begins applying a plan at once. */
   async apply(plan: number, by: string): Promise<void> {
     const { state } = await this.head(plan);
-    if (['draft', 'asked', 'approved', 'scheduled'].includes(state)) await this.mayBegin(plan, by);
+    if (NOT_BEGUN.includes(state)) await this.mayBegin(plan, by);
     await this.move(
       plan,
       ['draft', 'approved', 'scheduled'],
@@ -432,13 +422,11 @@ export class Plans {
           note: `It was to be applied at ${at.toISOString()} and was not. ${e.message}`,
         });
       }
-    const left = await this.db.query<{ id: number }>(
-      "select id from plan where state in ('applying', 'undoing') and halt is distinct from 'paused' order by id",
-    );
-    for (const { id } of left) if (!this.queued.has(id)) this.run(id, 'system');
+    const left = await this.inTheMiddle();
+    for (const id of left) this.run(id, 'system');
   }
 
-  /** Stops a plan after the change it is at; `resume` goes on with it. */
+  /** Stops a plan after the change it is at; `goOn` goes on with it. */
   async pause(plan: number, by: string): Promise<void> {
     await this.halt(plan, by, 'paused');
   }
@@ -446,12 +434,12 @@ export class Plans {
   /** Ends a plan after the change it is at: what was done stays, and can be undone. */
   async cancel(plan: number, by: string): Promise<void> {
     await this.halt(plan, by, 'cancelled');
-    if (!this.queued.has(plan)) this.run(plan, by);
+    this.run(plan, by);
   }
 
   async goOn(plan: number, by: string): Promise<void> {
     await this.halt(plan, by, null);
-    if (!this.queued.has(plan)) this.run(plan, by);
+    this.run(plan, by);
   }
 
   private async halt(plan: number, by: string, halt: 'paused' | 'cancelled' | null): Promise<void> {
@@ -513,12 +501,16 @@ export class Plans {
     this.run(plan, by);
   }
 
-  /** Takes up plans that a crash left in the middle. */
-  async resume(): Promise<void> {
+  private async inTheMiddle(): Promise<number[]> {
     const rows = await this.db.query<{ id: number }>(
       "select id from plan where state in ('applying', 'undoing') and halt is distinct from 'paused' order by id",
     );
-    for (const { id } of rows) {
+    return rows.map((r) => r.id);
+  }
+
+  /** Takes up plans that a crash left in the middle. */
+  async resume(): Promise<void> {
+    for (const id of await this.inTheMiddle()) {
       await this.ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
       this.run(id, 'system');
     }
@@ -560,17 +552,21 @@ export class Plans {
     const order = undoing ? changes.slice().reverse() : changes;
     // each workspace is asked one thing at a time, and the slow ones do not hold the others up
     const lanes = new Map<string, Change[]>();
-    for (const c of order) lanes.set(c.source, [...(lanes.get(c.source) ?? []), c]);
+    for (const c of order) (lanes.get(c.source) ?? lanes.set(c.source, []).get(c.source)!).push(c);
+    let stopped = false;
     const ends = await Promise.allSettled(
       [...lanes].map(async ([source, lane]) => {
         for (const change of lane) {
-          if (await this.halted(plan)) return;
+          if ((await this.halted(plan)) !== null) stopped = true;
+          if (stopped) return;
           await this.carry.one(change, places.get(source), undoing, by);
         }
       }),
     );
     for (const end of ends) if (end.status === 'rejected') throw end.reason;
     const halt = await this.halted(plan);
+    // paused and told to go on before the change it was at was done: from there on, then
+    if (stopped && halt === null) return this.carryOut(plan, by);
     if (halt === 'paused') return;
     if (halt === 'cancelled')
       await this.db.query(
@@ -625,11 +621,8 @@ export class Plans {
 
   private async prove(plan: number): Promise<PlanProof> {
     const { goals, preview } = await this.head(plan);
-    const [newest] = await this.db.query<{ id: number }>(
-      "select max(id)::int as id from survey where state = 'done'",
-    );
     return {
-      survey: newest!.id,
+      survey: (await this.surveys.inForce())!,
       goals: await this.engine.ask.proveGoals(goals),
       pointsBefore: preview.items.reduce((n, i) => n + i.before.points, 0),
       pointsAfter: await this.engine.ask.pointsOf(
@@ -730,7 +723,7 @@ export class Plans {
       'select at, who, what, after from ledger where subject = $1 order by seq',
       [`plan ${plan}`],
     );
-    const open = ['draft', 'asked', 'approved', 'scheduled'].includes(row.state);
+    const open = NOT_BEGUN.includes(row.state);
     const told = new Map(more!.preview.changes.map((r) => [`${r.change.kind} ${r.change.source} ${r.change.id}`, r]));
     return {
       ...planRow(row),
@@ -776,8 +769,8 @@ async function beforeOf(db: Db, c: PlannedChange, must = true): Promise<object |
 /** What a change proved at the workspace has left of its object; null where it is gone. */
 function docAfter(c: Change): object | null {
   if (c.state === 'undone')
-    return c.change ? withSet(c.after ?? c.before, inverse(c.change, c.before)) : c.before;
-  return c.change ? (c.after ?? withSet(c.before, c.change)) : null;
+    return c.change ? withFields(c.after ?? c.before, inverse(c.change, c.before)) : c.before;
+  return c.change ? (c.after ?? withFields(c.before, c.change)) : null;
 }
 
 /** The group without the member, or with it again. */

@@ -1,6 +1,7 @@
 /** The tray: changes that a steward has picked up and not yet made a plan of, with the goals they serve. */
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { Db } from '../store/db.ts';
+import { plannedOf, type Change } from './carry-out.ts';
 import type { PlanGoal, TrayState } from './dto.ts';
 import type { Engine } from './engine/engine.ts';
 import { AppError } from './errors.ts';
@@ -8,13 +9,7 @@ import { AppError } from './errors.ts';
 /** So many changes at once; more is several plans. */
 const MOST = 5000;
 
-interface Row {
-  seq: number;
-  kind: PlannedChange['kind'];
-  source: string;
-  object: string;
-  change: object | null;
-}
+type Row = { seq: number } & Pick<Change, 'kind' | 'source' | 'object' | 'change'>;
 
 export class Tray {
   constructor(
@@ -131,6 +126,3 @@ export class Tray {
     return { changes, goals: goals.map((g) => g.goal), seqs: rows.map((r) => r.seq) };
   }
 }
-
-const plannedOf = (r: Row): PlannedChange =>
-  ({ kind: r.kind, source: r.source, id: r.object, ...(r.change && { set: r.change }) }) as PlannedChange;

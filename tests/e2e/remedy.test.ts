@@ -447,6 +447,11 @@ describe('what came of it', () => {
     }
     await act(id, 'apply');
     await reaches(id, (p) => p.verified > 1, 'to begin');
+    // told to go on before the change that it is at is done, it goes on from there
+    await act(id, 'pause');
+    await act(id, 'goOn');
+    const { verified } = await plan(id);
+    await reaches(id, (p) => p.verified > verified + 2, 'to go on at once');
     await act(id, 'pause');
     // the change that it is at is finished first
     await new Promise((r) => setTimeout(r, 1000));

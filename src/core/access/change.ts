@@ -68,7 +68,7 @@ export interface Alteration {
 }
 
 /** A row with some fields set; null takes a field away. */
-function withFields<T extends object>(row: T, fields: object): T {
+export function withFields<T extends object>(row: T, fields: object): T {
   return Object.fromEntries(Object.entries({ ...row, ...fields }).filter(([, v]) => v !== null)) as T;
 }
 

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { withFields } from '../access/change.ts';
 import {
   DEFAULT_LIMITS,
   hasFields,
@@ -9,7 +10,6 @@ import {
   together,
   wantsApproval,
   whatDiffers,
-  withSet,
   type PlannedChange,
 } from './plan.ts';
 
@@ -26,16 +26,16 @@ const value = fc.constantFrom<unknown>(
 const set = fc.dictionary(fc.constantFrom('role', 'expiresAt', 'gate', 'dim', 'owner', 'inherits'), value, {
   minKeys: 1,
 });
-const row = set.map((s) => withSet({ id: 'x', name: 'n' }, s));
+const row = set.map((s) => withFields({ id: 'x', name: 'n' }, s));
 
 describe('a change and its inverse', () => {
   it('leave the row exactly as it was, whatever was set', () => {
     fc.assert(
       fc.property(row, set, (before, s) => {
-        const after = withSet(before, s);
+        const after = withFields(before, s);
         expect(hasFields(after, s)).toBe(true);
-        expect(whatDiffers('space', withSet(before, s), after, s)).toEqual([]);
-        expect(withSet(after, inverse(s, before))).toEqual(before);
+        expect(whatDiffers('space', withFields(before, s), after, s)).toEqual([]);
+        expect(withFields(after, inverse(s, before))).toEqual(before);
       }),
     );
   });

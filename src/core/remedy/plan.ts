@@ -43,10 +43,6 @@ export const hasFields = (row: object, set: object): boolean =>
 export const inverse = (set: object, before: object): Doc =>
   Object.fromEntries(Object.keys(set).map((k) => [k, (before as Doc)[k] ?? null]));
 
-/** A row with some fields set; null takes a field away. */
-export const withSet = <T extends object>(row: T, set: object): T =>
-  Object.fromEntries(Object.entries({ ...row, ...set }).filter(([, v]) => v !== null)) as T;
-
 /**
  * Names of the fields in which an object is not as it was thought to be. Of a grant, link or membership
  * all count but when a link was last used; of what changes from day to day by itself, only those that

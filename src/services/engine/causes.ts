@@ -6,7 +6,7 @@ import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import type { CauseRow, CausesPage, EntryRef } from '../dto.ts';
 import { entryRef, nodeName, nodeRef, personRef, whereWords } from './describe.ts';
 import type { Loaded } from './loaded.ts';
-import { plannedOf, whyNotMade } from './planned.ts';
+import { askedOf } from './planned.ts';
 
 const made = new WeakMap<Loaded, CausesPage>();
 const FILES = 40;
@@ -31,13 +31,10 @@ export function causes(l: Loaded): CausesPage {
 function row(l: Loaded, c: Cause): CauseRow {
   const entry = c.entry === undefined ? undefined : entryRef(l, c.entry);
   const words = causeWords(l, c, entry);
-  const planned = plannedOf(l, c.change);
-  const not = planned && whyNotMade(l, planned);
   const node = c.entry === undefined ? c.space : l.org.entries.node[c.entry];
   return {
     key: JSON.stringify(c.change),
-    ...(planned && { planned }),
-    ...(not && { cannot: not }),
+    ...askedOf(l, c.change),
     kind: c.kind,
     words,
     ...(entry && { entry }),

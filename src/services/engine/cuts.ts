@@ -1,8 +1,6 @@
 /** The least changes that meet a goal on some items, in words, with whom they hurt and what they close. */
 import type { Change } from '../../core/access/change.ts';
 import { has } from '../../core/access/bits.ts';
-import { losersOf, whatIf } from '../../core/access/difference.ts';
-import { findExposures } from '../../core/exposure/find.ts';
 import { cutNetwork, cutsOf, type Candidate } from '../../core/remedy/cut.ts';
 import { openItems, resolveGoal } from '../../core/remedy/goal.ts';
 import { nodeOfItem } from '../../core/access/organisation.ts';
@@ -10,10 +8,11 @@ import { who, why } from '../../core/access/questions.ts';
 import type { CutChange, CutOption, CutPage, GoalProof, KeepOut, PlanGoal } from '../dto.ts';
 import { cutDrawing } from './cut-drawing.ts';
 import { changeWords, entryRef, nodeName, personRef, sentence } from './describe.ts';
+import { effectOf } from './effect.ts';
 import { usedFrom } from './holdings.ts';
 import { key, type Loaded } from './loaded.ts';
 import { findIdentity } from '../../core/access/view.ts';
-import { plannedOf, whyNotMade } from './planned.ts';
+import { askedOf, makeable } from './planned.ts';
 
 export interface CutQuery {
   items: { source: string; item: string }[];
@@ -39,26 +38,18 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
       since: usedFrom(l),
       pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
       ...(q.plannable && {
-        makeable: (c: Change) => {
-          const p = plannedOf(l, c);
-          return p !== undefined && whyNotMade(l, p) === undefined;
-        },
+        makeable: (c: Change) => makeable(l, c) !== undefined,
       }),
       isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
     });
   const answer = cutsOf(network);
   if (!answer.met) return { met: false, prevents: answer.prevents.map((p) => stepWords(l, p)) };
-  const before = new Map(l.exposures.map((e) => [e.item, e.points]));
-  const S = l.org.spaces.length;
   return {
     met: true,
     items: numbers.size,
     cuts: answer.cuts.map((cut): CutOption => {
-      const difference = whatIf(l.view, cut.changes.map((c) => c.change), l.columns);
-      const losing = losersOf(difference);
-      const touched = [...difference.touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
-      const after = new Map(findExposures(difference.view, difference.after, l.weights, touched).map((e) => [e.item, e.points]));
-      const members = [...losing].filter((i) => has(l.view.members, i));
+      const { members, external, points } = effectOf(l, cut.changes.map((c) => c.change));
+      const closed = points();
       return {
         character: cut.character,
         changes: cut.changes.map((c, k): CutChange => ({
@@ -68,29 +59,24 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
         cost: cut.changes.reduce((n, c) => n + c.cost, 0),
         flow: cut.value,
         members: members.length,
-        external: losing.size - members.length,
-        people: [...members, ...[...losing].filter((i) => !has(l.view.members, i))].slice(0, PEOPLE).map((i) => personRef(l, i)),
-        closes: touched.reduce((n, i) => n + Math.max(0, before.get(i)! - (after.get(i) ?? 0)), 0),
-        findings: touched.filter((i) => !after.has(i)).length,
+        external: external.length,
+        people: [...members, ...external].slice(0, PEOPLE).map((i) => personRef(l, i)),
+        closes: closed.reduce((n, p) => n + Math.max(0, p.before - p.after), 0),
+        findings: closed.filter((p) => p.after === 0).length,
         drawing: cutDrawing(l, network, cut.changes),
       };
     }),
   };
 } // prettier-ignore
 
-function told(l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> {
-  const planned = plannedOf(l, change);
-  const not = planned && whyNotMade(l, planned);
-  return {
-    change,
-    kind,
-    cost,
-    ...(entry !== undefined && { entry: entryRef(l, entry) }),
-    ...(planned && { planned }),
-    ...(not && { cannot: not }),
-    words: changeWords(l, change),
-  };
-}
+const told = (l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> => ({
+  change,
+  kind,
+  cost,
+  ...(entry !== undefined && { entry: entryRef(l, entry) }),
+  ...askedOf(l, change),
+  words: changeWords(l, change),
+});
 
 /** So many ways in that are left are told of a goal that does not hold. */
 const WAYS = 6;

@@ -84,7 +84,7 @@ export function cameBack(l: Loaded, { change: c, before, since }: Done): { by: s
     for (let e = org.entries.first[node]!; e < org.entries.first[node + 1]!; e++) {
       if (!(org.entries.made[e]! > since)) continue;
       const row = l.entryRow(e);
-      if ('audience' in row ? 'audience' in was && row.audience === was.audience : 'to' in was && sameJson(row.to, granteeOf(l, c.source, was)))
+      if ('audience' in row ? 'audience' in was && row.audience === was.audience : 'to' in was && sameJson(row.to, ids.principal(c.source, was.to)))
         return made(l, e);
     }
     return null;
@@ -114,13 +114,6 @@ function coreSet(l: Loaded, c: PlannedChange): object {
   const core = coreOf(l, c);
   return core && 'set' in core ? (core.set ?? {}) : {};
 }
-
-const granteeOf = (l: Loaded, source: string, { to }: GrantRow): object =>
-  'user' in to
-    ? { user: l.ids.user(source, to.user) }
-    : 'group' in to
-      ? { group: l.ids.group(source, to.group) }
-      : to;
 
 function made(l: Loaded, e: number): { by: string | null; words: string } {
   const row = l.entryRow(e);

@@ -61,6 +61,8 @@ export interface Loaded {
 export interface SourceIds {
   user(source: string, id: string): string;
   group(source: string, id: string): string;
+  /** A grantee or recipient as a source names it, as the organisation does. */
+  principal<T extends object>(source: string, p: T): T;
   /** What a source calls a user; undefined where it knows none. */
   account(source: string, user: string): string | undefined;
   /** Where a user's account, or a group, is kept. */
@@ -229,6 +231,12 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     });
   }
 
+  const principal = <T extends object>(source: string, p: T): T =>
+    'user' in p
+      ? { ...p, user: identities.user(source, p.user as string) }
+      : 'group' in p
+        ? { ...p, group: group(source, p.group as string) }
+        : p;
   const oneWorkspace = new Map(abouts.map((a) => [a.source, a.doc.workspace.id]));
   for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', survey)) {
     const listed = abouts.some((a) => a.source === source && a.doc.workspace.id === doc.workspace);
@@ -258,19 +266,13 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     on: 'space' in row.on ? { space: key(source, row.on.space) } : { item: key(source, row.on.item) },
     id: key(source, row.id),
   });
-  const to = <T extends object>(source: string, p: T): T =>
-    'user' in p
-      ? { ...p, user: identities.user(source, p.user as string) }
-      : 'group' in p
-        ? { ...p, group: group(source, p.group as string) }
-        : p;
   const rows = new PackedRows<GrantRow | LinkRow>();
   for await (const part of observedParts<GrantRow>(db, 'grant', survey))
     for (const { source, doc } of part) {
       const row: GrantRow = {
         ...doc,
         ...on(source, doc),
-        to: to<Grantee>(source, doc.to),
+        to: principal<Grantee>(source, doc.to),
         ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
       };
       builder.grant(row);
@@ -282,8 +284,8 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       const row: LinkRow = {
         ...doc,
         ...on(source, doc),
-        ...(doc.recipients && { recipients: doc.recipients.map((r) => to(source, r)) }),
-        ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => to(source, r)) }),
+        ...(doc.recipients && { recipients: doc.recipients.map((r) => principal(source, r)) }),
+        ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => principal(source, r)) }),
         ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
       };
       builder.link(row);
@@ -336,6 +338,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     ids: {
       user: (source, id) => identities.user(source, id),
       group,
+      principal,
       account: (source, user) => {
         const mine = identities.accounts.get(user);
         // a workspace without accounts of its own uses the directory's ids

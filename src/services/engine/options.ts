@@ -1,8 +1,6 @@
 /** What could be done to one thing, each with what it would close and whom it would hurt. */
 import { has } from '../../core/access/bits.ts';
-import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { BREAKS, HELD_ITSELF } from '../../core/access/organisation.ts';
-import { findExposures } from '../../core/exposure/find.ts';
 import {
   EXTERNAL_SHARING,
   ROLES,
@@ -14,7 +12,9 @@ import {
 import type { ObjectKey, PlannedChange } from '../../core/remedy/plan.ts';
 import type { ChangeOption } from '../dto.ts';
 import { key, type Loaded } from './loaded.ts';
-import { coreOf, plannedWords, whyNotMade } from './planned.ts';
+import { changeWords } from './describe.ts';
+import { effectOf } from './effect.ts';
+import { coreOf, whyNotMade } from './planned.ts';
 
 const DAY = 86_400_000;
 const ENDS = [7, 30, 90];
@@ -23,31 +23,16 @@ const FEW = 50;
 
 /** What could be done to a grant, link, space, item or person, the cheapest for what it closes first. */
 export function options(l: Loaded, o: ObjectKey): ChangeOption[] {
-  const before = new Map(l.exposures.map((e) => [e.item, e.points]));
-  const S = l.org.spaces.length;
   return possible(l, o)
     .flatMap((change): ChangeOption[] => {
       const core = coreOf(l, change);
       if (!core) return [];
-      const words = plannedWords(l, change);
+      const words = changeWords(l, core);
       const not = whyNotMade(l, change);
       if (not) return [{ change, words, cannot: not, members: 0, external: 0, closes: 0 }];
-      const difference = whatIf(l.view, [core], l.columns);
-      const losers = [...losersOf(difference)];
-      const touched = [...difference.touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
-      const after = new Map(
-        findExposures(difference.view, difference.after, l.weights, touched).map((e) => [e.item, e.points]),
-      );
-      const members = losers.filter((i) => has(l.view.members, i)).length;
-      return [
-        {
-          change,
-          words,
-          members,
-          external: losers.length - members,
-          closes: touched.reduce((n, i) => n + before.get(i)! - (after.get(i) ?? 0), 0),
-        },
-      ];
+      const { members, external, points } = effectOf(l, [core]);
+      const closes = points().reduce((n, p) => n + p.before - p.after, 0);
+      return [{ change, words, members: members.length, external: external.length, closes }];
     })
     .sort(
       (a, b) =>

@@ -19,7 +19,7 @@ import { entryRef, nodeKey, nodeName, nodeRef, workspaceName, whereWords } from 
 import { below } from './holdings.ts';
 import { HEAVY, type Loaded } from './loaded.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
-import { plannedOf, whyNotMade } from './planned.ts';
+import { makeable } from './planned.ts';
 
 /** A group with this share of all active members or more holds nearly everybody. */
 const NEARLY_EVERYBODY = 0.5;
@@ -402,8 +402,8 @@ function summarise(l: Loaded, bits: Uint8Array): WhatSummary {
 
 /** How somebody is taken out of a group, where its directory lets that be done. */
 function leaving(l: Loaded, group: number, value: string): { leave?: PlannedChange } {
-  const leave = plannedOf(l, { member: { group: l.org.groups[group]!.id, value } });
-  return leave && !whyNotMade(l, leave) ? { leave } : {};
+  const leave = makeable(l, { member: { group: l.org.groups[group]!.id, value } });
+  return leave ? { leave } : {};
 }
 
 const GRANTS_SHOWN = 60;

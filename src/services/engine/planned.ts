@@ -1,9 +1,7 @@
 /** Changes as plans hold them, by what sources call things, and as the core judges them; there and back. */
 import type { Change } from '../../core/access/change.ts';
 import { cannot } from '../../connectors/abilities.ts';
-import type { Recipient } from '../../core/model.ts';
 import { memberId, memberOf, type PlannedChange } from '../../core/remedy/plan.ts';
-import { changeWords } from './describe.ts';
 import { key, unkey, type Loaded } from './loaded.ts';
 
 /** What a planned change is to the core; undefined where what it changes is not in this survey. */
@@ -17,13 +15,7 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
       return p.set ? { grant: id, set: p.set } : { grant: id };
     case 'link': {
       if (org.find('link', id) < 0) return undefined;
-      const recipients = p.set?.recipients?.map((r): Recipient =>
-        'user' in r
-          ? { user: ids.user(p.source, r.user) }
-          : 'group' in r
-            ? { group: ids.group(p.source, r.group) }
-            : r,
-      );
+      const recipients = p.set?.recipients?.map((r) => ids.principal(p.source, r));
       return p.set ? { link: id, set: { ...p.set, ...(recipients && { recipients }) } } : { link: id };
     }
     case 'member': {
@@ -94,8 +86,15 @@ export function whyNotMade(l: Loaded, p: PlannedChange): string | undefined {
   return cannot(l.ids.kind(p.source), p, { ruled, member: user?.kind === 'member' });
 }
 
-/** A planned change in words, as something to be done. */
-export function plannedWords(l: Loaded, p: PlannedChange): string {
-  const c = coreOf(l, p);
-  return c ? changeWords(l, c) : `Change the ${p.kind} ${p.id}, which is not in this survey`;
+/** A change as it can be picked up, and why it cannot; neither where no source holds what it changes. */
+export function askedOf(l: Loaded, c: Change): { planned?: PlannedChange; cannot?: string } {
+  const planned = plannedOf(l, c);
+  const not = planned && whyNotMade(l, planned);
+  return { ...(planned && { planned }), ...(not && { cannot: not }) };
+}
+
+/** A change as it can be picked up; undefined where it cannot be made. */
+export function makeable(l: Loaded, c: Change): PlannedChange | undefined {
+  const { planned, cannot: not } = askedOf(l, c);
+  return not ? undefined : planned;
 }

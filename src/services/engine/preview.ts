@@ -11,10 +11,10 @@ import { capabilityNames, TIERS } from '../../core/model.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { tells } from '../../connectors/abilities.ts';
 import type { ChangeRef, Preview, PreviewPerson } from '../dto.ts';
-import { entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
+import { changeWords, entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
 import { USED_DAYS, usedFrom } from './holdings.ts';
 import { unkey, type Loaded } from './loaded.ts';
-import { coreOf, plannedWords, whyNotMade } from './planned.ts';
+import { coreOf, whyNotMade } from './planned.ts';
 
 const PEOPLE = 1000;
 const ITEMS = 500;
@@ -24,22 +24,18 @@ const ASKED = 200;
 
 /** Changes as people read them; those that this survey does not have are left out. */
 export function changeRefs(l: Loaded, changes: readonly PlannedChange[]): ChangeRef[] {
-  return changes.flatMap((change) => (coreOf(l, change) ? changeRef(l, change) : []));
+  return changes.flatMap((p) => {
+    const change = coreOf(l, p);
+    return change ? changeRef(l, p, change) : [];
+  });
 }
 
-function changeRef(l: Loaded, change: PlannedChange): ChangeRef {
-  const c = coreOf(l, change);
-  const e = !c
-    ? -1
-    : 'grant' in c
-      ? l.org.find('grant', c.grant)
-      : 'link' in c
-        ? l.org.find('link', c.link)
-        : -1;
+function changeRef(l: Loaded, change: PlannedChange, c: Change): ChangeRef {
+  const e = 'grant' in c ? l.org.find('grant', c.grant) : 'link' in c ? l.org.find('link', c.link) : -1;
   const not = whyNotMade(l, change);
   return {
     change,
-    words: plannedWords(l, change),
+    words: changeWords(l, c),
     ...(e >= 0 && { entry: entryRef(l, e) }),
     ...(not && { cannot: not }),
   };
@@ -125,7 +121,7 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
   return {
     survey: l.survey,
     takenAt: l.takenAt,
-    changes: there.map(({ p }) => changeRef(l, p)),
+    changes: there.map(({ p, change }) => changeRef(l, p, change)),
     missing: planned.filter((p) => !there.some((t) => t.p === p)),
     members: list.filter((p) => p.kind === 'member').length,
     guests: list.filter((p) => p.kind === 'guest').length,

@@ -1,7 +1,6 @@
 /** What a survey comes to in short, what changed since the one before, and the cheapest fix of single exposures. */
 import { has, countBoth } from '../../core/access/bits.ts';
 import { alter, withdrawal, type Change } from '../../core/access/change.ts';
-import { losersOf, whatIf } from '../../core/access/difference.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
 import { reach } from '../../core/access/reach.ts';
 import { identityName } from '../../core/access/view.ts';
@@ -14,9 +13,9 @@ import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
 import { changeWords, entryRef, nodeKey, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
-import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { domainsNamed } from './outside.ts';
-import { plannedOf, whyNotMade } from './planned.ts';
+import { effectOf } from './effect.ts';
+import { makeable } from './planned.ts';
 
 const NAMED = 6;
 /** So many grants and links of one exposure are tried. */
@@ -131,24 +130,19 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const most = Math.max(...closing.map((t) => t.closes));
   if (!(most > 0)) return null;
   const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, closes }): Fix => {
-    const losing = losersOf(whatIf(l.view, changes, l.columns));
-    const members = [...losing].filter((i) => has(l.view.members, i)).length;
+    const { members, external } = effectOf(l, changes);
+    const asked = changes.flatMap((c) => makeable(l, c) ?? []);
     return {
       words,
-      changes: makeable(l, changes),
+      // all of it, or none where one of it cannot be made
+      changes: asked.length === changes.length ? asked : [],
       closes,
-      members,
-      external: losing.size - members,
+      members: members.length,
+      external: external.length,
     };
   });
   return tried.sort((a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0]!;
 } // prettier-ignore
-
-/** Changes as they can be picked up; none where one of them cannot. */
-function makeable(l: Loaded, changes: readonly Change[]): PlannedChange[] {
-  const planned = changes.map((c) => plannedOf(l, c));
-  return planned.every((p) => p && !whyNotMade(l, p)) ? (planned as PlannedChange[]) : [];
-}
 
 /** How many people the largest principal of an entry stands for. */
 function largest(l: Loaded, e: number): number {

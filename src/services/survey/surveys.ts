@@ -101,12 +101,20 @@ export class Surveys {
     }));
   }
 
+  /** The number of the survey in force; null before the first. */
+  async inForce(): Promise<number | null> {
+    const [last] = await this.db.query<{ id: number | null }>(
+      "select max(id)::int as id from survey where state = 'done'",
+    );
+    return last!.id;
+  }
+
   /** Rows by source and kind, counted once for a survey: it takes long where there are millions. */
   private async counts(): Promise<Count[]> {
-    const [last] = await this.db.query<{ id: number | null }>("select max(id)::int as id from survey where state = 'done'");
-    if (this.counted?.survey !== last!.id)
+    const survey = await this.inForce();
+    if (this.counted?.survey !== survey)
       this.counted = {
-        survey: last!.id,
+        survey,
         counts: this.db.query<Count>(
           `select source, kind, count(*)::int as n from observed o where ${PRESENT} and kind not in ('about', 'content') group by source, kind`,
         ),
