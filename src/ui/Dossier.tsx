@@ -1,6 +1,6 @@
 /** Everything about one finding: why it counts, how it is reached, what is in it, what was done. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { Check, File, Folder, Pin, PinOff, Plus, ScanText, Workflow, X } from 'lucide-react';
+import { Check, File, Folder, Pin, PinOff, ScanText, Workflow, X } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
 import type {
   Dossier as DossierData,
@@ -19,7 +19,7 @@ import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 import { Decide, useTriage, type Deciding } from './Triage.tsx';
 import { OptionsButton } from './Options.tsx';
-import { usePickUp } from './Tray.tsx';
+import { PickUpButton, usePickUp } from './Tray.tsx';
 import { bytesWords, entryWords, fixCost } from './words.ts';
 
 export interface FindingDetail {
@@ -316,6 +316,15 @@ function Decision({ row }: { row: FindingRow }) {
   );
 }
 
+/** The cheapest fix of a finding that is open, worked out for itself so that nothing else waits for it. */
+export const useFix = (row: FindingRow) =>
+  useQuery({
+    queryKey: ['finding', 'fix', row.id, row.points],
+    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
+    staleTime: Infinity,
+    enabled: row.state === 'open' || row.state === 'reopened',
+  });
+
 /** The cheapest fix first: withdraw what lets outsiders in and nobody else. */
 function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
   const [composing, setComposing] = useState(false);
@@ -323,12 +332,7 @@ function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingRow }) {
   const { pickUp, has: tray } = usePickUp();
   const { withdrawable, mixed } = dossier;
   const left = withdrawable.filter((e) => !tray(e));
-  const { data: fix } = useQuery({
-    queryKey: ['finding', 'fix', row.id, row.points],
-    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
-    staleTime: Infinity,
-    enabled: row.state === 'open' || row.state === 'reopened',
-  });
+  const { data: fix } = useFix(row);
   const keys = (list: readonly { kind: string; source: string; id: string }[]): string =>
     list
       .map((c) => `${c.kind} ${c.source} ${c.id}`)
@@ -450,8 +454,6 @@ export function Routes({
 
 /** One route, drawn from the identity down to the file. */
 function Route({ route, file }: { route: RouteDto; file: string }) {
-  const { steward } = useSigned();
-  const { pickUp, putDown, has } = usePickUp();
   const entry = 'id' in route.through ? route.through : undefined;
   const steps: { node: ReactNode; dot: 'who' | 'group' | 'entry' | 'node' }[] = [];
   const names = route.who.map((p) =>
@@ -502,17 +504,7 @@ function Route({ route, file }: { route: RouteDto; file: string }) {
             </span>
           )}
         </span>
-        {steward && (
-          <button
-            className="btn btn-xs shrink-0 border-slate"
-            aria-pressed={has(entry)}
-            aria-label={`${has(entry) ? 'Put down' : 'Pick up'}: withdraw ${entryWords(entry)}`}
-            onClick={() => (has(entry) ? putDown : pickUp).mutate([entry])}
-          >
-            {has(entry) ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
-            {has(entry) ? 'In the tray' : 'Pick up'}
-          </button>
-        )}
+        <PickUpButton change={entry} what={`withdraw ${entryWords(entry)}`} />
         <OptionsButton of={entry} name={`the ${entry.kind}`} />
       </div>
     ) : route.through.kind === 'ownership' ? (

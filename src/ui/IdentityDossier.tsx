@@ -11,7 +11,7 @@ import { Beam, plural, Trouble, Weight, When } from './marks.tsx';
 import { canWords } from './words.ts';
 import { useSigned } from './signed.ts';
 import { OptionsButton } from './Options.tsx';
-import { usePickUp } from './Tray.tsx';
+import { PickUpButton } from './Tray.tsx';
 
 export function IdentityDossier({
   identity,
@@ -193,21 +193,9 @@ function KeepOut({ data }: { data: Data }) {
 }
 
 /** Picks up that somebody leaves a group. */
-function Leave({ change, of }: { change: PlannedChange; of: string }) {
-  const { steward } = useSigned();
-  const { pickUp, putDown, has } = usePickUp();
-  if (!steward) return null;
-  return (
-    <button
-      className="btn btn-xs btn-ghost float-right"
-      aria-pressed={has(change)}
-      aria-label={`${has(change) ? 'Put down' : 'Pick up'}: take out, ${of}`}
-      onClick={() => (has(change) ? putDown : pickUp).mutate([change])}
-    >
-      {has(change) ? 'In the tray' : 'Take out'}
-    </button>
-  );
-}
+const Leave = ({ change, of }: { change: PlannedChange; of: string }) => (
+  <PickUpButton change={change} what={`take out, ${of}`} name="Take out" look="btn-ghost float-right" />
+);
 
 /** What it reaches: by weight and reach, by space, and down to files. */
 function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
@@ -431,8 +419,6 @@ function Nesting({ data, select }: { data: Data; select: (key: string) => void }
 }
 
 function Granted({ data }: { data: Data }) {
-  const { steward } = useSigned();
-  const { pickUp, putDown, has } = usePickUp();
   if (!data.granted.length) return null;
   return (
     <Section
@@ -454,16 +440,7 @@ function Granted({ data }: { data: Data }) {
                 </span>
               )}
             </span>
-            {steward && (
-              <button
-                className="btn btn-xs shrink-0 border-slate"
-                aria-pressed={has(e)}
-                aria-label={`${has(e) ? 'Put down' : 'Pick up'}: withdraw it from ${e.on.name}`}
-                onClick={() => (has(e) ? putDown : pickUp).mutate([e])}
-              >
-                {has(e) ? 'In the tray' : 'Pick up'}
-              </button>
-            )}
+            <PickUpButton change={e} what={`withdraw it from ${e.on.name}`} />
             <OptionsButton of={e} name={`the ${e.kind} on ${e.on.name}`} />
           </li>
         ))}

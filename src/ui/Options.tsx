@@ -1,13 +1,13 @@
 /** What could be done to one thing, the cheapest first, each with whom it would hurt; and what cannot, with the nearest. */
 import { useQuery } from '@tanstack/react-query';
-import { Check, Plus, X } from 'lucide-react';
+import { X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import type { ObjectKey } from '../core/remedy/plan.ts';
 import type { ChangeOption } from '../services/dto.ts';
 import { api, withQuery } from './api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useSigned } from './signed.ts';
-import { usePickUp } from './Tray.tsx';
+import { PickUpButton } from './Tray.tsx';
 
 /** The button that opens them; nothing for whoever may not act. */
 export function OptionsButton({ of, name, small = true }: { of: ObjectKey; name: string; small?: boolean }) {
@@ -36,7 +36,6 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
     queryKey: ['options', kind, source, id],
     queryFn: () => api<ChangeOption[]>('GET', withQuery('/api/holdings/options', { kind, source, id })),
   });
-  const { pickUp, putDown, has } = usePickUp();
   const can = data?.filter((o) => !o.cannot);
   const not = data?.filter((o) => o.cannot);
   return (
@@ -68,15 +67,7 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
                     .join(' and ') || 'nobody now'}
                 </span>
               </span>
-              <button
-                className="btn btn-xs shrink-0 border-slate"
-                aria-pressed={has(o.change)}
-                aria-label={`${has(o.change) ? 'Put down' : 'Pick up'}: ${o.words}`}
-                onClick={() => (has(o.change) ? putDown : pickUp).mutate([o.change])}
-              >
-                {has(o.change) ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
-                {has(o.change) ? 'In the tray' : 'Pick up'}
-              </button>
+              <PickUpButton change={o.change} what={o.words} />
             </li>
           ))}
         </ul>
@@ -92,7 +83,6 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
             </ul>
           </>
         )}
-        {(pickUp.error ?? putDown.error) && <Trouble error={pickUp.error ?? putDown.error} />}
       </div>
     </dialog>
   );

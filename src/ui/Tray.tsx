@@ -1,6 +1,16 @@
 /** The changes picked up so far, whom they would hurt, and the way to a plan. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { AlertTriangle, ArrowDown, ArrowUp, ChevronDown, ChevronUp, Target, X } from 'lucide-react';
+import {
+  AlertTriangle,
+  ArrowDown,
+  ArrowUp,
+  Check,
+  ChevronDown,
+  ChevronUp,
+  Plus,
+  Target,
+  X,
+} from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { EntryRef, PlanGoal, Preview, TrayState } from '../services/dto.ts';
@@ -42,6 +52,49 @@ export function usePickUp(goal?: PlanGoal) {
     }),
     has: (p: Picked): boolean => steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
   };
+}
+
+/** Picks one change up, or puts it down again; nothing for whoever may not act. */
+export function PickUpButton({
+  change,
+  what,
+  name = 'Pick up',
+  look = 'shrink-0 border-slate',
+}: {
+  change: Picked;
+  /** What it does, for those who cannot see where the button stands. */
+  what: string;
+  name?: string;
+  look?: string;
+}) {
+  const { steward } = useSigned();
+  const { pickUp, putDown, has } = usePickUp();
+  if (!steward) return null;
+  const held = has(change);
+  const error = pickUp.error ?? putDown.error;
+  const button = (
+    <button
+      className={`btn btn-xs ${look}`}
+      aria-pressed={held}
+      aria-label={`${held ? 'Put down' : 'Pick up'}: ${what}`}
+      onClick={(e) => {
+        // it may stand in a row that is chosen by a click
+        e.stopPropagation();
+        (held ? putDown : pickUp).mutate([change]);
+      }}
+    >
+      {held ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
+      {held ? 'In the tray' : name}
+    </button>
+  );
+  return error ? (
+    <span className="flex flex-col items-end">
+      {button}
+      <Trouble error={error} />
+    </span>
+  ) : (
+    button
+  );
 }
 
 const listed = (words: string[]): string =>

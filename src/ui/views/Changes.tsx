@@ -14,11 +14,11 @@ import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../marks.
 import { Conditions, FilterBox, usePinned } from '../filter.tsx';
 import { usePages } from '../pages.ts';
 import { Shell } from '../Shell.tsx';
-import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
 import { TakeAway } from '../TakeAway.tsx';
-import { usePickUp } from '../Tray.tsx';
+import { PickUpButton } from '../Tray.tsx';
 import { asOfOf, useUrl } from '../url.ts';
+import { entryWords } from '../words.ts';
 
 const useSurveys = () =>
   useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
@@ -304,8 +304,6 @@ function Side({ search }: { search: string }) {
 }
 
 function Body({ data: { row, gained, lost, by } }: { data: ChangeDossier }) {
-  const { steward } = useSigned();
-  const { pickUp, putDown, has } = usePickUp();
   const side = (name: string, t: ChangeRow['before'], none: string) => (
     <div className="flex items-center gap-3 py-1">
       <span className="w-14 text-quiet">{name}</span>
@@ -340,15 +338,7 @@ function Body({ data: { row, gained, lost, by } }: { data: ChangeDossier }) {
                   </span>
                 )}
               </span>
-              {steward && c.entry && (
-                <button
-                  className="btn btn-xs shrink-0 border-slate"
-                  aria-pressed={has(c.entry)}
-                  onClick={() => (has(c.entry!) ? putDown : pickUp).mutate([c.entry!])}
-                >
-                  {has(c.entry) ? 'In the tray' : 'Pick up'}
-                </button>
-              )}
+              {c.entry && <PickUpButton change={c.entry} what={`withdraw ${entryWords(c.entry)}`} />}
             </li>
           ))}
         </ul>

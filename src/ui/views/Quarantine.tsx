@@ -1,6 +1,5 @@
 /** Remedy › Quarantine: what nobody can do anything with, since when and why, and letting it go again. */
 import { useQuery } from '@tanstack/react-query';
-import { Check, Plus } from 'lucide-react';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { Account, HeldRow } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
@@ -9,7 +8,7 @@ import { useNodeDossier } from '../NodeDossier.tsx';
 import { Shell } from '../Shell.tsx';
 import { useSigned } from '../signed.ts';
 import { Table, type Column } from '../Table.tsx';
-import { usePickUp } from '../Tray.tsx';
+import { PickUpButton, usePickUp } from '../Tray.tsx';
 import { useUrl, type ViewProps } from '../url.ts';
 
 export default function Quarantine({ account, search }: { account: Account; search: string }) {
@@ -32,7 +31,7 @@ const release = (r: HeldRow): PlannedChange => ({
 function View({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useQuery({ queryKey: ['quarantine'], queryFn: () => api<HeldRow[]>('GET', '/api/quarantine') });
   const { steward } = useSigned();
-  const { pickUp, putDown, has } = usePickUp();
+  const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (data?.length === 0)
     return (
@@ -56,20 +55,7 @@ function View({ params, set, narrow }: ViewProps) {
       name: '',
       width: '118px',
       cell: (r) =>
-        steward && (
-          <button
-            className="btn btn-xs border-slate"
-            aria-pressed={has(release(r))}
-            aria-label={`${has(release(r)) ? 'Put down' : 'Pick up'}: release ${r.name}`}
-            onClick={(e) => {
-              e.stopPropagation();
-              (has(release(r)) ? putDown : pickUp).mutate([release(r)]);
-            }}
-          >
-            {has(release(r)) ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
-            {has(release(r)) ? 'In the tray' : 'Release'}
-          </button>
-        ),
+        <PickUpButton change={release(r)} what={`release ${r.name}`} name="Release" />,
     },
   ];
   return (

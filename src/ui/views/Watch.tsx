@@ -2,17 +2,9 @@
 import type { Measure } from '../../core/exposure/crosstab.ts';
 import { useQuery } from '@tanstack/react-query';
 import { Check, Plus } from 'lucide-react';
-import type {
-  Account,
-  ChangeNews,
-  FindingRow,
-  Fix,
-  SurveySum,
-  Waiting,
-  WatchPage,
-} from '../../services/dto.ts';
+import type { Account, ChangeNews, FindingRow, SurveySum, Waiting, WatchPage } from '../../services/dto.ts';
 import { api, withQuery } from '../api.ts';
-import { Dossier } from '../Dossier.tsx';
+import { Dossier, useFix } from '../Dossier.tsx';
 import { usePinned } from '../filter.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../marks.tsx';
 import { Matrix } from '../Matrix.tsx';
@@ -164,11 +156,7 @@ function Costliest({ rows, set, narrow, selected }: Pick<ViewProps, 'set' | 'nar
 function CheapestFix({ row }: { row: FindingRow }) {
   const { steward } = useSigned();
   const { pickUp, has: tray } = usePickUp();
-  const { data: fix, isPending, error } = useQuery({
-    queryKey: ['finding', 'fix', row.id, row.points],
-    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
-    staleTime: Infinity,
-  });
+  const { data: fix, isPending, error } = useFix(row);
   if (isPending) return <span className="text-quiet">Working it out …</span>;
   if (error) return <span className="text-quiet">{error.message}</span>;
   if (!fix) return <span className="text-quiet">It takes several changes at once: open it.</span>;
