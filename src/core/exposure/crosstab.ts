@@ -2,12 +2,12 @@
  * Cross-tabulation of items by what they are and by how they are shared. What counts, and how things
  * that overlap are counted once: docs/exposure.md.
  */
-import { countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import { countPeople } from './holders.ts';
 import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
-import { HELD, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { HELD, parentNode } from '../access/organisation.ts';
 import { isInertEntry } from '../access/questions.ts';
-import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
-import { soleIdentity, type View } from '../access/view.ts';
+import { reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import type { View } from '../access/view.ts';
 
 export const MEASURES = ['items', 'files', 'people', 'links', 'bytes', 'points'] as const;
 export type Measure = (typeof MEASURES)[number];
@@ -53,12 +53,23 @@ export interface CrossTab {
   bundlesIn(cell: number): Uint8Array;
 }
 
+/** What is counted by going from share to share: the bundles that each applies to, and what both add to a cell's index. */
+export interface Spread {
+  input: CrossInput;
+  /** Whether a dimension is about shares. */
+  ofShares: boolean;
+  sizes: readonly number[];
+  /** Bundles by class, and the combination of each. */
+  bundles: Lists;
+  comboOf: Int32Array;
+  bundleOfItem: Int32Array;
+  byItem: { adds: Int32Array[]; leaves: Int32Array[] };
+  byShare: { of: Int32Array; adds: Int32Array[]; leaves: Int32Array[] };
+  cells: CrossTab['cells'];
+}
+
 /** More cells than this are not a table any more. */
 export const MOST_CELLS = 2_000_000;
-/** So many people of a group are quicker to put in one by one. */
-const FEW = 12;
-/** Words of sets of people that are held at once. */
-const MOST_WORDS = 48_000_000;
 
 /** The live shares that give something to somebody, class by class. */
 export function sharesOf(v: View, columns: ReachColumns): Shares {
@@ -305,8 +316,9 @@ export function crosstab(
         }
       }
     }
-  if (measures.includes('links') || measures.includes('people'))
-    throughShares({ input, measures, ofShares, sizes, bundles, comboOf, bundleOfItem, byItem, byShare, cells });
+  const spread: Spread = { input, ofShares, sizes, bundles, comboOf, bundleOfItem, byItem, byShare, cells };
+  if (measures.includes('links')) countLinks(spread);
+  if (measures.includes('people')) countPeople(spread);
   return {
     sizes,
     cells,
@@ -326,145 +338,33 @@ export function crosstab(
   };
 } // prettier-ignore
 
-/** Links, each once in a cell, and the identities that hold something through what is in it. */
-function throughShares(x: {
-  input: CrossInput;
-  measures: readonly Measure[];
-  ofShares: boolean;
-  sizes: readonly number[];
-  /** Bundles by class, and the combination of each. */
-  bundles: Lists;
-  comboOf: Int32Array;
-  bundleOfItem: Int32Array;
-  byItem: { adds: Int32Array[]; leaves: Int32Array[] };
-  byShare: { of: Int32Array; adds: Int32Array[]; leaves: Int32Array[] };
-  cells: CrossTab['cells'];
-}): void {
-  const { view: v, columns, shares } = x.input;
-  const { org } = v;
-  const { toKind, toNumber, type, node } = org.entries;
-  const E = org.entries.ids.length;
-  const people = x.measures.includes('people');
-  const links = x.measures.includes('links') && x.cells.links;
-  const { start, values } = shares.classes;
-  const stamp = new Int32Array(x.byItem.adds.length).fill(-1);
-  const words = (v.identityCount + 31) >>> 5;
-  const sets: (Bits | undefined)[] = [];
-  let held = 0;
-  const setOf = (cell: number): Bits => {
-    let set = sets[cell];
-    if (!set) {
-      if (++held * words > MOST_WORDS)
-        throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
-      sets[cell] = set = new Int32Array(words);
-    }
-    return set;
-  };
-  const put = (identity: number, allowed: Bits): void => {
-    if (!has(v.all, identity) || !has(allowed, identity)) return;
-    for (let k = 0; k < hits; k++) setOf(hit[k]!)[identity >>> 5]! |= 1 << (identity & 31);
-  };
-  /** Large sets are kept by number and joined at the end, apart for whom spaces let in: groups, then everybody and anyone. */
-  const G = org.groups.length + 2;
-  const large = new Map<Bits, (Bits | undefined)[]>();
-  const putLarge = (number: number, allowed: Bits): void => {
-    let by = large.get(allowed);
-    if (!by) large.set(allowed, (by = []));
-    for (let k = 0; k < hits; k++) {
-      const set = (by[hit[k]!] ??= new Int32Array((G + 31) >>> 5));
-      set[number >>> 5]! |= 1 << (number & 31);
-    }
-  };
-  // links are counted in every total; people are put together in the totals afterwards
-  const cellStamp = new Int32Array(x.cells.links.length).fill(-1);
-  let hit = new Int32Array(1024);
-  let hits = 0;
-  for (let share = 0; share < shares.count - 1; share++) {
-    if (start[share] === start[share + 1]) continue;
-    const counts = links && share < E && type[share]! > 0;
-    if (!people && !counts) continue;
-    hits = 0;
-    const shareAdds = x.byShare.adds[x.byShare.of[share]!]!;
-    const shareLeaves = x.byShare.leaves[x.byShare.of[share]!]!;
+/** Links, each once in a cell, totals included. */
+function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread): void {
+  const { type, ids } = input.view.org.entries;
+  const { start, values } = input.shares.classes;
+  const { links } = cells;
+  const stamp = new Int32Array(byItem.adds.length).fill(-1);
+  const cellStamp = new Int32Array(links.length).fill(-1);
+  for (let share = 0; share < ids.length; share++) {
+    if (!type[share]) continue;
+    const shareAdds = byShare.adds[byShare.of[share]!]!;
     for (let k = start[share]!; k < start[share + 1]!; k++) {
       const cls = values[k]!;
-      for (let b = x.bundles.start[cls]!; b < x.bundles.start[cls + 1]!; b++) {
-        const combo = x.comboOf[x.bundles.values[b]!]!;
+      for (let b = bundles.start[cls]!; b < bundles.start[cls + 1]!; b++) {
+        const combo = comboOf[bundles.values[b]!]!;
         if (stamp[combo] === share) continue;
         stamp[combo] = share;
-        if (counts) {
-          const itemAdds = x.byItem.adds[combo]!;
-          for (let i = 0; i < itemAdds.length; i++)
-            for (let j = 0; j < shareAdds.length; j++) {
-              const c = itemAdds[i]! + shareAdds[j]!;
-              if (cellStamp[c] === share) continue;
-              cellStamp[c] = share;
-              links[c]!++;
-            }
-        }
-        if (!people) continue;
-        const itemLeaves = x.byItem.leaves[combo]!;
-        if (hits + itemLeaves.length * shareLeaves.length > hit.length) {
-          const more = new Int32Array(2 * (hits + itemLeaves.length * shareLeaves.length));
-          more.set(hit);
-          hit = more;
-        }
-        for (let i = 0; i < itemLeaves.length; i++) for (let j = 0; j < shareLeaves.length; j++) hit[hits++] = itemLeaves[i]! + shareLeaves[j]!;
+        for (const itemAdd of byItem.adds[combo]!)
+          for (const shareAdd of shareAdds) {
+            const c = itemAdd + shareAdd;
+            if (cellStamp[c] === share) continue;
+            cellStamp[c] = share;
+            links[c]!++;
+          }
       }
     }
-    if (!hits) continue;
-    const visible = share >= E;
-    const { allowed } = v.spaces[visible ? share - E : spaceOfNode(org, node[share]!)]!;
-    if (visible) putLarge(G - 2, allowed);
-    else if (type[share]! > LINK_NAMED) forEachRedeemer(v, share, (identity) => put(identity, allowed));
-    else
-      for (let k = toKind.start[share]!; k < toKind.start[share + 1]!; k++) {
-        const [kind, number] = [toKind.values[k]!, toNumber.values[k]!];
-        if (kind === PRINCIPAL.group) {
-          const list = v.groupLists[number];
-          if (list && list.length < FEW) for (const u of list) put(u, allowed);
-          else putLarge(number, allowed);
-        } else if (kind === PRINCIPAL.everyone) putLarge(G - 2, allowed);
-        else if (kind === PRINCIPAL.anyone) putLarge(G - 1, allowed);
-        else if (kind === PRINCIPAL.domain) for (const u of v.domainMembers[number]!) put(u, allowed);
-        else {
-          const identity = soleIdentity(v, kind, number);
-          if (identity >= 0) put(identity, allowed);
-        }
-      }
   }
-  if (!people) return;
-  // owners hold what they own, however it is shared; where cells are of shares, they are not of them
-  if (!x.ofShares)
-    for (let i = 0; i < x.bundleOfItem.length; i++) {
-      const b = x.bundleOfItem[i]!;
-      if (b < 0 || !columns.ownerAdds[nodeOfItem(org, i)]) continue;
-      const owner = org.itemOwner[i]!;
-      for (const cell of x.byItem.leaves[x.comboOf[b]!]!) setOf(cell)[owner >>> 5]! |= 1 << (owner & 31);
-    }
-  for (const [allowed, by] of large)
-    by.forEach((groups, cell) => {
-      if (!groups) return;
-      const all = v.arena.borrow();
-      forEachBoth(groups, groups, (g) => {
-        union(all, g === G - 2 ? v.members : g === G - 1 ? v.all : v.groupMembers[g]!);
-      });
-      const set = setOf(cell);
-      for (let w = 0; w < words; w++) set[w]! |= all[w]! & allowed[w]!;
-      v.arena.giveBack(all);
-    });
-  // one dimension after the other: the total over it is all its values together
-  x.sizes.forEach((size, k) => {
-    const stride = x.sizes.slice(k + 1).reduce((n, s) => n * (s + 1), 1);
-    for (const cell of Object.keys(sets).map(Number)) {
-      const at = Math.floor(cell / stride) % (size + 1);
-      if (at < size) union(setOf(cell + (size - at) * stride), sets[cell]!);
-    }
-  });
-  sets.forEach((set, cell) => {
-    if (set) x.cells.people[cell] = countBoth(set, set);
-  });
-} // prettier-ignore
+}
 
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */
 export function itemsOfCell(tab: CrossTab, at: readonly (number | undefined)[]): number[] {
