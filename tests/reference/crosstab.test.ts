@@ -4,9 +4,9 @@ import { expect, it } from 'vitest';
 import { reach } from '../../src/core/access/reach.ts';
 import { view } from '../../src/core/access/view.ts';
 import { who } from '../../src/core/access/questions.ts';
-import { listsBy } from '../../src/core/access/growable.ts';
 import {
   crosstab,
+  DistinctLists,
   itemsOfCell,
   MEASURES,
   sharesOf,
@@ -30,11 +30,11 @@ const valuesOf = (p: Plain, n: number): number[] =>
 const dimensionOf = (p: Plain, count: number): Dimension => {
   const lists = Array.from({ length: count }, (_, n) => valuesOf(p, n));
   if (!p.many) return { of: p.of, values: VALUES, one: Int32Array.from(lists, (l) => l[0]!) };
-  const owners = lists.flatMap((l, n) => l.map(() => n));
+  const distinct = new DistinctLists();
   return {
     of: p.of,
     values: VALUES,
-    many: listsBy(Int32Array.from(owners), Int32Array.from(lists.flat()), count),
+    many: { of: Int32Array.from(lists, (l) => distinct.of(l)), lists: distinct.lists },
   };
 };
 const kinds = fc.array(

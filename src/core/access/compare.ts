@@ -20,8 +20,8 @@ export interface Judged {
 
 /** What brought a difference about, by the id of what was changed. */
 export interface Cause {
-  what: 'grant' | 'link' | 'visibility' | 'ownership' | 'people' | 'settings' | 'place';
-  /** Of the grant, link, space or item. */
+  what: 'grant' | 'link' | 'visibility' | 'ownership' | 'people' | 'settings' | 'place' | 'members';
+  /** Of the grant, link, space or item; empty for how many members the organisation has. */
   id: string;
   how: 'added' | 'removed' | 'altered';
 }
@@ -295,6 +295,9 @@ function causesBetween(a: Signatures, before: number, b: Signatures, after: numb
     if (place(a.v, before) !== place(b.v, after))
       causes.push({ what: 'place', id: b.v.org.itemIds.at(after - b.v.org.spaces.length), how: 'altered' });
   }
+  // the same people are another part of the organisation
+  if (!causes.length && a.v.memberCount !== b.v.memberCount)
+    causes.push({ what: 'members', id: '', how: 'altered' });
   return causes;
 }
 

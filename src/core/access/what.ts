@@ -2,7 +2,7 @@
 import { CAP, domainOf, ROLES, roleBits } from '../model.ts';
 import { anyBoth, has } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
-import { groupsAbove, groupsOfUser } from './groups.ts';
+import { groupsAbove, groupsHolding } from './groups.ts';
 import { HELD, PRINCIPAL } from './organisation.ts';
 import { entryBits, isInertEntry, namesIdentity } from './questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
@@ -156,9 +156,10 @@ export function whatOf(v: View, asked: Asked): Uint8Array {
   const bits = new Uint8Array(S + org.itemIds.length);
   if ('domain' in asked) {
     const domain = v.domainNames.indexOf(asked.domain);
+    const identities: number[] = [];
     for (let i = 0; i < v.identityCount; i++)
-      if (domain >= 0 && v.identityDomain[i] === domain)
-        whatOf(v, { identity: i }).forEach((b, node) => (bits[node]! |= b));
+      if (domain >= 0 && v.identityDomain[i] === domain && has(v.all, i)) identities.push(i);
+    if (identities.length) giveAll(v, index, identities, bits);
     const whole = org.domains.indexOf(asked.domain);
     if (whole >= 0) {
       const ofDomain = new Uint8Array(bits.length);
@@ -180,26 +181,55 @@ export function whatOf(v: View, asked: Asked): Uint8Array {
     return bits;
   }
   const { identity } = asked;
-  if (identity < 0 || !has(v.all, identity)) return bits;
-  give(v, index, index.direct, identity, bits);
-  give(v, index, index.anyone, 0, bits);
-  if (has(v.members, identity)) {
-    give(v, index, index.everyone, 0, bits);
-    give(v, index, index.visible, 0, bits);
-  }
-  const person = org.users[identity];
-  if (person) {
-    for (const g of groupsOfUser(org, identity)) give(v, index, index.byGroup, g, bits);
-    for (const domain of new Set(person.addresses.map(domainOf))) {
-      const d = org.domains.indexOf(domain);
-      if (d >= 0) give(v, index, index.byDomain, d, bits);
-    }
+  if (identity >= 0 && has(v.all, identity)) giveAll(v, index, [identity], bits);
+  return bits;
+}
+
+/** Gives what any of some identities is given, whatever spaces take away. */
+function giveGiven(v: View, index: Index, identities: readonly number[], bits: Uint8Array): void {
+  const { org } = v;
+  const groups = new Set<number>();
+  const domains = new Set<number>();
+  for (const identity of identities) {
+    give(v, index, index.direct, identity, bits);
+    const person = org.users[identity];
+    if (!person) continue;
+    for (const g of groupsHolding(org, identity)) groups.add(g);
+    for (const domain of person.addresses.map(domainOf)) domains.add(org.domains.indexOf(domain));
     const { nodes } = index.owned;
     for (let i = nodes.start[identity]!; i < nodes.start[identity + 1]!; i++)
       bits[nodes.values[i]!]! |= index.owned.bits.values[i]!;
   }
-  v.spaces.forEach(({ allowed, shutsOut }, s) => !shutsOut || has(allowed, identity) || clear(v, s, bits));
-  return bits;
+  give(v, index, index.anyone, 0, bits);
+  if (identities.some((i) => has(v.members, i))) {
+    give(v, index, index.everyone, 0, bits);
+    give(v, index, index.visible, 0, bits);
+  }
+  for (const g of groupsAbove(org, groups)) give(v, index, index.byGroup, g, bits);
+  for (const d of domains) if (d >= 0) give(v, index, index.byDomain, d, bits);
+}
+
+/** Gives what any of some identities holds: all together first, then anew where a space lets in but some of them. */
+function giveAll(v: View, index: Index, identities: readonly number[], bits: Uint8Array): void {
+  giveGiven(v, index, identities, bits);
+  const { org } = v;
+  const left = new Map<object, Uint8Array | null>();
+  v.spaces.forEach(({ allowed, shutsOut }, s) => {
+    if (!shutsOut) return;
+    let some = left.get(allowed);
+    if (some === undefined) {
+      const within = identities.filter((i) => has(allowed, i));
+      if (within.length === identities.length) return;
+      some = within.length ? new Uint8Array(bits.length) : null;
+      if (some) giveGiven(v, index, within, some);
+      left.set(allowed, some);
+    }
+    if (!some) return clear(v, s, bits);
+    const from = org.spaces.length + org.spaceFirst[s]!;
+    const to = org.spaces.length + org.spaceFirst[s + 1]!;
+    bits[s] = some[s]!;
+    bits.set(some.subarray(from, to), from);
+  });
 }
 
 function clear(v: View, space: number, bits: Uint8Array): void {

@@ -1,5 +1,5 @@
 /** What makes exposures: the grants, links, visibilities and memberships, by how much one change at each would close. */
-import { has } from '../access/bits.ts';
+import { forEachBoth, has } from '../access/bits.ts';
 import { withdrawal, type Change } from '../access/change.ts';
 import { losersOf, whatIf } from '../access/difference.ts';
 import { groupsHolding } from '../access/groups.ts';
@@ -41,57 +41,49 @@ const MOST = 60;
 /** People from outside in one group, looked at as memberships. */
 const INSIDE = 20;
 
-/** What stands behind exposures, each thing once, with the points of the exposures that it has a part in. */
+/**
+ * What stands behind exposures, each thing once, with the points of the exposures that it has a part
+ * in. `most`: how many are wanted, those with the most points.
+ */
 export function candidates(
   v: View,
   exposures: readonly ItemExposure[],
+  most = Infinity,
 ): (Candidate & { at: number })[] {
-  const found = new Map<string, Candidate & { at: number }>();
   const { entries } = v.org;
-  const put = (key: string, points: number, make: () => Candidate): void => {
-    const known = found.get(key);
-    if (known) known.at += points;
-    else found.set(key, { ...make(), at: points });
-  };
-  const insideOf = new Map<number, number[]>();
-  const inside = (group: number): number[] => {
-    let list = insideOf.get(group);
-    if (!list) {
-      list = [];
-      const set = v.groupMembers[group]!;
-      for (let i = 0; i < v.org.users.length && list.length < INSIDE; i++)
-        if (has(set, i) && !has(v.members, i)) list.push(i);
-      insideOf.set(group, list);
-    }
-    return list;
-  };
+  const [ofEntry, ofSpace, ofGroup, ofIdentity] = [0, 1, 2, 3].map(() => new Map<number, number>()) as [Points, Points, Points, Points];
+  const count = (points: Points, key: number, more: number): void => void points.set(key, (points.get(key) ?? 0) + more);
   for (const { points, through } of exposures)
-    for (const { entry, at } of through) {
-      if (entry === 'ownership') continue;
-      if (entry === 'visibility') {
-        const { id } = v.org.spaces[at]!;
-        put(`space ${id}`, points, () => ({ kind: 'visibility', space: at, change: { space: id, set: { visibility: 'members' } } }));
-        continue;
-      }
-      const kind = entries.type[entry] ? 'link' : 'grant';
-      put(`${kind} ${entries.ids.at(entry)}`, points, () => ({ kind, entry, change: withdrawal(v.org, entry) }));
-      for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++) {
-        if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
-        for (const identity of inside(entries.toNumber.values[k]!)) {
-          for (const group of groupsHolding(v.org, identity)) {
-            const value = identityName(v, identity);
-            put(`member ${group} ${value}`, points, () => ({
-              kind: 'membership',
-              identity,
-              group,
-              change: { member: { group: v.org.groups[group]!.id, value } },
-            }));
-          }
-        }
-      }
-    }
-  return [...found.values()];
+    for (const { entry, at } of through)
+      if (entry === 'visibility') count(ofSpace, at, points);
+      else if (entry !== 'ownership') count(ofEntry, entry, points);
+  for (const [entry, points] of ofEntry)
+    for (let k = entries.toKind.start[entry]!; k < entries.toKind.start[entry + 1]!; k++)
+      if (entries.toKind.values[k] === PRINCIPAL.group) count(ofGroup, entries.toNumber.values[k]!, points);
+  for (const [group, points] of ofGroup) {
+    let inside = 0;
+    forEachBoth(v.groupMembers[group]!, v.externals, (identity) => inside++ < INSIDE && count(ofIdentity, identity, points));
+  }
+
+  const found: { at: number; make: () => Candidate }[] = [];
+  for (const [space, at] of ofSpace)
+    found.push({ at, make: () => ({ kind: 'visibility', space, change: { space: v.org.spaces[space]!.id, set: { visibility: 'members' } } }) });
+  for (const [entry, at] of ofEntry)
+    found.push({ at, make: () => ({ kind: entries.type[entry] ? 'link' : 'grant', entry, change: withdrawal(v.org, entry) }) });
+  for (const [identity, at] of ofIdentity)
+    for (const group of groupsHolding(v.org, identity))
+      found.push({
+        at,
+        make: () => ({ kind: 'membership', identity, group, change: { member: { group: v.org.groups[group]!.id, value: identityName(v, identity) } } }),
+      });
+  const least = found.length > most ? Float64Array.from(found, (f) => -f.at).sort()[most - 1]! : 0;
+  return found
+    .filter((f) => -f.at <= least)
+    .sort((a, b) => b.at - a.at)
+    .slice(0, most)
+    .map(({ at, make }) => ({ ...make(), at }));
 } // prettier-ignore
+type Points = Map<number, number>;
 
 /**
  * The causes of exposures, the one first that closes most by itself. Each is worked out by what-if, so
@@ -112,7 +104,7 @@ export function causesOf(
     const after = new Map(findExposures(difference.view, difference.after, weights, items).map((e) => [e.item, e.points]));
     return { difference, items, after };
   };
-  const ranked = candidates(v, exposures).sort((a, b) => b.at - a.at).slice(0, MOST);
+  const ranked = candidates(v, exposures, MOST);
   const causes = ranked.flatMap(({ at: _, ...candidate }): Cause[] => {
     const { difference, items, after } = tried([candidate.change]);
     const closes = new Map<number, number>();

@@ -21,7 +21,28 @@ export interface Dimension {
   values: readonly string[];
   /** The value's index by item or share; absent where `many` is given. */
   one?: Int32Array;
-  many?: Lists;
+  many?: Distinct;
+}
+
+/** Lists of values that items or shares have: each list once, and which of them each has. */
+export interface Distinct {
+  lists: Int32Array[];
+  of: Int32Array;
+}
+
+/** Numbers lists, so that those with the same values have one number. */
+export class DistinctLists {
+  readonly lists: Int32Array[] = [];
+  readonly #numbers = new Map<string, number>();
+
+  /** The number of the list with these values; in any order, and a value as often as it likes. */
+  of(values: Iterable<number>): number {
+    const list = Int32Array.from(new Set(values)).sort();
+    const text = list.join();
+    let n = this.#numbers.get(text);
+    if (n === undefined) this.#numbers.set(text, (n = this.lists.push(list) - 1));
+    return n;
+  }
 }
 
 /** Which shares apply to the items of each access class, and the other way round. */
@@ -127,38 +148,8 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
   };
 }
 
-/** Numbers the lists of a dimension, so that equal ones have one number; made once for a dimension. */
-const numbered = new WeakMap<Dimension, { of: Int32Array; lists: Int32Array[] }>();
-function listNumbers(d: Dimension): { of: Int32Array; lists: Int32Array[] } {
-  let known = numbered.get(d);
-  if (known) return known;
-  const count = d.one?.length ?? d.many!.start.length - 1;
-  const lists: Int32Array[] = [];
-  let of = d.one;
-  if (of) for (let x = 0; x < d.values.length; x++) lists.push(Int32Array.of(x));
-  else {
-    const { start, values } = d.many!;
-    of = new Int32Array(count);
-    const sole = new Int32Array(d.values.length).fill(-1);
-    const texts = new Map<string, number>();
-    for (let i = 0; i < count; i++) {
-      const first = values[start[i]!]!;
-      if (start[i + 1]! - start[i]! === 1) {
-        if (sole[first]! < 0) sole[first] = lists.push(Int32Array.of(first)) - 1;
-        of[i] = sole[first]!;
-        continue;
-      }
-      const list = [...new Set(values.subarray(start[i], start[i + 1]))].sort((a, b) => a - b);
-      const text = list.join();
-      let at = texts.get(text);
-      if (at === undefined) texts.set(text, (at = lists.push(Int32Array.from(list)) - 1));
-      of[i] = at;
-    }
-  }
-  known = { of, lists };
-  numbered.set(d, known);
-  return known;
-}
+const distinct = ({ values, one, many }: Dimension): Distinct =>
+  many ?? { lists: values.map((_, x) => Int32Array.of(x)), of: one! };
 
 /**
  * Numbers the combinations of values that items, or shares, have in the dimensions about them. For
@@ -173,7 +164,7 @@ function combine(
   only?: Uint8Array,
 ) {
   const mine = dimensions.flatMap((d, k) =>
-    d.of === of ? [{ ...listNumbers(d), k, total: d.values.length }] : [],
+    d.of === of ? [{ ...distinct(d), k, total: d.values.length }] : [],
   );
   let now: Int32Array = new Int32Array(count);
   let adds: number[][] = [[0]];

@@ -92,6 +92,8 @@ function causeWords(from: Loaded, to: Loaded, cause: Cause): string {
     return `visibility of “${name(cause.id)}” for the whole organisation: ${{ added: 'new', removed: 'gone', altered: 'other role' }[cause.how]}`;
   if (cause.what === 'ownership') return `another owner of “${name(cause.id)}”`;
   if (cause.what === 'place') return `“${name(cause.id)}” moved, or inherits otherwise`;
+  if (cause.what === 'members')
+    return `the organisation has ${to.view.memberCount} members, ${from.view.memberCount} before: the same people are another part of it`;
   return `settings of “${name(cause.id)}” (external sharing, gate, editors’ sharing)`;
 }
 

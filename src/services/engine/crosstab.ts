@@ -1,8 +1,9 @@
 /** Cross-tabulations of a survey: its dimensions from columns, the table, and the rows behind a cell. */
-import { Interner, listsBy } from '../../core/access/growable.ts';
+import { Interner } from '../../core/access/growable.ts';
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import {
   crosstab,
+  DistinctLists,
   itemsOfCell,
   sharesOf,
   type CrossInput,
@@ -120,16 +121,13 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
   type: (l) => {
     const values = numbering();
-    const items: number[] = [];
-    const list: number[] = [];
-    for (let i = 0; i < l.items.length; i++) {
+    const lists = new DistinctLists();
+    const nothing = lists.of([values.of('nothing that counts')]);
+    const of = Int32Array.from(l.items, (_, i) => {
       const types = typeNames(l, i);
-      for (const t of types.length ? types : ['nothing that counts']) {
-        items.push(i);
-        list.push(values.of(t));
-      }
-    }
-    return { of: 'item', values: values.names, many: listsBy(Int32Array.from(items), Int32Array.from(list), l.items.length) };
+      return types.length ? lists.of(types.map((t) => values.of(t))) : nothing;
+    });
+    return { of: 'item', values: values.names, many: { lists: lists.lists, of } };
   },
   weight: (l) => ({ of: 'item', values: ['0', '1', '2', '3', '4'], one: Int32Array.from(l.weights) }),
   reach: (l) => {
@@ -146,33 +144,33 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
     return ofItems(l, SPACE_KINDS, (i) => kinds[l.org.itemSpace[i]!]!);
   },
   department: (l) => {
-    const departments = new Map(l.org.users.map((u) => [u.id, u.department]));
-    return ofShares(l, [], (e) => {
-      const row = l.entryRow(e);
-      const by = 'createdBy' in row ? row.createdBy : 'grantedBy' in row ? row.grantedBy : undefined;
-      return (by && departments.get(by)) ?? 'unknown';
-    }, () => 'unknown');
+    const departments = l.org.users.map((u) => u.department ?? 'unknown');
+    return ofShares(l, [], (e) => departments[l.madeBy[e]!] ?? 'unknown', () => 'unknown');
   },
   domain: (l) => {
     const E = l.org.entries.ids.length;
     const S = l.org.spaces.length;
-    const values = numbering(['nobody outside']);
-    const owners: number[] = [];
-    const list: number[] = [];
-    const named = new Uint8Array(E + S + 1);
-    for (const [name, { entries }] of domainsNamed(l).out)
-      for (const e of entries) {
-        owners.push(e);
-        list.push(values.of(name));
-        named[e] = 1;
+    const { list, ofGroup, byGroup, direct } = domainsNamed(l);
+    const values = numbering([...list.map((d) => d.row.domain), 'nobody outside', NOT_SHARED]);
+    const lists = new DistinctLists();
+    const of = new Int32Array(E + S + 1).fill(lists.of([list.length]));
+    of[E + S] = lists.of([list.length + 1]);
+    ofGroup.forEach((domains, g) => {
+      if (!domains.length) return;
+      const number = lists.of(domains);
+      for (let k = byGroup.start[g]!; k < byGroup.start[g + 1]!; k++) of[byGroup.values[k]!] = number;
+    });
+    const some = new Map<number, number[]>();
+    list.forEach(({ number }) => {
+      for (let k = direct.start[number]!; k < direct.start[number + 1]!; k++) {
+        const e = direct.values[k]!;
+        const known = some.get(e);
+        if (known) known.push(number);
+        else some.set(e, [number]);
       }
-    const none = values.of(NOT_SHARED);
-    for (let share = 0; share < named.length; share++)
-      if (!named[share]) {
-        owners.push(share);
-        list.push(share === E + S ? none : 0);
-      }
-    return { of: 'share', values: values.names, many: listsBy(Int32Array.from(owners), Int32Array.from(list), E + S + 1) };
+    });
+    for (const [e, domains] of some) of[e] = lists.of(domains);
+    return { of: 'share', values: values.names, many: { lists: lists.lists, of } };
   },
   age: (l) => {
     const moment = Date.parse(l.takenAt);

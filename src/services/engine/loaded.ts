@@ -1,5 +1,6 @@
 /** One survey's organisation in memory: columns for the core, rows for people to read. */
 import { reach, type ReachColumns, type Tally } from '../../core/access/reach.ts';
+import { GrowInt32, Interner } from '../../core/access/growable.ts';
 import { OrganisationBuilder, type Organisation } from '../../core/access/organisation.ts';
 import { resolveDeeds, usageOf, type Usage } from '../../core/access/usage.ts';
 import { view, type View } from '../../core/access/view.ts';
@@ -44,6 +45,8 @@ export interface Loaded {
   /** Rows by number, as their sources give them. */
   items: ItemRow[];
   entryRow(entry: number): GrantRow | LinkRow;
+  /** By entry: the user who made it, by number; −1 where that is not known. */
+  madeBy: Int32Array;
   /** Number of a group or user of the organisation that a source's own id stands for. */
   groupRules: Map<string, string>;
   content: Map<string, ContentDoc>;
@@ -267,6 +270,8 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     id: key(source, row.id),
   });
   const rows = new PackedRows<GrantRow | LinkRow>();
+  const makers = new Interner();
+  const maker = new GrowInt32();
   for await (const part of observedParts<GrantRow>(db, 'grant', survey))
     for (const { source, doc } of part) {
       const row: GrantRow = {
@@ -277,6 +282,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       };
       builder.grant(row);
       rows.add(row);
+      maker.push(makers.of(row.grantedBy ?? ''));
     }
   const grantCount = rows.length;
   for await (const part of observedParts<LinkRow>(db, 'link', survey))
@@ -290,6 +296,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       };
       builder.link(row);
       rows.add(row);
+      maker.push(makers.of(row.createdBy ?? ''));
     }
   const content = new Map(
     (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [
@@ -300,8 +307,14 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
 
   const org = builder.build();
   const rowOfEntry = new Int32Array(rows.length);
-  for (let n = 0; n < rows.length; n++)
-    rowOfEntry[org.find(n < grantCount ? 'grant' : 'link', rows.at(n).id)] = n;
+  const madeBy = new Int32Array(org.entries.ids.length).fill(-1);
+  const userOfMaker = makers.names.map((id) => org.find('user', id));
+  for (let n = 0; n < rows.length; n++) {
+    const e = org.find(n < grantCount ? 'grant' : 'link', rows.at(n).id);
+    if (e < 0) continue;
+    rowOfEntry[e] = n;
+    madeBy[e] = userOfMaker[maker.at(n)]!;
+  }
   const itemRows: ItemRow[] = new Array<ItemRow>(org.itemIds.length);
   for (const row of items) {
     const n = org.find('item', row.id);
@@ -328,6 +341,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     columns,
     items: itemRows,
     entryRow: (e) => rows.at(rowOfEntry[e]!),
+    madeBy,
     groupRules,
     content,
     types,

@@ -1,9 +1,9 @@
 /** Outside: every external domain, who shared what with it, by what, and what it comes to. */
-import { itemsBelow, nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
+import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL } from '../../core/access/organisation.ts';
 import { forEachBoth, has } from '../../core/access/bits.ts';
+import { GrowInt32, Interner, listsBy, type Lists } from '../../core/access/growable.ts';
 import { reach } from '../../core/access/reach.ts';
 import { view } from '../../core/access/view.ts';
-import { whatOf } from '../../core/access/what.ts';
 import { aboutDomain, registrable } from '../../core/exposure/domains.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import { rowTest, type Getters } from '../../core/filter/filter.ts';
@@ -23,17 +23,29 @@ import { HEAVY, type Loaded } from './loaded.ts';
 interface Domain {
   row: OutsideRow;
   names: Set<string>;
-  entries: Set<number>;
+  number: number;
 }
-const made = new WeakMap<Loaded, Map<string, Domain>>();
-const named = new WeakMap<Loaded, { out: Map<string, Domain>; ofIdentity: (Domain | undefined)[] }>();
 
-/** Domains by what is registered, with the grants and links in force that name somebody of theirs, or all of them. */
-export function domainsNamed(l: Loaded): { out: Map<string, Domain>; ofIdentity: (Domain | undefined)[] } {
+/** External domains by what is registered, and what names somebody of theirs, or all of them. */
+interface Named {
+  out: Map<string, Domain>;
+  list: Domain[];
+  ofIdentity: (Domain | undefined)[];
+  /** By group: the numbers of the domains of whom it stands for. */
+  ofGroup: Int32Array[];
+  /** Entries in force that name nothing but one group, by group; all others, by domain. */
+  byGroup: Lists;
+  direct: Lists;
+}
+const named = new WeakMap<Loaded, Named>();
+const made = new WeakMap<Loaded, Map<string, Domain>>();
+
+export function domainsNamed(l: Loaded): Named {
   const known = named.get(l);
   if (known) return known;
   const { org, view: v } = l;
   const out = new Map<string, Domain>();
+  const list: Domain[] = [];
   const at = (name: string): Domain | undefined => {
     if (!name || coveredBy(name, org.own.domains)) return undefined;
     const key = registrable(name);
@@ -43,110 +55,189 @@ export function domainsNamed(l: Loaded): { out: Map<string, Domain>; ofIdentity:
       const standing = coveredBy(name, org.own.partnerDomains) ? 'partner' : about.standing;
       d = {
         names: new Set(),
-        entries: new Set(),
+        number: list.length,
         row: {
           domain: key, standing: standing === 'own' ? 'partner' : standing, consumer: about.consumer, ...(about.likens && { likens: about.likens }),
           people: 0, whole: false, shares: 0, levels: { space: 0, folder: 0, file: 0 }, files: 0, heavy: 0, heaviest: 0, points: 0, sharers: [], lastUsed: null, since: null,
         },
-      }; // prettier-ignore
+      };
       out.set(key, d);
+      list.push(d);
     }
     d.names.add(name);
     return d;
   };
+  const ofName = v.domainNames.map(at);
   const ofIdentity: (Domain | undefined)[] = [];
   v.identityDomain.forEach((d, i) => {
     if (d < 0 || !has(v.all, i)) return;
-    const domain = at(v.domainNames[d]!);
+    const domain = ofName[d];
     if (domain) domain.row.people++;
     ofIdentity[i] = domain;
   });
-  const ofName = v.domainNames.map((name) =>
-    coveredBy(name, org.own.domains) ? undefined : out.get(registrable(name)),
-  );
   const { entries } = org;
+  const whole = org.domains.map(at);
+  const ofGroup = v.groupDomains.map((set) => {
+    const found = new Set<number>();
+    forEachBoth(set, set, (name) => ofName[name] && found.add(ofName[name].number));
+    return Int32Array.from(found).sort();
+  });
+  const [groups, ofOne, domains, ofSome] = [0, 1, 2, 3].map(() => new GrowInt32()) as [GrowInt32, GrowInt32, GrowInt32, GrowInt32];
+  const here = new Set<number>();
+  const inGroups = new Set<number>();
   for (let e = 0; e < entries.ids.length; e++) {
     if (!v.live[e]) continue;
-    const here = new Set<Domain>();
+    here.clear();
+    inGroups.clear();
     for (const [kinds, numbers] of [
       [entries.toKind, entries.toNumber],
       [entries.redeemedKind, entries.redeemedNumber],
     ] as const)
       for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
         const [kind, n] = [kinds.values[i]!, numbers.values[i]!];
-        if (kind === PRINCIPAL.group)
-          forEachBoth(v.groupDomains[n]!, v.groupDomains[n]!, (name) => {
-            const d = ofName[name];
-            if (d) here.add(d);
-          });
-        else if (kind === PRINCIPAL.domain) {
-          const d = at(org.domains[n]!);
-          if (d) {
-            d.row.whole = true;
-            here.add(d);
-          }
-        } else {
-          const identity =
-            kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? v.identityOfAddress[n]! : -1;
-          const d = identity >= 0 ? ofIdentity[identity] : undefined;
-          if (d) here.add(d);
+        if (kind === PRINCIPAL.group) {
+          inGroups.add(n);
+          continue;
         }
+        const identity = kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? v.identityOfAddress[n]! : -1;
+        const d = kind === PRINCIPAL.domain ? whole[n] : identity >= 0 ? ofIdentity[identity] : undefined;
+        if (!d) continue;
+        if (kind === PRINCIPAL.domain) d.row.whole = true;
+        here.add(d.number);
       }
-    for (const d of here) d.entries.add(e);
+    if (inGroups.size === 1 && !here.size)
+      for (const g of inGroups) {
+        groups.push(g);
+        ofOne.push(e);
+      }
+    else {
+      for (const g of inGroups) for (const d of ofGroup[g]!) here.add(d);
+      for (const d of here) {
+        domains.push(d);
+        ofSome.push(e);
+      }
+    }
   }
-  named.set(l, { out, ofIdentity });
-  return { out, ofIdentity };
+  const n: Named = {
+    out,
+    list,
+    ofIdentity,
+    ofGroup,
+    byGroup: listsBy(groups.done(), ofOne.done(), org.groups.length),
+    direct: listsBy(domains.done(), ofSome.done(), list.length),
+  };
+  named.set(l, n);
+  return n;
+} // prettier-ignore
+
+/** The grants and links in force that name somebody of a domain, or all of them; each once. */
+function* entriesNaming({ byGroup, direct, ofGroup }: Named, { number }: Domain): Generator<number> {
+  yield* direct.values.subarray(direct.start[number], direct.start[number + 1]);
+  for (let g = 0; g < ofGroup.length; g++)
+    if (ofGroup[g]!.includes(number)) yield* byGroup.values.subarray(byGroup.start[g], byGroup.start[g + 1]);
 }
 
-/** The same, with what each comes to. */
+/** What a list of entries comes to: how many there are, where, since when, and who of which department made them. */
+interface Shares {
+  levels: Int32Array;
+  since: number;
+  makers: Map<number, number>;
+}
+const LEVELS = ['space', 'folder', 'file'] as const;
+
+/** The domains, with what each comes to. */
 function domains(l: Loaded): Map<string, Domain> {
   const known = made.get(l);
   if (known) return known;
-  const { org, view: v } = l;
-  const { entries } = org;
-  const { out, ofIdentity } = domainsNamed(l);
+  const { org } = l;
+  const n = domainsNamed(l);
+  const { out, list, ofIdentity } = n;
   // who used what last
-  const last = new Map<Domain, number>();
+  const last = new Float64Array(list.length);
   for (let k = 0; k < l.usage.identity.length; k++) {
     const d = ofIdentity[l.usage.identity[k]!];
-    if (!d) continue;
-    const time = Math.max(l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
-    if (time > (last.get(d) ?? 0)) last.set(d, time);
+    if (d) last[d.number] = Math.max(last[d.number]!, l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
   }
-  const points = new Float64Array(l.items.length);
-  for (const e of l.exposures) points[e.item] = e.points;
-  const S = org.spaces.length;
-  const users = new Map(org.users.map((u) => [u.id, u]));
-  for (const d of out.values()) {
-    const { row } = d;
-    const bits = new Uint8Array(S + l.items.length);
-    for (const name of d.names) whatOf(v, { domain: name }).forEach((b, n) => (bits[n]! |= b));
-    for (let i = 0; i < l.items.length; i++) {
-      if (!bits[S + i] || l.items[i]!.kind !== 'file') continue;
-      row.files++;
-      if (l.weights[i]! >= HEAVY) row.heavy++;
-      row.heaviest = Math.max(row.heaviest, l.weights[i]!);
-      row.points += points[i]!;
+  const departments = new Interner();
+  const departmentOf = org.users.map((u) => (u.department ? departments.of(u.department) : -1));
+  const sharesOf = (of: Int32Array): Shares => {
+    const s: Shares = { levels: new Int32Array(LEVELS.length), since: Infinity, makers: new Map() };
+    for (const e of of) {
+      s.levels[LEVELS.indexOf(nodeKind(l, org.entries.node[e]!))]!++;
+      s.since = Math.min(s.since, org.entries.made[e]! || Infinity);
+      const department = l.madeBy[e]! < 0 ? -1 : departmentOf[l.madeBy[e]!]!;
+      if (department >= 0) s.makers.set(department, (s.makers.get(department) ?? 0) + 1);
     }
-    const sharers = new Map<string, number>();
-    let since = Infinity;
-    for (const e of d.entries) {
-      row.shares++;
-      row.levels[nodeKind(l, entries.node[e]!)]++;
-      const raw = l.entryRow(e);
-      const by = 'createdBy' in raw ? raw.createdBy : 'grantedBy' in raw ? raw.grantedBy : undefined;
-      const department = by === undefined ? undefined : users.get(by)?.department;
-      if (department) sharers.set(department, (sharers.get(department) ?? 0) + 1);
-      if (entries.made[e]! < since) since = entries.made[e]!;
+    return s;
+  };
+  // what names one group is counted once, and added to each domain in the group
+  const all = list.map((d) => sharesOf(n.direct.values.subarray(n.direct.start[d.number], n.direct.start[d.number + 1])));
+  n.ofGroup.forEach((of, g) => {
+    const { start, values } = n.byGroup;
+    if (!of.length || start[g] === start[g + 1]) return;
+    const mine = sharesOf(values.subarray(start[g], start[g + 1]));
+    for (const d of of) {
+      const to = all[d]!;
+      mine.levels.forEach((count, k) => (to.levels[k]! += count));
+      to.since = Math.min(to.since, mine.since);
+      for (const [department, count] of mine.makers) to.makers.set(department, (to.makers.get(department) ?? 0) + count);
     }
-    row.sharers = [...sharers].sort((a, b) => b[1] - a[1]).map(([name, shares]) => ({ name, shares }));
-    row.since = since < Infinity ? new Date(since).toISOString() : null;
-    const used = last.get(d);
-    row.lastUsed = used ? new Date(used).toISOString() : null;
+  });
+  const reached = reachedBy(l, n);
+  for (const d of list) {
+    const { levels, since, makers } = all[d.number]!;
+    Object.assign(d.row, reached(d.number), {
+      shares: levels.reduce((x, y) => x + y, 0),
+      levels: Object.fromEntries(LEVELS.map((name, k) => [name, levels[k]!])),
+      sharers: [...makers].map(([m, shares]) => ({ name: departments.names[m]!, shares })).sort((a, b) => b.shares - a.shares),
+      since: since < Infinity ? new Date(since).toISOString() : null,
+      lastUsed: last[d.number] ? new Date(last[d.number]!).toISOString() : null,
+    });
   }
   made.set(l, out);
   return out;
-}
+} // prettier-ignore
+
+/** What each domain reaches now, counted by access class: items of one class are reached by the same domains, owners aside. */
+function reachedBy(l: Loaded, { list, ofIdentity }: Named) {
+  const { org, columns, view: v } = l;
+  const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(list.length)) as [Float64Array, Float64Array, Float64Array, Float64Array];
+  const S = org.spaces.length;
+  const pointsOf = new Float64Array(l.items.length);
+  for (const e of l.exposures) pointsOf[e.item] = e.points;
+  const count = (d: number, more: readonly number[]): void => {
+    files[d]! += more[0]!;
+    heavy[d]! += more[1]!;
+    points[d]! += more[2]!;
+    heaviest[d] = Math.max(heaviest[d]!, more[3]!);
+  };
+  const numberOf = new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const)));
+  const ofName = Int32Array.from(v.domainNames, (name) => numberOf.get(name) ?? -1);
+  const wholeOf = Int32Array.from(org.domains, (name) => numberOf.get(name) ?? -1);
+  const domainsOf = columns.classes.map(({ identityDomains, wholeDomains }) => {
+    const found = new Set<number>();
+    forEachBoth(identityDomains, identityDomains, (name) => ofName[name]! >= 0 && found.add(ofName[name]!));
+    for (const w of wholeDomains) if (wholeOf[w]! >= 0) found.add(wholeOf[w]!);
+    return found;
+  });
+  const sums = columns.classes.map(() => [0, 0, 0, 0]);
+  for (let i = 0; i < l.items.length; i++) {
+    if (l.items[i]!.kind !== 'file') continue;
+    const cls = columns.accessClass[S + i]!;
+    const weight = l.weights[i]!;
+    const one = [1, weight >= HEAVY ? 1 : 0, pointsOf[i]!, weight];
+    const sum = sums[cls]!;
+    for (let k = 0; k < 3; k++) sum[k]! += one[k]!;
+    sum[3] = Math.max(sum[3]!, weight);
+    if (!columns.ownerAdds[S + i]) continue;
+    const owner = ofIdentity[org.itemOwner[i]!];
+    if (owner && !domainsOf[cls]!.has(owner.number)) count(owner.number, one);
+  }
+  domainsOf.forEach((of, cls) => {
+    if (sums[cls]![0]) for (const d of of) count(d, sums[cls]!);
+  });
+  return (d: number) => ({ files: files[d]!, heavy: heavy[d]!, points: points[d]!, heaviest: heaviest[d]! });
+} // prettier-ignore
 
 const FIELDS: Getters<OutsideRow, 'outside'> = {
   text: (r) => `${r.domain} ${r.sharers.map((s) => s.name).join(' ')}`.toLowerCase(),
@@ -202,41 +293,59 @@ export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
   };
 } // prettier-ignore
 
+/** By node: how many files lie below it, and what the heaviest weighs. */
+function filesBelow({ org, items, weights }: Loaded): { files: Int32Array; weight: Uint8Array } {
+  const S = org.spaces.length;
+  const files = new Int32Array(S + items.length);
+  const weight = new Uint8Array(S + items.length);
+  for (let i = items.length - 1; i >= 0; i--) {
+    if (items[i]!.kind === 'file') {
+      files[S + i]!++;
+      weight[S + i] = Math.max(weight[S + i]!, weights[i]!);
+    }
+    const above = parentNode(org, S + i);
+    files[above]! += files[S + i]!;
+    weight[above] = Math.max(weight[above]!, weight[S + i]!);
+  }
+  return { files, weight };
+}
+
+const SHOWN = 300;
+
 /** One domain: its people, and everything that was shared with it, the heaviest first. */
 export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefined {
   const d = domains(l).get(name);
   if (!d) return undefined;
   const S = l.org.spaces.length;
-  const shares = [...d.entries].map((e): ShareRow => {
-    const node = l.org.entries.node[e]!;
+  const { weight, files } = filesBelow(l);
+  const of = l.org.entries;
+  const entries = [...entriesNaming(domainsNamed(l), d)];
+  const at = (e: number): number => of.node[e]!;
+  entries.sort((a, b) => weight[at(b)]! - weight[at(a)]! || files[at(b)]! - files[at(a)]! || (of.ids.at(a) < of.ids.at(b) ? -1 : 1));
+  const shares = entries.slice(0, SHOWN).map((e): ShareRow => {
+    const node = at(e);
     const [from, to] = itemsBelow(l.org, node);
-    let [weight, files, used] = [0, 0, 0];
-    for (let i = from; i < to; i++) {
-      if (l.items[i]!.kind !== 'file') continue;
-      files++;
-      weight = Math.max(weight, l.weights[i]!);
-      for (let k = l.usage.start[i]!; k < l.usage.start[i + 1]!; k++) {
-        const domain = l.view.identityDomain[l.usage.identity[k]!]!;
-        if (domain >= 0 && d.names.has(l.view.domainNames[domain]!))
-          used = Math.max(used, l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
-      }
+    let used = 0;
+    for (let k = l.usage.start[from]!; k < l.usage.start[to]!; k++) {
+      const domain = l.view.identityDomain[l.usage.identity[k]!]!;
+      if (domain >= 0 && d.names.has(l.view.domainNames[domain]!))
+        used = Math.max(used, l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
     }
     const label = node < S ? l.org.spaces[node]!.label : l.items[node - S]!.label;
     return {
       entry: entryRef(l, e),
       key: nodeKey(l, node),
-      weight,
-      files,
+      weight: weight[node]!,
+      files: files[node]!,
       ...(label && { label }),
       lastUsed: used ? new Date(used).toISOString() : null,
     };
   });
-  shares.sort((a, b) => b.weight - a.weight || b.files - a.files || (a.entry.id < b.entry.id ? -1 : 1));
   const people: OutsideDossier['people'] = [];
   l.view.identityDomain.forEach((n, i) => {
     if (n >= 0 && has(l.view.all, i) && d.names.has(l.view.domainNames[n]!)) people.push(personRef(l, i));
   });
-  return { row: d.row, names: [...d.names].sort(), shares: shares.slice(0, 300), sharesMore: Math.max(0, shares.length - 300), people: people.slice(0, 300) };
+  return { row: d.row, names: [...d.names].sort(), shares, sharesMore: Math.max(0, entries.length - SHOWN), people: people.slice(0, SHOWN) };
 } // prettier-ignore
 
 /** What calling a domain a partner's, or no longer one, changes: nothing is set by asking. */
