@@ -1,6 +1,6 @@
 /** The least cut for many exposed items at size, against taking away greedily what lets in most. */
 import { has } from '../src/core/access/bits.ts';
-import { losersOf, whatIf } from '../src/core/access/difference.ts';
+import { losersIn, whatIf } from '../src/core/access/difference.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view, type View } from '../src/core/access/view.ts';
 import type { ReachColumns } from '../src/core/access/reach.ts';
@@ -15,7 +15,7 @@ const ITEMS = 2000;
 
 /** Members who lose something that the goal does not ask for. */
 function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): number {
-  const people = losersOf(whatIf(v, changes.map((c) => c.change), columns));
+  const people = losersIn(whatIf(v, changes.map((c) => c.change), columns));
   return [...people].filter((i) => has(v.members, i)).length;
 } // prettier-ignore
 

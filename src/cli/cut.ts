@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { has } from '../core/access/bits.ts';
 import type { Change } from '../core/access/change.ts';
-import { losersOf, whatIf } from '../core/access/difference.ts';
+import { losersIn, whatIf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import type { View } from '../core/access/view.ts';
 import type { ReachColumns } from '../core/access/reach.ts';
@@ -84,7 +84,7 @@ function readGoal(file: string): GoalFile {
 
 /** How many lose something by all the changes together. */
 function losing(v: View, columns: ReachColumns, changes: Change[]): { members: number; external: number } {
-  const people = losersOf(whatIf(v, changes, columns));
+  const people = losersIn(whatIf(v, changes, columns));
   const members = [...people].filter((i) => has(v.members, i)).length;
   return { members, external: people.size - members };
 }

@@ -120,6 +120,8 @@ export interface FindingSummary {
   /** The newest of it: who made it, where that is known. */
   newest?: { words: string; by?: string; at?: string };
   domains: string[];
+  /** In short: how many domains more there are. */
+  domainsMore?: number;
 }
 
 export interface FoundContent {

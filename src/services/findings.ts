@@ -30,8 +30,23 @@ export interface FindingQuery extends FindingFilter {
   sort: 'points' | 'weight' | 'reach' | 'name';
   limit: number;
   offset: number;
+  /** In short: what makes the reach too wide is left out, and of many domains some. */
+  brief: boolean;
 }
 const OPEN = new Set(['open', 'reopened']);
+/** So many domains are told of in short. */
+const BRIEF = 4;
+
+const inShort = ({ summary: { newest: _, domains, ...summary }, ...r }: FindingRow): FindingRow => ({
+  ...r,
+  summary: {
+    ...summary,
+    lines: [],
+    through: [],
+    domains: domains.slice(0, BRIEF),
+    ...(domains.length > BRIEF && { domainsMore: domains.length - BRIEF }),
+  },
+});
 
 /** What a steward can do with findings, many at once. */
 export type Triage =
@@ -247,8 +262,9 @@ export class Findings {
     if (q.sort !== 'points') rows.sort(ORDER[q.sort]);
     const counts = { open: 0, accepted: 0, fixed: 0 };
     for (const r of await this.all()) counts[r.state === 'reopened' ? 'open' : r.state]++;
+    const page = rows.slice(q.offset, q.offset + q.limit);
     return {
-      rows: rows.slice(q.offset, q.offset + q.limit),
+      rows: q.brief ? page.map(inShort) : page,
       total: rows.length,
       points: rows.reduce((n, r) => n + r.points, 0),
       ...counts,
@@ -258,17 +274,20 @@ export class Findings {
   /** The findings that fit, in groups, the costliest first. */
   async groups(q: FindingFilter, by: FindingGroupBy): Promise<FindingGroup[]> {
     const groups = new Map<string, FindingGroup>();
-    for (const r of await this.fitting(q))
-      for (const value of new Set(GROUPS[by](r))) {
+    for (const r of await this.fitting(q)) {
+      const values = GROUPS[by](r);
+      const [now, could] = [FIELDS.now(r), FIELDS.could(r)];
+      for (const value of values.length > 1 ? new Set(values) : values) {
         const key = by === 'item' ? String(r.id) : value;
-        const g = groups.get(key) ?? { value, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) };
+        let g = groups.get(key);
+        if (!g) groups.set(key, (g = { value, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) }));
         g.findings++;
         g.points += r.points;
         g.weight = Math.max(g.weight, r.weight);
-        if (TIERS.indexOf(r.now) > TIERS.indexOf(g.now)) g.now = r.now;
-        if (TIERS.indexOf(r.could) > TIERS.indexOf(g.could)) g.could = r.could;
-        groups.set(key, g);
+        if (now > TIERS.indexOf(g.now)) g.now = r.now;
+        if (could > TIERS.indexOf(g.could)) g.could = r.could;
       }
+    }
     return [...groups.values()].sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
   } // prettier-ignore
 

@@ -72,6 +72,7 @@ export class Watch {
       sort: 'points',
       limit: COSTLIEST,
       offset: 0,
+      brief: true,
     });
     const scoped =
       held.source || held.space

@@ -1,8 +1,9 @@
 /** Changes to an organisation's access, and the view as it would be with them; nothing is touched. */
 import { AUDIENCES, ROLES } from '../model.ts';
 import type { Audience, ExternalSharing, Recipient, Role, SpaceRow, WorkspaceRow } from '../model.ts';
+import type { Bits } from './bits.ts';
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
-import { listsBy } from './growable.ts';
+import { listsBy, type Lists } from './growable.ts';
 import {
   BREAKS,
   externalLevel,
@@ -79,6 +80,7 @@ function withUsers(
 ): { view: View; ended: Set<number>; unknown: Change[] } {
   const ended = new Set<number>();
   const unknown: Change[] = [];
+  if (!changes.some((c) => 'user' in c)) return { view: v, ended, unknown };
   const users = v.org.users.slice();
   for (const change of changes) {
     if (!('user' in change)) continue;
@@ -220,7 +222,7 @@ export function alter(before: View, changes: readonly Change[]): Alteration {
       lists.length,
     );
   }
-  for (let s = 0; s < org.spaces.length; s++)
+  for (let s = 0; altered.groups.size && s < org.spaces.length; s++)
     if (
       org.gates.values.subarray(org.gates.start[s], org.gates.start[s + 1]).some((g) => altered.groups.has(g))
     )
@@ -264,20 +266,32 @@ function nameOthers(v: View, org: Organisation, recipientsOf: ReadonlyMap<number
   org.entries.toNumber = listsBy(owner, Int32Array.from(numbers), v.live.length);
 }
 
+/** Whether two sets of one length hold the same. */
+function same(a: Bits, b: Bits): boolean {
+  for (let w = 0; w < a.length; w++) if (a[w] !== b[w]) return false;
+  return true;
+}
+
 /** Makes anew the sets of those groups that hold, however deep, a group that lost a member. */
 function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, ReadonlySet<number>>): void {
   const { org } = altered.view;
   const concerned = groupsAbove(v.org, removed.keys());
   const { start, values } = v.org.members;
-  const owners: number[] = [];
-  const left: number[] = [];
-  for (let g = 0; g < org.groups.length; g++)
-    for (let i = start[g]!; i < start[g + 1]!; i++)
-      if (!removed.get(g)?.has(values[i]!)) {
-        owners.push(g);
-        left.push(values[i]!);
-      }
-  org.members = listsBy(Int32Array.from(owners), Int32Array.from(left), org.groups.length);
+  const left = { start: start.slice(), values: new Int32Array(values.length) };
+  let n = 0;
+  for (let g = 0; g < org.groups.length; g++) {
+    left.start[g] = n;
+    const gone = removed.get(g);
+    if (gone) {
+      for (let i = start[g]!; i < start[g + 1]!; i++)
+        if (!gone.has(values[i]!)) left.values[n++] = values[i]!;
+    } else {
+      left.values.set(values.subarray(start[g], start[g + 1]), n);
+      n += start[g + 1]! - start[g]!;
+    }
+  }
+  left.start[org.groups.length] = n;
+  org.members = { start: left.start, values: left.values.slice(0, n) };
   const sets = closeGroups(
     org,
     v.groupMembers.map((set, g) => (concerned.has(g) ? undefined : set)),
@@ -285,7 +299,7 @@ function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, R
   const lists = v.groupLists.slice();
   const domains = v.groupDomains.slice();
   for (const g of concerned) {
-    if (sets[g]!.every((word, w) => word === v.groupMembers[g]![w])) continue;
+    if (same(sets[g]!, v.groupMembers[g]!)) continue;
     altered.groups.add(g);
     lists[g] = listIfSmall(sets[g]!);
     domains[g] = domainsOf(v, sets[g]!, v.domainNames.length);
@@ -293,6 +307,18 @@ function closeAgain(v: View, altered: Alteration, removed: ReadonlyMap<number, R
   altered.view.groupMembers = sets;
   altered.view.groupLists = lists;
   altered.view.groupDomains = domains;
+}
+
+/** By number of the address: how often entries name it; counted once for the lists of an organisation. */
+const mentioned = new WeakMap<Lists, Int32Array>();
+function mentions(kinds: Lists, numbers: Lists, addresses: number): Int32Array {
+  let counts = mentioned.get(kinds);
+  if (!counts) {
+    mentioned.set(kinds, (counts = new Int32Array(addresses)));
+    for (let i = 0; i < kinds.values.length; i++)
+      if (kinds.values[i] === PRINCIPAL.address) counts[numbers.values[i]!]!++;
+  }
+  return counts;
 }
 
 /**
@@ -321,13 +347,15 @@ function forgetUnnamed(
         )
           maybe.add(numbers.values[i]!);
   if (!maybe.size) return;
-  for (const [kinds, numbers] of listsOf(later)) {
-    let e = 0;
-    for (let i = 0; i < kinds.values.length; i++) {
-      if (kinds.values[i] !== PRINCIPAL.address || !maybe.has(numbers.values[i]!)) continue;
-      while (kinds.start[e + 1]! <= i) e++;
-      if (!withdrawn.has(e)) maybe.delete(numbers.values[i]!);
+  for (const a of maybe) {
+    let left = 0;
+    for (const [kinds, numbers] of listsOf(later)) {
+      left += mentions(kinds, numbers, v.org.addresses.length)[a]!;
+      for (const e of withdrawn)
+        for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++)
+          if (kinds.values[i] === PRINCIPAL.address && numbers.values[i] === a) left--;
     }
+    if (left > 0) maybe.delete(a);
   }
   later.all = v.all.slice();
   for (const a of maybe) {

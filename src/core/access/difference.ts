@@ -1,6 +1,7 @@
 /** What a set of changes would alter, per identity and node, without touching anything. */
 import { countBoth, forEachBoth, has, intersect, union } from './bits.ts';
 import { alter, type Alteration, type Change } from './change.ts';
+import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { itemsBelow, PRINCIPAL } from './organisation.ts';
 import {
   free,
@@ -39,7 +40,7 @@ export interface Difference {
 }
 
 /** The identities that can do less with some node than before. */
-export function losersOf(d: Pick<Difference, 'groups'>): Set<number> {
+export function losersIn(d: Pick<Difference, 'groups'>): Set<number> {
   const losers = new Set<number>();
   for (const { identities, before, after } of d.groups)
     identities.forEach((i, k) => (before[k]! & ~after[k]!) !== 0 && losers.add(i));
@@ -73,14 +74,27 @@ function touchedBy(v: View, a: Alteration, renamed: ReadonlySet<number>): Int32A
   return Int32Array.from(touched);
 }
 
+/** By group: the entries that name it, in force or not; made once for the entries of an organisation. */
+const naming = new WeakMap<Lists, Lists>();
+
 /** Entries that name a group which stands for other people than before. */
 function entriesNaming(v: View, groups: ReadonlySet<number>): Set<number> {
   const found = new Set<number>();
   if (!groups.size) return found;
   const { toKind, toNumber } = v.org.entries;
-  for (let e = 0; e < v.live.length; e++)
-    for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++)
-      if (toKind.values[i] === PRINCIPAL.group && groups.has(toNumber.values[i]!)) found.add(e);
+  let lists = naming.get(toKind);
+  if (!lists) {
+    const [of, list] = [new GrowInt32(), new GrowInt32()];
+    for (let e = 0; e < v.live.length; e++)
+      for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++)
+        if (toKind.values[i] === PRINCIPAL.group) {
+          of.push(toNumber.values[i]!);
+          list.push(e);
+        }
+    naming.set(toKind, (lists = listsBy(of.done(), list.done(), v.org.groups.length)));
+  }
+  for (const g of groups)
+    for (let k = lists.start[g]!; k < lists.start[g + 1]!; k++) found.add(lists.values[k]!);
   return found;
 }
 
@@ -171,6 +185,17 @@ function withoutOwning(v: View, node: number, identity: number): number {
   return bits;
 }
 
+/** Where a number is in a rising list; −1 where it is not. */
+function placeOf(list: Int32Array, n: number): number {
+  let [from, to] = [0, list.length];
+  while (from < to) {
+    const mid = (from + to) >>> 1;
+    if (list[mid]! < n) from = mid + 1;
+    else to = mid;
+  }
+  return list[from] === n ? from : -1;
+}
+
 /** The changes with the owners of one node, before and after, laid over. */
 function withOwners(v: View, later: View, node: number, changed: Changed): Changed {
   const item = node - v.org.spaces.length;
@@ -180,7 +205,7 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
   );
   let result = changed;
   for (const owner of owners) {
-    const at = result.identities.indexOf(owner);
+    const at = result === changed ? placeOf(changed.identities, owner) : result.identities.indexOf(owner);
     const holds = (x: View, told: Uint8Array): number =>
       x.org.itemOwner[item] === owner && has(x.spaces[spaceOf(v, node)]!.allowed, owner) && !isHeld(x, node)
         ? OWNER
@@ -206,15 +231,59 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
   return result;
 }
 
+/** The view with changes, and the nodes, in rising order, on which something that applies is altered by them. */
+function altering(
+  v: View,
+  changes: readonly Change[],
+): { alteration: Alteration; renamed: ReadonlySet<number>; touched: Int32Array } {
+  const alteration = alter(v, changes);
+  const renamed = entriesNaming(v, alteration.groups);
+  return { alteration, renamed, touched: touchedBy(v, alteration, renamed) };
+}
+
+/** What changes alter, without what differs where for whom. */
+export interface Felt {
+  view: View;
+  touched: Int32Array;
+  /** Identities that can do less with some node. */
+  losers: number[];
+}
+
+/** What changes alter and who can do less then; `columns`: the reach of the view. */
+export function felt(v: View, changes: readonly Change[], columns: ReachColumns): Felt {
+  const [change] = changes;
+  const value = changes.length === 1 && change && 'member' in change ? change.member.value : undefined;
+  const identity = value === undefined ? -1 : v.org.find('user', value);
+  if (identity < 0 || v.org.find('group', value!) >= 0) {
+    const d = whatIf(v, changes, columns);
+    return { view: d.view, touched: d.touched, losers: [...losersIn(d)] };
+  }
+  // a membership opens much, but to one identity alone: whether that loses anything is all there is to ask
+  const { alteration, touched } = altering(v, changes);
+  const loses = touched.some((node) => losesAt(v, alteration.view, node, identity));
+  return { view: alteration.view, touched, losers: loses ? [identity] : [] };
+}
+
+/** Whether one identity can do less with a node than before. */
+function losesAt(v: View, later: View, node: number, identity: number): boolean {
+  const item = node - v.org.spaces.length;
+  const held = (x: View): number =>
+    item >= 0 &&
+    x.org.itemOwner[item] === identity &&
+    has(x.spaces[spaceOf(x, node)]!.allowed, identity) &&
+    !isHeld(x, node)
+      ? OWNER
+      : withoutOwning(x, node, identity);
+  return (held(v) & ~held(later)) !== 0;
+}
+
 /**
  * What changes alter: per identity and node, and per node's reach. `columns`: the reach of the view
  * where it is known already.
  */
 export function whatIf(v: View, changes: readonly Change[], columns?: ReachColumns): Difference {
-  const alteration = alter(v, changes);
+  const { alteration, renamed, touched } = altering(v, changes);
   const later = alteration.view;
-  const renamed = entriesNaming(v, alteration.groups);
-  const touched = touchedBy(v, alteration, renamed);
   const before = columns ?? reach(v, touched);
   const after = reach(later, touched);
   const altered = ({ entry, at }: Source): boolean =>

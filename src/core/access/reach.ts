@@ -198,17 +198,19 @@ function tierOf(v: View, members: number, external: boolean, unexpected: boolean
 /**
  * The reach of every space and item. `only`: the nodes that are wanted, in rising order, all where
  * absent; the rest is left at zero. `progress` is told of spaces done, a hundred at a time; `tally` is
- * added to.
+ * added to. `into`: columns that are not needed any more, to be written over where nodes are wanted.
  */
 export function reach(
   v: View,
   only?: Int32Array,
   progress?: (done: number, of: number) => void,
   tally?: Tally,
+  into?: ReachColumns,
 ): ReachColumns {
   const { org } = v;
   const nodes = org.spaces.length + org.itemIds.length;
-  const out: ReachColumns = {
+  if (into) into.classes = [];
+  const out: ReachColumns = into ?? {
     nowTier: new Uint8Array(nodes),
     couldTier: new Uint8Array(nodes),
     members: new Int32Array(nodes),
@@ -390,22 +392,56 @@ function put(v: View, node: number, owner: number, state: State, rules: SpaceRul
   out.couldTier[node] = tierOf(v, couldMembers, external, unexpected, state.anyoneCould);
 }
 
+interface Tiers {
+  now: number;
+  could: number;
+}
+/**
+ * Tiers of a grant to a group, by its set and that of those let in. What is not altered is shared with the
+ * view before; who the members are is the same in those that share it.
+ */
+const ofGroups = new WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>();
+const memo = <K extends object, V>(map: WeakMap<K, V>, key: K, make: () => V): V => {
+  let value = map.get(key);
+  if (value === undefined) map.set(key, (value = make()));
+  return value;
+};
+
 /** The tiers that one source would have by itself, for identities its space lets in. */
-export function reachOfSource(
-  v: View,
-  entry: number | 'visibility',
-  space: number,
-): { now: number; could: number } {
+export function reachOfSource(v: View, entry: number | 'visibility', space: number): Tiers {
   const rules = v.spaces[space]!;
+  const { type, toKind, toNumber } = v.org.entries;
+  let known: Map<Bits, Tiers> | undefined;
+  if (entry !== 'visibility' && type[entry]! <= LINK_NAMED) {
+    const at = toKind.start[entry]!;
+    const kind = toKind.values[at]!;
+    const alone = toKind.start[entry + 1]! === at + 1;
+    // most name one person, or one group: neither needs a set
+    if (alone && (kind === PRINCIPAL.user || kind === PRINCIPAL.address)) {
+      const i = soleIdentity(v, kind, toNumber.values[at]!);
+      const held = i >= 0 && has(rules.allowed, i);
+      const member = held && has(v.members, i);
+      const tier = tierOf(v, member ? 1 : 0, held && !member, held && !member && has(v.unexpected, i), false);
+      return { now: tier, could: tier };
+    }
+    if (alone && kind === PRINCIPAL.group) {
+      const bySet = memo(ofGroups, v.members, () => new WeakMap<Bits, Map<Bits, Tiers>>());
+      known = memo(bySet, v.groupMembers[toNumber.values[at]!]!, () => new Map<Bits, Tiers>());
+      const tiers = known.get(rules.allowed);
+      if (tiers) return tiers;
+    }
+  }
   const state = emptyState(v);
   if (entry === 'visibility') union(state.bits, v.members);
   else applyEntry(v, entry, rules, state);
   count(v, state, rules);
   v.arena.giveBack(state.bits);
-  return {
+  const tiers = {
     now: tierOf(v, state.members, state.external, state.unexpected, state.anyoneNow),
     could: tierOf(v, state.couldMembers, state.external, state.unexpected, state.anyoneCould),
   };
+  known?.set(rules.allowed, tiers);
+  return tiers;
 }
 
 export interface ReachSummary {

@@ -8,24 +8,38 @@ import { entryRef, nodeName, nodeRef, personRef, whereWords } from './describe.t
 import type { Loaded } from './loaded.ts';
 import { askedOf } from './planned.ts';
 
-const made = new WeakMap<Loaded, CausesPage>();
+const made = new WeakMap<Loaded, Promise<CausesPage>>();
 const FILES = 40;
 const PEOPLE = 30;
+/** Milliseconds of work at a stretch: what else is asked meanwhile is answered in between. */
+const STRETCH = 60;
 
-/** Every cause that closes something by itself, the one first that closes most. Worked out once for a survey. */
-export function causes(l: Loaded): CausesPage {
+/**
+ * Every cause that closes something by itself, the one first that closes most. Worked out once for a
+ * survey, in parts.
+ */
+export function causes(l: Loaded): Promise<CausesPage> {
   let page = made.get(l);
-  if (!page) {
-    page = {
-      rows: causesOf(l.view, l.columns, l.weights, l.exposures).map((c) => row(l, c)),
-      points: l.exposures.reduce((n, e) => n + e.points, 0),
-      findings: l.exposures.length,
-      survey: l.survey,
-      takenAt: l.takenAt,
-    };
-    made.set(l, page);
-  }
+  if (!page) made.set(l, (page = work(l)));
   return page;
+}
+
+async function work(l: Loaded): Promise<CausesPage> {
+  const parts = causesOf(l.view, l.columns, l.weights, l.exposures);
+  let from = performance.now();
+  let part = parts.next();
+  for (; !part.done; part = parts.next()) {
+    if (performance.now() - from < STRETCH) continue;
+    await new Promise((go) => setImmediate(go));
+    from = performance.now();
+  }
+  return {
+    rows: part.value.map((c) => row(l, c)),
+    points: l.exposures.reduce((n, e) => n + e.points, 0),
+    findings: l.exposures.length,
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
 }
 
 function row(l: Loaded, c: Cause): CauseRow {
@@ -97,11 +111,11 @@ const FIELDS: Getters<CauseRow, 'causes'> = {
 };
 
 /** The causes that fit; what they close together stays as it is for all. */
-export function causesWhere(
+export async function causesWhere(
   l: Loaded,
   q: { text?: string | undefined; where?: string | undefined },
-): CausesPage {
-  const page = causes(l);
+): Promise<CausesPage> {
+  const page = await causes(l);
   const test = rowTest(q, 'causes', FIELDS, Date.parse(l.takenAt));
   return { ...page, rows: page.rows.filter(test) };
 }

@@ -1,7 +1,7 @@
 /** What changes would do, as the lists that offer them tell it: who loses something, and which points go. */
 import { has } from '../../core/access/bits.ts';
 import type { Change } from '../../core/access/change.ts';
-import { losersOf, whatIf } from '../../core/access/difference.ts';
+import { losersIn, whatIf } from '../../core/access/difference.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -15,7 +15,7 @@ export interface Effect {
 
 export function effectOf(l: Loaded, changes: readonly Change[]): Effect {
   const difference = whatIf(l.view, changes, l.columns);
-  const losing = [...losersOf(difference)];
+  const losing = [...losersIn(difference)];
   return {
     members: losing.filter((i) => has(l.view.members, i)),
     external: losing.filter((i) => !has(l.view.members, i)),

@@ -12,13 +12,13 @@ import { serve } from '../../jobs/rpc.ts';
 import { dbOver, type Db } from '../../store/db.ts';
 import type { ChangeRef, PlanGoal, WhyDto } from '../dto.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
-import { causesWhere } from './causes.ts';
+import { causes, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
-import { holdings, nodeDossier, usedFrom, whoRows, type HoldingsQuery } from './holdings.ts';
+import { below, holdings, nodeDossier, usedFrom, whoRows, type HoldingsQuery } from './holdings.ts';
 import {
   bright,
   contentFiles,
@@ -36,8 +36,8 @@ import { crossItems, crossPage } from './crosstab.ts';
 import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
 import { options } from './options.ts';
-import { outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
-import { identityDossier, people, whatRows, type PeopleQuery } from './people.ts';
+import { domains, outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
+import { identityDossier, knownOf, people, whatRows, type PeopleQuery } from './people.ts';
 import { cheapestFix, sum } from './watch.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
 
@@ -63,11 +63,21 @@ async function load(
   if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
+  ahead(l).catch(() => undefined);
   return {
     findings: l.exposures.map((e) => finding(l, e)),
     items: l.items.length,
     problems: l.org.problems.length,
   };
+}
+
+/** Makes ready what views of a survey rest on, ahead of whoever asks; what is asked meanwhile comes in between. */
+async function ahead(l: Loaded): Promise<void> {
+  for (const part of [below, knownOf, domains, causes]) {
+    await new Promise((go) => setImmediate(go));
+    if (present !== l) return;
+    await part(l);
+  }
 }
 
 /** The present weighed again, with the data types as they are set now. */

@@ -146,7 +146,7 @@ interface Shares {
 const LEVELS = ['space', 'folder', 'file'] as const;
 
 /** The domains, with what each comes to. */
-function domains(l: Loaded): Map<string, Domain> {
+export function domains(l: Loaded): Map<string, Domain> {
   const known = made.get(l);
   if (known) return known;
   const { org } = l;
@@ -183,7 +183,7 @@ function domains(l: Loaded): Map<string, Domain> {
       for (const [department, count] of mine.makers) to.makers.set(department, (to.makers.get(department) ?? 0) + count);
     }
   });
-  const reached = reachedBy(l, n);
+  const reached = reachedByDomain(l, new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const))), list.length);
   for (const d of list) {
     const { levels, since, makers } = all[d.number]!;
     Object.assign(d.row, reached(d.number), {
@@ -198,10 +198,13 @@ function domains(l: Loaded): Map<string, Domain> {
   return out;
 } // prettier-ignore
 
-/** What each domain reaches now, counted by access class: items of one class are reached by the same domains, owners aside. */
-function reachedBy(l: Loaded, { list, ofIdentity }: Named) {
+/**
+ * What each domain reaches now, of `count` that names are numbered to. Counted by access class: items
+ * of one class are reached by the same domains, owners aside.
+ */
+export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>, domainCount: number) {
   const { org, columns, view: v } = l;
-  const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(list.length)) as [Float64Array, Float64Array, Float64Array, Float64Array];
+  const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(domainCount)) as [Float64Array, Float64Array, Float64Array, Float64Array];
   const S = org.spaces.length;
   const pointsOf = new Float64Array(l.items.length);
   for (const e of l.exposures) pointsOf[e.item] = e.points;
@@ -211,7 +214,6 @@ function reachedBy(l: Loaded, { list, ofIdentity }: Named) {
     points[d]! += more[2]!;
     heaviest[d] = Math.max(heaviest[d]!, more[3]!);
   };
-  const numberOf = new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const)));
   const ofName = Int32Array.from(v.domainNames, (name) => numberOf.get(name) ?? -1);
   const wholeOf = Int32Array.from(org.domains, (name) => numberOf.get(name) ?? -1);
   const domainsOf = columns.classes.map(({ identityDomains, wholeDomains }) => {
@@ -230,8 +232,8 @@ function reachedBy(l: Loaded, { list, ofIdentity }: Named) {
     for (let k = 0; k < 3; k++) sum[k]! += one[k]!;
     sum[3] = Math.max(sum[3]!, weight);
     if (!columns.ownerAdds[S + i]) continue;
-    const owner = ofIdentity[org.itemOwner[i]!];
-    if (owner && !domainsOf[cls]!.has(owner.number)) count(owner.number, one);
+    const owner = ofName[v.identityDomain[org.itemOwner[i]!]!] ?? -1;
+    if (owner >= 0 && !domainsOf[cls]!.has(owner)) count(owner, one);
   }
   domainsOf.forEach((of, cls) => {
     if (sums[cls]![0]) for (const d of of) count(d, sums[cls]!);

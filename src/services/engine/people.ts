@@ -1,12 +1,13 @@
 /** People, guests, outsiders, groups and outside domains: what each can reach, and where it is named. */
 import { countBoth, has, type Bits } from '../../core/access/bits.ts';
+import { GrowInt32, listsBy, type Lists } from '../../core/access/growable.ts';
 import { groupsAbove, groupsHolding, groupsHoldingGroup, groupsOfUser } from '../../core/access/groups.ts';
 import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { whatOf, type Asked } from '../../core/access/what.ts';
 import { compileFilter, type Getters } from '../../core/filter/filter.ts';
-import { capabilityNames, domainOf, TIERS } from '../../core/model.ts';
+import { capabilityNames, TIERS } from '../../core/model.ts';
 import type {
   EntryRef,
   HoldingRow,
@@ -17,6 +18,7 @@ import type {
 } from '../dto.ts';
 import { entryRef, nodeKey, nodeName, nodeRef, workspaceName, whereWords } from './describe.ts';
 import { below } from './holdings.ts';
+import { reachedByDomain } from './outside.ts';
 import { HEAVY, type Loaded } from './loaded.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { makeable } from './planned.ts';
@@ -35,45 +37,56 @@ export interface PeopleQuery {
   offset: number;
 }
 
-interface Known {
+export interface Known {
   dangling: Dangling[];
-  /** Grants and links by the key of what they name. */
-  named: Map<string, number[]>;
+  /** Grants and links in force by what they name: identities, then groups, then whole domains. */
+  named: Lists;
   counted: Map<string, { items: number; heavy: number }>;
+  /** The same of domains, by name. */
+  ofDomain?: (name: string) => { items: number; heavy: number };
   cyclic: Set<number>;
 }
 const known = new WeakMap<Loaded, Known>();
 
-function knownOf(l: Loaded): Known {
+/** Who is named by what, made once for a survey. */
+export function knownOf(l: Loaded): Known {
   let k = known.get(l);
   if (k) return k;
-  const { entries } = l.org;
-  k = { dangling: dangling(l.view), named: new Map(), counted: new Map(), cyclic: cyclicGroups(l) };
+  const { entries, groups, domains } = l.org;
+  const [owners, list] = [new GrowInt32(), new GrowInt32()];
+  const count = l.view.identityCount + groups.length + domains.length;
+  /** The entry that was last put to each. */
+  const last = new Int32Array(count).fill(-1);
   for (let e = 0; e < entries.ids.length; e++) {
     if (!l.view.live[e]) continue;
-    const names = new Set<string>();
     for (const [kinds, numbers] of [
       [entries.toKind, entries.toNumber],
       [entries.redeemedKind, entries.redeemedNumber],
     ] as const)
       for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
-        const name = keyOfPrincipal(l, kinds.values[i]!, numbers.values[i]!);
-        if (name) names.add(name);
+        const owner = numberOf(l, kinds.values[i]!, numbers.values[i]!);
+        if (owner < 0 || last[owner] === e) continue;
+        last[owner] = e;
+        owners.push(owner);
+        list.push(e);
       }
-    for (const name of names) (k.named.get(name) ?? k.named.set(name, []).get(name)!).push(e);
   }
+  k = { dangling: dangling(l.view), named: listsBy(owners.done(), list.done(), count), counted: new Map(), cyclic: cyclicGroups(l) };
   known.set(l, k);
   return k;
+} // prettier-ignore
+
+/** Where what a principal stands for is in `named`; −1 for one that names nobody in particular. */
+function numberOf(l: Loaded, kind: number, n: number): number {
+  const { identityCount } = l.view;
+  if (kind === PRINCIPAL.user) return n;
+  if (kind === PRINCIPAL.group) return identityCount + n;
+  if (kind === PRINCIPAL.domain) return identityCount + l.org.groups.length + n;
+  return kind === PRINCIPAL.address ? l.view.identityOfAddress[n]! : -1;
 }
 
-function keyOfPrincipal(l: Loaded, kind: number, n: number): string | undefined {
-  if (kind === PRINCIPAL.user) return `user:${l.org.users[n]!.id}`;
-  if (kind === PRINCIPAL.group) return `group:${l.org.groups[n]!.id}`;
-  if (kind === PRINCIPAL.domain) return `domain:${l.org.domains[n]}`;
-  if (kind !== PRINCIPAL.address) return undefined;
-  const identity = l.view.identityOfAddress[n]!;
-  return identity < 0 ? undefined : keyOfIdentity(l, identity);
-}
+const namedBy = ({ start, values }: Lists, number: number): Int32Array =>
+  number < 0 ? Int32Array.of() : values.subarray(start[number], start[number + 1]);
 
 const keyOfIdentity = (l: Loaded, identity: number): string =>
   `${identity < l.org.users.length ? 'user' : 'outsider'}:${identityName(l.view, identity)}`;
@@ -98,6 +111,18 @@ function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy
   if ('identity' in asked && asked.identity >= 0)
     return { items: l.tally.files[asked.identity]!, heavy: l.tally.heavy[asked.identity]! };
   const k = knownOf(l);
+  if ('domain' in asked) {
+    if (!k.ofDomain) {
+      const names = domainList(l);
+      const numbers = new Map(names.map((name, d) => [name, d]));
+      const reached = reachedByDomain(l, numbers, names.length);
+      k.ofDomain = (name) => {
+        const { files = 0, heavy = 0 } = numbers.has(name) ? reached(numbers.get(name)!) : {};
+        return { items: files, heavy };
+      };
+    }
+    return k.ofDomain(asked.domain);
+  }
   let c = k.counted.get(key);
   if (!c) {
     const S = l.org.spaces.length;
@@ -114,6 +139,10 @@ function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy
   return c;
 }
 
+/** The domains that somebody external is of, or that are granted something as a whole and are not the organisation's own. */
+const domainList = ({ org, view: v }: Loaded): string[] =>
+  [...new Set([...v.domainNames, ...org.domains.filter((_, d) => v.domainStanding[d]! > 0)])].filter(Boolean);
+
 interface Candidate {
   key: string;
   name: string;
@@ -127,7 +156,8 @@ interface Candidate {
 function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { org, view: v } = l;
   const k = knownOf(l);
-  const grantsOf = (key: string): number => k.named.get(key)?.length ?? 0;
+  const grantsOf = (number: number): number => namedBy(k.named, number).length;
+  const [groupsFrom, domainsFrom] = [v.identityCount, v.identityCount + org.groups.length];
   if (show === 'groups')
     return org.groups.map((g, n) => {
       const key = `group:${g.id}`;
@@ -140,7 +170,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
         asked: { group: n },
         members,
         external,
-        grants: grantsOf(key),
+        grants: grantsOf(groupsFrom + n),
         row: () => ({
           key,
           kind: 'group',
@@ -149,7 +179,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
           members,
           external,
           share: v.memberCount ? members / v.memberCount : 0,
-          grants: grantsOf(key),
+          grants: grantsOf(groupsFrom + n),
           flags: [
             ...(v.memberCount && members >= NEARLY_EVERYBODY * v.memberCount
               ? ['holds nearly everybody']
@@ -163,29 +193,23 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
       };
     });
   if (show === 'domains') {
-    const names = [
-      ...new Set([...v.domainNames, ...org.domains.filter((_, d) => v.domainStanding[d]! > 0)]),
-    ].filter(Boolean);
-    const people = new Map<string, number>();
-    v.identityDomain.forEach((d, i) => {
-      if (d >= 0 && has(v.all, i)) people.set(v.domainNames[d]!, (people.get(v.domainNames[d]!) ?? 0) + 1);
-    });
+    const people = new Int32Array(v.domainNames.length);
     /** Grants by domain, to its people and to it as a whole. */
-    const grantsTo = new Map<string, number>();
-    for (const [who, list] of k.named) {
-      const [kind, rest] = [who.slice(0, who.indexOf(':')), who.slice(who.indexOf(':') + 1)];
-      if (kind !== 'domain' && kind !== 'outsider') continue;
-      const domain = kind === 'domain' ? rest : domainOf(rest);
-      grantsTo.set(domain, (grantsTo.get(domain) ?? 0) + list.length);
-    }
+    const grantsTo = new Int32Array(v.domainNames.length);
+    v.identityDomain.forEach((d, i) => {
+      if (d < 0 || !has(v.all, i)) return;
+      people[d]!++;
+      if (i >= org.users.length) grantsTo[d]! += grantsOf(i);
+    });
     const numbers = new Map(v.domainNames.map((name, d) => [name, d]));
-    return names.map((name) => {
+    return domainList(l).map((name) => {
       const key = `domain:${name}`;
       const d = numbers.get(name) ?? -1;
       const standing = org.domains.indexOf(name);
       const unexpected = d >= 0 ? has(v.unexpectedDomains, d) : v.domainStanding[standing] === 2;
-      const external = people.get(name) ?? 0;
-      const grants = grantsTo.get(name) ?? 0;
+      const whole = standing < 0 ? 0 : grantsOf(domainsFrom + standing);
+      const external = people[d] ?? 0;
+      const grants = (grantsTo[d] ?? 0) + whole;
       return {
         key,
         name,
@@ -200,10 +224,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
           detail: unexpected ? 'not a partner' : 'a partner’s',
           external,
           grants,
-          flags: [
-            ...(unexpected ? ['unexpected'] : []),
-            ...(standing >= 0 && grantsOf(key) ? ['granted as a whole'] : []),
-          ],
+          flags: [...(unexpected ? ['unexpected'] : []), ...(whole ? ['granted as a whole'] : [])],
         }),
       };
     });
@@ -221,7 +242,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
       asked: { identity: i },
       members: 0,
       external: 0,
-      grants: grantsOf(key),
+      grants: grantsOf(i),
       row: () => ({
         key,
         kind: identityKind(v, i),
@@ -229,7 +250,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
         detail: person
           ? [person.addresses[0], person.department].filter(Boolean).join(', ')
           : 'an address only',
-        grants: grantsOf(key),
+        grants: grantsOf(i),
         flags:
           identityKind(v, i) === 'member' ? [] : has(v.unexpected, i) ? ['not a partner’s'] : ['partner'],
       }),
@@ -469,9 +490,19 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
   holds.sort(
     (a, b) => (a.kind === 'group' ? 0 : 1) - (b.kind === 'group' ? 0 : 1) || (a.name < b.name ? -1 : 1),
   );
-  const granted = [...(k.named.get(key) ?? []), ...dangling.map((d) => d.entry)].filter(
-    (e, i, all) => all.indexOf(e) === i,
-  );
+  const named =
+    group >= 0
+      ? v.identityCount + group
+      : user >= 0
+        ? user
+        : asked && 'domain' in asked
+          ? org.domains.includes(asked.domain)
+            ? numberOf(l, PRINCIPAL.domain, org.domains.indexOf(asked.domain))
+            : -1
+          : asked && 'identity' in asked
+            ? asked.identity
+            : -1;
+  const granted = [...new Set([...namedBy(k.named, named), ...dangling.map((d) => d.entry)])];
   const rule = group >= 0 ? l.groupRules.get(org.groups[group]!.id) : undefined;
   const home = person && l.ids.home('user', person.id);
   return {

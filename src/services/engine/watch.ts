@@ -2,7 +2,8 @@
 import { has, countBoth } from '../../core/access/bits.ts';
 import { alter, withdrawal, type Change } from '../../core/access/change.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
-import { reach } from '../../core/access/reach.ts';
+import { felt } from '../../core/access/difference.ts';
+import { reach, type ReachColumns } from '../../core/access/reach.ts';
 import { identityName } from '../../core/access/view.ts';
 import { candidates, type Candidate } from '../../core/exposure/causes.ts';
 import { findExposures, type ItemExposure } from '../../core/exposure/find.ts';
@@ -14,7 +15,6 @@ import { crossPage } from './crosstab.ts';
 import { changeWords, entryRef, nodeKey, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
-import { effectOf } from './effect.ts';
 import { makeable } from './planned.ts';
 
 const NAMED = 6;
@@ -120,25 +120,28 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
       tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
-  const node = nodeOfItem(org, e.item);
+  const node = Int32Array.of(nodeOfItem(org, e.item));
+  let columns: ReachColumns | undefined;
   const closing = tries.map((t) => {
     const later = alter(l.view, t.changes).view;
-    const [left] = findExposures(later, reach(later, Int32Array.of(node)), l.weights, [e.item]);
+    columns = reach(later, node, undefined, undefined, columns);
+    const [left] = findExposures(later, columns, l.weights, [e.item]);
     return { ...t, closes: e.points - (left?.points ?? 0) };
   });
   // whom it takes what from is worked out for the few that close most: it looks at all that they touch
   const most = Math.max(...closing.map((t) => t.closes));
   if (!(most > 0)) return null;
   const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, closes }): Fix => {
-    const { members, external } = effectOf(l, changes);
+    const { losers: losing } = felt(l.view, changes, l.columns);
+    const members = losing.filter((i) => has(l.view.members, i)).length;
     const asked = changes.flatMap((c) => makeable(l, c) ?? []);
     return {
       words,
       // all of it, or none where one of it cannot be made
       changes: asked.length === changes.length ? asked : [],
       closes,
-      members: members.length,
-      external: external.length,
+      members,
+      external: losing.length - members,
     };
   });
   return tried.sort((a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0]!;

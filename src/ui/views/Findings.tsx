@@ -49,8 +49,11 @@ const GROUPS = Object.keys(GROUP_WORDS) as FindingGroupBy[];
 const from = (r: FindingRow): string =>
   r.now === 'public'
     ? 'anyone at all'
-    : [...r.summary.domains, ...(r.could === 'public' ? ['any holder of the link'] : [])].join(', ') ||
-      'inside';
+    : [
+        ...(r.could === 'public' ? ['any holder of the link'] : []),
+        ...r.summary.domains,
+        ...(r.summary.domainsMore ? [`${r.summary.domainsMore} more`] : []),
+      ].join(', ') || 'inside';
 
 function View({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
@@ -72,7 +75,7 @@ function View({ params, set, narrow }: ViewProps) {
   const { query, first, rows, more } = usePages<FindingsPage>(
     'findings',
     '/api/findings',
-    { ...held, sort },
+    { ...held, sort, brief: 'true' },
     PAGE,
   );
 

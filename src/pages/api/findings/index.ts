@@ -8,6 +8,7 @@ export const GET = endpoint({
     sort: z.enum(['points', 'weight', 'reach', 'name']).default('points'),
     limit,
     offset,
+    brief: z.stringbool().default(false),
   }),
   run: ({ app, input }) => app.findings.list(input),
 });
