@@ -37,6 +37,23 @@ describe('external domains', () => {
     expect(page.rows.map((r) => r.domain)).toEqual(page.rows.map((r) => r.domain).sort());
   }); // prettier-ignore
 
+  it('are shared with as often, and where, as their grants and links one by one say', async () => {
+    const { rows } = await ask<OutsidePage>('/api/outside', { sort: 'domain' });
+    expect(rows.filter((r) => r.shares).length).toBeGreaterThan(3);
+    for (const row of rows) {
+      const { shares, sharesMore } = await ask<OutsideDossier>('/api/outside/one', { domain: row.domain });
+      expect(sharesMore, row.domain).toBe(0);
+      const at = (kind: string): number => shares.filter((s) => s.entry.on.kind === kind).length;
+      expect({ shares: row.shares, levels: row.levels }, row.domain).toEqual({
+        shares: shares.length,
+        levels: { space: at('space'), folder: at('folder'), file: at('file') },
+      });
+      expect(new Set(shares.map((s) => `${s.entry.kind} ${s.entry.source} ${s.entry.id}`)).size).toBe(
+        shares.length,
+      );
+    }
+  });
+
   it('that look like a partner’s are told, and no others', async () => {
     const { rows } = await ask<OutsidePage>('/api/outside', { show: 'look-alike', sort: 'domain' });
     expect(rows.map((r) => [r.domain, r.likens!.domain])).toEqual([

@@ -4,14 +4,14 @@ import { nodeOfItem, type Organisation } from '../../src/core/access/organisatio
 import { reach, reachOf } from '../../src/core/access/reach.ts';
 import { alter, type Change } from '../../src/core/access/change.ts';
 import { compare } from '../../src/core/access/compare.ts';
-import { whatIf } from '../../src/core/access/difference.ts';
+import { felt, losersIn, whatIf } from '../../src/core/access/difference.ts';
 import { who, why } from '../../src/core/access/questions.ts';
 import { whatOf } from '../../src/core/access/what.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
 import { AUDIENCES, capabilityNames, EXTERNAL_SHARING, ROLES, TIERS } from '../../src/core/model.ts';
-import { generate } from '../../bench/organisation.ts';
 import { dice } from '../../demo/make.ts';
 import { build } from './build.ts';
+import { largeRows } from './large.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
@@ -159,31 +159,14 @@ describe('access, against a plain second reading of its definition', () => {
   });
 
   it('agrees where people are thousands, whose sets are worked on sixteen bytes at a time', () => {
-    const rows: Rows = {
-      takenAt: Date.parse('2026-06-01T00:00:00Z'),
-      own: { name: '', domains: ['own.example'], partnerDomains: ['partner1.test'] },
-      workspaces: [
-        { id: 'additive', name: 'A', inheritance: 'additive' },
-        { id: 'breakable', name: 'B', inheritance: 'breakable' },
-      ],
-      users: [],
-      groups: [],
-      spaces: [],
-      items: [],
-      grants: [],
-      links: [],
-    };
-    generate(
-      { people: 2600, groups: 120, memberships: 6000, spaces: 20, items: 300, entries: 900 },
-      {
-        person: (r) => rows.users.push(r),
-        group: (r) => rows.groups.push(r),
-        space: (r) => rows.spaces.push(r),
-        item: (r) => rows.items.push(r),
-        grant: (r) => rows.grants.push(r),
-        link: (r) => rows.links.push(r),
-      },
-    );
+    const rows = largeRows({
+      people: 2600,
+      groups: 120,
+      memberships: 6000,
+      spaces: 20,
+      items: 300,
+      entries: 900,
+    });
     const d = dice(3);
     const withdrawn = Array.from({ length: 40 }, () => d.int(rows.grants.length)).map((n): Change => ({
       grant: rows.grants[n]!.id,
@@ -256,7 +239,16 @@ describe('access, against a plain second reading of its definition', () => {
           files: new Int32Array(v.identityCount),
           heavy: new Int32Array(v.identityCount),
         };
-        reach(v, undefined, undefined, tally);
+        const columns = reach(v, undefined, undefined, tally);
+        v.domainNames.forEach((domain, d) => {
+          const bits = whatOf(v, { domain });
+          byNode.forEach((held, node) => {
+            const some = held.reduce((all, b, i) => (v.identityDomain[i] === d ? all | b : all), 0);
+            if (org.domains.includes(domain)) expect(bits[node]! & some).toBe(some);
+            else expect(bits[node]).toBe(some);
+            expect(reachOf(v, columns, node).now.domains.includes(domain)).toBe(bits[node] !== 0);
+          });
+        });
         for (let i = 0; i < v.identityCount; i++) {
           const bits = whatOf(v, { identity: i });
           byNode.forEach((held, node) => expect(bits[node]).toBe(held[i]));
@@ -342,6 +334,14 @@ describe('access, against a plain second reading of its definition', () => {
             if (really.identities.has(name))
               expect(told.get(`${node}/${name}`) ?? [was[i], was[i]]).toEqual([was[i], bits]);
           });
+        }
+        // of a membership alone, asked of the one it opens to
+        const member = list[list.length - 1]!;
+        if (there.length) {
+          const whole = whatIf(v, [member]);
+          const told = felt(v, [member], before);
+          expect([...told.touched]).toEqual([...whole.touched]);
+          expect(new Set(told.losers)).toEqual(losersIn(whole));
         }
         // undoing it is the identity
         expect(reach(alter(v, []).view)).toEqual(before);

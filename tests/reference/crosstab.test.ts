@@ -1,9 +1,10 @@
 /** Cross-tabulation against counting by sets, cell by cell, over what a plain reading of the rows says applies. */
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { reach } from '../../src/core/access/reach.ts';
+import { add, bitsFor, countBoth, intersect, union } from '../../src/core/access/bits.ts';
+import { addHolders, reach } from '../../src/core/access/reach.ts';
 import { view } from '../../src/core/access/view.ts';
-import { who } from '../../src/core/access/questions.ts';
+import { spaceOf, who } from '../../src/core/access/questions.ts';
 import {
   crosstab,
   DistinctLists,
@@ -13,6 +14,7 @@ import {
   type Dimension,
 } from '../../src/core/exposure/crosstab.ts';
 import { build } from './build.ts';
+import { largeRows } from './large.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
@@ -205,3 +207,49 @@ it('counts the people of the shares in a cell, and of no others', () => {
     { numRuns: 400 },
   );
 });
+
+it('counts people through nested groups, circles and gates, in few cells and in many', () => {
+  const v = view(build(largeRows({ people: 2600, groups: 120, memberships: 6000, spaces: 60, items: 900, entries: 3000 }))); // prettier-ignore
+  const { org } = v;
+  const columns = reach(v);
+  const shares = sharesOf(v, columns);
+  const [I, E, S] = [org.itemIds.length, org.entries.ids.length, org.spaces.length];
+  const none = new Float64Array(I);
+  const input = { view: v, columns, shares, isFile: new Uint8Array(I), bytes: none, points: none };
+  const dimension = (of: Dimension['of'], count: number, step: number): Dimension => ({
+    of,
+    values: Array.from({ length: count }, (_, x) => `${x}`),
+    one: Int32Array.from({ length: of === 'item' ? I : shares.count }, (_, n) => (n * step) % count),
+  });
+  const people = (...dimensions: Dimension[]) => crosstab(input, dimensions, ['people']).cells.people;
+  const size = (set: Int32Array): number => countBoth(set, set);
+
+  // by items alone: whoever can do something with one of them
+  for (const count of [3, 40]) {
+    const d = dimension('item', count, 7);
+    const sets = Array.from({ length: count + 1 }, () => bitsFor(v.identityCount));
+    for (let i = 0; i < I; i++)
+      who(v, S + i).forEach((bits, x) => {
+        if (bits) for (const at of [d.one![i]!, count]) add(sets[at]!, x);
+      });
+    expect([...people(d)]).toEqual(sets.map(size));
+  }
+  // by shares and items: whom the share names, of those that its space lets in
+  for (const [count, items] of [[2, 1], [9, 5]] as const) {
+    const [d, of] = [dimension('share', count, 5), dimension('item', items, 3)];
+    const sets = Array.from({ length: (count + 1) * (items + 1) }, () => bitsFor(v.identityCount));
+    for (let i = 0; i < I; i++) {
+      const cls = columns.accessClass[S + i]!;
+      for (const share of shares.ofClass.values.subarray(shares.ofClass.start[cls], shares.ofClass.start[cls + 1])) {
+        if (share === E + S) continue;
+        const named = bitsFor(v.identityCount);
+        if (share >= E) union(named, v.members);
+        else addHolders(v, named, share);
+        intersect(named, v.spaces[share >= E ? share - E : spaceOf(v, org.entries.node[share]!)]!.allowed);
+        for (const x of [d.one![share]!, count])
+          for (const y of [of.one![i]!, items]) union(sets[x * (items + 1) + y]!, named);
+      }
+    }
+    expect([...people(d, of)]).toEqual(sets.map(size));
+  }
+}); // prettier-ignore
