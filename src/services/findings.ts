@@ -1,10 +1,12 @@
 /** Findings: the exposures of the survey in force, each keeping its identity and history across surveys. */
 import { SEVERITIES } from '../core/exposure/exposure.ts';
+import { GrowInt32, Interner } from '../core/access/growable.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import {
+  FINDING_GROUPS,
   type Account,
   type FindingEvent,
   type FindingGroup,
@@ -151,9 +153,78 @@ function update(t: Triage, assignee: number | null): [string, ...unknown[]] {
   }
 }
 
+/** What every finding has of something to group by, as numbers: finding n's are `of[start[n] … start[n + 1])`. */
+interface Column {
+  values: string[];
+  start: Int32Array;
+  of: Int32Array;
+}
+/** So many findings are numbered at a stretch. */
+const STRETCH = 200;
+
+/** All findings as they are, the costliest first, with what is worked out of them when first asked for. */
+class Kept {
+  readonly #place: Map<number, number>;
+  readonly #orders = new Map<FindingQuery['sort'], Int32Array>();
+  readonly #columns = new Map<FindingGroupBy, Promise<Column>>();
+
+  constructor(readonly rows: FindingRow[]) {
+    this.#place = new Map(rows.map((r, n) => [r.id, n]));
+  }
+
+  row(id: number): FindingRow | undefined {
+    return this.rows[this.#place.get(id) ?? -1];
+  }
+
+  /** Takes in what was decided of some: what they are sorted and grouped by stays as it is. */
+  decided(rows: readonly FindingRow[]): void {
+    for (const r of rows) {
+      const n = this.#place.get(r.id);
+      if (n !== undefined) this.rows[n] = r;
+    }
+  }
+
+  /** The findings by number, in an order. */
+  order(sort: FindingQuery['sort']): Int32Array {
+    let order = this.#orders.get(sort);
+    if (!order) {
+      const by = ORDER[sort];
+      order = Int32Array.from(this.rows.keys());
+      if (sort !== 'points') order.sort((a, b) => by(this.rows[a]!, this.rows[b]!) || a - b);
+      this.#orders.set(sort, order);
+    }
+    return order;
+  }
+
+  /** Makes ready what they may be grouped by, ahead of whoever asks. */
+  async ahead(): Promise<void> {
+    for (const by of FINDING_GROUPS) await this.column(by);
+  }
+
+  column(by: FindingGroupBy): Promise<Column> {
+    let column = this.#columns.get(by);
+    if (!column) this.#columns.set(by, (column = this.#number(by)));
+    return column;
+  }
+
+  async #number(by: FindingGroupBy): Promise<Column> {
+    const values = new Interner();
+    const of = new GrowInt32();
+    const start = new Int32Array(this.rows.length + 1);
+    for (let n = 0; n < this.rows.length; n++) {
+      // thousands of findings with hundreds of domains each: what else is asked comes in between
+      if (n % STRETCH === STRETCH - 1) await new Promise((go) => setImmediate(go));
+      const mine = GROUPS[by](this.rows[n]!);
+      for (const value of mine.length > 1 ? new Set(mine) : mine) of.push(values.of(value));
+      start[n + 1] = of.length;
+    }
+    return { values: values.names, start, of: of.done() };
+  }
+}
+
 export class Findings {
-  /** All findings as they are; read when first asked for, and anew after a change. */
-  private kept: Promise<FindingRow[]> | undefined;
+  /** Read when first asked for, and anew after a survey. */
+  private kept: Promise<Kept> | undefined;
   private lapsedOn = '';
 
   constructor(
@@ -221,8 +292,8 @@ export class Findings {
     );
   }
 
-  /** All findings, the costliest first; those accepted until a day that is past are open again. */
-  private async all(): Promise<FindingRow[]> {
+  /** All findings; those accepted until a day that is past are open again. */
+  private async all(): Promise<Kept> {
     const today = this.clock().toISOString().slice(0, 10);
     if (this.lapsedOn !== today) {
       await this.db.query(
@@ -235,9 +306,11 @@ export class Findings {
       this.lapsedOn = today;
       this.kept = undefined;
     }
-    this.kept ??= this.db
-      .query<Row>(`${SELECT} order by f.points desc, f.id`)
-      .then((rows) => rows.map(toRow));
+    this.kept ??= this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => {
+      const kept = new Kept(rows.map(toRow));
+      void kept.ahead();
+      return kept;
+    });
     const reading = this.kept;
     reading.catch(() => (this.kept = undefined));
     return reading;
@@ -245,42 +318,57 @@ export class Findings {
 
   /** The findings that fit, the costliest first. Throws a FilterError where `where` cannot be read. */
   async fitting(q: FindingFilter): Promise<FindingRow[]> {
-    const all = await this.all();
+    const kept = await this.all();
+    return this.numbers(kept, q, 'points').map((n) => kept.rows[n]!);
+  }
+
+  /** The same by number, in an order. */
+  private numbers(kept: Kept, q: FindingFilter, sort: FindingQuery['sort']): number[] {
     const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
-    return all.filter(
-      (r) =>
+    const fit: number[] = [];
+    for (const n of kept.order(sort)) {
+      const r = kept.rows[n]!;
+      if (
         (q.state === 'all' || (q.state === 'open' ? OPEN.has(r.state) : r.state === q.state)) &&
         (!q.severity || r.severity === q.severity) &&
         (!q.space || r.summary.space === q.space) &&
         (!q.source || r.source === q.source) &&
-        test(r),
-    );
+        test(r)
+      )
+        fit.push(n);
+    }
+    return fit;
   }
 
   async list(q: FindingQuery): Promise<FindingsPage> {
-    const rows = await this.fitting(q);
-    if (q.sort !== 'points') rows.sort(ORDER[q.sort]);
+    const kept = await this.all();
+    const fit = this.numbers(kept, q, q.sort);
     const counts = { open: 0, accepted: 0, fixed: 0 };
-    for (const r of await this.all()) counts[r.state === 'reopened' ? 'open' : r.state]++;
-    const page = rows.slice(q.offset, q.offset + q.limit);
+    for (const r of kept.rows) counts[r.state === 'reopened' ? 'open' : r.state]++;
+    const page = fit.slice(q.offset, q.offset + q.limit).map((n) => kept.rows[n]!);
     return {
       rows: q.brief ? page.map(inShort) : page,
-      total: rows.length,
-      points: rows.reduce((n, r) => n + r.points, 0),
+      total: fit.length,
+      points: fit.reduce((sum, n) => sum + kept.rows[n]!.points, 0),
       ...counts,
     };
   }
 
   /** The findings that fit, in groups, the costliest first. */
   async groups(q: FindingFilter, by: FindingGroupBy): Promise<FindingGroup[]> {
-    const groups = new Map<string, FindingGroup>();
-    for (const r of await this.fitting(q)) {
-      const values = GROUPS[by](r);
+    const kept = await this.all();
+    const { values, start, of } = await kept.column(by);
+    const groups: FindingGroup[] = [];
+    /** By value, the place of its group. */
+    const places = new Int32Array(values.length).fill(-1);
+    for (const n of this.numbers(kept, q, 'points')) {
+      const r = kept.rows[n]!;
       const [now, could] = [FIELDS.now(r), FIELDS.could(r)];
-      for (const value of values.length > 1 ? new Set(values) : values) {
-        const key = by === 'item' ? String(r.id) : value;
-        let g = groups.get(key);
-        if (!g) groups.set(key, (g = { value, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) }));
+      for (let k = start[n]!; k < start[n + 1]!; k++) {
+        const value = of[k]!;
+        if (by === 'item' || places[value]! < 0)
+          places[value] = groups.push({ value: values[value]!, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) }) - 1;
+        const g = groups[places[value]!]!;
         g.findings++;
         g.points += r.points;
         g.weight = Math.max(g.weight, r.weight);
@@ -288,11 +376,11 @@ export class Findings {
         if (could > TIERS.indexOf(g.could)) g.could = r.could;
       }
     }
-    return [...groups.values()].sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
+    return groups.sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
   } // prettier-ignore
 
   async row(id: number): Promise<FindingRow | undefined> {
-    return (await this.all()).find((r) => r.id === id);
+    return (await this.all()).row(id);
   }
 
   async one(id: number): Promise<{ row: FindingRow; history: FindingEvent[] } | undefined> {
@@ -345,7 +433,15 @@ export class Findings {
       );
       return done.length;
     });
-    this.kept = undefined;
+    // only those are read again
+    const { kept } = this;
+    try {
+      const rows = await this.db.query<Row>(`${SELECT} where f.id = any($1)`, [[...ids]]);
+      (await kept)?.decided(rows.map(toRow));
+    } catch (e) {
+      this.kept = undefined;
+      throw e;
+    }
     return changed;
   }
 }

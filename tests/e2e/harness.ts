@@ -180,21 +180,30 @@ export class Scene {
     const cookie = init.role ? await this.cookie(init.role) : undefined;
     // after a test has computed for long: hear first which kept connections were closed meanwhile
     await new Promise((heard) => setTimeout(heard, 1));
-    return fetch(this.base + path, {
-      method,
-      redirect: 'manual',
-      headers: {
-        ...(method !== 'GET' && { origin: this.base, 'content-type': 'application/json' }),
-        ...(cookie && { cookie }),
-        ...init.headers,
-      },
-      ...(method !== 'GET' && {
-        body:
-          typeof init.body === 'string' || init.body instanceof Uint8Array
-            ? (init.body as string)
-            : JSON.stringify(init.body ?? {}),
-      }),
-    });
+    const ask = () =>
+      fetch(this.base + path, {
+        method,
+        redirect: 'manual',
+        headers: {
+          ...(method !== 'GET' && { origin: this.base, 'content-type': 'application/json' }),
+          ...(cookie && { cookie }),
+          ...init.headers,
+        },
+        ...(method !== 'GET' && {
+          body:
+            typeof init.body === 'string' || init.body instanceof Uint8Array
+              ? (init.body as string)
+              : JSON.stringify(init.body ?? {}),
+        }),
+      });
+    try {
+      return await ask();
+    } catch (e) {
+      // a kept connection that was closed just as the question went out: reading may be asked again
+      const { code } = ((e as Error).cause ?? {}) as { code?: string };
+      if (method !== 'GET' || code !== 'ECONNRESET') throw e;
+      return ask();
+    }
   }
 
   async api<T>(method: string, path: string, body?: unknown, role: Role = 'steward'): Promise<T> {
