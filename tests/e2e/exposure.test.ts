@@ -224,6 +224,22 @@ describe('findings', () => {
       expect((await findings({ where: `${JSON.stringify(g.value)} in through` })).total).toBe(g.findings);
   });
 
+  it('are the same in short, but for what makes the reach too wide, and for domains beyond a few', async () => {
+    const long = await findings({ sort: 'reach' });
+    const short = await findings({ sort: 'reach', brief: 'true' });
+    expect({ ...short, rows: short.rows.map((r) => r.id) }).toEqual({
+      ...long,
+      rows: long.rows.map((r) => r.id),
+    });
+    short.rows.forEach(({ summary: s }, n) => {
+      const { domains, through } = long.rows[n]!.summary;
+      expect(through.length).toBeGreaterThan(0);
+      expect([s.through, s.lines]).toEqual([[], []]);
+      expect(domains.slice(0, s.domains.length)).toEqual(s.domains);
+      expect(s.domains.length + (s.domainsMore ?? 0)).toBe(domains.length);
+    });
+  });
+
   it('are accepted until a day, given and noted, all at once, with a trace; and open again', async () => {
     const { rows, open } = await findings();
     const ids = rows.slice(0, 5).map((r) => r.id);

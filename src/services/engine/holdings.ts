@@ -211,8 +211,29 @@ function workspaceRows(l: Loaded): HoldingRow[] {
   });
 }
 
-/** Orders nodes by a column; ties by name, so that pages do not shift. */
-function sorted(l: Loaded, nodes: number[], q: HoldingsQuery): number[] {
+/** From so many on it is quicker to sort all than to keep the first ones. */
+const SORT_ALL = 2_000;
+
+/** The first `count` in an order, in order; the list may be altered. */
+export function firstOf(list: number[], order: (a: number, b: number) => number, count: number): number[] {
+  if (count > SORT_ALL || count >= list.length) return list.sort(order).slice(0, count);
+  const first: number[] = [];
+  for (const n of list) {
+    if (first.length === count && order(n, first[count - 1]!) >= 0) continue;
+    let [from, to] = [0, first.length];
+    while (from < to) {
+      const mid = (from + to) >>> 1;
+      if (order(first[mid]!, n) <= 0) from = mid + 1;
+      else to = mid;
+    }
+    first.splice(from, 0, n);
+    if (first.length > count) first.pop();
+  }
+  return first;
+}
+
+/** How nodes stand by a column; ties by name, so that pages do not shift. */
+function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number {
   const { columns } = l;
   const b = below(l);
   const value: (n: number) => number = {
@@ -234,10 +255,8 @@ function sorted(l: Loaded, nodes: number[], q: HoldingsQuery): number[] {
   const rank = (n: number): number => (n < S ? 0 : l.items[n - S]!.kind === 'folder' ? 1 : 2);
   const order = new Intl.Collator('en', { numeric: true }).compare;
   if (q.sort !== 'name')
-    return nodes.sort(
-      (x, y) => sign * (value(x) - value(y)) || order(nodeName(l, x), nodeName(l, y)) || x - y,
-    );
-  return nodes.sort((x, y) => rank(x) - rank(y) || sign * order(nodeName(l, x), nodeName(l, y)) || x - y);
+    return (x, y) => sign * (value(x) - value(y)) || order(nodeName(l, x), nodeName(l, y)) || x - y;
+  return (x, y) => rank(x) - rank(y) || sign * order(nodeName(l, x), nodeName(l, y)) || x - y;
 }
 
 /** The nodes a list shows: what lies below the parent and fits every filter. */
@@ -333,8 +352,9 @@ export function holdings(l: Loaded, q: HoldingsQuery, where: (node: number) => b
     const node = findNode(l, q.parent!);
     nodes = node < 0 ? [] : childrenOf(l, node);
   }
-  const page = sorted(l, nodes, q).slice(q.offset, q.offset + q.limit);
-  return { rows: page.map((n) => rowOf(l, n, q.list)), total: nodes.length, ...base };
+  const total = nodes.length;
+  const page = firstOf(nodes, orderOf(l, q), q.offset + q.limit).slice(q.offset);
+  return { rows: page.map((n) => rowOf(l, n, q.list)), total, ...base };
 }
 
 /** Everything about one space, folder or file, but for its routes. */
