@@ -1,6 +1,7 @@
 /** Findings: the exposures of the survey in force, each keeping its identity and history across surveys. */
 import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { GrowInt32, Interner } from '../core/access/growable.ts';
+import { firstOf } from '../core/first.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
@@ -354,29 +355,40 @@ export class Findings {
     };
   }
 
-  /** The findings that fit, in groups, the costliest first. */
-  async groups(q: FindingFilter, by: FindingGroupBy): Promise<FindingGroup[]> {
+  /** The findings that fit, in groups: the `most` costliest, and how many there are. */
+  async groups(q: FindingFilter, by: FindingGroupBy, most: number): Promise<{ groups: FindingGroup[]; total: number }> {
     const kept = await this.all();
     const { values, start, of } = await kept.column(by);
-    const groups: FindingGroup[] = [];
-    /** By value, the place of its group. */
-    const places = new Int32Array(values.length).fill(-1);
+    // each finding is a group of its own, or what has a value is
+    const count = by === 'item' ? kept.rows.length : values.length;
+    const [findings, points] = [new Int32Array(count), new Float64Array(count)];
+    const [weight, now, could] = [new Uint8Array(count), new Uint8Array(count), new Uint8Array(count)];
     for (const n of this.numbers(kept, q, 'points')) {
       const r = kept.rows[n]!;
-      const [now, could] = [FIELDS.now(r), FIELDS.could(r)];
+      const [isNow, isCould] = [FIELDS.now(r), FIELDS.could(r)];
       for (let k = start[n]!; k < start[n + 1]!; k++) {
-        const value = of[k]!;
-        if (by === 'item' || places[value]! < 0)
-          places[value] = groups.push({ value: values[value]!, findings: 0, points: 0, weight: 0, now: 'sole', could: 'sole', ...(by === 'item' && { finding: r.id }) }) - 1;
-        const g = groups[places[value]!]!;
-        g.findings++;
-        g.points += r.points;
-        g.weight = Math.max(g.weight, r.weight);
-        if (now > TIERS.indexOf(g.now)) g.now = r.now;
-        if (could > TIERS.indexOf(g.could)) g.could = r.could;
+        const g = by === 'item' ? n : of[k]!;
+        findings[g]!++;
+        points[g]! += r.points;
+        weight[g] = Math.max(weight[g]!, r.weight);
+        now[g] = Math.max(now[g]!, isNow);
+        could[g] = Math.max(could[g]!, isCould);
       }
     }
-    return groups.sort((a, b) => b.points - a.points || (a.value < b.value ? -1 : 1));
+    const some = [...findings.keys()].filter((g) => findings[g]);
+    const value = (g: number): string => values[by === 'item' ? of[start[g]!]! : g]!;
+    const total = some.length;
+    const first = firstOf(some, (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b), most);
+    const groups = first.map((g): FindingGroup => ({
+      value: value(g),
+      findings: findings[g]!,
+      points: points[g]!,
+      weight: weight[g]!,
+      now: TIERS[now[g]!]!,
+      could: TIERS[could[g]!]!,
+      ...(by === 'item' && { finding: kept.rows[g]!.id }),
+    }));
+    return { groups, total };
   } // prettier-ignore
 
   async row(id: number): Promise<FindingRow | undefined> {

@@ -84,39 +84,37 @@ function ofItems(l: Loaded, known: readonly string[], value: (item: number) => s
   return { of: 'item', values: values.names, one };
 }
 
-/** `entry`: of a grant or link; `visible`: of a space's visibility, by the space. */
-function ofShares(
-  l: Loaded,
-  known: readonly string[],
-  entry: (e: number) => string,
-  visible: (space: number) => string,
-): Dimension {
+/**
+ * `values`: those there are, beside that nothing is shared. `entry`: the place among them of a grant's or link's;
+ * `visible`: of that of a space's visibility, by the space.
+ */
+function ofShares(l: Loaded, values: readonly string[], entry: (e: number) => number, visible: (space: number) => number): Dimension {
   const E = l.org.entries.ids.length;
   const S = l.org.spaces.length;
-  const values = numbering(known);
   const one = new Int32Array(E + S + 1);
-  for (let e = 0; e < E; e++) if (l.view.live[e]) one[e] = values.of(entry(e));
+  for (let e = 0; e < E; e++) if (l.view.live[e]) one[e] = entry(e);
   for (let s = 0; s < S; s++)
-    if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = values.of(visible(s));
-  one[E + S] = values.of(NOT_SHARED);
-  return { of: 'share', values: values.names, one };
-}
+    if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = visible(s);
+  one[E + S] = values.length;
+  return { of: 'share', values: [...values, NOT_SHARED], one };
+} // prettier-ignore
 
-const bucket = (since: number, moment: number, of: [string, number][], absent: string): string =>
-  since > 0 ? of.find(([, days]) => moment - since < days * DAY)![0] : absent;
+/** Which of the buckets a moment falls in; the place after them where there is none. */
+const bucket = (since: number, moment: number, of: [string, number][]): number =>
+  since > 0 ? of.findIndex(([, days]) => moment - since < days * DAY) : of.length;
 
 const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   level: (l) => {
     const S = l.org.spaces.length;
     return ofShares(l, ['space', 'folder', 'file'], (e) => {
       const node = l.org.entries.node[e]!;
-      return node < S ? 'space' : l.items[node - S]!.kind;
-    }, () => 'space');
+      return node < S ? 0 : l.items[node - S]!.kind === 'folder' ? 1 : 2;
+    }, () => 0);
   },
-  role: (l) => ofShares(l, ROLES, (e) => ROLES[l.org.entries.role[e]!]!, (s) => l.org.spaces[s]!.visibilityRole ?? 'reader'),
+  role: (l) => ofShares(l, ROLES, (e) => l.org.entries.role[e]!, (s) => ROLES.indexOf(l.org.spaces[s]!.visibilityRole ?? 'reader')),
   audience: (l) => {
-    const names = AUDIENCES.map((a) => `link: ${a}`);
-    return ofShares(l, ['grant', ...names, 'visible to all'], (e) => names[l.org.entries.type[e]! - 1] ?? 'grant', () => 'visible to all');
+    const values = ['grant', ...AUDIENCES.map((a) => `link: ${a}`), 'visible to all'];
+    return ofShares(l, values, (e) => l.org.entries.type[e]!, () => values.length - 1);
   },
   label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
   type: (l) => {
@@ -144,8 +142,9 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
     return ofItems(l, SPACE_KINDS, (i) => kinds[l.org.itemSpace[i]!]!);
   },
   department: (l) => {
-    const departments = l.org.users.map((u) => u.department ?? 'unknown');
-    return ofShares(l, [], (e) => departments[l.madeBy[e]!] ?? 'unknown', () => 'unknown');
+    const values = numbering(['unknown']);
+    const departments = l.org.users.map((u) => values.of(u.department ?? 'unknown'));
+    return ofShares(l, values.names, (e) => departments[l.madeBy[e]!] ?? 0, () => 0);
   },
   domain: (l) => {
     const E = l.org.entries.ids.length;
@@ -174,16 +173,17 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   },
   age: (l) => {
     const moment = Date.parse(l.takenAt);
-    const names = AGES.map(([n]) => n);
-    return ofShares(l, names, (e) => bucket(l.org.entries.made[e]!, moment, AGES, 'unknown'), () => 'unknown');
+    const values = [...AGES.map(([n]) => n), 'unknown'];
+    return ofShares(l, values, (e) => bucket(l.org.entries.made[e]!, moment, AGES), () => AGES.length);
   },
   used: (l) => {
     const moment = Date.parse(l.takenAt);
     const { start, opened, edited } = l.usage;
-    return ofItems(l, USES.map(([n]) => n), (i) => {
+    const names = [...USES.map(([n]) => n), 'not that is known'];
+    return ofItems(l, names, (i) => {
       let last = 0;
       for (let k = start[i]!; k < start[i + 1]!; k++) last = Math.max(last, opened[k]! || 0, edited[k]! || 0);
-      return bucket(last, moment, USES, 'not that is known');
+      return names[bucket(last, moment, USES)]!;
     });
   },
 }; // prettier-ignore

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { firstOf } from './holdings.ts';
+import { firstOf } from './first.ts';
 
 it('keeps the first ones of a list as sorting all of it would', () => {
   fc.assert(
