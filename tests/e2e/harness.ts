@@ -201,7 +201,7 @@ export class Scene {
     } catch (e) {
       // a kept connection that was closed just as the question went out: reading may be asked again
       const { code } = ((e as Error).cause ?? {}) as { code?: string };
-      if (method !== 'GET' || code !== 'ECONNRESET') throw e;
+      if (method !== 'GET' || (code !== 'ECONNRESET' && code !== 'UND_ERR_SOCKET')) throw e;
       return ask();
     }
   }
