@@ -137,10 +137,9 @@ const standins = await start(
     extract,
     '--state',
     join(demo, 'standins'),
-    '--token',
-    tokens.token,
-    '--control-token',
-    tokens.control,
+    // with an equals sign: one in thirty-two begins with a dash
+    `--token=${tokens.token}`,
+    `--control-token=${tokens.control}`,
   ],
   /^stand-ins on (.*)$/,
   false,
