@@ -34,7 +34,7 @@ interface Made {
 }
 
 /** An organisation with what its items weigh and are labelled made up evenly, which is the hardest for bundles. */
-export function make(scale: number): Made {
+function make(scale: number): Made {
   const org = build(sizeOf(scale));
   const v = view(org);
   const columns = reach(v);

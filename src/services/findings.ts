@@ -1,4 +1,5 @@
 /** Findings: the exposures of the survey in force, each keeping its identity and history across surveys. */
+import { setImmediate } from 'node:timers/promises';
 import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { GrowInt32, Interner } from '../core/access/growable.ts';
 import { firstOf } from '../core/first.ts';
@@ -214,7 +215,7 @@ class Kept {
     const start = new Int32Array(this.rows.length + 1);
     for (let n = 0; n < this.rows.length; n++) {
       // thousands of findings with hundreds of domains each: what else is asked comes in between
-      if (n % STRETCH === STRETCH - 1) await new Promise((go) => setImmediate(go));
+      if (n % STRETCH === STRETCH - 1) await setImmediate();
       const mine = GROUPS[by](this.rows[n]!);
       for (const value of mine.length > 1 ? new Set(mine) : mine) of.push(values.of(value));
       start[n + 1] = of.length;

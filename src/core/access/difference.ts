@@ -247,6 +247,8 @@ export interface Felt {
   touched: Int32Array;
   /** Identities that can do less with some node. */
   losers: number[];
+  /** Reach of the nodes in `touched` with the changes, where it had to be worked out. */
+  after?: ReachColumns;
 }
 
 /** What changes alter and who can do less then; `columns`: the reach of the view. */
@@ -256,7 +258,7 @@ export function felt(v: View, changes: readonly Change[], columns: ReachColumns)
   const identity = value === undefined ? -1 : v.org.find('user', value);
   if (identity < 0 || v.org.find('group', value!) >= 0) {
     const d = whatIf(v, changes, columns);
-    return { view: d.view, touched: d.touched, losers: [...losersIn(d)] };
+    return { view: d.view, touched: d.touched, losers: [...losersIn(d)], after: d.after };
   }
   // a membership opens much, but to one identity alone: whether that loses anything is all there is to ask
   const { alteration, touched } = altering(v, changes);

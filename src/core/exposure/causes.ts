@@ -114,14 +114,14 @@ export function* causesOf(
   const before = new Map(exposures.map((e) => [e.item, e.points]));
   const S = v.org.spaces.length;
   let scratch: ReachColumns | undefined;
-  const pointsOf = (later: View, items: readonly number[]): Map<number, number> => {
-    scratch = reach(later, Int32Array.from(items, (i) => S + i), undefined, undefined, scratch);
-    return new Map(findExposures(later, scratch, weights, items).map((e) => [e.item, e.points]));
+  const pointsOf = (later: View, items: readonly number[], known?: ReachColumns): Map<number, number> => {
+    const reached = known ?? (scratch = reach(later, Int32Array.from(items, (i) => S + i), undefined, undefined, scratch));
+    return new Map(findExposures(later, reached, weights, items).map((e) => [e.item, e.points]));
   };
   const tried = ({ change }: Candidate): Tried => {
-    const { view: later, touched, losers } = felt(v, [change], columns);
+    const { view: later, touched, losers, after } = felt(v, [change], columns);
     const items = [...touched].filter((n) => n >= S && before.has(n - S)).map((n) => n - S);
-    return { items, after: pointsOf(later, items), losers };
+    return { items, after: pointsOf(later, items, after), losers };
   };
   const touching = new Map<Cause, number[]>();
   const causes: Cause[] = [];

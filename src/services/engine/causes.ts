@@ -1,4 +1,5 @@
 /** Causes of exposure, in words. */
+import { setImmediate } from 'node:timers/promises';
 import { countBoth, has } from '../../core/access/bits.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../../core/access/organisation.ts';
 import { causesOf, type Cause } from '../../core/exposure/causes.ts';
@@ -30,7 +31,7 @@ async function work(l: Loaded): Promise<CausesPage> {
   let part = parts.next();
   for (; !part.done; part = parts.next()) {
     if (performance.now() - from < STRETCH) continue;
-    await new Promise((go) => setImmediate(go));
+    await setImmediate();
     from = performance.now();
   }
   return {

@@ -16,7 +16,7 @@ import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto.ts';
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
 import { itemsWhere, typeNames } from './facts.ts';
 import { below, topSpace } from './holdings.ts';
-import { unkey, type Loaded } from './loaded.ts';
+import { pointsByItem, unkey, type Loaded } from './loaded.ts';
 import { domainsNamed } from './outside.ts';
 
 export interface CrossQuery {
@@ -53,8 +53,6 @@ const made = new WeakMap<Loaded, Made>();
 function madeOf(l: Loaded): Made {
   let m = made.get(l);
   if (!m) {
-    const points = new Float64Array(l.items.length);
-    for (const e of l.exposures) points[e.item] = e.points;
     m = {
       input: {
         view: l.view,
@@ -62,7 +60,7 @@ function madeOf(l: Loaded): Made {
         shares: sharesOf(l.view, l.columns),
         isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
         bytes: Float64Array.from(l.items, (r) => r.bytes ?? 0),
-        points,
+        points: pointsByItem(l),
       },
       dimensions: new Map(),
     };

@@ -1,7 +1,8 @@
 /** What changes would do, as the lists that offer them tell it: who loses something, and which points go. */
 import { has } from '../../core/access/bits.ts';
 import type { Change } from '../../core/access/change.ts';
-import { losersIn, whatIf } from '../../core/access/difference.ts';
+import { felt } from '../../core/access/difference.ts';
+import { reach } from '../../core/access/reach.ts';
 import { findExposures } from '../../core/exposure/find.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -14,19 +15,22 @@ export interface Effect {
 }
 
 export function effectOf(l: Loaded, changes: readonly Change[]): Effect {
-  const difference = whatIf(l.view, changes, l.columns);
-  const losing = [...losersIn(difference)];
+  const { view, touched, losers, after } = felt(l.view, changes, l.columns);
   return {
-    members: losing.filter((i) => has(l.view.members, i)),
-    external: losing.filter((i) => !has(l.view.members, i)),
+    members: losers.filter((i) => has(l.view.members, i)),
+    external: losers.filter((i) => !has(l.view.members, i)),
     points: () => {
       const before = new Map(l.exposures.map((e) => [e.item, e.points]));
       const S = l.org.spaces.length;
-      const touched = Array.from(difference.touched, (n) => n - S).filter((i) => before.has(i));
-      const after = new Map(
-        findExposures(difference.view, difference.after, l.weights, touched).map((e) => [e.item, e.points]),
-      );
-      return touched.map((i) => ({ before: before.get(i)!, after: after.get(i) ?? 0 }));
+      const items = Array.from(touched, (n) => n - S).filter((i) => before.has(i));
+      const columns =
+        after ??
+        reach(
+          view,
+          Int32Array.from(items, (i) => S + i),
+        );
+      const left = new Map(findExposures(view, columns, l.weights, items).map((e) => [e.item, e.points]));
+      return items.map((i) => ({ before: before.get(i)!, after: left.get(i) ?? 0 }));
     },
   };
 }

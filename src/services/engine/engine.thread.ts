@@ -3,6 +3,7 @@
  * about them. It reads the store once per survey and never writes. The present is kept; of the past,
  * the two surveys last asked for.
  */
+import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { why, whyNot } from '../../core/access/questions.ts';
@@ -74,7 +75,7 @@ async function load(
 /** Makes ready what views of a survey rest on, ahead of whoever asks; what is asked meanwhile comes in between. */
 async function ahead(l: Loaded): Promise<void> {
   for (const part of [below, knownOf, domains, causes]) {
-    await new Promise((go) => setImmediate(go));
+    await setImmediate();
     if (present !== l) return;
     await part(l);
   }

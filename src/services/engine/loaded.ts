@@ -79,6 +79,13 @@ export interface TypeAbout {
   from: number;
 }
 
+/** Exposure points by item; 0 where it is not exposed. */
+export function pointsByItem({ items, exposures }: Loaded): Float64Array {
+  const points = new Float64Array(items.length);
+  for (const e of exposures) points[e.item] = e.points;
+  return points;
+}
+
 export const weighingOf = (
   types: Loaded['types'],
   doc: ContentDoc | undefined,

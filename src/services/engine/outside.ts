@@ -18,7 +18,7 @@ import {
   type ShareRow,
 } from '../dto.ts';
 import { entryRef, nodeKey, nodeKind, personRef } from './describe.ts';
-import { HEAVY, type Loaded } from './loaded.ts';
+import { HEAVY, pointsByItem, type Loaded } from './loaded.ts';
 
 interface Domain {
   row: OutsideRow;
@@ -206,8 +206,7 @@ export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>
   const { org, columns, view: v } = l;
   const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(domainCount)) as [Float64Array, Float64Array, Float64Array, Float64Array];
   const S = org.spaces.length;
-  const pointsOf = new Float64Array(l.items.length);
-  for (const e of l.exposures) pointsOf[e.item] = e.points;
+  const pointsOf = pointsByItem(l);
   const count = (d: number, more: readonly number[]): void => {
     files[d]! += more[0]!;
     heavy[d]! += more[1]!;
@@ -295,8 +294,17 @@ export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
   };
 } // prettier-ignore
 
-/** By node: how many files lie below it, and what the heaviest weighs. */
-function filesBelow({ org, items, weights }: Loaded): { files: Int32Array; weight: Uint8Array } {
+interface FilesBelow {
+  files: Int32Array;
+  weight: Uint8Array;
+}
+const counted = new WeakMap<Loaded, FilesBelow>();
+
+/** By node: how many files lie below it, and what the heaviest weighs; a team is counted without its parts. */
+function filesBelow(l: Loaded): FilesBelow {
+  const known = counted.get(l);
+  if (known) return known;
+  const { org, items, weights } = l;
   const S = org.spaces.length;
   const files = new Int32Array(S + items.length);
   const weight = new Uint8Array(S + items.length);
@@ -309,7 +317,9 @@ function filesBelow({ org, items, weights }: Loaded): { files: Int32Array; weigh
     files[above]! += files[S + i]!;
     weight[above] = Math.max(weight[above]!, weight[S + i]!);
   }
-  return { files, weight };
+  const below = { files, weight };
+  counted.set(l, below);
+  return below;
 }
 
 const SHOWN = 300;

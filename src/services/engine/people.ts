@@ -79,6 +79,7 @@ export function knownOf(l: Loaded): Known {
 /** Where what a principal stands for is in `named`; −1 for one that names nobody in particular. */
 function numberOf(l: Loaded, kind: number, n: number): number {
   const { identityCount } = l.view;
+  if (n < 0) return -1;
   if (kind === PRINCIPAL.user) return n;
   if (kind === PRINCIPAL.group) return identityCount + n;
   if (kind === PRINCIPAL.domain) return identityCount + l.org.groups.length + n;
@@ -157,7 +158,6 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { org, view: v } = l;
   const k = knownOf(l);
   const grantsOf = (number: number): number => namedBy(k.named, number).length;
-  const [groupsFrom, domainsFrom] = [v.identityCount, v.identityCount + org.groups.length];
   if (show === 'groups')
     return org.groups.map((g, n) => {
       const key = `group:${g.id}`;
@@ -170,7 +170,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
         asked: { group: n },
         members,
         external,
-        grants: grantsOf(groupsFrom + n),
+        grants: grantsOf(numberOf(l, PRINCIPAL.group, n)),
         row: () => ({
           key,
           kind: 'group',
@@ -179,7 +179,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
           members,
           external,
           share: v.memberCount ? members / v.memberCount : 0,
-          grants: grantsOf(groupsFrom + n),
+          grants: grantsOf(numberOf(l, PRINCIPAL.group, n)),
           flags: [
             ...(v.memberCount && members >= NEARLY_EVERYBODY * v.memberCount
               ? ['holds nearly everybody']
@@ -207,7 +207,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
       const d = numbers.get(name) ?? -1;
       const standing = org.domains.indexOf(name);
       const unexpected = d >= 0 ? has(v.unexpectedDomains, d) : v.domainStanding[standing] === 2;
-      const whole = standing < 0 ? 0 : grantsOf(domainsFrom + standing);
+      const whole = grantsOf(numberOf(l, PRINCIPAL.domain, standing));
       const external = people[d] ?? 0;
       const grants = (grantsTo[d] ?? 0) + whole;
       return {
@@ -490,18 +490,11 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
   holds.sort(
     (a, b) => (a.kind === 'group' ? 0 : 1) - (b.kind === 'group' ? 0 : 1) || (a.name < b.name ? -1 : 1),
   );
-  const named =
-    group >= 0
-      ? v.identityCount + group
-      : user >= 0
-        ? user
-        : asked && 'domain' in asked
-          ? org.domains.includes(asked.domain)
-            ? numberOf(l, PRINCIPAL.domain, org.domains.indexOf(asked.domain))
-            : -1
-          : asked && 'identity' in asked
-            ? asked.identity
-            : -1;
+  let named = user;
+  if (asked && 'group' in asked) named = numberOf(l, PRINCIPAL.group, asked.group);
+  else if (asked && 'domain' in asked)
+    named = numberOf(l, PRINCIPAL.domain, org.domains.indexOf(asked.domain));
+  else if (asked && user < 0) named = asked.identity;
   const granted = [...new Set([...namedBy(k.named, named), ...dangling.map((d) => d.entry)])];
   const rule = group >= 0 ? l.groupRules.get(org.groups[group]!.id) : undefined;
   const home = person && l.ids.home('user', person.id);

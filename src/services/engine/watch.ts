@@ -2,7 +2,6 @@
 import { has, countBoth } from '../../core/access/bits.ts';
 import { alter, withdrawal, type Change } from '../../core/access/change.ts';
 import { nodeOfItem, PRINCIPAL } from '../../core/access/organisation.ts';
-import { felt } from '../../core/access/difference.ts';
 import { reach, type ReachColumns } from '../../core/access/reach.ts';
 import { identityName } from '../../core/access/view.ts';
 import { candidates, type Candidate } from '../../core/exposure/causes.ts';
@@ -14,6 +13,7 @@ import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
 import { changeWords, entryRef, nodeKey, personRef, sentence } from './describe.ts';
 import { key, type Loaded } from './loaded.ts';
+import { effectOf } from './effect.ts';
 import { domainsNamed } from './outside.ts';
 import { makeable } from './planned.ts';
 
@@ -132,16 +132,15 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const most = Math.max(...closing.map((t) => t.closes));
   if (!(most > 0)) return null;
   const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, closes }): Fix => {
-    const { losers: losing } = felt(l.view, changes, l.columns);
-    const members = losing.filter((i) => has(l.view.members, i)).length;
+    const { members, external } = effectOf(l, changes);
     const asked = changes.flatMap((c) => makeable(l, c) ?? []);
     return {
       words,
       // all of it, or none where one of it cannot be made
       changes: asked.length === changes.length ? asked : [],
       closes,
-      members,
-      external: losing.length - members,
+      members: members.length,
+      external: external.length,
     };
   });
   return tried.sort((a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0]!;
