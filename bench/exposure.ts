@@ -85,16 +85,16 @@ export async function exposure(scale: number): Promise<void> {
 
   // the same with GROUP BY CUBE and count(distinct) over the pairs of item and share, at a hundredth
   const small = make(scale / 100);
-  const { ofClass } = small.input.shares;
+  const { place, above, at } = small.input.shares;
   const S = small.input.view.org.spaces.length;
   const home = mkdtempSync(join(tmpdir(), 'gl-bench-'));
   const db = await openDb(join(home, 'db'));
   await db.query('create table pair (item int, role int, label int, bytes float8)');
   const rows: string[] = [];
   for (let i = 0; i < small.weights.length; i++) {
-    const cls = small.input.columns.accessClass[S + i]!;
-    for (let k = ofClass.start[cls]!; k < ofClass.start[cls + 1]!; k++)
-      rows.push(`${i}\t${small.dimensions.role!.one![ofClass.values[k]!]}\t${small.dimensions.label!.one![i]}\t${small.input.bytes[i]}`);
+    for (let p = place[small.input.columns.accessClass[S + i]!]!; p >= 0; p = above[p]!)
+      for (const share of at.values.subarray(at.start[p], at.start[p + 1]))
+        rows.push(`${i}\t${small.dimensions.role!.one![share]}\t${small.dimensions.label!.one![i]}\t${small.input.bytes[i]}`);
   }
   await db.copyIn('pair', ['item', 'role', 'label', 'bytes'], `${rows.join('\n')}\n`);
   let cube: { n: number; total: boolean }[] = [];

@@ -68,6 +68,7 @@ export interface FindingsPage {
   accepted: number;
   fixed: number;
 }
+export const FINDING_SORTS = ['points', 'weight', 'reach', 'name'] as const;
 export const FINDING_GROUPS = ['item', 'space', 'owner', 'type', 'domain', 'cause'] as const;
 export type FindingGroupBy = (typeof FINDING_GROUPS)[number];
 export interface FindingGroup {

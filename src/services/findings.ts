@@ -9,6 +9,7 @@ import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import {
   FINDING_GROUPS,
+  FINDING_SORTS,
   type Account,
   type FindingEvent,
   type FindingGroup,
@@ -31,7 +32,7 @@ export interface FindingFilter {
   where?: string | undefined;
 }
 export interface FindingQuery extends FindingFilter {
-  sort: 'points' | 'weight' | 'reach' | 'name';
+  sort: (typeof FINDING_SORTS)[number];
   limit: number;
   offset: number;
   /** In short: what makes the reach too wide is left out, and of many domains some. */
@@ -161,17 +162,35 @@ interface Column {
   start: Int32Array;
   of: Int32Array;
 }
+/** More groups than this are better taken away as a file. */
+const MOST_GROUPS = 1000;
 /** So many findings are numbered at a stretch. */
 const STRETCH = 200;
+
+/** Answers that are kept until something is decided; more are hardly asked for in between. */
+const ANSWERS = 100;
+/** The filter of whoever asks for nothing in particular. */
+const ALL_OPEN: FindingFilter = { state: 'open' };
 
 /** All findings as they are, the costliest first, with what is worked out of them when first asked for. */
 class Kept {
   readonly #place: Map<number, number>;
   readonly #orders = new Map<FindingQuery['sort'], Int32Array>();
   readonly #columns = new Map<FindingGroupBy, Promise<Column>>();
+  readonly #answers = new Map<string, unknown>();
+  readonly state: FindingRow['state'][];
+  readonly points: Float64Array;
+  readonly weight: Uint8Array;
+  readonly now: Uint8Array;
+  readonly could: Uint8Array;
 
   constructor(readonly rows: FindingRow[]) {
     this.#place = new Map(rows.map((r, n) => [r.id, n]));
+    this.state = rows.map((r) => r.state);
+    this.points = Float64Array.from(rows, FIELDS.points);
+    this.weight = Uint8Array.from(rows, FIELDS.weight);
+    this.now = Uint8Array.from(rows, FIELDS.now);
+    this.could = Uint8Array.from(rows, FIELDS.could);
   }
 
   row(id: number): FindingRow | undefined {
@@ -180,10 +199,24 @@ class Kept {
 
   /** Takes in what was decided of some: what they are sorted and grouped by stays as it is. */
   decided(rows: readonly FindingRow[]): void {
+    this.#answers.clear();
     for (const r of rows) {
       const n = this.#place.get(r.id);
-      if (n !== undefined) this.rows[n] = r;
+      if (n === undefined) continue;
+      this.rows[n] = r;
+      this.state[n] = r.state;
     }
+  }
+
+  /** What is worked out of a filter, once as long as nothing is decided; a condition may depend on the moment. */
+  once<T>(what: string, q: FindingFilter, make: () => T): T {
+    if (q.where) return make();
+    const key = JSON.stringify([what, q.state, q.text, q.severity, q.space, q.source]);
+    if (!this.#answers.has(key)) {
+      if (this.#answers.size >= ANSWERS) this.#answers.clear();
+      this.#answers.set(key, make());
+    }
+    return this.#answers.get(key) as T;
   }
 
   /** The findings by number, in an order. */
@@ -196,11 +229,6 @@ class Kept {
       this.#orders.set(sort, order);
     }
     return order;
-  }
-
-  /** Makes ready what they may be grouped by, ahead of whoever asks. */
-  async ahead(): Promise<void> {
-    for (const by of FINDING_GROUPS) await this.column(by);
   }
 
   column(by: FindingGroupBy): Promise<Column> {
@@ -308,88 +336,93 @@ export class Findings {
       this.lapsedOn = today;
       this.kept = undefined;
     }
-    this.kept ??= this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => {
-      const kept = new Kept(rows.map(toRow));
-      void kept.ahead();
-      return kept;
-    });
+    if (!this.kept) {
+      this.kept = this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => new Kept(rows.map(toRow)));
+      this.ahead().catch(() => undefined);
+    }
     const reading = this.kept;
     reading.catch(() => (this.kept = undefined));
     return reading;
+  } // prettier-ignore
+
+  /** Makes ready what is asked for first, ahead of whoever asks. */
+  async ahead(): Promise<void> {
+    const kept = await this.all();
+    for (const sort of FINDING_SORTS) this.numbers(kept, ALL_OPEN, sort);
+    for (const by of FINDING_GROUPS) await this.grouped(kept, ALL_OPEN, by);
   }
 
   /** The findings that fit, the costliest first. Throws a FilterError where `where` cannot be read. */
   async fitting(q: FindingFilter): Promise<FindingRow[]> {
     const kept = await this.all();
-    return this.numbers(kept, q, 'points').map((n) => kept.rows[n]!);
+    return Array.from(this.numbers(kept, q, 'points'), (n) => kept.rows[n]!);
   }
 
   /** The same by number, in an order. */
-  private numbers(kept: Kept, q: FindingFilter, sort: FindingQuery['sort']): number[] {
-    const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
-    const fit: number[] = [];
-    for (const n of kept.order(sort)) {
-      const r = kept.rows[n]!;
-      if (
-        (q.state === 'all' || (q.state === 'open' ? OPEN.has(r.state) : r.state === q.state)) &&
-        (!q.severity || r.severity === q.severity) &&
-        (!q.space || r.summary.space === q.space) &&
-        (!q.source || r.source === q.source) &&
-        test(r)
-      )
-        fit.push(n);
-    }
-    return fit;
-  }
+  private numbers(kept: Kept, q: FindingFilter, sort: FindingQuery['sort']): Int32Array {
+    return kept.once(`in order of ${sort}`, q, () => {
+      const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
+      const asks = q.severity !== undefined || q.space !== undefined || q.source !== undefined || q.text !== undefined || q.where !== undefined;
+      return kept.order(sort).filter((n) => {
+        const state = kept.state[n]!;
+        if (q.state !== 'all' && (q.state === 'open' ? !OPEN.has(state) : state !== q.state)) return false;
+        if (!asks) return true;
+        const r = kept.rows[n]!;
+        return (!q.severity || r.severity === q.severity) && (!q.space || r.summary.space === q.space) && (!q.source || r.source === q.source) && test(r);
+      });
+    });
+  } // prettier-ignore
 
   async list(q: FindingQuery): Promise<FindingsPage> {
     const kept = await this.all();
     const fit = this.numbers(kept, q, q.sort);
     const counts = { open: 0, accepted: 0, fixed: 0 };
-    for (const r of kept.rows) counts[r.state === 'reopened' ? 'open' : r.state]++;
-    const page = fit.slice(q.offset, q.offset + q.limit).map((n) => kept.rows[n]!);
+    for (const state of kept.state) counts[state === 'reopened' ? 'open' : state]++;
+    const page = Array.from(fit.subarray(q.offset, q.offset + q.limit), (n) => kept.rows[n]!);
     return {
       rows: q.brief ? page.map(inShort) : page,
       total: fit.length,
-      points: fit.reduce((sum, n) => sum + kept.rows[n]!.points, 0),
+      points: fit.reduce((sum, n) => sum + kept.points[n]!, 0),
       ...counts,
     };
   }
 
-  /** The findings that fit, in groups: the `most` costliest, and how many there are. */
-  async groups(q: FindingFilter, by: FindingGroupBy, most: number): Promise<{ groups: FindingGroup[]; total: number }> {
-    const kept = await this.all();
+  /** The findings that fit, in groups: the costliest, and how many there are. */
+  async groups(q: FindingFilter, by: FindingGroupBy): Promise<{ groups: FindingGroup[]; total: number }> {
+    return this.grouped(await this.all(), q, by);
+  }
+
+  private async grouped(kept: Kept, q: FindingFilter, by: FindingGroupBy): Promise<{ groups: FindingGroup[]; total: number }> {
     const { values, start, of } = await kept.column(by);
-    // each finding is a group of its own, or what has a value is
-    const count = by === 'item' ? kept.rows.length : values.length;
-    const [findings, points] = [new Int32Array(count), new Float64Array(count)];
-    const [weight, now, could] = [new Uint8Array(count), new Uint8Array(count), new Uint8Array(count)];
-    for (const n of this.numbers(kept, q, 'points')) {
-      const r = kept.rows[n]!;
-      const [isNow, isCould] = [FIELDS.now(r), FIELDS.could(r)];
-      for (let k = start[n]!; k < start[n + 1]!; k++) {
-        const g = by === 'item' ? n : of[k]!;
-        findings[g]!++;
-        points[g]! += r.points;
-        weight[g] = Math.max(weight[g]!, r.weight);
-        now[g] = Math.max(now[g]!, isNow);
-        could[g] = Math.max(could[g]!, isCould);
-      }
-    }
-    const some = [...findings.keys()].filter((g) => findings[g]);
-    const value = (g: number): string => values[by === 'item' ? of[start[g]!]! : g]!;
-    const total = some.length;
-    const first = firstOf(some, (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b), most);
-    const groups = first.map((g): FindingGroup => ({
-      value: value(g),
-      findings: findings[g]!,
-      points: points[g]!,
-      weight: weight[g]!,
-      now: TIERS[now[g]!]!,
-      could: TIERS[could[g]!]!,
-      ...(by === 'item' && { finding: kept.rows[g]!.id }),
-    }));
-    return { groups, total };
+    return kept.once(`by ${by}`, q, () => {
+      // each finding is a group of its own, or what has a value is
+      const count = by === 'item' ? kept.rows.length : values.length;
+      const [findings, points] = [new Int32Array(count), new Float64Array(count)];
+      const [weight, now, could] = [new Uint8Array(count), new Uint8Array(count), new Uint8Array(count)];
+      for (const n of this.numbers(kept, q, 'points'))
+        for (let k = start[n]!; k < start[n + 1]!; k++) {
+          const g = by === 'item' ? n : of[k]!;
+          findings[g]!++;
+          points[g]! += kept.points[n]!;
+          if (kept.weight[n]! > weight[g]!) weight[g] = kept.weight[n]!;
+          if (kept.now[n]! > now[g]!) now[g] = kept.now[n]!;
+          if (kept.could[n]! > could[g]!) could[g] = kept.could[n]!;
+        }
+      const some = [...findings.keys()].filter((g) => findings[g]);
+      const value = (g: number): string => values[by === 'item' ? of[start[g]!]! : g]!;
+      const total = some.length;
+      const first = firstOf(some, (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b), MOST_GROUPS);
+      const groups = first.map((g): FindingGroup => ({
+        value: value(g),
+        findings: findings[g]!,
+        points: points[g]!,
+        weight: weight[g]!,
+        now: TIERS[now[g]!]!,
+        could: TIERS[could[g]!]!,
+        ...(by === 'item' && { finding: kept.rows[g]!.id }),
+      }));
+      return { groups, total };
+    });
   } // prettier-ignore
 
   async row(id: number): Promise<FindingRow | undefined> {

@@ -15,11 +15,14 @@ export interface Observed<Doc> {
   source: string;
   id: string;
   doc: Doc;
+  /** The same as it is kept. */
+  json: string;
 }
 
 /**
  * Rows of a kind as a survey saw them, by source and id, some thousands at a time. They come out in
- * bulk, as COPY text: reading them as row objects takes several times as long.
+ * bulk, as COPY text: reading them as row objects takes several times as long. While one part is
+ * worked on, the database reads the next.
  */
 export async function* observedParts<Doc>(
   db: Db,
@@ -30,27 +33,33 @@ export async function* observedParts<Doc>(
   const sources = await db.query<{ source: string }>('select distinct source from observed where kind = $1', [
     kind,
   ]);
+  const read = (source: string, after: string): Promise<Uint8Array> => {
+    const where = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and (valid_to is null or valid_to > ${Number(survey)}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
+    const reading = db.transaction(async (tx) => {
+      // along the index, from where the last part ended: never the whole sorted again for each part
+      for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
+      return tx.copyOut(`select id, doc from observed where ${where} order by id limit ${READ_AT_ONCE}`);
+    });
+    // whoever stops before its turn does not hear of its failure
+    reading.catch(() => undefined);
+    return reading;
+  };
   for (const { source } of sources.sort((a, b) => (a.source < b.source ? -1 : 1)))
-    for (let after: string | undefined = ''; after !== undefined;) {
-      const where: string = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and (valid_to is null or valid_to > ${Number(survey)}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
-      const text = decoder.decode(
-        await db.transaction(async (tx) => {
-          // along the index, from where the last part ended: never the whole sorted again for each part
-          for (const way of ['seqscan', 'bitmapscan', 'sort'])
-            await tx.query(`set local enable_${way} = off`);
-          return tx.copyOut(`select id, doc from observed where ${where} order by id limit ${READ_AT_ONCE}`);
-        }),
-      );
+    for (let next = read(source, ''); ;) {
+      const text = decoder.decode(await next);
+      if (text === '') break;
+      const last = text.lastIndexOf('\n', text.length - 2) + 1;
+      next = read(source, unescapeCopy(text.slice(last, text.indexOf('\t', last))));
       const rows: Observed<Doc>[] = [];
       for (let from = 0, to; (to = text.indexOf('\n', from)) >= 0; from = to + 1) {
         const tab = text.indexOf('\t', from);
         const id = unescapeCopy(text.slice(from, tab));
-        rows.push({ source, id, doc: JSON.parse(unescapeCopy(text.slice(tab + 1, to))) as Doc });
+        const json = unescapeCopy(text.slice(tab + 1, to));
+        rows.push({ source, id, doc: JSON.parse(json) as Doc, json });
       }
       yield rows;
-      after = rows.length < READ_AT_ONCE ? undefined : rows[rows.length - 1]!.id;
     }
-}
+} // prettier-ignore
 const READ_AT_ONCE = 20_000;
 
 /** All rows of a kind as a survey saw them, by source and id. */
@@ -58,9 +67,10 @@ export async function readObserved<Doc>(
   db: Db,
   kind: ObservedKind,
   survey: number,
-): Promise<Observed<Doc>[]> {
-  const rows: Observed<Doc>[] = [];
-  for await (const part of observedParts<Doc>(db, kind, survey)) for (const row of part) rows.push(row);
+): Promise<Omit<Observed<Doc>, 'json'>[]> {
+  const rows: Omit<Observed<Doc>, 'json'>[] = [];
+  for await (const part of observedParts<Doc>(db, kind, survey))
+    for (const { source, id, doc } of part) rows.push({ source, id, doc });
   return rows;
 }
 

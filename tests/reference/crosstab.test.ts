@@ -12,6 +12,7 @@ import {
   MEASURES,
   sharesOf,
   type Dimension,
+  type Shares,
 } from '../../src/core/exposure/crosstab.ts';
 import { build } from './build.ts';
 import { largeRows } from './large.ts';
@@ -208,6 +209,14 @@ it('counts the people of the shares in a cell, and of no others', () => {
   );
 });
 
+/** All shares that apply to a class. */
+const applied = ({ place, above, at }: Shares, cls: number): number[] => {
+  const list: number[] = [];
+  for (let p = place[cls]!; p >= 0; p = above[p]!)
+    list.push(...at.values.subarray(at.start[p], at.start[p + 1]));
+  return list;
+};
+
 it('counts people through nested groups, circles and gates, in few cells and in many', () => {
   const v = view(build(largeRows({ people: 2600, groups: 120, memberships: 6000, spaces: 60, items: 900, entries: 3000 }))); // prettier-ignore
   const { org } = v;
@@ -240,7 +249,7 @@ it('counts people through nested groups, circles and gates, in few cells and in 
     const sets = Array.from({ length: (count + 1) * (items + 1) }, () => bitsFor(v.identityCount));
     for (let i = 0; i < I; i++) {
       const cls = columns.accessClass[S + i]!;
-      for (const share of shares.ofClass.values.subarray(shares.ofClass.start[cls], shares.ofClass.start[cls + 1])) {
+      for (const share of applied(shares, cls)) {
         if (share === E + S) continue;
         const named = bitsFor(v.identityCount);
         if (share >= E) union(named, v.members);

@@ -46,6 +46,8 @@ export interface Problem {
  */
 export interface Entries {
   ids: Names;
+  /** Which of the rows that were taken, in their order, each was. */
+  row: Int32Array;
   first: Int32Array;
   /** 0 for a grant, 1 + the index in AUDIENCES for a link. */
   type: Uint8Array;
@@ -246,12 +248,16 @@ export class OrganisationBuilder {
     this.itemBreaks.push((row.inherits === false ? BREAKS : 0) | (row.held ? HELD_ITSELF : 0));
   }
 
-  grant(row: GrantRow): void {
-    if (this.entry('grant', this.grantIds, row.id, row.on, 0, row.role, row.expiresAt, row.grantedAt, false))
-      this.principal(row.to);
+  /** Whether it was taken: one whose id is used twice is not. */
+  grant(row: GrantRow): boolean {
+    if (!this.entry('grant', this.grantIds, row.id, row.on, 0, row.role, row.expiresAt, row.grantedAt, false))
+      return false;
+    this.principal(row.to);
+    return true;
   }
 
-  link(row: LinkRow): void {
+  /** Whether it was taken: one whose id is used twice is not. */
+  link(row: LinkRow): boolean {
     const type = 1 + AUDIENCES.indexOf(row.audience);
     if (
       !this.entry(
@@ -266,7 +272,7 @@ export class OrganisationBuilder {
         row.noCopies === true,
       )
     )
-      return;
+      return false;
     for (const r of row.recipients ?? []) this.principal(r);
     for (const r of row.redeemedBy ?? []) {
       this.redeemedEntry.push(this.entryName.length - 1);
@@ -279,6 +285,7 @@ export class OrganisationBuilder {
       }
       this.redeemedAt.push(time(r.at, -Infinity));
     }
+    return true;
   }
 
   private entry(
@@ -572,6 +579,7 @@ export class OrganisationBuilder {
     const rowMade = this.entryMade.done();
     const columns = {
       ids: { length: count, at: (e: number) => nameOf(order[e]!) },
+      row: order,
       first: sorted.start.subarray(0, nodes + 1),
       type: new Uint8Array(count),
       node: new Int32Array(count),

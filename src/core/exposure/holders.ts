@@ -3,12 +3,12 @@
  * carries the cells it is in, not each cell its identities: a share's cells are then given to whom it
  * names in one step, and a group hands its own on to what it holds, once, however many cells they are.
  */
-import { countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
-import { listsBy } from '../access/growable.ts';
+import { countBoth, forEachBoth, has, ones, type Bits } from '../access/bits.ts';
+import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { forEachRedeemer, LINK_NAMED } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
-import type { Spread } from './crosstab.ts';
+import type { Shares, Spread } from './crosstab.ts';
 
 /** Words of sets that are held at once. */
 const MOST_WORDS = 64_000_000;
@@ -59,16 +59,15 @@ function nestingOf(v: View): Nesting {
 } // prettier-ignore
 
 /** Numbers what combinations add to a cell's index, and says which numbers each combination has. */
-function numbered(combinations: readonly Int32Array[]): { of: Int32Array[]; leaves: number[] } {
-  const numbers = new Map<number, number>();
-  const of = combinations.map((list) =>
-    Int32Array.from(list, (leaf) => {
-      if (!numbers.has(leaf)) numbers.set(leaf, numbers.size);
-      return numbers.get(leaf)!;
-    }),
-  );
-  return { of, leaves: [...numbers.keys()] };
-}
+function numbered(combinations: readonly Int32Array[], cells: number): { of: Lists; leaves: Int32Array } {
+  const numbers = new Int32Array(cells).fill(-1);
+  const [start, values, leaves] = [new Int32Array(combinations.length + 1), new GrowInt32(), new GrowInt32()];
+  combinations.forEach((list, c) => {
+    for (const leaf of list) values.push(numbers[leaf]! < 0 ? (numbers[leaf] = leaves.push(leaf)) : numbers[leaf]!);
+    start[c + 1] = values.length;
+  });
+  return { of: { start, values: values.done() }, leaves: leaves.done() };
+} // prettier-ignore
 
 /** Transposes 32 words of 32 bits in place: bit i of word k becomes bit k of word i (Warren, Hacker's Delight, 7-3). */
 function turn(square: Int32Array): void {
@@ -80,13 +79,90 @@ function turn(square: Int32Array): void {
     }
 }
 
-/** What principals of many are given under one set of those let in: everybody there is comes after the groups, then anyone. */
-interface Bucket {
-  allowed: Bits;
-  /** By number of the principal: which row its cells are; −1 for none. */
-  rowOf: Int32Array | undefined;
-  touched: number[];
+/** Whom shares name, once for each place where one begins. */
+interface Named {
+  /** Single identities, of those that the share's space lets in; in the order of shares. */
+  one: { share: Int32Array; place: Int32Array; identity: Int32Array };
+  /** Shares that name each of `many`, with the places. */
+  start: Int32Array;
+  share: Int32Array;
+  place: Int32Array;
+  many: Many[];
 }
+
+/** A group, or by number after the groups everybody there is, then anyone, as far as a set of identities lets them in. */
+interface Many {
+  allowed: Bits;
+  number: number;
+  /** How many identities that are, or somewhat more. */
+  size: number;
+}
+const namings = new WeakMap<Shares, Named>();
+
+/** Whom shares name; kept as long as they are. */
+export function namedBy(v: View, shares: Shares): Named {
+  let known = namings.get(shares);
+  if (known) return known;
+  const { org } = v;
+  const { toKind, toNumber, type, node } = org.entries;
+  const E = org.entries.ids.length;
+  const G = org.groups.length;
+  const { size } = nestingOf(v);
+  const [share1, place1, identity1] = [new GrowInt32(), new GrowInt32(), new GrowInt32()];
+  const [owner, share2, place2] = [new GrowInt32(), new GrowInt32(), new GrowInt32()];
+  const many: Many[] = [];
+  const numbers = new Map<Bits, Int32Array>();
+  const { start, values } = shares.places;
+  let [share, from, to, allowed] = [0, 0, 0, v.all];
+  const giveOne = (identity: number): void => {
+    if (identity < 0 || !has(allowed, identity)) return;
+    for (let k = from; k < to; k++) {
+      share1.push(share);
+      place1.push(values[k]!);
+      identity1.push(identity);
+    }
+  };
+  const giveMany = (number: number): void => {
+    let mine = numbers.get(allowed);
+    if (!mine) numbers.set(allowed, (mine = new Int32Array(G + 2).fill(-1)));
+    if (mine[number]! < 0) mine[number] = many.push({ allowed, number, size: size[number] ?? v.identityCount }) - 1;
+    for (let k = from; k < to; k++) {
+      owner.push(mine[number]!);
+      share2.push(share);
+      place2.push(values[k]!);
+    }
+  };
+  for (; share < shares.count - 1; share++) {
+    from = start[share]!;
+    to = start[share + 1]!;
+    if (from === to) continue;
+    const visible = share >= E;
+    ({ allowed } = v.spaces[visible ? share - E : spaceOfNode(org, node[share]!)]!);
+    if (visible) giveMany(G);
+    else if (type[share]! > LINK_NAMED) forEachRedeemer(v, share, giveOne);
+    else
+      for (let k = toKind.start[share]!; k < toKind.start[share + 1]!; k++) {
+        const kind = toKind.values[k]!;
+        const number = toNumber.values[k]!;
+        if (kind === PRINCIPAL.group) giveMany(number);
+        else if (kind === PRINCIPAL.everyone) giveMany(G);
+        else if (kind === PRINCIPAL.anyone) giveMany(G + 1);
+        else if (kind === PRINCIPAL.domain) v.domainMembers[number]!.forEach(giveOne);
+        else giveOne(soleIdentity(v, kind, number));
+      }
+  }
+  const owners = owner.done();
+  const listed = listsBy(owners, share2.done(), many.length);
+  known = {
+    one: { share: share1.done(), place: place1.done(), identity: identity1.done() },
+    start: listed.start,
+    share: listed.values,
+    place: listsBy(owners, place2.done(), many.length).values,
+    many,
+  };
+  namings.set(shares, known);
+  return known;
+} // prettier-ignore
 
 /**
  * Counts in each cell and total the identities that hold something through what is in it; owners too,
@@ -95,176 +171,147 @@ interface Bucket {
 export function countPeople(x: Spread): void {
   const { view: v, columns, shares } = x.input;
   const { org } = v;
-  const { toKind, toNumber, type, node } = org.entries;
-  const E = org.entries.ids.length;
   const G = org.groups.length;
-  const [EVERYBODY, ANYONE] = [G, G + 1];
   const C = columns.classes.length;
   const N = v.identityCount;
-  const tooMany = (): never => {
-    throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
-  };
+  const { people } = x.cells;
 
   // what items, and what shares, have part in of a cell, numbered: the bit of a cell is the one's and the other's
-  const items = numbered(x.byItem.leaves);
-  const parts = numbered(x.byShare.leaves);
+  const items = numbered(x.byItem.leaves, people.length);
+  const parts = numbered(x.byShare.leaves, people.length);
   const wide = items.leaves.length;
-  const wordsOfClass = (wide + 31) >>> 5;
+  const wordsOfPlace = (wide + 31) >>> 5;
   const W = (wide * parts.leaves.length + 31) >>> 5;
-  if (C * wordsOfClass + (N + 2 * G) * W > MOST_WORDS) tooMany();
-  const ofClass = new Int32Array(C * wordsOfClass);
-  for (let cls = 0; cls < C; cls++)
-    for (let b = x.bundles.start[cls]!; b < x.bundles.start[cls + 1]!; b++)
-      for (const n of items.of[x.comboOf[x.bundles.values[b]!]!]!) ofClass[cls * wordsOfClass + (n >>> 5)]! |= 1 << (n & 31);
+  const { order, component, components } = nestingOf(v);
+  if (C * wordsOfPlace + (N + components) * W > MOST_WORDS)
+    throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
+  /** By place, what the items of it have part in, and of all that inherit from it. */
+  const behind = new Int32Array(C * wordsOfPlace);
+  for (let p = C - 1; p >= 0; p--) {
+    for (let b = x.bundles.start[p]!; b < x.bundles.start[p + 1]!; b++) {
+      const combo = x.comboOf[x.bundles.values[b]!]!;
+      for (let k = items.of.start[combo]!; k < items.of.start[combo + 1]!; k++)
+        behind[p * wordsOfPlace + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
+    }
+    const above = shares.above[p]!;
+    if (above >= 0) for (let w = 0; w < wordsOfPlace; w++) behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
+  }
 
   /** By identity, the cells it is in. */
   const held = new Int32Array(N * W);
-  let rows = new Int32Array(1024 * W);
-  let rowCount = 0;
-  /** Joins a row of cells to an identity's. */
-  const give = (identity: number, of: Int32Array, at: number): void => {
-    for (let w = 0; w < W; w++) held[identity * W + w]! |= of[at + w]!;
-  };
-  const cellsOfShare = new Int32Array(wordsOfClass);
-  let shareParts: Int32Array = Int32Array.of();
-  /** Joins the cells of the share that is looked at to those at a place. */
-  const join = (into: Int32Array, at: number): void => {
-    for (let p = 0; p < shareParts.length; p++)
-      for (let w = 0; w < wordsOfClass; w++) {
-        const cells = cellsOfShare[w]!;
-        if (!cells) continue;
-        const bit = shareParts[p]! * wide + w * 32;
-        const word = at + (bit >>> 5);
-        into[word]! |= cells << (bit & 31);
-        const over = bit & 31 ? cells >>> (32 - (bit & 31)) : 0;
-        if (over) into[word + 1]! |= over;
-      }
-  };
-  const buckets = new Map<Bits, Bucket>();
-  const bucketOf = v.spaces.map(({ allowed }) => {
-    let bucket = buckets.get(allowed);
-    if (!bucket) buckets.set(allowed, (bucket = { allowed, rowOf: undefined, touched: [] }));
-    return bucket;
-  });
-  const putMany = (bucket: Bucket, number: number): void => {
-    bucket.rowOf ??= new Int32Array(G + 2).fill(-1);
-    if (bucket.rowOf[number]! < 0) {
-      bucket.rowOf[number] = rowCount++;
-      bucket.touched.push(number);
-      if (rowCount * W > rows.length) {
-        if (rowCount * W > MOST_WORDS) tooMany();
-        const more = new Int32Array(2 * rows.length);
-        more.set(rows);
-        rows = more;
-      }
-    }
-    join(rows, bucket.rowOf[number]! * W);
-  };
-  const { start, values } = shares.classes;
-  for (let share = 0; share < shares.count - 1; share++) {
-    if (start[share] === start[share + 1]) continue;
-    let any = 0;
-    for (let w = 0; w < wordsOfClass; w++) {
-      let cells = 0;
-      for (let k = start[share]!; k < start[share + 1]!; k++) cells |= ofClass[values[k]! * wordsOfClass + w]!;
-      any |= cellsOfShare[w] = cells;
-    }
-    if (!any) continue;
-    shareParts = parts.of[x.byShare.of[share]!]!;
-    const visible = share >= E;
-    const bucket = bucketOf[visible ? share - E : spaceOfNode(org, node[share]!)]!;
-    const { allowed } = bucket;
-    if (visible) putMany(bucket, EVERYBODY);
-    else if (type[share]! > LINK_NAMED) forEachRedeemer(v, share, (i) => has(allowed, i) && join(held, i * W));
-    else
-      for (let k = toKind.start[share]!; k < toKind.start[share + 1]!; k++) {
-        const kind = toKind.values[k]!;
-        const number = toNumber.values[k]!;
-        if (kind === PRINCIPAL.group) putMany(bucket, number);
-        else if (kind === PRINCIPAL.everyone) putMany(bucket, EVERYBODY);
-        else if (kind === PRINCIPAL.anyone) putMany(bucket, ANYONE);
-        else if (kind === PRINCIPAL.domain) {
-          for (const u of v.domainMembers[number]!) if (has(allowed, u)) join(held, u * W);
-        } else {
-          const identity = soleIdentity(v, kind, number);
-          if (identity >= 0 && has(allowed, identity)) join(held, identity * W);
+  /** Joins cells of items, at a place, with the parts of a combination of shares, to those of a row. */
+  const join = (into: Int32Array, row: number, combo: number, cells: Int32Array, at: number): void => {
+    for (let w = 0; w < wordsOfPlace; w++) {
+      const word = cells[at * wordsOfPlace + w]!;
+      if (word)
+        for (let p = parts.of.start[combo]!; p < parts.of.start[combo + 1]!; p++) {
+          const bit = parts.of.values[p]! * wide + w * 32;
+          const to = row * W + (bit >>> 5);
+          into[to]! |= word << (bit & 31);
+          const over = bit & 31 ? word >>> (32 - (bit & 31)) : 0;
+          if (over) into[to + 1]! |= over;
         }
-      }
-  }
-
-  const { order, component, components, size } = nestingOf(v);
-  let handed: Int32Array | undefined;
-  // what principals of many were given goes to their people one by one, or from group to group where that is less
-  for (const { allowed, rowOf, touched } of buckets.values()) {
-    let each = 0;
-    for (const g of touched) if (g < G) each += size[g]!;
-    const down = each > org.members.values.length;
-    if (down) (handed ??= new Int32Array(components * W)).fill(0);
-    for (const g of touched) {
-      const at = rowOf![g]! * W;
-      const list = v.groupLists[g];
-      if (g >= G) forEachBoth(g === EVERYBODY ? v.members : v.all, allowed, (i) => give(i, rows, at));
-      else if (down) for (let w = 0; w < W; w++) handed![component[g]! * W + w]! |= rows[at + w]!;
-      else if (list) {
-        for (const u of list) if (has(allowed, u)) give(u, rows, at);
-      } else forEachBoth(v.groupMembers[g]!, allowed, (u) => give(u, rows, at));
     }
-    if (!down) continue;
-    const { start, values } = org.members;
+  };
+  const named = namedBy(v, shares);
+  const { of } = x.byShare;
+  const { one, many } = named;
+  for (let k = 0; k < one.share.length; k++) join(held, one.identity[k]!, of[one.share[k]!]!, behind, one.place[k]!);
+
+  // what a principal of many is given goes to its people one by one, or from group to group where that is less
+  const each = new Map<Bits, number>();
+  for (const { allowed, number, size } of many) if (number < G) each.set(allowed, (each.get(allowed) ?? 0) + size);
+  /** What the combinations of shares that name one of many stand for, put together before it is handed on. */
+  const together = new Int32Array(parts.of.start.length * wordsOfPlace);
+  const row = new Int32Array(W);
+  /** The words of the row that have anything. */
+  const some = new Int32Array(W);
+  let count = 0;
+  const give = (into: Int32Array, to: number): void => {
+    for (let k = 0; k < count; k++) into[to * W + some[k]!]! |= row[some[k]!]!;
+  };
+  const handed = new Map<Bits, Int32Array>();
+  many.forEach(({ allowed, number }, n) => {
+    const combos = new Set<number>();
+    for (let k = named.start[n]!; k < named.start[n + 1]!; k++) {
+      const combo = of[named.share[k]!]!;
+      const at = named.place[k]! * wordsOfPlace;
+      for (let w = 0; w < wordsOfPlace; w++) together[combo * wordsOfPlace + w]! |= behind[at + w]!;
+      combos.add(combo);
+    }
+    row.fill(0);
+    for (const combo of combos) {
+      join(row, 0, combo, together, combo);
+      together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
+    }
+    count = 0;
+    for (let w = 0; w < W; w++) if (row[w]) some[count++] = w;
+    if (!count) return;
+    const list = v.groupLists[number];
+    if (number >= G) forEachBoth(number === G ? v.members : v.all, allowed, (i) => give(held, i));
+    else if (each.get(allowed)! > org.members.values.length) {
+      let rows = handed.get(allowed);
+      if (!rows) handed.set(allowed, (rows = new Int32Array(components * W)));
+      give(rows, component[number]!);
+    } else if (list) {
+      for (const i of list) if (has(allowed, i)) give(held, i);
+    } else forEachBoth(v.groupMembers[number]!, allowed, (i) => give(held, i));
+  });
+  const { start, values } = org.members;
+  for (const [allowed, rows] of handed)
     for (const g of order) {
-      const at = component[g]! * W;
-      let any = 0;
-      for (let w = 0; w < W; w++) any |= handed![at + w]!;
-      if (!any) continue;
+      const from = component[g]! * W;
+      count = 0;
+      for (let w = 0; w < W; w++) if ((row[w] = rows[from + w]!)) some[count++] = w;
+      if (!count) continue;
       for (let k = start[g]!; k < start[g + 1]!; k++) {
         const m = values[k]!;
-        if (m >= 0) {
-          if (has(v.all, m) && has(allowed, m)) give(m, handed!, at);
-        } else for (let w = 0, to = component[~m]! * W; w < W; w++) handed![to + w]! |= handed![at + w]!;
+        if (m < 0) give(rows, component[~m]!);
+        else if (has(v.all, m) && has(allowed, m)) give(held, m);
       }
     }
-  }
   // owners hold what they own, however it is shared; where cells are of shares, they are not of them
   if (!x.ofShares)
     for (let i = 0; i < x.bundleOfItem.length; i++) {
       const b = x.bundleOfItem[i]!;
       if (b < 0 || !columns.ownerAdds[nodeOfItem(org, i)]) continue;
-      for (const n of items.of[x.comboOf[b]!]!) held[org.itemOwner[i]! * W + (n >>> 5)]! |= 1 << (n & 31);
+      const combo = x.comboOf[b]!;
+      for (let k = items.of.start[combo]!; k < items.of.start[combo + 1]!; k++)
+        held[org.itemOwner[i]! * W + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
     }
 
-  const words = (N + 31) >>> 5;
-  const sets = new Map<number, Bits>();
-  const setOf = (cell: number): Bits => {
-    let set = sets.get(cell);
-    if (!set) {
-      if ((sets.size + 1) * words > MOST_WORDS) tooMany();
-      sets.set(cell, (set = new Int32Array(words)));
-    }
-    return set;
-  };
-  // turned from the cells of identities into the identities of cells, a square of 32 by 32 at a time
+  // turned from the cells of identities into the identities of cells, 32 by 32 at a time, and counted
   const square = new Int32Array(32);
-  const leaves: (Bits | undefined)[] = [];
-  for (let word = 0; word < words; word++)
+  const here = new Int32Array(people.length);
+  for (let first = 0; first < N; first += 32) {
+    let any = 0;
     for (let w = 0; w < W; w++) {
-      let some = 0;
-      for (let k = 0; k < 32; k++) some |= square[k] = held[(word * 32 + k) * W + w] ?? 0;
-      if (!some) continue;
+      let bits = 0;
+      for (let k = 0; k < 32; k++) bits |= square[k] = held[(first + k) * W + w] ?? 0;
+      if (!bits) continue;
+      any = 1;
       turn(square);
-      for (; some; some &= some - 1) {
-        const bit = 31 - Math.clz32(some & -some);
+      for (; bits; bits &= bits - 1) {
+        const bit = 31 - Math.clz32(bits & -bits);
         const n = w * 32 + bit;
-        (leaves[n] ??= setOf(items.leaves[n % wide]! + parts.leaves[Math.floor(n / wide)]!))[word] = square[bit]!;
+        const part = Math.floor(n / wide);
+        here[items.leaves[n - part * wide]! + parts.leaves[part]!] = square[bit]!;
       }
     }
-
-  // one dimension after the other: the total over it is all its values together
-  x.sizes.forEach((size, k) => {
-    const stride = x.sizes.slice(k + 1).reduce((n, s) => n * (s + 1), 1);
-    for (const cell of [...sets.keys()]) {
-      const at = Math.floor(cell / stride) % (size + 1);
-      if (at < size) union(setOf(cell + (size - at) * stride), sets.get(cell)!);
+    if (!any) continue;
+    // one dimension after the other: the total over it is all its values together
+    let stride = people.length;
+    for (const size of x.sizes) {
+      const block = stride;
+      stride /= size + 1;
+      for (let from = 0; from < people.length; from += block)
+        for (let r = from; r < from + stride; r++) {
+          let all = 0;
+          for (let c = r; c < r + size * stride; c += stride) all |= here[c]!;
+          here[r + size * stride] = all;
+        }
     }
-  });
-  for (const [cell, set] of sets) x.cells.people[cell] = countBoth(set, set);
+    for (let c = 0; c < here.length; c++) if (here[c]) people[c]! += ones(here[c]!);
+    here.fill(0);
+  }
 } // prettier-ignore

@@ -11,6 +11,7 @@ import {
   type Dimension,
   type Measure,
 } from '../../core/exposure/crosstab.ts';
+import { namedBy } from '../../core/exposure/holders.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../../core/model.ts';
 import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto.ts';
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
@@ -157,16 +158,20 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
       const number = lists.of(domains);
       for (let k = byGroup.start[g]!; k < byGroup.start[g + 1]!; k++) of[byGroup.values[k]!] = number;
     });
-    const some = new Map<number, number[]>();
+    // most name somebody of one domain: those of several are put together
+    const several = new Map<number, number[]>();
+    const first = new Int32Array(E).fill(-1);
     list.forEach(({ number }) => {
+      const alone = lists.of([number]);
       for (let k = direct.start[number]!; k < direct.start[number + 1]!; k++) {
         const e = direct.values[k]!;
-        const known = some.get(e);
-        if (known) known.push(number);
-        else some.set(e, [number]);
+        if (first[e]! < 0) {
+          first[e] = number;
+          of[e] = alone;
+        } else several.set(e, [...(several.get(e) ?? [first[e]!]), number]);
       }
     });
-    for (const [e, domains] of some) of[e] = lists.of(domains);
+    for (const [e, domains] of several) of[e] = lists.of(domains);
     return { of: 'share', values: values.names, many: { lists: lists.lists, of } };
   },
   age: (l) => {
@@ -191,6 +196,12 @@ function dimension(l: Loaded, name: DimensionName): Dimension {
   let d = dimensions.get(name);
   if (!d) dimensions.set(name, (d = MAKE[name](l)));
   return d;
+}
+
+/** What every cross-tabulation of a survey rests on, a part at a time. */
+export function* crossAhead(l: Loaded): Generator<void> {
+  yield void namedBy(l.view, madeOf(l).input.shares);
+  for (const name of Object.keys(MAKE) as DimensionName[]) yield void dimension(l, name);
 }
 
 function tabOf(l: Loaded, q: CrossQuery): CrossTab {

@@ -33,11 +33,18 @@ import {
 import { cuts, proveGoals, type CutQuery } from './cuts.ts';
 import { changeRefs, preview } from './preview.ts';
 import { cameBack, held, pointsOf, type Done } from './held.ts';
-import { crossItems, crossPage } from './crosstab.ts';
+import { crossAhead, crossItems, crossPage } from './crosstab.ts';
 import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, type Loaded } from './loaded.ts';
 import { options } from './options.ts';
-import { domains, outside, outsideDossier, partnerPreview, type OutsideQuery } from './outside.ts';
+import {
+  domains,
+  domainsNamed,
+  outside,
+  outsideDossier,
+  partnerPreview,
+  type OutsideQuery,
+} from './outside.ts';
 import { identityDossier, knownOf, people, whatRows, type PeopleQuery } from './people.ts';
 import { cheapestFix, sum } from './watch.ts';
 import { servesWhat, usedSince } from '../../core/access/usage.ts';
@@ -61,6 +68,8 @@ async function load(
   takenAt: string,
 ): Promise<{ findings: EngineFinding[]; items: number; problems: number }> {
   const l = await loadSurvey(db, survey, takenAt);
+  // until it is made ready, the one before answers
+  for (const _ of ready(l)) await setImmediate();
   if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
@@ -72,9 +81,22 @@ async function load(
   };
 }
 
-/** Makes ready what views of a survey rest on, ahead of whoever asks; what is asked meanwhile comes in between. */
+/** Works out what the views of a survey rest on, a part at a time. */
+function* ready(l: Loaded): Generator<void> {
+  for (const part of [below, knownOf, domainsNamed]) yield void part(l);
+  yield* crossAhead(l);
+  yield void sum(l, undefined);
+  for (const show of ['members', 'guests', 'groups'] as const)
+    yield void people(l, { show, sort: 'heavy', down: true, limit: 1, offset: 0 });
+}
+
+/** Works out what takes longer ahead of whoever asks; what is asked meanwhile comes in between. */
 async function ahead(l: Loaded): Promise<void> {
-  for (const part of [below, knownOf, domains, causes]) {
+  for (const _ of ready(l)) {
+    await setImmediate();
+    if (present !== l) return;
+  }
+  for (const part of [domains, causes]) {
     await setImmediate();
     if (present !== l) return;
     await part(l);
@@ -87,6 +109,7 @@ async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } 
   const l = await reweighed(db, present);
   present = l;
   past = [];
+  ahead(l).catch(() => undefined);
   return { survey: l.survey, findings: l.exposures.map((e) => finding(l, e)) };
 }
 

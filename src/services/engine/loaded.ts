@@ -23,7 +23,7 @@ import { DATA_TYPES } from '../../core/recognise/types/index.ts';
 import type { SourceKind } from '../../connectors/abilities.ts';
 import type { Db } from '../../store/db.ts';
 import { readCertainty } from '../../store/settings.ts';
-import { PackedRows } from './packed.ts';
+import { PackedTexts } from './packed.ts';
 import { observedParts, readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
 
 /** Weights from here on are heavy: what must not be widely reached. */
@@ -276,34 +276,38 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     on: 'space' in row.on ? { space: key(source, row.on.space) } : { item: key(source, row.on.item) },
     id: key(source, row.id),
   });
-  const rows = new PackedRows<GrantRow | LinkRow>();
-  const makers = new Interner();
-  const maker = new GrowInt32();
+  const grant = (source: string, doc: GrantRow): GrantRow => ({
+    ...doc,
+    ...on(source, doc),
+    to: principal<Grantee>(source, doc.to),
+    ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
+  });
+  const link = (source: string, doc: LinkRow): LinkRow => ({
+    ...doc,
+    ...on(source, doc),
+    ...(doc.recipients && { recipients: doc.recipients.map((r) => principal(source, r)) }),
+    ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => principal(source, r)) }),
+    ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
+  });
+  // the rows that were taken, in the order of their entries' rows
+  const texts = new PackedTexts();
+  const [makers, sources] = [new Interner(), new Interner()];
+  const [maker, sourceOf] = [new GrowInt32(), new GrowInt32()];
+  const keep = (source: string, json: string, by: string | undefined): void => {
+    texts.add(json);
+    sourceOf.push(sources.of(source));
+    maker.push(makers.of(by ?? ''));
+  };
   for await (const part of observedParts<GrantRow>(db, 'grant', survey))
-    for (const { source, doc } of part) {
-      const row: GrantRow = {
-        ...doc,
-        ...on(source, doc),
-        to: principal<Grantee>(source, doc.to),
-        ...(doc.grantedBy && { grantedBy: identities.user(source, doc.grantedBy) }),
-      };
-      builder.grant(row);
-      rows.add(row);
-      maker.push(makers.of(row.grantedBy ?? ''));
+    for (const { source, doc, json } of part) {
+      const row = grant(source, doc);
+      if (builder.grant(row)) keep(source, json, row.grantedBy);
     }
-  const grantCount = rows.length;
+  const grantCount = texts.length;
   for await (const part of observedParts<LinkRow>(db, 'link', survey))
-    for (const { source, doc } of part) {
-      const row: LinkRow = {
-        ...doc,
-        ...on(source, doc),
-        ...(doc.recipients && { recipients: doc.recipients.map((r) => principal(source, r)) }),
-        ...(doc.redeemedBy && { redeemedBy: doc.redeemedBy.map((r) => principal(source, r)) }),
-        ...(doc.createdBy && { createdBy: identities.user(source, doc.createdBy) }),
-      };
-      builder.link(row);
-      rows.add(row);
-      maker.push(makers.of(row.createdBy ?? ''));
+    for (const { source, doc, json } of part) {
+      const row = link(source, doc);
+      if (builder.link(row)) keep(source, json, row.createdBy);
     }
   const content = new Map(
     (await readObserved<ContentDoc>(db, 'content', survey)).map((c) => [
@@ -313,15 +317,8 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
   );
 
   const org = builder.build();
-  const rowOfEntry = new Int32Array(rows.length);
-  const madeBy = new Int32Array(org.entries.ids.length).fill(-1);
   const userOfMaker = makers.names.map((id) => org.find('user', id));
-  for (let n = 0; n < rows.length; n++) {
-    const e = org.find(n < grantCount ? 'grant' : 'link', rows.at(n).id);
-    if (e < 0) continue;
-    rowOfEntry[e] = n;
-    madeBy[e] = userOfMaker[maker.at(n)]!;
-  }
+  const madeBy = org.entries.row.map((n) => userOfMaker[maker.at(n)]!);
   const itemRows: ItemRow[] = new Array<ItemRow>(org.itemIds.length);
   for (const row of items) {
     const n = org.find('item', row.id);
@@ -347,7 +344,12 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     view: v,
     columns,
     items: itemRows,
-    entryRow: (e) => rows.at(rowOfEntry[e]!),
+    entryRow: (e) => {
+      const n = org.entries.row[e]!;
+      const source = sources.names[sourceOf.at(n)]!;
+      const doc = JSON.parse(texts.at(n)) as GrantRow | LinkRow;
+      return n < grantCount ? grant(source, doc as GrantRow) : link(source, doc as LinkRow);
+    },
     madeBy,
     groupRules,
     content,

@@ -6,6 +6,7 @@ import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { whatOf, type Asked } from '../../core/access/what.ts';
+import { firstOf } from '../../core/first.ts';
 import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { capabilityNames, TIERS } from '../../core/model.ts';
 import type {
@@ -45,6 +46,8 @@ export interface Known {
   /** The same of domains, by name. */
   ofDomain?: (name: string) => { items: number; heavy: number };
   cyclic: Set<number>;
+  /** Those of a kind, by name. */
+  sorted: Map<PeopleQuery['show'], Candidate[]>;
 }
 const known = new WeakMap<Loaded, Known>();
 
@@ -71,7 +74,7 @@ export function knownOf(l: Loaded): Known {
         list.push(e);
       }
   }
-  k = { dangling: dangling(l.view), named: listsBy(owners.done(), list.done(), count), counted: new Map(), cyclic: cyclicGroups(l) };
+  k = { dangling: dangling(l.view), named: listsBy(owners.done(), list.done(), count), counted: new Map(), cyclic: cyclicGroups(l), sorted: new Map() };
   known.set(l, k);
   return k;
 } // prettier-ignore
@@ -311,6 +314,16 @@ const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => 
   flags: ({ row }) => row.flags,
 }; // prettier-ignore
 
+/** All of a kind by name, sorted once for a survey. */
+function byName(l: Loaded, show: PeopleQuery['show']): Candidate[] {
+  const { sorted } = knownOf(l);
+  let list = sorted.get(show);
+  if (!list) sorted.set(show, (list = candidates(l, show).sort((a, b) => inOrder(a.name, b.name) || inOrder(a.key, b.key))));
+  return list;
+} // prettier-ignore
+
+const inOrder = new Intl.Collator('en', { numeric: true }).compare;
+
 export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;
   const counts = {
@@ -323,7 +336,6 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   };
   const text = q.text?.toLowerCase();
   const test = compileFilter(q.where, 'people', FIELDS, Date.parse(l.takenAt));
-  const order = new Intl.Collator('en', { numeric: true }).compare;
   const sign = q.down ? -1 : 1;
   if (q.show === 'dangling') {
     const rows = danglingRows(l)
@@ -334,38 +346,40 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
       )
       .sort(
         (a, b) =>
-          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * order(a.name, b.name)) ||
-          order(a.key, b.key),
+          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * inOrder(a.name, b.name)) ||
+          inOrder(a.key, b.key),
       );
     return { rows: rows.slice(q.offset, q.offset + q.limit), total: rows.length, counts, survey: l.survey };
   }
-  const all = candidates(l, q.show).filter(
-    (c) =>
-      (!text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text)) &&
-      test({ row: c.row(), count: () => countWhat(l, c.key, c.asked) }),
-  );
+  const named = byName(l, q.show);
+  const all =
+    text || q.where
+      ? named.filter(
+          (c) =>
+            (!text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text)) &&
+            test({ row: c.row(), count: () => countWhat(l, c.key, c.asked) }),
+        )
+      : named;
   const byCount = q.sort === 'items' || q.sort === 'heavy';
   // identities were counted while reach was worked out
   const countable = !['groups', 'domains'].includes(q.show) || all.length <= COUNT_ALL;
-  const value = (c: Candidate): number =>
-    q.sort === 'grants'
-      ? c.grants
-      : q.sort === 'members'
-        ? c.members
-        : q.sort === 'external'
-          ? c.external
-          : byCount && countable
-            ? countWhat(l, c.key, c.asked)[q.sort as 'items' | 'heavy']
-            : 0;
-  const values = new Map(all.map((c) => [c, value(c)]));
-  all.sort((a, b) =>
-    q.sort === 'name' || values.get(a) === values.get(b)
-      ? (q.sort === 'name' ? sign : 1) * order(a.name, b.name) || order(a.key, b.key)
-      : sign * (values.get(a)! - values.get(b)!),
+  const values = Float64Array.from(all, (c, n) =>
+    q.sort === 'name'
+      ? n
+      : q.sort === 'grants' || q.sort === 'members' || q.sort === 'external'
+        ? c[q.sort]
+        : countable
+          ? countWhat(l, c.key, c.asked)[q.sort]
+          : 0,
   );
-  const rows = all
-    .slice(q.offset, q.offset + q.limit)
-    .map((c): IdentityRow => ({ ...c.row(), ...countWhat(l, c.key, c.asked) }));
+  const first = firstOf(
+    [...all.keys()],
+    (a, b) => sign * (values[a]! - values[b]!) || a - b,
+    q.offset + q.limit,
+  );
+  const rows = first
+    .slice(q.offset)
+    .map((n): IdentityRow => ({ ...all[n]!.row(), ...countWhat(l, all[n]!.key, all[n]!.asked) }));
   const note =
     byCount && !countable
       ? `More than ${COUNT_ALL.toLocaleString('en')}: they stand by name, and the files of each are counted as it comes into view.`

@@ -142,6 +142,7 @@ export class Surveys {
     const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
     if (again || (await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
     await keepSum(this.db, this.engine, last.id, again);
+    await this.findings.ahead();
     this.events.emit({ type: 'findings' });
   }
 

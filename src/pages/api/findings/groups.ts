@@ -7,5 +7,5 @@ import { findingFilter } from '../_inputs.ts';
 export const GET = endpoint({
   role: 'auditor',
   input: findingFilter.extend({ by: z.enum(FINDING_GROUPS) }),
-  run: ({ app, input: { by, ...filter } }) => app.findings.groups(filter, by, 1000),
+  run: ({ app, input: { by, ...filter } }) => app.findings.groups(filter, by),
 });

@@ -1,11 +1,12 @@
 import { z } from 'zod';
+import { FINDING_SORTS } from '../../../services/dto.ts';
 import { endpoint } from '../_endpoint.ts';
 import { findingFilter, limit, offset } from '../_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
   input: findingFilter.extend({
-    sort: z.enum(['points', 'weight', 'reach', 'name']).default('points'),
+    sort: z.enum(FINDING_SORTS).default('points'),
     limit,
     offset,
     brief: z.stringbool().default(false),
