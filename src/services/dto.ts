@@ -570,8 +570,6 @@ export interface IdentityPage {
   total: number;
   counts: Record<string, number>;
   survey: number;
-  /** What is not as was asked for, in a sentence. */
-  note?: string;
 }
 
 export interface WhatSummary {

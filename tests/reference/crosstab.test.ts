@@ -5,6 +5,7 @@ import { add, bitsFor, countBoth, intersect, union } from '../../src/core/access
 import { addHolders, reach } from '../../src/core/access/reach.ts';
 import { view } from '../../src/core/access/view.ts';
 import { spaceOf, who } from '../../src/core/access/questions.ts';
+import { whatOf } from '../../src/core/access/what.ts';
 import {
   crosstab,
   DistinctLists,
@@ -14,6 +15,7 @@ import {
   type Dimension,
   type Shares,
 } from '../../src/core/exposure/crosstab.ts';
+import { reachedByGroup } from '../../src/core/exposure/holders.ts';
 import { build } from './build.ts';
 import { largeRows } from './large.ts';
 import { organisations } from './organisations.ts';
@@ -261,4 +263,27 @@ it('counts people through nested groups, circles and gates, in few cells and in 
     }
     expect([...people(d, of)]).toEqual(sets.map(size));
   }
+}); // prettier-ignore
+
+it('counts what a group reaches as going from node to node does', () => {
+  let counted = 0;
+  const check = (rows: Rows): void => {
+    const v = view(build(rows));
+    const { org } = v;
+    const columns = reach(v);
+    const counts = [1, 3].map((n) => Int32Array.from({ length: org.itemIds.length }, (_, i) => 1 + (i % n)));
+    const reached = reachedByGroup(v, columns, sharesOf(v, columns), counts);
+    for (let group = 0; group < org.groups.length; group++) {
+      const sums = [0, 0];
+      whatOf(v, { group }).forEach((bits, node) => {
+        const item = node - org.spaces.length;
+        if (bits && item >= 0) counts.forEach((of, k) => (sums[k]! += of[item]!));
+      });
+      expect(reached(group)).toEqual(sums);
+      counted += sums[0]!;
+    }
+  };
+  fc.assert(fc.property(organisations, check), { numRuns: 500 });
+  check(largeRows({ people: 300, groups: 120, memberships: 900, spaces: 60, items: 1500, entries: 2500 }));
+  expect(counted).toBeGreaterThan(5000);
 }); // prettier-ignore

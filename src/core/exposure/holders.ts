@@ -3,10 +3,11 @@
  * carries the cells it is in, not each cell its identities: a share's cells are then given to whom it
  * names in one step, and a group hands its own on to what it holds, once, however many cells they are.
  */
-import { countBoth, forEachBoth, has, ones, type Bits } from '../access/bits.ts';
+import { anyBoth, countBoth, forEachBoth, has, ones, type Bits } from '../access/bits.ts';
 import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
+import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { forEachRedeemer, LINK_NAMED } from '../access/reach.ts';
+import { forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
 import type { Shares, Spread } from './crosstab.ts';
 
@@ -162,6 +163,51 @@ export function namedBy(v: View, shares: Shares): Named {
   };
   namings.set(shares, known);
   return known;
+} // prettier-ignore
+
+/**
+ * How much of a count by item a group's members reach through it, as `whatOf` says: what is put below the
+ * places where shares begin that name it, or a group that holds it, in a space that lets one of them in.
+ */
+export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, counts: readonly ArrayLike<number>[]): (group: number) => number[] {
+  const { org } = v;
+  const { many, start, place } = namedBy(v, shares);
+  const C = columns.classes.length;
+  const before = counts.map((of) => {
+    const sums = new Float64Array(C + 1);
+    for (let i = 0; i < org.itemIds.length; i++) sums[shares.place[columns.accessClass[nodeOfItem(org, i)]!]! + 1]! += of[i]!;
+    for (let p = 0; p < C; p++) sums[p + 1]! += sums[p]!;
+    return sums;
+  });
+  const groups = many.flatMap(({ number }, n) => (number < org.groups.length ? [[number, n] as const] : []));
+  const ofGroup = listsBy(Int32Array.from(groups, ([g]) => g), Int32Array.from(groups, ([, n]) => n), org.groups.length);
+  const seen = new Int32Array(C).fill(-1);
+  const here = new Int32Array(C);
+  return (group) => {
+    let count = 0;
+    const letIn = new Map<Bits, boolean>();
+    for (const g of groupsAbove(org, [group]))
+      for (const n of ofGroup.values.subarray(ofGroup.start[g], ofGroup.start[g + 1])) {
+        const { allowed } = many[n]!;
+        let some = letIn.get(allowed);
+        if (some === undefined) letIn.set(allowed, (some = anyBoth(v.groupMembers[group]!, allowed)));
+        if (!some) continue;
+        for (const p of place.subarray(start[n], start[n + 1])) {
+          if (seen[p] === group) continue;
+          seen[p] = group;
+          here[count++] = p;
+        }
+      }
+    const sums = counts.map(() => 0);
+    let to = 0;
+    // those below one are next to it: what is inside another is counted with it
+    for (const p of here.subarray(0, count).sort()) {
+      if (p < to) continue;
+      to = shares.end[p]!;
+      before.forEach((of, k) => (sums[k]! += of[to]! - of[p]!));
+    }
+    return sums;
+  };
 } // prettier-ignore
 
 /**

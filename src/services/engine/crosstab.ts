@@ -10,6 +10,7 @@ import {
   type CrossTab,
   type Dimension,
   type Measure,
+  type Shares,
 } from '../../core/exposure/crosstab.ts';
 import { namedBy } from '../../core/exposure/holders.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../../core/model.ts';
@@ -69,6 +70,8 @@ function madeOf(l: Loaded): Made {
   }
   return m;
 }
+
+export const sharesIn = (l: Loaded): Shares => madeOf(l).input.shares;
 
 const numbering = (known: readonly string[] = []): Interner => {
   const values = new Interner();
@@ -200,7 +203,7 @@ function dimension(l: Loaded, name: DimensionName): Dimension {
 
 /** What every cross-tabulation of a survey rests on, a part at a time. */
 export function* crossAhead(l: Loaded): Generator<void> {
-  yield void namedBy(l.view, madeOf(l).input.shares);
+  yield void namedBy(l.view, sharesIn(l));
   for (const name of Object.keys(MAKE) as DimensionName[]) yield void dimension(l, name);
 }
 

@@ -7,6 +7,7 @@ import { reachOf } from '../../core/access/reach.ts';
 import { usedSince } from '../../core/access/usage.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { CAP, capabilityNames, TIERS } from '../../core/model.ts';
+import { nameOrder } from '../../core/name-order.ts';
 import type { HoldingPage, HoldingRow, NodeDossier, WhoRow } from '../dto.ts';
 import {
   findNode,
@@ -233,14 +234,31 @@ function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number 
   const S = l.org.spaces.length;
   // spaces, then folders, then files, where names decide
   const rank = (n: number): number => (n < S ? 0 : l.items[n - S]!.kind === 'folder' ? 1 : 2);
-  const order = new Intl.Collator('en', { numeric: true }).compare;
   if (q.sort !== 'name')
-    return (x, y) => sign * (value(x) - value(y)) || order(nodeName(l, x), nodeName(l, y)) || x - y;
-  return (x, y) => rank(x) - rank(y) || sign * order(nodeName(l, x), nodeName(l, y)) || x - y;
+    return (x, y) => sign * (value(x) - value(y)) || nameOrder(nodeName(l, x), nodeName(l, y)) || x - y;
+  return (x, y) => rank(x) - rank(y) || sign * nameOrder(nodeName(l, x), nodeName(l, y)) || x - y;
 }
 
-/** The nodes a list shows: what lies below the parent and fits every filter. */
-function fitting(l: Loaded, q: HoldingsQuery, where: (node: number) => boolean): number[] {
+const fits = new WeakMap<Loaded, { key: string; nodes: number[] }>();
+
+/** The nodes a list shows; the last ones are kept, for the next page and another order. */
+function fitting(
+  l: Loaded,
+  { sort: _s, down: _d, limit: _l, offset: _o, ...held }: HoldingsQuery,
+  where: (node: number) => boolean,
+): number[] {
+  const key = JSON.stringify(held);
+  let last = fits.get(l);
+  if (last?.key !== key) fits.set(l, (last = { key, nodes: work(l, held, where) }));
+  return last!.nodes.slice();
+}
+
+/** What lies below the parent and fits every filter. */
+function work(
+  l: Loaded,
+  q: Omit<HoldingsQuery, 'sort' | 'down' | 'limit' | 'offset'>,
+  where: (node: number) => boolean,
+): number[] {
   const { org, columns } = l;
   const S = org.spaces.length;
   const b = below(l);

@@ -6,7 +6,9 @@ import { PRINCIPAL } from '../../core/access/organisation.ts';
 import { dangling, type Dangling } from '../../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../../core/access/view.ts';
 import { whatOf, type Asked } from '../../core/access/what.ts';
+import { reachedByGroup } from '../../core/exposure/holders.ts';
 import { firstOf } from '../../core/first.ts';
+import { nameOrder } from '../../core/name-order.ts';
 import { compileFilter, type Getters } from '../../core/filter/filter.ts';
 import { capabilityNames, TIERS } from '../../core/model.ts';
 import type {
@@ -19,8 +21,9 @@ import type {
 } from '../dto.ts';
 import { entryRef, nodeKey, nodeName, nodeRef, workspaceName, whereWords } from './describe.ts';
 import { below } from './holdings.ts';
+import { sharesIn } from './crosstab.ts';
 import { reachedByDomain } from './outside.ts';
-import { HEAVY, type Loaded } from './loaded.ts';
+import type { Loaded } from './loaded.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import { makeable } from './planned.ts';
 
@@ -42,7 +45,9 @@ export interface Known {
   dangling: Dangling[];
   /** Grants and links in force by what they name: identities, then groups, then whole domains. */
   named: Lists;
-  counted: Map<string, { items: number; heavy: number }>;
+  /** Files, and heavy ones, by group, those that were asked for. */
+  counted: Map<number, { items: number; heavy: number }>;
+  ofGroup?: (group: number) => number[];
   /** The same of domains, by name. */
   ofDomain?: (name: string) => { items: number; heavy: number };
   cyclic: Set<number>;
@@ -111,7 +116,7 @@ function cyclicGroups(l: Loaded): Set<number> {
 }
 
 /** What an answer of `whatOf` comes to: items, and heavy ones. */
-function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy: number } {
+function countWhat(l: Loaded, asked: Asked): { items: number; heavy: number } {
   if ('identity' in asked && asked.identity >= 0)
     return { items: l.tally.files[asked.identity]!, heavy: l.tally.heavy[asked.identity]! };
   const k = knownOf(l);
@@ -127,18 +132,18 @@ function countWhat(l: Loaded, key: string, asked: Asked): { items: number; heavy
     }
     return k.ofDomain(asked.domain);
   }
-  let c = k.counted.get(key);
+  if (!('group' in asked)) return { items: 0, heavy: 0 };
+  const { counts } = l.tally;
+  k.ofGroup ??= reachedByGroup(
+    l.view,
+    l.columns,
+    sharesIn(l),
+    [1, 2].map((from) => counts.map((c) => (c >= from ? 1 : 0))),
+  );
+  let c = k.counted.get(asked.group);
   if (!c) {
-    const S = l.org.spaces.length;
-    const bits = whatOf(l.view, asked);
-    c = { items: 0, heavy: 0 };
-    for (let i = 0; i < l.org.itemIds.length; i++)
-      if (bits[S + i]) {
-        if (l.items[i]!.kind !== 'file') continue;
-        c.items++;
-        if (l.weights[i]! >= HEAVY) c.heavy++;
-      }
-    k.counted.set(key, c);
+    const [items, heavy] = k.ofGroup(asked.group) as [number, number];
+    k.counted.set(asked.group, (c = { items, heavy }));
   }
   return c;
 }
@@ -297,9 +302,6 @@ function danglingRows(l: Loaded): IdentityRow[] {
   }));
 }
 
-/** So many are counted at once; more would hold up everybody else who asks. */
-const COUNT_ALL = 5000;
-
 /** What a filter can ask of a row, with what it reaches counted only where it is asked for. */
 const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => { items: number; heavy: number } }, 'people'> = {
   text: ({ row }) => `${row.name} ${row.key} ${row.detail}`.toLowerCase(),
@@ -318,11 +320,9 @@ const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => 
 function byName(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { sorted } = knownOf(l);
   let list = sorted.get(show);
-  if (!list) sorted.set(show, (list = candidates(l, show).sort((a, b) => inOrder(a.name, b.name) || inOrder(a.key, b.key))));
+  if (!list) sorted.set(show, (list = candidates(l, show).sort((a, b) => nameOrder(a.name, b.name) || nameOrder(a.key, b.key))));
   return list;
 } // prettier-ignore
-
-const inOrder = new Intl.Collator('en', { numeric: true }).compare;
 
 export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;
@@ -346,8 +346,8 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
       )
       .sort(
         (a, b) =>
-          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * inOrder(a.name, b.name)) ||
-          inOrder(a.key, b.key),
+          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * nameOrder(a.name, b.name)) ||
+          nameOrder(a.key, b.key),
       );
     return { rows: rows.slice(q.offset, q.offset + q.limit), total: rows.length, counts, survey: l.survey };
   }
@@ -357,20 +357,15 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
       ? named.filter(
           (c) =>
             (!text || `${c.name} ${c.key} ${c.row().detail}`.toLowerCase().includes(text)) &&
-            test({ row: c.row(), count: () => countWhat(l, c.key, c.asked) }),
+            test({ row: c.row(), count: () => countWhat(l, c.asked) }),
         )
       : named;
-  const byCount = q.sort === 'items' || q.sort === 'heavy';
-  // identities were counted while reach was worked out
-  const countable = !['groups', 'domains'].includes(q.show) || all.length <= COUNT_ALL;
   const values = Float64Array.from(all, (c, n) =>
     q.sort === 'name'
       ? n
-      : q.sort === 'grants' || q.sort === 'members' || q.sort === 'external'
-        ? c[q.sort]
-        : countable
-          ? countWhat(l, c.key, c.asked)[q.sort]
-          : 0,
+      : q.sort === 'items' || q.sort === 'heavy'
+        ? countWhat(l, c.asked)[q.sort]
+        : c[q.sort],
   );
   const first = firstOf(
     [...all.keys()],
@@ -379,12 +374,8 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   );
   const rows = first
     .slice(q.offset)
-    .map((n): IdentityRow => ({ ...all[n]!.row(), ...countWhat(l, all[n]!.key, all[n]!.asked) }));
-  const note =
-    byCount && !countable
-      ? `More than ${COUNT_ALL.toLocaleString('en')}: they stand by name, and the files of each are counted as it comes into view.`
-      : undefined;
-  return { rows, total: all.length, counts, survey: l.survey, ...(note && { note }) };
+    .map((n): IdentityRow => ({ ...all[n]!.row(), ...countWhat(l, all[n]!.asked) }));
+  return { rows, total: all.length, counts, survey: l.survey };
 }
 
 /** What an identity's key names, or undefined. */
@@ -465,7 +456,7 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
       ? candidates(l, person?.kind === 'guest' ? 'guests' : show).find((c) => c.key === key)
       : undefined;
   const row: IdentityRow | undefined = found
-    ? { ...found.row(), ...countWhat(l, key, found.asked) }
+    ? { ...found.row(), ...countWhat(l, found.asked) }
     : (danglingRows(l).find((r) => r.key === key) ??
       (person && {
         key,

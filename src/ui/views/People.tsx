@@ -198,7 +198,6 @@ function View({ params, set, narrow }: ViewProps) {
         {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
         {EXPLAIN[show]}
         {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
-        {first?.note && ` ${first.note}`}
       </h1>
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       {first && rows.length === 0 ? (
