@@ -62,7 +62,7 @@ export function Table<Row>({
     count: rows.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => rowHeight,
-    overscan: 12,
+    overscan: 6,
     initialRect: { width: 800, height: 600 },
   });
   const template = [...(onMark ? ['36px'] : []), ...columns.map((c) => c.width)].join(' ');

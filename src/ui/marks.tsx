@@ -24,33 +24,18 @@ export function Beam({
   const half = (k: number) => 1.2 + (k / NOTCHES) * (h / 2 - 2.2);
   const wedge = (from: number, to: number) =>
     `M${x(from)} ${h / 2 - half(from)}L${x(to)} ${h / 2 - half(to)}L${x(to)} ${h / 2 + half(to)}L${x(from)} ${h / 2 + half(from)}Z`;
+  const notches = (count: number) =>
+    Array.from(
+      { length: count },
+      (_, k) => `M${x(k + 1)} ${h / 2 - half(k + 1)}V${h / 2 + half(k + 1)}`,
+    ).join('');
   const label = now === could ? `Reach: ${now}` : `Reach: now ${now}, could be ${could}`;
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap">
       <svg width={w} height={h} viewBox={`0 0 ${w} ${h}`} role="img" aria-label={label} className="shrink-0">
-        {Array.from({ length: NOTCHES }, (_, k) => (
-          <line
-            key={k}
-            x1={x(k + 1)}
-            x2={x(k + 1)}
-            y1={h / 2 - half(k + 1)}
-            y2={h / 2 + half(k + 1)}
-            className="stroke-slate"
-            strokeWidth="1"
-          />
-        ))}
+        <path d={notches(NOTCHES)} className="stroke-slate" />
         <path d={wedge(0, n)} className="fill-beam" />
-        {Array.from({ length: n - 1 }, (_, k) => (
-          <line
-            key={k}
-            x1={x(k + 1)}
-            x2={x(k + 1)}
-            y1={h / 2 - half(k + 1)}
-            y2={h / 2 + half(k + 1)}
-            className="stroke-base-100"
-            strokeWidth="1"
-          />
-        ))}
+        <path d={notches(n - 1)} className="stroke-base-100" />
         {c > n && <path d={wedge(n, c)} fill="none" className="stroke-beam-edge" strokeWidth="1.25" />}
       </svg>
       {words && (
