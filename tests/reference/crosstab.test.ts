@@ -287,3 +287,17 @@ it('counts what a group reaches as going from node to node does', () => {
   check(largeRows({ people: 300, groups: 120, memberships: 900, spaces: 60, items: 1500, entries: 2500 }));
   expect(counted).toBeGreaterThan(5000);
 }); // prettier-ignore
+
+it('numbers lists of the same values alike, whatever their order, and others apart', () => {
+  const values = fc.array(fc.oneof(fc.nat(4), fc.nat(2 ** 24 - 1)), { maxLength: 6 });
+  fc.assert(
+    fc.property(fc.array(values, { maxLength: 40 }), (lists) => {
+      const known = new DistinctLists();
+      const numbers = lists.map((list) => known.of(list));
+      const sets = lists.map((list) => [...new Set(list)].sort((a, b) => a - b));
+      expect(numbers.map((n) => [...known.lists[n]!])).toEqual(sets);
+      expect(new Set(numbers).size).toBe(new Set(sets.map((set) => set.join())).size);
+      expect(known.lists).toHaveLength(new Set(numbers).size);
+    }),
+  );
+});

@@ -349,9 +349,30 @@ function count(v: View, state: State, rules: SpaceRules): void {
   // what the space shuts out has no say in the domains either
   if (rules.shutsOut) state.identityDomains = domainsOf(v, bits, v.domainNames.length);
   state.external = guests + outsiders + state.wholeDomains.length > 0;
-  state.unexpected =
-    anyBoth(state.identityDomains, v.unexpectedDomains) ||
-    state.wholeDomains.some((d) => v.domainStanding[d] === 2);
+  state.unexpected = isUnexpected(v, state);
+}
+
+const isUnexpected = (v: View, { identityDomains, wholeDomains }: Pick<AccessClass, 'identityDomains' | 'wholeDomains'>): boolean =>
+  anyBoth(identityDomains, v.unexpectedDomains) || wholeDomains.some((d) => v.domainStanding[d] === 2); // prettier-ignore
+
+/** The reach of all nodes where other domains are partners' (`withPartners`): what is counted stays, and tiers follow anew. */
+export function tiersAgain(v: View, columns: ReachColumns): ReachColumns {
+  const classes = columns.classes.map((c) => ({ ...c, unexpected: isUnexpected(v, c) }));
+  const S = v.org.spaces.length;
+  const nowTier = new Uint8Array(columns.nowTier.length);
+  const couldTier = new Uint8Array(nowTier.length);
+  for (let node = 0; node < nowTier.length; node++) {
+    let { external, unexpected } = classes[columns.accessClass[node]!]!;
+    const owner = columns.ownerAdds[node] ? v.org.itemOwner[node - S]! : -1;
+    if (owner >= 0 && !has(v.members, owner)) {
+      external = true;
+      unexpected ||= has(v.unexpected, owner);
+    }
+    const anyone = columns.anyone[node]!;
+    nowTier[node] = tierOf(v, columns.members[node]!, external, unexpected, (anyone & 1) > 0);
+    couldTier[node] = tierOf(v, columns.couldMembers[node]!, external, unexpected, (anyone & 2) > 0);
+  }
+  return { ...columns, classes, nowTier, couldTier };
 }
 
 /** Counts a state and makes it a class. */
@@ -398,9 +419,9 @@ interface Tiers {
 }
 /**
  * Tiers of a grant to a group, by its set and that of those let in. What is not altered is shared with the
- * view before; who the members are is the same in those that share it.
+ * view before; who the members are, and who is unexpected, is the same in those that share both.
  */
-const ofGroups = new WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>();
+const ofGroups = new WeakMap<Bits, WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>>();
 const memo = <K extends object, V>(map: WeakMap<K, V>, key: K, make: () => V): V => {
   let value = map.get(key);
   if (value === undefined) map.set(key, (value = make()));
@@ -425,7 +446,8 @@ export function reachOfSource(v: View, entry: number | 'visibility', space: numb
       return { now: tier, could: tier };
     }
     if (alone && kind === PRINCIPAL.group) {
-      const bySet = memo(ofGroups, v.members, () => new WeakMap<Bits, Map<Bits, Tiers>>());
+      const byUnexpected = memo(ofGroups, v.members, () => new WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>());
+      const bySet = memo(byUnexpected, v.unexpected, () => new WeakMap<Bits, Map<Bits, Tiers>>());
       known = memo(bySet, v.groupMembers[toNumber.values[at]!]!, () => new Map<Bits, Tiers>());
       const tiers = known.get(rules.allowed);
       if (tiers) return tiers;

@@ -173,13 +173,23 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
     groupMembers,
     groupLists: groupMembers.map(listIfSmall),
     domainMembers: org.domains.map((d) => Int32Array.from(usersOf.get(d)!)),
-    domainStanding: Uint8Array.from(org.domains, (d) =>
-      coveredBy(d, org.own.domains) ? 0 : coveredBy(d, org.own.partnerDomains) ? 1 : 2,
-    ),
+    domainStanding: standingOf(org),
     live,
     spaces: org.spaces.map((_, s) => spaceRules(org, s, groupMembers, v)),
     arena,
   };
+}
+
+const standingOf = ({ own, domains }: Organisation): Uint8Array =>
+  Uint8Array.from(domains, (d) => (coveredBy(d, own.domains) ? 0 : coveredBy(d, own.partnerDomains) ? 1 : 2));
+
+/** The same with other domains being partners': who is let in where stays as it is, and is shared with the view before. */
+export function withPartners(v: View, partnerDomains: string[]): View {
+  const org = { ...v.org, own: { ...v.org.own, partnerDomains: partnerDomains.map((d) => d.toLowerCase()) } };
+  const unexpectedDomains = unexpectedAmong(v.domainNames, org.own.partnerDomains);
+  const unexpected = bitsFor(v.identityCount);
+  v.identityDomain.forEach((d, i) => d >= 0 && has(unexpectedDomains, d) && add(unexpected, i));
+  return { ...v, org, unexpected, unexpectedDomains, domainStanding: standingOf(org) };
 }
 
 function unexpectedAmong(domains: readonly string[], partners: readonly string[]): Bits {

@@ -2,10 +2,8 @@
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL } from '../../core/access/organisation.ts';
 import { forEachBoth, has } from '../../core/access/bits.ts';
 import { GrowInt32, Interner, listsBy, type Lists } from '../../core/access/growable.ts';
-import { reach } from '../../core/access/reach.ts';
-import { view } from '../../core/access/view.ts';
 import { aboutDomain, registrable } from '../../core/exposure/domains.ts';
-import { findExposures } from '../../core/exposure/find.ts';
+import { judgedWith } from '../../core/exposure/partners.ts';
 import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import { coveredBy } from '../../core/model.ts';
 import {
@@ -362,29 +360,18 @@ export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefi
 
 /** What calling a domain a partner's, or no longer one, changes: nothing is set by asking. */
 export function partnerPreview(l: Loaded, domain: string, partner: boolean): PartnerPreview {
-  const before = l.exposures;
-  const after = withPartners(l, domain, partner);
-  const sum = (list: readonly { points: number }[]): number => list.reduce((n, e) => n + e.points, 0);
-  let changed = 0;
+  const others = l.org.own.partnerDomains.filter((d) => d !== domain);
+  const { columns, exposures } = judgedWith(l.view, l.columns, l.weights, l.exposures, partner ? [...others, domain] : others);
+  let files = 0;
   for (let i = 0; i < l.items.length; i++) {
     const node = nodeOfItem(l.org, i);
-    if (
-      l.items[i]!.kind === 'file' &&
-      (l.columns.nowTier[node] !== after.columns.nowTier[node] || l.columns.couldTier[node] !== after.columns.couldTier[node])
-    )
-      changed++;
+    const isSame = l.columns.nowTier[node] === columns.nowTier[node] && l.columns.couldTier[node] === columns.couldTier[node];
+    if (!isSame && l.items[i]!.kind === 'file') files++;
   }
+  const sum = (list: readonly { points: number }[]): number => list.reduce((n, e) => n + e.points, 0);
   return {
-    files: changed,
-    findings: { before: before.length, after: after.exposures.length },
-    points: { before: sum(before), after: sum(after.exposures) },
+    files,
+    findings: { before: l.exposures.length, after: exposures.length },
+    points: { before: sum(l.exposures), after: sum(exposures) },
   };
 } // prettier-ignore
-
-function withPartners(l: Loaded, domain: string, partner: boolean) {
-  const others = l.org.own.partnerDomains.filter((d) => d !== domain);
-  const own = { ...l.org.own, partnerDomains: partner ? [...others, domain] : others };
-  const v = view({ ...l.org, own });
-  const columns = reach(v);
-  return { columns, exposures: findExposures(v, columns, l.weights) };
-}
