@@ -4,8 +4,8 @@
  * names in one step, and a group hands its own on to what it holds, once, however many cells they are.
  */
 import { anyBoth, countBoth, forEachBoth, has, ones, type Bits } from '../access/bits.ts';
-import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
-import { groupsAbove, groupsHolding } from '../access/groups.ts';
+import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
+import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
@@ -82,23 +82,21 @@ function turn(square: Int32Array): void {
 
 /** Whom shares name, once for each place where one begins. */
 interface Named {
-  /** By identity, the shares that name it alone and let it in, and where they begin. */
-  one: { start: Int32Array; share: Int32Array; place: Int32Array };
+  /** Single identities, of those that the share's space lets in; in the order of shares. */
+  one: { share: Int32Array; place: Int32Array; identity: Int32Array };
   /** Shares that name each of `many`, with the places. */
   start: Int32Array;
   share: Int32Array;
   place: Int32Array;
   many: Many[];
-  /** By identity, those of `many` that stand for it, but for those in `through`. */
-  few: Lists;
-  /** Those of `many` that are handed on from group to group, by the identities that are let in. */
-  through: Map<Bits, number[]>;
 }
 
 /** A group, or by number after the groups everybody there is, then anyone, as far as a set of identities lets them in. */
 interface Many {
   allowed: Bits;
   number: number;
+  /** How many identities that are, or somewhat more. */
+  size: number;
 }
 const namings = new WeakMap<Shares, Named>();
 
@@ -110,7 +108,8 @@ export function namedBy(v: View, shares: Shares): Named {
   const { toKind, toNumber, type, node } = org.entries;
   const E = org.entries.ids.length;
   const G = org.groups.length;
-  const [identity1, share1, place1] = [new GrowInt32(), new GrowInt32(), new GrowInt32()];
+  const { size } = nestingOf(v);
+  const [share1, place1, identity1] = [new GrowInt32(), new GrowInt32(), new GrowInt32()];
   const [owner, share2, place2] = [new GrowInt32(), new GrowInt32(), new GrowInt32()];
   const many: Many[] = [];
   const numbers = new Map<Bits, Int32Array>();
@@ -119,15 +118,15 @@ export function namedBy(v: View, shares: Shares): Named {
   const giveOne = (identity: number): void => {
     if (identity < 0 || !has(allowed, identity)) return;
     for (let k = from; k < to; k++) {
-      identity1.push(identity);
       share1.push(share);
       place1.push(values[k]!);
+      identity1.push(identity);
     }
   };
   const giveMany = (number: number): void => {
     let mine = numbers.get(allowed);
     if (!mine) numbers.set(allowed, (mine = new Int32Array(G + 2).fill(-1)));
-    if (mine[number]! < 0) mine[number] = many.push({ allowed, number }) - 1;
+    if (mine[number]! < 0) mine[number] = many.push({ allowed, number, size: size[number] ?? v.identityCount }) - 1;
     for (let k = from; k < to; k++) {
       owner.push(mine[number]!);
       share2.push(share);
@@ -153,39 +152,18 @@ export function namedBy(v: View, shares: Shares): Named {
         else giveOne(soleIdentity(v, kind, number));
       }
   }
-  // one by one to whom it stands for, or from group to group where that is less
-  const { size } = nestingOf(v);
-  const through = new Map<Bits, number[]>();
-  many.forEach(({ allowed }, n) => through.set(allowed, [...(through.get(allowed) ?? []), n]));
-  const [few, whose] = [new GrowInt32(), new GrowInt32()];
-  for (const [allowed, list] of through) {
-    if (list.reduce((sum, n) => sum + (size[many[n]!.number] ?? v.identityCount), 0) > org.members.values.length) continue;
-    through.delete(allowed);
-    for (const n of list)
-      forEachBoth(peopleOf(v, many[n]!.number), allowed, (i) => {
-        whose.push(i);
-        few.push(n);
-      });
-  }
-  const [identities, owners] = [identity1.done(), owner.done()];
-  const shares1 = listsBy(identities, share1.done(), v.identityCount);
-  const shares2 = listsBy(owners, share2.done(), many.length);
+  const owners = owner.done();
+  const listed = listsBy(owners, share2.done(), many.length);
   known = {
-    one: { start: shares1.start, share: shares1.values, place: listsBy(identities, place1.done(), v.identityCount).values },
-    start: shares2.start,
-    share: shares2.values,
+    one: { share: share1.done(), place: place1.done(), identity: identity1.done() },
+    start: listed.start,
+    share: listed.values,
     place: listsBy(owners, place2.done(), many.length).values,
     many,
-    few: listsBy(whose.done(), few.done(), v.identityCount),
-    through,
   };
   namings.set(shares, known);
   return known;
 } // prettier-ignore
-
-/** Whom one of many stands for. */
-const peopleOf = (v: View, number: number): Bits =>
-  v.groupMembers[number] ?? (number === v.org.groups.length ? v.members : v.all);
 
 /**
  * How much of a count by item a group's members reach through it, as `whatOf` says: what is put below the
@@ -251,9 +229,7 @@ export function countPeople(x: Spread): void {
   const wordsOfPlace = (wide + 31) >>> 5;
   const W = (wide * parts.leaves.length + 31) >>> 5;
   const { order, component, components } = nestingOf(v);
-  const named = namedBy(v, shares);
-  const { one, many, few } = named;
-  if (C * wordsOfPlace + (many.length + (components + 2) * named.through.size) * W > MOST_WORDS)
+  if (C * wordsOfPlace + (N + components) * W > MOST_WORDS)
     throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
   /** By place, what the items of it have part in, and of all that inherit from it. */
   const behind = new Int32Array(C * wordsOfPlace);
@@ -267,6 +243,8 @@ export function countPeople(x: Spread): void {
     if (above >= 0) for (let w = 0; w < wordsOfPlace; w++) behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
   }
 
+  /** By identity, the cells it is in. */
+  const held = new Int32Array(N * W);
   /** Joins cells of items, at a place, with the parts of a combination of shares, to those of a row. */
   const join = (into: Int32Array, row: number, combo: number, cells: Int32Array, at: number): void => {
     for (let w = 0; w < wordsOfPlace; w++) {
@@ -281,10 +259,25 @@ export function countPeople(x: Spread): void {
         }
     }
   };
+  const named = namedBy(v, shares);
   const { of } = x.byShare;
-  /** What the combinations of shares that name one of many stand for, put together before they are joined. */
-  const together = new Int32Array((parts.of.start.length - 1) * wordsOfPlace);
-  const joinMany = (n: number, into: Int32Array, row: number): void => {
+  const { one, many } = named;
+  for (let k = 0; k < one.share.length; k++) join(held, one.identity[k]!, of[one.share[k]!]!, behind, one.place[k]!);
+
+  // what a principal of many is given goes to its people one by one, or from group to group where that is less
+  const each = new Map<Bits, number>();
+  for (const { allowed, number, size } of many) if (number < G) each.set(allowed, (each.get(allowed) ?? 0) + size);
+  /** What the combinations of shares that name one of many stand for, put together before it is handed on. */
+  const together = new Int32Array(parts.of.start.length * wordsOfPlace);
+  const row = new Int32Array(W);
+  /** The words of the row that have anything. */
+  const some = new Int32Array(W);
+  let count = 0;
+  const give = (into: Int32Array, to: number): void => {
+    for (let k = 0; k < count; k++) into[to * W + some[k]!]! |= row[some[k]!]!;
+  };
+  const handed = new Map<Bits, Int32Array>();
+  many.forEach(({ allowed, number }, n) => {
     const combos = new Set<number>();
     for (let k = named.start[n]!; k < named.start[n + 1]!; k++) {
       const combo = of[named.share[k]!]!;
@@ -292,62 +285,55 @@ export function countPeople(x: Spread): void {
       for (let w = 0; w < wordsOfPlace; w++) together[combo * wordsOfPlace + w]! |= behind[at + w]!;
       combos.add(combo);
     }
+    row.fill(0);
     for (const combo of combos) {
-      join(into, row, combo, together, combo);
+      join(row, 0, combo, together, combo);
       together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
     }
-  };
-  const rows = new Int32Array(many.length * W);
-  const isThrough = new Set([...named.through.values()].flat());
-  many.forEach((_, n) => isThrough.has(n) || joinMany(n, rows, n));
+    count = 0;
+    for (let w = 0; w < W; w++) if (row[w]) some[count++] = w;
+    if (!count) return;
+    const list = v.groupLists[number];
+    if (number >= G) forEachBoth(number === G ? v.members : v.all, allowed, (i) => give(held, i));
+    else if (each.get(allowed)! > org.members.values.length) {
+      let rows = handed.get(allowed);
+      if (!rows) handed.set(allowed, (rows = new Int32Array(components * W)));
+      give(rows, component[number]!);
+    } else if (list) {
+      for (const i of list) if (has(allowed, i)) give(held, i);
+    } else forEachBoth(v.groupMembers[number]!, allowed, (i) => give(held, i));
+  });
   const { start, values } = org.members;
-  /** What is handed on: by component, then to everybody there is, and to anyone. */
-  const through = [...named.through].map(([allowed, list]) => {
-    const handed = new Int32Array((components + 2) * W);
-    for (const n of list) {
-      const { number } = many[n]!;
-      joinMany(n, handed, number < G ? component[number]! : components + number - G);
-    }
+  for (const [allowed, rows] of handed)
     for (const g of order) {
       const from = component[g]! * W;
-      for (let k = start[g]!; k < start[g + 1]!; k++)
-        if (values[k]! < 0) for (let w = 0, to = component[~values[k]!]! * W; w < W; w++) handed[to + w]! |= handed[from + w]!;
+      count = 0;
+      for (let w = 0; w < W; w++) if ((row[w] = rows[from + w]!)) some[count++] = w;
+      if (!count) continue;
+      for (let k = start[g]!; k < start[g + 1]!; k++) {
+        const m = values[k]!;
+        if (m < 0) give(rows, component[~m]!);
+        else if (has(v.all, m) && has(allowed, m)) give(held, m);
+      }
     }
-    return { allowed, handed };
-  });
   // owners hold what they own, however it is shared; where cells are of shares, they are not of them
-  const owners = counting(x.ofShares ? 0 : x.bundleOfItem.length).filter((i) => x.bundleOfItem[i]! >= 0 && columns.ownerAdds[nodeOfItem(org, i)]);
-  const owned = listsBy(owners.map((i) => org.itemOwner[i]!), owners, N);
+  if (!x.ofShares)
+    for (let i = 0; i < x.bundleOfItem.length; i++) {
+      const b = x.bundleOfItem[i]!;
+      if (b < 0 || !columns.ownerAdds[nodeOfItem(org, i)]) continue;
+      const combo = x.comboOf[b]!;
+      for (let k = items.of.start[combo]!; k < items.of.start[combo + 1]!; k++)
+        held[org.itemOwner[i]! * W + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
+    }
 
-  // the cells that 32 identities at a time are in, turned into the identities of cells, and counted
-  const held = new Int32Array(32 * W);
+  // turned from the cells of identities into the identities of cells, 32 by 32 at a time, and counted
   const square = new Int32Array(32);
   const here = new Int32Array(people.length);
   for (let first = 0; first < N; first += 32) {
-    held.fill(0);
     let any = 0;
-    for (let i = first; i < Math.min(N, first + 32); i++) {
-      const row = i - first;
-      const give = (from: Int32Array, at: number): void => {
-        for (let w = 0; w < W; w++) held[row * W + w]! |= from[at * W + w]!;
-      };
-      for (let k = one.start[i]!; k < one.start[i + 1]!; k++) join(held, row, of[one.share[k]!]!, behind, one.place[k]!);
-      for (let k = few.start[i]!; k < few.start[i + 1]!; k++) give(rows, few.values[k]!);
-      for (const { allowed, handed } of through) {
-        if (!has(v.all, i) || !has(allowed, i)) continue;
-        if (i < org.users.length) for (const g of groupsHolding(org, i)) give(handed, component[g]!);
-        if (has(v.members, i)) give(handed, components);
-        give(handed, components + 1);
-      }
-      for (let o = owned.start[i]!; o < owned.start[i + 1]!; o++) {
-        const combo = x.comboOf[x.bundleOfItem[owned.values[o]!]!]!;
-        for (let k = items.of.start[combo]!; k < items.of.start[combo + 1]!; k++)
-          held[row * W + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
-      }
-    }
     for (let w = 0; w < W; w++) {
       let bits = 0;
-      for (let k = 0; k < 32; k++) bits |= square[k] = held[k * W + w]!;
+      for (let k = 0; k < 32; k++) bits |= square[k] = held[(first + k) * W + w] ?? 0;
       if (!bits) continue;
       any = 1;
       turn(square);
