@@ -680,6 +680,8 @@ describe('a steward’s first quarter of an hour', () => {
     await p.getByLabel('E-mail address').fill('auditor@tarntide.example');
     await p.getByLabel('Password').fill(PASSWORDS.auditor);
     await p.keyboard.press('Enter');
+    await p.getByRole('grid', { name: 'Findings' }).waitFor();
+    await p.goto(`${scene.base}/exposure/findings?text=kiosk`);
     await p.getByText('Kiosk settlement.pdf').click();
     await p.getByText('How it is reached').waitFor();
     expect(await p.getByRole('button', { name: /Pick up/ }).count()).toBe(0);
