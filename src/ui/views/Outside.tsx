@@ -99,8 +99,8 @@ function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]
   const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
   const columns: Column<OutsideRow>[] = [
     { key: 'points', name: 'Points', width: '76px', right: true, sorts: true, cell: (r) => (r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>) },
-    { key: 'domain', name: 'Domain', width: 'minmax(170px, 1.3fr)', sorts: true, cell: (r) => <span className="truncate font-medium" title={r.domain}>{r.domain}</span> },
-    { key: 'standing', name: 'What it is', width: narrow ? 'minmax(120px, 0.8fr)' : 'minmax(200px, 1.4fr)', cell: (r) => <Standing row={r} /> },
+    { key: 'domain', name: 'Domain', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(170px, 1.3fr)', sorts: true, cell: (r) => <span className="truncate font-medium" title={r.domain}>{r.domain}</span> },
+    { key: 'standing', name: 'What it is', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(200px, 1.4fr)', cell: (r) => <Standing row={r} /> },
     { key: 'people', name: 'People', width: '76px', right: true, sorts: true, cell: (r) => (r.whole ? <span title="Everybody with an address there">everybody</span> : number(r.people)) },
     { key: 'files', name: 'Files', width: '70px', right: true, sorts: true, cell: (r) => number(r.files) },
     { key: 'heavy', name: 'Heavy', width: '98px', right: true, sorts: true, cell: (r) => <span className="flex items-center gap-2">{number(r.heavy)} <Weight weight={r.heaviest} /></span> },
