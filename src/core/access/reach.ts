@@ -446,7 +446,11 @@ export function reachOfSource(v: View, entry: number | 'visibility', space: numb
       return { now: tier, could: tier };
     }
     if (alone && kind === PRINCIPAL.group) {
-      const byUnexpected = memo(ofGroups, v.members, () => new WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>());
+      const byUnexpected = memo(
+        ofGroups,
+        v.members,
+        () => new WeakMap<Bits, WeakMap<Bits, Map<Bits, Tiers>>>(),
+      );
       const bySet = memo(byUnexpected, v.unexpected, () => new WeakMap<Bits, Map<Bits, Tiers>>());
       known = memo(bySet, v.groupMembers[toNumber.values[at]!]!, () => new Map<Bits, Tiers>());
       const tiers = known.get(rules.allowed);
@@ -476,6 +480,21 @@ export interface ReachSummary {
   domains: string[];
 }
 
+/** Domains by name, as indices into a view's `domainNames`; and the names of a class's. */
+const inOrder = new WeakMap<readonly string[], number[]>();
+const namesOf = new WeakMap<AccessClass, string[]>();
+
+/** The domains of those from outside whom a class lets in, and whole ones; sorted. */
+function domainNamesOf({ domainNames, org }: View, { identityDomains, wholeDomains }: AccessClass): string[] {
+  const order = memo(inOrder, domainNames, () =>
+    [...domainNames.keys()].sort((a, b) => (domainNames[a]! < domainNames[b]! ? -1 : 1)),
+  );
+  const names: string[] = [];
+  for (const d of order) if (has(identityDomains, d) && domainNames[d]) names.push(domainNames[d]!);
+  const whole = wholeDomains.map((d) => org.domains[d]!).filter((name) => name && !names.includes(name));
+  return whole.length ? [...names, ...whole].sort() : names;
+}
+
 /** The reach of one node, from columns made for its space, in the form that interfaces give. */
 export function reachOf(
   v: View,
@@ -483,17 +502,13 @@ export function reachOf(
   node: number,
 ): { now: ReachSummary; could: ReachSummary } {
   const cls = columns.classes[columns.accessClass[node]!]!;
-  const domains = new Set(cls.wholeDomains.map((d) => v.org.domains[d]!));
-  v.domainNames.forEach((name, d) => has(cls.identityDomains, d) && domains.add(name));
-  if (columns.ownerAdds[node]) {
-    const owner = v.org.itemOwner[node - v.org.spaces.length]!;
-    if (v.identityDomain[owner]! >= 0) domains.add(v.domainNames[v.identityDomain[owner]!]!);
-  }
-  domains.delete('');
+  const owner = columns.ownerAdds[node] ? v.org.itemOwner[node - v.org.spaces.length]! : -1;
+  const theirs = v.domainNames[v.identityDomain[owner] ?? -1];
+  const domains = memo(namesOf, cls, () => domainNamesOf(v, cls));
   const common = {
     guests: columns.guests[node]!,
     outsiders: columns.outsiders[node]!,
-    domains: [...domains].sort(),
+    domains: theirs && !domains.includes(theirs) ? [...domains, theirs].sort() : domains,
   };
   return {
     now: {

@@ -61,6 +61,8 @@ const db: Db = dbOver(dbPort);
 
 let present: Loaded | undefined;
 const PAST_KEPT = 2;
+/** So many findings are told at a stretch. */
+const AT_ONCE = 200;
 /** So many exposures have their cheapest fix worked out ahead. */
 const COSTLIEST = 10;
 let past: Loaded[] = [];
@@ -71,13 +73,18 @@ async function load(
 ): Promise<{ findings: EngineFinding[]; items: number; problems: number }> {
   const l = await loadSurvey(db, survey, takenAt);
   // until it is made ready, the one before answers
+  const findings: EngineFinding[] = [];
+  for (const e of l.exposures) {
+    findings.push(finding(l, e));
+    if (findings.length % AT_ONCE === 0) await setImmediate();
+  }
   for (const _ of ready(l)) await setImmediate();
   if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
   ahead(l).catch(() => undefined);
   return {
-    findings: l.exposures.map((e) => finding(l, e)),
+    findings,
     items: l.items.length,
     problems: l.org.problems.length,
   };

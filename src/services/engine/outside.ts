@@ -15,7 +15,7 @@ import {
   type PartnerPreview,
   type ShareRow,
 } from '../dto.ts';
-import { entryRef, nodeKey, nodeKind, personRef } from './describe.ts';
+import { entryRef, nodeKey, personRef } from './describe.ts';
 import { HEAVY, pointsByItem, type Loaded } from './loaded.ts';
 
 interface Domain {
@@ -135,11 +135,11 @@ function* entriesNaming({ byGroup, direct, ofGroup }: Named, { number }: Domain)
     if (ofGroup[g]!.includes(number)) yield* byGroup.values.subarray(byGroup.start[g], byGroup.start[g + 1]);
 }
 
-/** What a list of entries comes to: how many there are, where, since when, and who of which department made them. */
+/** What a list of entries comes to: how many there are, where, since when, and who of which department made how many. */
 interface Shares {
   levels: Int32Array;
   since: number;
-  makers: Map<number, number>;
+  makers: Int32Array;
 }
 const LEVELS = ['space', 'folder', 'file'] as const;
 
@@ -157,14 +157,16 @@ export function domains(l: Loaded): Map<string, Domain> {
     if (d) last[d.number] = Math.max(last[d.number]!, l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
   }
   const departments = new Interner();
-  const departmentOf = org.users.map((u) => (u.department ? departments.of(u.department) : -1));
+  const departmentOf = Int32Array.from(org.users, (u) => (u.department ? departments.of(u.department) : -1));
+  const S = org.spaces.length;
+  const { node, made: at } = org.entries;
   const sharesOf = (of: Int32Array): Shares => {
-    const s: Shares = { levels: new Int32Array(LEVELS.length), since: Infinity, makers: new Map() };
+    const s: Shares = { levels: new Int32Array(LEVELS.length), since: Infinity, makers: new Int32Array(departments.names.length) };
     for (const e of of) {
-      s.levels[LEVELS.indexOf(nodeKind(l, org.entries.node[e]!))]!++;
-      s.since = Math.min(s.since, org.entries.made[e]! || Infinity);
+      s.levels[node[e]! < S ? 0 : l.items[node[e]! - S]!.kind === 'folder' ? 1 : 2]!++;
+      if (at[e]! > 0 && at[e]! < s.since) s.since = at[e]!;
       const department = l.madeBy[e]! < 0 ? -1 : departmentOf[l.madeBy[e]!]!;
-      if (department >= 0) s.makers.set(department, (s.makers.get(department) ?? 0) + 1);
+      if (department >= 0) s.makers[department]!++;
     }
     return s;
   };
@@ -178,7 +180,7 @@ export function domains(l: Loaded): Map<string, Domain> {
       const to = all[d]!;
       mine.levels.forEach((count, k) => (to.levels[k]! += count));
       to.since = Math.min(to.since, mine.since);
-      for (const [department, count] of mine.makers) to.makers.set(department, (to.makers.get(department) ?? 0) + count);
+      mine.makers.forEach((count, k) => (to.makers[k]! += count));
     }
   });
   const reached = reachedByDomain(l, new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const))), list.length);
@@ -187,7 +189,7 @@ export function domains(l: Loaded): Map<string, Domain> {
     Object.assign(d.row, reached(d.number), {
       shares: levels.reduce((x, y) => x + y, 0),
       levels: Object.fromEntries(LEVELS.map((name, k) => [name, levels[k]!])),
-      sharers: [...makers].map(([m, shares]) => ({ name: departments.names[m]!, shares })).sort((a, b) => b.shares - a.shares),
+      sharers: departments.names.map((name, k) => ({ name, shares: makers[k]! })).filter((m) => m.shares).sort((a, b) => b.shares - a.shares),
       since: since < Infinity ? new Date(since).toISOString() : null,
       lastUsed: last[d.number] ? new Date(last[d.number]!).toISOString() : null,
     });
@@ -205,36 +207,50 @@ export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>
   const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(domainCount)) as [Float64Array, Float64Array, Float64Array, Float64Array];
   const S = org.spaces.length;
   const pointsOf = pointsByItem(l);
-  const count = (d: number, more: readonly number[]): void => {
-    files[d]! += more[0]!;
-    heavy[d]! += more[1]!;
-    points[d]! += more[2]!;
-    heaviest[d] = Math.max(heaviest[d]!, more[3]!);
-  };
   const ofName = Int32Array.from(v.domainNames, (name) => numberOf.get(name) ?? -1);
   const wholeOf = Int32Array.from(org.domains, (name) => numberOf.get(name) ?? -1);
-  const domainsOf = columns.classes.map(({ identityDomains, wholeDomains }) => {
-    const found = new Set<number>();
-    forEachBoth(identityDomains, identityDomains, (name) => ofName[name]! >= 0 && found.add(ofName[name]!));
-    for (const w of wholeDomains) if (wholeOf[w]! >= 0) found.add(wholeOf[w]!);
-    return found;
-  });
-  const sums = columns.classes.map(() => [0, 0, 0, 0]);
+  const { classes } = columns;
+  const C = classes.length;
+  const [filesIn, heavyIn, pointsIn, heaviestIn] = [0, 1, 2, 3].map(() => new Float64Array(C)) as [Float64Array, Float64Array, Float64Array, Float64Array];
+  /** Files that a domain reaches by owning them, beside what their class lets it reach. */
+  const owned: number[] = [];
   for (let i = 0; i < l.items.length; i++) {
     if (l.items[i]!.kind !== 'file') continue;
     const cls = columns.accessClass[S + i]!;
     const weight = l.weights[i]!;
-    const one = [1, weight >= HEAVY ? 1 : 0, pointsOf[i]!, weight];
-    const sum = sums[cls]!;
-    for (let k = 0; k < 3; k++) sum[k]! += one[k]!;
-    sum[3] = Math.max(sum[3]!, weight);
-    if (!columns.ownerAdds[S + i]) continue;
-    const owner = ofName[v.identityDomain[org.itemOwner[i]!]!] ?? -1;
-    if (owner >= 0 && !domainsOf[cls]!.has(owner)) count(owner, one);
+    filesIn[cls]!++;
+    if (weight >= HEAVY) heavyIn[cls]!++;
+    pointsIn[cls]! += pointsOf[i]!;
+    if (weight > heaviestIn[cls]!) heaviestIn[cls] = weight;
+    if (columns.ownerAdds[S + i] && (ofName[v.identityDomain[org.itemOwner[i]!]!] ?? -1) >= 0) owned.push(i);
   }
-  domainsOf.forEach((of, cls) => {
-    if (sums[cls]![0]) for (const d of of) count(d, sums[cls]!);
-  });
+  const count = (d: number, more: readonly [number, number, number, number]): void => {
+    files[d]! += more[0];
+    heavy[d]! += more[1];
+    points[d]! += more[2];
+    if (more[3] > heaviest[d]!) heaviest[d] = more[3];
+  };
+  owned.sort((a, b) => columns.accessClass[S + a]! - columns.accessClass[S + b]!);
+  let next = 0;
+  /** The class that last counted for each domain. */
+  const last = new Int32Array(domainCount).fill(-1);
+  for (let cls = 0; cls < C; cls++) {
+    if (!filesIn[cls]) continue;
+    const { identityDomains, wholeDomains } = classes[cls]!;
+    const sum = [filesIn[cls]!, heavyIn[cls]!, pointsIn[cls]!, heaviestIn[cls]!] as const;
+    const give = (d: number): void => {
+      if (d < 0 || last[d] === cls) return;
+      last[d] = cls;
+      count(d, sum);
+    };
+    forEachBoth(identityDomains, identityDomains, (name) => give(ofName[name]!));
+    for (const w of wholeDomains) give(wholeOf[w]!);
+    for (; next < owned.length && columns.accessClass[S + owned[next]!] === cls; next++) {
+      const i = owned[next]!;
+      const owner = ofName[v.identityDomain[org.itemOwner[i]!]!]!;
+      if (last[owner] !== cls) count(owner, [1, l.weights[i]! >= HEAVY ? 1 : 0, pointsOf[i]!, l.weights[i]!]);
+    }
+  }
   return (d: number) => ({ files: files[d]!, heavy: heavy[d]!, points: points[d]!, heaviest: heaviest[d]! });
 } // prettier-ignore
 
