@@ -418,6 +418,9 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
   }
 } // prettier-ignore
 
+/** More counts than this are kept by those there are. */
+const MOST_COUNTS = 4_000_000;
+
 /** Links, each once in a cell, totals included: those with the same items behind them, and the same values, at once. */
 function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread): void {
   const { type, ids } = input.view.org.entries;
@@ -426,20 +429,28 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
   /** The combinations of the bundles of a place, and of those that inherit from it. */
   const behind = (p: number): Int32Array => bundles.values.subarray(bundles.start[p], bundles.start[end[p]!]).map((b) => comboOf[b]!);
   const setOf = new Int32Array(end.length).fill(-1);
-  const numberOf = (p: number): number => (setOf[p]! < 0 ? (setOf[p] = sets.of(behind(p))) : setOf[p]!);
-  const width = byShare.adds.length;
-  const counts = new Map<number, number>();
+  const setOfLink = new Int32Array(ids.length).fill(-1);
   for (let share = 0; share < ids.length; share++) {
     const [from, to] = [places.start[share]!, places.start[share + 1]!];
     if (!type[share] || from === to) continue;
-    const set = to - from === 1 ? numberOf(places.values[from]!) : sets.of([...places.values.subarray(from, to)].flatMap((p) => [...behind(p)]));
-    const key = set * width + byShare.of[share]!;
-    counts.set(key, (counts.get(key) ?? 0) + 1);
+    const p = places.values[from]!;
+    if (to - from > 1) setOfLink[share] = sets.of([...places.values.subarray(from, to)].flatMap((q) => [...behind(q)]));
+    else setOfLink[share] = setOf[p]! < 0 ? (setOf[p] = sets.of(behind(p))) : setOf[p]!;
+  }
+  const width = byShare.adds.length;
+  const dense = sets.lists.length * width <= MOST_COUNTS ? new Int32Array(sets.lists.length * width) : undefined;
+  const sparse = new Map<number, number>();
+  for (let share = 0; share < ids.length; share++) {
+    if (setOfLink[share]! < 0) continue;
+    const key = setOfLink[share]! * width + byShare.of[share]!;
+    if (dense) dense[key]!++;
+    else sparse.set(key, (sparse.get(key) ?? 0) + 1);
   }
   const addsOf = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...byItem.adds[c]!]))));
-  for (const [key, count] of counts)
-    for (const itemAdd of addsOf[Math.floor(key / width)]!)
-      for (const shareAdd of byShare.adds[key % width]!) cells.links[itemAdd + shareAdd]! += count;
+  for (const [key, count] of dense?.entries() ?? sparse)
+    if (count)
+      for (const itemAdd of addsOf[Math.floor(key / width)]!)
+        for (const shareAdd of byShare.adds[key % width]!) cells.links[itemAdd + shareAdd]! += count;
 } // prettier-ignore
 
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */
