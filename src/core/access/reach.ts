@@ -490,7 +490,7 @@ function domainNamesOf({ domainNames, org }: View, { identityDomains, wholeDomai
     [...domainNames.keys()].sort((a, b) => (domainNames[a]! < domainNames[b]! ? -1 : 1)),
   );
   const names: string[] = [];
-  for (const d of order) if (has(identityDomains, d) && domainNames[d]) names.push(domainNames[d]!);
+  for (const d of order) if (has(identityDomains, d) && domainNames[d]) names.push(domainNames[d]);
   const whole = wholeDomains.map((d) => org.domains[d]!).filter((name) => name && !names.includes(name));
   return whole.length ? [...names, ...whole].sort() : names;
 }

@@ -250,7 +250,7 @@ function fitting(
   const key = JSON.stringify(held);
   let last = fits.get(l);
   if (last?.key !== key) fits.set(l, (last = { key, nodes: work(l, held, where) }));
-  return last!.nodes.slice();
+  return last.nodes.slice();
 }
 
 /** What lies below the parent and fits every filter. */
