@@ -3,7 +3,7 @@
  * about them. It reads the store once per survey and never writes. The present is kept; of the past,
  * the two surveys last asked for.
  */
-import { setImmediate } from 'node:timers/promises';
+import { setImmediate, setTimeout } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { why, whyNot } from '../../core/access/questions.ts';
@@ -61,6 +61,9 @@ const db: Db = dbOver(dbPort);
 
 let present: Loaded | undefined;
 const PAST_KEPT = 2;
+/** Milliseconds without a question, and for how many of them what is done ahead waits at most. */
+const PAUSE = 50;
+const MOST_PAUSES = 40;
 /** So many findings are told at a stretch. */
 const AT_ONCE = 200;
 /** So many exposures have their cheapest fix worked out ahead. */
@@ -102,21 +105,30 @@ function* ready(l: Loaded): Generator<void> {
 /** Works out what takes longer ahead of whoever asks; what is asked meanwhile comes in between. */
 async function ahead(l: Loaded): Promise<void> {
   for (const _ of ready(l)) {
-    await setImmediate();
+    await quiet();
     if (present !== l) return;
   }
   // the landing view asks for these
   for (const { item } of [...l.exposures].sort((a, b) => b.points - a.points).slice(0, COSTLIEST)) {
-    await setImmediate();
+    await quiet();
     if (present !== l) return;
     const { source, id } = unkey(l.org.itemIds.at(item));
     cheapestFix(l, source, id);
   }
   for (const part of [domains, causes]) {
-    await setImmediate();
+    await quiet();
     if (present !== l) return;
     await part(l);
   }
+}
+
+/** When something was last asked, by `performance.now()`. */
+let asked = -Infinity;
+
+/** Lets those go first who ask one thing after another: until nothing was asked for a while, but not for ever. */
+async function quiet(): Promise<void> {
+  await setImmediate();
+  for (let k = 0; k < MOST_PAUSES && performance.now() - asked < PAUSE; k++) await setTimeout(PAUSE);
 }
 
 /** The present weighed again, with the data types as they are set now. */
@@ -267,4 +279,13 @@ const functions = {
   },
 };
 export type EngineFunctions = typeof functions;
-serve(port, functions);
+const noting = Object.fromEntries(
+  Object.entries(functions).map(([name, answer]) => [
+    name,
+    (...args: never[]) => {
+      asked = performance.now();
+      return (answer as (...args: never[]) => unknown)(...args);
+    },
+  ]),
+);
+serve(port, noting);
