@@ -100,6 +100,11 @@ function* ready(l: Loaded): Generator<void> {
   yield void sum(l, undefined);
   for (const show of ['members', 'guests', 'groups'] as const)
     yield void people(l, { show, sort: 'heavy', down: true, limit: 1, offset: 0 });
+  // the landing view asks for these all at once
+  for (const { item } of [...l.exposures].sort((a, b) => b.points - a.points).slice(0, COSTLIEST)) {
+    const { source, id } = unkey(l.org.itemIds.at(item));
+    yield void cheapestFix(l, source, id);
+  }
 }
 
 /** Works out what takes longer ahead of whoever asks; what is asked meanwhile comes in between. */
@@ -107,13 +112,6 @@ async function ahead(l: Loaded): Promise<void> {
   for (const _ of ready(l)) {
     await quiet();
     if (present !== l) return;
-  }
-  // the landing view asks for these
-  for (const { item } of [...l.exposures].sort((a, b) => b.points - a.points).slice(0, COSTLIEST)) {
-    await quiet();
-    if (present !== l) return;
-    const { source, id } = unkey(l.org.itemIds.at(item));
-    cheapestFix(l, source, id);
   }
   for (const part of [domains, causes]) {
     await quiet();
