@@ -336,10 +336,7 @@ export class Findings {
       this.lapsedOn = today;
       this.kept = undefined;
     }
-    if (!this.kept) {
-      this.kept = this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => new Kept(rows.map(toRow)));
-      this.ahead().catch(() => undefined);
-    }
+    this.kept ??= this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => new Kept(rows.map(toRow)));
     const reading = this.kept;
     reading.catch(() => (this.kept = undefined));
     return reading;
@@ -362,11 +359,9 @@ export class Findings {
   private numbers(kept: Kept, q: FindingFilter, sort: FindingQuery['sort']): Int32Array {
     return kept.once(`in order of ${sort}`, q, () => {
       const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
-      const asks = q.severity !== undefined || q.space !== undefined || q.source !== undefined || q.text !== undefined || q.where !== undefined;
       return kept.order(sort).filter((n) => {
         const state = kept.state[n]!;
         if (q.state !== 'all' && (q.state === 'open' ? !OPEN.has(state) : state !== q.state)) return false;
-        if (!asks) return true;
         const r = kept.rows[n]!;
         return (!q.severity || r.severity === q.severity) && (!q.space || r.summary.space === q.space) && (!q.source || r.source === q.source) && test(r);
       });

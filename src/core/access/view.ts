@@ -115,7 +115,6 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
   const guests = arena.make();
   const outside = arena.make();
   const externals = arena.make();
-  const unexpected = arena.make();
   const domainNames = new Interner();
   const identityDomain = new Int32Array(identityCount).fill(-1);
   let memberCount = 0;
@@ -132,8 +131,9 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
     add(externals, i);
     const domain = domainOf(person ? (person.addresses[0] ?? '') : outsiders[i - userCount]!);
     identityDomain[i] = domainNames.of(domain);
-    if (!coveredBy(domain, org.own.partnerDomains)) add(unexpected, i);
   }
+
+  const unexpectedDomains = unexpectedAmong(domainNames.names, org.own.partnerDomains);
 
   const usersOf = new Map<string, number[]>(org.domains.map((d) => [d, []]));
   if (usersOf.size)
@@ -162,14 +162,14 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
     accounts,
     outside,
     externals,
-    unexpected,
+    unexpected: addThoseOf(unexpectedDomains, identityDomain, arena.make()),
     memberCount,
     identityDomain,
     domainNames: domainNames.names,
     groupDomains: groupMembers.map((set) =>
       domainsOf({ identityDomain, externals }, set, domainNames.names.length),
     ),
-    unexpectedDomains: unexpectedAmong(domainNames.names, org.own.partnerDomains),
+    unexpectedDomains,
     groupMembers,
     groupLists: groupMembers.map(listIfSmall),
     domainMembers: org.domains.map((d) => Int32Array.from(usersOf.get(d)!)),
@@ -187,9 +187,14 @@ const standingOf = ({ own, domains }: Organisation): Uint8Array =>
 export function withPartners(v: View, partnerDomains: string[]): View {
   const org = { ...v.org, own: { ...v.org.own, partnerDomains: partnerDomains.map((d) => d.toLowerCase()) } };
   const unexpectedDomains = unexpectedAmong(v.domainNames, org.own.partnerDomains);
-  const unexpected = bitsFor(v.identityCount);
-  v.identityDomain.forEach((d, i) => d >= 0 && has(unexpectedDomains, d) && add(unexpected, i));
+  const unexpected = addThoseOf(unexpectedDomains, v.identityDomain, bitsFor(v.identityCount));
   return { ...v, org, unexpected, unexpectedDomains, domainStanding: standingOf(org) };
+}
+
+/** Adds the identities of some domains to a set. */
+function addThoseOf(domains: Bits, identityDomain: Int32Array, set: Bits): Bits {
+  identityDomain.forEach((d, i) => d >= 0 && has(domains, d) && add(set, i));
+  return set;
 }
 
 function unexpectedAmong(domains: readonly string[], partners: readonly string[]): Bits {

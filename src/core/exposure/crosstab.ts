@@ -125,6 +125,7 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
   const [isOpen, some] = [new Uint8Array(C), new Uint8Array(C)];
   const from = new Int32Array(C).fill(-1);
   const give = (cls: number, share: number): void => {
+    some[cls] = 1;
     shares.push(share);
     classes.push(cls);
   };
@@ -132,10 +133,7 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
     const { anyoneInert } = v.spaces[s]!;
     const own = (cls: number, node: number, fits: (e: number) => boolean = () => true): void => {
       for (let e = entries.first[node]!; e < entries.first[node + 1]!; e++)
-        if (v.live[e] && !(anyoneInert && isInertEntry(v, e)) && fits(e)) {
-          some[cls] = 1;
-          give(cls, e);
-        }
+        if (v.live[e] && !(anyoneInert && isInertEntry(v, e)) && fits(e)) give(cls, e);
     };
     const open = (node: number, fill: (cls: number) => void): void => {
       const cls = columns.accessClass[node]!;
@@ -144,13 +142,13 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
       opened.push(cls);
       fill(cls);
       // what nothing applies to is not shared, and hands on nothing
-      if (!some[cls]) give(cls, count - 1);
+      if (some[cls]) return;
+      shares.push(count - 1);
+      classes.push(cls);
     };
     open(s, (cls) => {
       own(cls, s);
-      if (org.spaces[s]!.visibility !== 'organisation') return;
-      some[cls] = 1;
-      give(cls, E + s);
+      if (org.spaces[s]!.visibility === 'organisation') give(cls, E + s);
     });
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
       const node = S + i;

@@ -3,7 +3,7 @@
  * about them. It reads the store once per survey and never writes. The present is kept; of the past,
  * the two surveys last asked for.
  */
-import { setImmediate, setTimeout } from 'node:timers/promises';
+import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../../core/access/organisation.ts';
 import { why, whyNot } from '../../core/access/questions.ts';
@@ -61,9 +61,6 @@ const db: Db = dbOver(dbPort);
 
 let present: Loaded | undefined;
 const PAST_KEPT = 2;
-/** Milliseconds without a question, and for how many of them what is done ahead waits at most. */
-const PAUSE = 50;
-const MOST_PAUSES = 40;
 /** So many findings are told at a stretch. */
 const AT_ONCE = 200;
 /** So many exposures have their cheapest fix worked out ahead. */
@@ -85,7 +82,7 @@ async function load(
   if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
-  ahead(l).catch(() => undefined);
+  ahead(l, longer(l)).catch(() => undefined);
   return {
     findings,
     items: l.items.length,
@@ -101,32 +98,27 @@ function* ready(l: Loaded): Generator<void> {
   for (const show of ['members', 'guests', 'groups'] as const)
     yield void people(l, { show, sort: 'heavy', down: true, limit: 1, offset: 0 });
   // the landing view asks for these all at once
-  for (const { item } of [...l.exposures].sort((a, b) => b.points - a.points).slice(0, COSTLIEST)) {
+  for (const { item } of l.exposures.slice(0, COSTLIEST)) {
     const { source, id } = unkey(l.org.itemIds.at(item));
     yield void cheapestFix(l, source, id);
   }
 }
 
-/** Works out what takes longer ahead of whoever asks; what is asked meanwhile comes in between. */
-async function ahead(l: Loaded): Promise<void> {
-  for (const _ of ready(l)) {
-    await quiet();
-    if (present !== l) return;
-  }
-  for (const part of [domains, causes]) {
-    await quiet();
-    if (present !== l) return;
-    await part(l);
-  }
+/** What takes longer, and is worked out once a survey is in force. */
+function* longer(l: Loaded): Generator<unknown> {
+  yield domains(l);
+  yield causes(l);
 }
 
-/** When something was last asked, by `performance.now()`. */
-let asked = -Infinity;
-
-/** Lets those go first who ask one thing after another: until nothing was asked for a while, but not for ever. */
-async function quiet(): Promise<void> {
-  await setImmediate();
-  for (let k = 0; k < MOST_PAUSES && performance.now() - asked < PAUSE; k++) await setTimeout(PAUSE);
+/** Works out parts ahead of whoever asks, as long as a survey is the present; what is asked meanwhile comes in between. */
+async function ahead(l: Loaded, parts: Generator<unknown>): Promise<void> {
+  for (;;) {
+    await setImmediate();
+    if (present !== l) return;
+    const part = parts.next();
+    if (part.done) return;
+    await part.value;
+  }
 }
 
 /** The present weighed again, with the data types as they are set now. */
@@ -135,7 +127,9 @@ async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } 
   const l = await reweighed(db, present);
   present = l;
   past = [];
-  ahead(l).catch(() => undefined);
+  ahead(l, ready(l))
+    .then(() => ahead(l, longer(l)))
+    .catch(() => undefined);
   return { survey: l.survey, findings: l.exposures.map((e) => finding(l, e)) };
 }
 
@@ -277,13 +271,4 @@ const functions = {
   },
 };
 export type EngineFunctions = typeof functions;
-const noting = Object.fromEntries(
-  Object.entries(functions).map(([name, answer]) => [
-    name,
-    (...args: never[]) => {
-      asked = performance.now();
-      return (answer as (...args: never[]) => unknown)(...args);
-    },
-  ]),
-);
-serve(port, noting);
+serve(port, functions);

@@ -239,7 +239,7 @@ function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number 
   return (x, y) => rank(x) - rank(y) || sign * nameOrder(nodeName(l, x), nodeName(l, y)) || x - y;
 }
 
-const fits = new WeakMap<Loaded, { key: string; nodes: number[] }>();
+const lastLists = new WeakMap<Loaded, { key: string; nodes: number[] }>();
 
 /** The nodes a list shows; the last ones are kept, for the next page and another order. */
 function fitting(
@@ -248,8 +248,8 @@ function fitting(
   where: (node: number) => boolean,
 ): number[] {
   const key = JSON.stringify(held);
-  let last = fits.get(l);
-  if (last?.key !== key) fits.set(l, (last = { key, nodes: work(l, held, where) }));
+  let last = lastLists.get(l);
+  if (last?.key !== key) lastLists.set(l, (last = { key, nodes: work(l, held, where) }));
   return last.nodes.slice();
 }
 

@@ -8,6 +8,7 @@ import type { ItemRow } from '../../core/model.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
 import type { SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
 import type { Engine } from '../engine/engine.ts';
+import type { EngineFinding } from '../engine/engine.thread.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
@@ -140,8 +141,13 @@ export class Surveys {
     );
     if (!last) return;
     const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
-    if (again || (await this.findings.survey()) !== last.id) await this.findings.refresh(last.id, findings);
-    await keepSum(this.db, this.engine, last.id, again);
+    await this.follow(last.id, findings, again);
+  }
+
+  /** Brings findings, and what a survey comes to, to what the engine found in it. */
+  private async follow(survey: number, found: EngineFinding[], again: boolean): Promise<void> {
+    if (again || (await this.findings.survey()) !== survey) await this.findings.refresh(survey, found);
+    await keepSum(this.db, this.engine, survey, again);
     await this.findings.ahead();
     this.events.emit({ type: 'findings' });
   }
@@ -149,10 +155,7 @@ export class Surveys {
   /** Weights and findings again, where what counts has changed and what was seen has not. */
   async weighAgain(): Promise<void> {
     const again = await this.engine.ask.reweigh();
-    if (!again) return;
-    await this.findings.refresh(again.survey, again.findings);
-    await keepSum(this.db, this.engine, again.survey, true);
-    this.events.emit({ type: 'findings' });
+    if (again) await this.follow(again.survey, again.findings, true);
   }
 
   /**
