@@ -35,7 +35,7 @@ import { changeRefs, preview } from './preview.ts';
 import { cameBack, held, pointsOf, type Done } from './held.ts';
 import { crossAhead, crossItems, crossPage } from './crosstab.ts';
 import { itemTest } from './facts.ts';
-import { loadSurvey, reweighed, unkey, type Loaded } from './loaded.ts';
+import { loadSurvey, reweighed, unkey, type Loaded, type RowCount } from './loaded.ts';
 import { options } from './options.ts';
 import {
   domains,
@@ -70,7 +70,7 @@ let past: Loaded[] = [];
 async function load(
   survey: number,
   takenAt: string,
-): Promise<{ findings: EngineFinding[]; items: number; problems: number }> {
+): Promise<{ findings: EngineFinding[]; counts: RowCount[] }> {
   const l = await loadSurvey(db, survey, takenAt);
   // until it is made ready, the one before answers
   const findings: EngineFinding[] = [];
@@ -83,11 +83,7 @@ async function load(
   past = past.filter((p) => p.survey !== survey);
   present = l;
   ahead(l, longer(l)).catch(() => undefined);
-  return {
-    findings,
-    items: l.items.length,
-    problems: l.org.problems.length,
-  };
+  return { findings, counts: l.counts };
 }
 
 /** Works out what the views of a survey rest on, a part at a time. */

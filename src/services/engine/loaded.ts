@@ -24,7 +24,14 @@ import type { SourceKind } from '../../connectors/abilities.ts';
 import type { Db } from '../../store/db.ts';
 import { readCertainty } from '../../store/settings.ts';
 import { PackedTexts } from './packed.ts';
-import { observedParts, readActivity, readObserved, type ContentDoc } from '../../store/observed.ts';
+import {
+  observedParts,
+  readActivity,
+  readObserved,
+  type ContentDoc,
+  type Observed,
+  type ObservedKind,
+} from '../../store/observed.ts';
 
 /** Weights from here on are heavy: what must not be widely reached. */
 export const HEAVY = 2;
@@ -36,9 +43,18 @@ export const unkey = (k: string): { source: string; id: string } => {
   return { source: k.slice(0, at), id: k.slice(at + 1) };
 };
 
+/** How many rows a source gave of a kind. */
+export interface RowCount {
+  source: string;
+  kind: ObservedKind;
+  n: number;
+}
+
 export interface Loaded {
   survey: number;
   takenAt: string;
+  /** Of all kinds but what is about sources, and contents. */
+  counts: RowCount[];
   org: Organisation;
   view: View;
   columns: ReachColumns;
@@ -204,7 +220,23 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     builder.workspace({ ...doc.workspace, id: key(source, doc.workspace.id) });
 
   // a directory is a source of people that is no workspace: its ids are the organisation's own
-  const people = await readObserved<PersonRow>(db, 'person', survey);
+  const counts: RowCount[] = [];
+  async function* parts<Doc>(kind: ObservedKind): AsyncGenerator<Observed<Doc>[]> {
+    for await (const part of observedParts<Doc>(db, kind, survey)) {
+      const { source } = part[0]!;
+      const last = counts.at(-1);
+      // they come source by source
+      if (last?.source === source && last.kind === kind) last.n += part.length;
+      else counts.push({ source, kind, n: part.length });
+      yield part;
+    }
+  }
+  const all = async <Doc>(kind: ObservedKind): Promise<Observed<Doc>[]> => {
+    const rows: Observed<Doc>[] = [];
+    for await (const part of parts<Doc>(kind)) rows.push(...part);
+    return rows;
+  };
+  const people = await all<PersonRow>('person');
   const directories = new Set(people.map((p) => p.source).filter((s) => !workspaces.has(s)));
   const identities = new Identities(directories);
   for (const { source, doc } of people) if (directories.has(source)) identities.add(source, doc);
@@ -219,7 +251,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     ]),
   );
 
-  const groups = await readObserved<GroupRow>(db, 'group', survey);
+  const groups = await all<GroupRow>('group');
   const localGroups = new Set(groups.filter((g) => workspaces.has(g.source)).map((g) => key(g.source, g.id)));
   const group = (source: string, id: string): string =>
     localGroups.has(key(source, id)) ? key(source, id) : id;
@@ -248,7 +280,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
         ? { ...p, group: group(source, p.group as string) }
         : p;
   const oneWorkspace = new Map(abouts.map((a) => [a.source, a.doc.workspace.id]));
-  for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', survey)) {
+  for (const { source, doc } of await all<SpaceRow>('space')) {
     const listed = abouts.some((a) => a.source === source && a.doc.workspace.id === doc.workspace);
     builder.space({
       ...doc,
@@ -260,7 +292,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     });
   }
   const items: ItemRow[] = [];
-  for await (const part of observedParts<ItemRow>(db, 'item', survey))
+  for await (const part of parts<ItemRow>('item'))
     for (const { source, doc } of part) {
       const row: ItemRow = {
         ...doc,
@@ -298,13 +330,13 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
     sourceOf.push(sources.of(source));
     maker.push(makers.of(by ?? ''));
   };
-  for await (const part of observedParts<GrantRow>(db, 'grant', survey))
+  for await (const part of parts<GrantRow>('grant'))
     for (const { source, doc, json } of part) {
       const row = grant(source, doc);
       if (builder.grant(row)) keep(source, json, row.grantedBy);
     }
   const grantCount = texts.length;
-  for await (const part of observedParts<LinkRow>(db, 'link', survey))
+  for await (const part of parts<LinkRow>('link'))
     for (const { source, doc, json } of part) {
       const row = link(source, doc);
       if (builder.link(row)) keep(source, json, row.createdBy);
@@ -340,6 +372,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
   return {
     survey,
     takenAt,
+    counts,
     org,
     view: v,
     columns,

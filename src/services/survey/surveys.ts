@@ -9,6 +9,7 @@ import { PRESENT, unmerge } from '../../store/observed.ts';
 import type { SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { EngineFinding } from '../engine/engine.thread.ts';
+import type { RowCount } from '../engine/loaded.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
@@ -29,12 +30,6 @@ export interface SourceInput {
 
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
-interface Count {
-  source: string;
-  kind: string;
-  n: number;
-}
-
 export class Surveys {
   private running:
     | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
@@ -42,7 +37,8 @@ export class Surveys {
   private starting = false;
   /** What is to be done after a survey of the workspaces, when it is in force. */
   afterwards: (survey: number) => Promise<void> = () => Promise.resolve();
-  private counted: { survey: number | null; counts: Promise<Count[]> } | undefined;
+  /** Of the survey in force. */
+  private counted: RowCount[] = [];
 
   constructor(
     private readonly db: OpenDb,
@@ -95,10 +91,9 @@ export class Surveys {
     const rows = await this.db.query<Omit<SourceRow, 'counts'>>(
       'select id, kind, name, url from source order by kind, name',
     );
-    const counts = await this.counts();
     return rows.map((r) => ({
       ...r,
-      counts: Object.fromEntries(counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])),
+      counts: Object.fromEntries(this.counted.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])),
     }));
   }
 
@@ -109,21 +104,6 @@ export class Surveys {
     );
     return last!.id;
   }
-
-  /** Rows by source and kind, counted once for a survey: it takes long where there are millions. */
-  private async counts(): Promise<Count[]> {
-    const survey = await this.inForce();
-    if (this.counted?.survey !== survey)
-      this.counted = {
-        survey,
-        counts: this.db.query<Count>(
-          `select source, kind, count(*)::int as n from observed o where ${PRESENT} and kind not in ('about', 'content') group by source, kind`,
-        ),
-      };
-    const { counts } = this.counted;
-    counts.catch(() => (this.counted = undefined));
-    return counts;
-  } // prettier-ignore
 
   /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */
   takeOver(): Promise<void> {
@@ -140,7 +120,8 @@ export class Surveys {
       "select id, taken_at from survey where state = 'done' order by id desc limit 1",
     );
     if (!last) return;
-    const { findings } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
+    const { findings, counts } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
+    this.counted = counts;
     await this.follow(last.id, findings, again);
   }
 
