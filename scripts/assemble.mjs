@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import wabt from 'wabt';
 
 const core = new URL('../src/core/', import.meta.url);
-const MODULES = { 'access/bits': 'BITS_WASM', 'recognise/scan': 'SCAN_WASM' };
+const MODULES = { 'access/bits': 'BITS_WASM', 'exposure/cells': 'CELLS_WASM', 'recognise/scan': 'SCAN_WASM' };
 
 /** The bytes of a module: `access/bits` or `recognise/scan`. */
 export async function assemble(module) {

@@ -2,6 +2,7 @@
  * Cross-tabulation of items by what they are and by how they are shared. What counts, and how things
  * that overlap are counted once: docs/exposure.md.
  */
+import { roomFor } from './cells.ts';
 import { countPeople } from './holders.ts';
 import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { HELD, parentNode } from '../access/organisation.ts';
@@ -103,8 +104,8 @@ export interface Spread {
   bundles: Lists;
   comboOf: Int32Array;
   bundleOfItem: Int32Array;
-  byItem: { adds: Int32Array[]; leaves: Int32Array[] };
-  byShare: { of: Int32Array; adds: Int32Array[]; leaves: Int32Array[] };
+  byItem: Combinations;
+  byShare: Combinations & { of: Int32Array };
   cells: CrossTab['cells'];
 }
 
@@ -192,29 +193,47 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
 const distinct = ({ values, one, many }: Dimension): Distinct =>
   many ?? { lists: values.map((_, x) => Int32Array.of(x)), of: one! };
 
-/** What a combination of values adds to a cell's index: first with a value of each dimension, then with a total in one or more. */
-interface Adds {
-  all: Int32Array;
-  leaves: number;
+/**
+ * Combinations of values, each with what it adds to a cell's index: `values[start[c] … start[c + 1])`, once for each
+ * way of taking a value, or the total, of each dimension; up to `split[c]` with a value of each.
+ */
+export interface Combinations extends Lists {
+  split: Int32Array;
 }
 
-/** What a combination adds with one of the values of a further dimension, or its total. */
-function withOneMore({ all: before, leaves }: Adds, values: Int32Array, stride: number, total: number): Adds {
-  const all = new Int32Array(before.length * (values.length + 1));
-  let n = 0;
-  for (let x = 0; x < leaves; x++) for (const value of values) all[n++] = before[x]! + value * stride;
-  const own = n;
-  for (let x = 0; x < before.length; x++) {
-    if (x >= leaves) for (const value of values) all[n++] = before[x]! + value * stride;
-    all[n++] = before[x]! + total * stride;
+/** Each of some combinations with the values of a list of a further dimension, or its total. */
+function withOneMore(
+  before: Combinations,
+  which: Int32Array,
+  lists: readonly Int32Array[],
+  list: Int32Array,
+  stride: number,
+  total: number,
+): Combinations {
+  const count = which.length;
+  const [start, split] = [new Int32Array(count + 1), new Int32Array(count)];
+  for (let c = 0; c < count; c++) {
+    const [old, more] = [which[c]!, lists[list[c]!]!.length];
+    split[c] = start[c]! + (before.split[old]! - before.start[old]!) * more;
+    start[c + 1] = start[c]! + (before.start[old + 1]! - before.start[old]!) * (more + 1);
   }
-  return { all, leaves: own };
-}
+  const values = new Int32Array(start[count]!);
+  let n = 0;
+  for (let c = 0; c < count; c++) {
+    const [old, more] = [which[c]!, lists[list[c]!]!];
+    const [from, leaves, to] = [before.start[old]!, before.split[old]!, before.start[old + 1]!];
+    for (let x = from; x < leaves; x++) for (const value of more) values[n++] = before.values[x]! + value * stride;
+    for (let x = from; x < to; x++) {
+      if (x >= leaves) for (const value of more) values[n++] = before.values[x]! + value * stride;
+      values[n++] = before.values[x]! + total * stride;
+    }
+  }
+  return { start, split, values };
+} // prettier-ignore
 
 /**
- * Numbers the combinations of values that items, or shares, have in the dimensions about them. For
- * each combination, what it adds to a cell's index: once for each way of taking a value, or the total,
- * of each dimension. The index of a cell is what the item adds and what the share adds.
+ * Numbers the combinations of values that items, or shares, have in the dimensions about them: `of` each the
+ * number of its own. The index of a cell is what the item adds and what the share adds.
  */
 function combine(
   dimensions: readonly Dimension[],
@@ -222,38 +241,36 @@ function combine(
   count: number,
   strides: readonly number[],
   only?: Uint8Array,
-) {
+): Combinations & { of: Int32Array } {
   const mine = dimensions.flatMap((d, k) =>
     d.of === of ? [{ ...distinct(d), stride: strides[k]!, total: d.values.length }] : [],
   );
   let now: Int32Array = new Int32Array(count);
-  let adds: Adds[] = [{ all: Int32Array.of(0), leaves: 1 }];
+  let combinations: Combinations = { start: Int32Array.of(0, 1), split: Int32Array.of(1), values: Int32Array.of(0) };
   mine.forEach(({ of: own, lists, stride, total }, at) => {
     if (at === 0 && !only) {
       // the lists of the first one are numbered as it is
       now = own;
-      adds = lists.map((list) => withOneMore(adds[0]!, list, stride, total));
+      combinations = withOneMore(combinations, new Int32Array(lists.length), lists, counting(lists.length), stride, total);
       return;
     }
     const width = lists.length;
-    const known = new Int32Array(adds.length * width).fill(-1);
-    const next: Adds[] = [];
+    const known = new Int32Array(combinations.split.length * width).fill(-1);
+    const [which, list] = [new GrowInt32(), new GrowInt32()];
     const to = new Int32Array(count);
     for (let i = 0; i < count; i++) {
       if (only && !only[i]) continue;
       const key = now[i]! * width + own[i]!;
-      if (known[key]! < 0) known[key] = next.push(withOneMore(adds[now[i]!]!, lists[own[i]!]!, stride, total)) - 1;
+      if (known[key]! < 0) {
+        known[key] = which.push(now[i]!);
+        list.push(own[i]!);
+      }
       to[i] = known[key]!;
     }
     now = to;
-    adds = next;
+    combinations = withOneMore(combinations, which.done(), lists, list.done(), stride, total);
   });
-  return {
-    of: now,
-    adds: adds.map((a) => a.all),
-    /** The same without the totals. */
-    leaves: adds.map((a) => a.all.subarray(0, a.leaves)),
-  };
+  return { of: now, ...combinations };
 } // prettier-ignore
 
 /**
@@ -281,7 +298,7 @@ export function crosstab(
   const byShare = combine(dimensions, 'share', shares.count, strides);
 
   // items of one class with the same values are one bundle
-  const wide = byItem.adds.length;
+  const wide = byItem.split.length;
   const C = columns.classes.length;
   const bundleOfItem = new Int32Array(I).fill(-1);
   const bundlePlace = new GrowInt32();
@@ -335,8 +352,10 @@ export function crosstab(
       const part = (of: Dimension['of']): number =>
         strides.reduce((sum, stride, k) => sum + (dimensions[k]!.of === of ? (Math.floor(cell / stride) % (sizes[k]! + 1)) * stride : 0), 0);
       const [itemPart, sharePart] = [part('item'), part('share')];
-      const isIn = byShare.adds.map((adds) => adds.includes(sharePart));
-      const comboIn = byItem.adds.map((adds) => adds.includes(itemPart));
+      const having = ({ start, split, values }: Combinations, add: number): Uint8Array =>
+        Uint8Array.from(split, (_, c) => +values.subarray(start[c], start[c + 1]).includes(add));
+      const isIn = having(byShare, sharePart);
+      const comboIn = having(byItem, itemPart);
       const open = new Uint8Array(C);
       const found = new Uint8Array(B);
       for (let p = 0; p < C; p++) {
@@ -362,14 +381,13 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
   /** What the bundles that are given come to, by what they add to a cell's index. */
   const through = sums.map(() => new Float64Array(cells));
   const [isTouched, touched] = [new Uint8Array(cells), new Int32Array(cells)];
-  /** Adds the bundles of places from one up to another, under sums of shares. */
-  const give = (from: number, to: number, more: Int32Array, first: number, last: number): void => {
+  /** Tells what the bundles of places from one up to another come to. */
+  const give = (from: number, to: number, tell: (sum: number, add: number, all: number) => void): void => {
     let n = 0;
     for (let k = bundles.start[from]!; k < bundles.start[to]!; k++) {
       const b = bundles.values[k]!;
-      const itemAdds = byItem.adds[comboOf[b]!]!;
-      for (let x = 0; x < itemAdds.length; x++) {
-        const add = itemAdds[x]!;
+      for (let x = byItem.start[comboOf[b]!]!; x < byItem.start[comboOf[b]! + 1]!; x++) {
+        const add = byItem.values[x]!;
         if (!isTouched[add]) {
           isTouched[add] = 1;
           touched[n++] = add;
@@ -377,26 +395,32 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
         for (let m = 0; m < sums.length; m++) through[m]![add]! += sums[m]!.of[b]!;
       }
     }
-    for (let m = 0; m < sums.length; m++) {
-      const [into, sum] = [sums[m]!.into, through[m]!];
-      for (let y = first; y < last; y++) for (let k = 0; k < n; k++) into[touched[k]! + more[y]!]! += sum[touched[k]!]!;
-      for (let k = 0; k < n; k++) sum[touched[k]!] = 0;
+    for (let k = 0; k < n; k++) {
+      const add = touched[k]!;
+      isTouched[add] = 0;
+      for (let m = 0; m < sums.length; m++) {
+        tell(m, add, through[m]![add]!);
+        through[m]![add] = 0;
+      }
     }
-    for (let k = 0; k < n; k++) isTouched[touched[k]!] = 0;
   };
-  if (!ofShares) return give(0, end.length, Int32Array.of(0), 0, 1);
+  if (!ofShares) return give(0, end.length, (m, add, all) => void (sums[m]!.into[add]! += all));
+  const room = roomFor({ values: byShare.values.length * 4, added: (cells + 1) * 4, there: cells, into: sums.length * cells * 8 });
+  const { kernels } = room;
+  room.ints('values').set(byShare.values);
   // along the way from place to place: what was added above, and where each of these began to add
-  const [isAdded, isCombo] = [new Uint8Array(cells), new Uint8Array(byShare.adds.length)];
-  const [added, combos] = [new Int32Array(cells), new Int32Array(byShare.adds.length)];
+  const isCombo = new Uint8Array(byShare.split.length);
+  const combos = new Int32Array(byShare.split.length);
   const [addedFrom, combosFrom] = [new Int32Array(end.length), new Int32Array(end.length)];
-  let [adds, seen, open] = [0, 0, -1];
+  let [added, seen, open] = [room.at.added, 0, -1];
   for (let p = 0; p < end.length; p++) {
     for (; open >= 0 && open !== above[p]!; open = above[open]!) {
-      while (adds > addedFrom[open]!) isAdded[added[--adds]!] = 0;
+      if (added > addedFrom[open]!) kernels.forget(addedFrom[open]!, added, room.at.there);
+      added = addedFrom[open]!;
       while (seen > combosFrom[open]!) isCombo[combos[--seen]!] = 0;
     }
     open = p;
-    addedFrom[p] = adds;
+    const from = (addedFrom[p] = added);
     combosFrom[p] = seen;
     if (bundles.start[p] === bundles.start[end[p]!]) continue;
     for (let k = at.start[p]!; k < at.start[p + 1]!; k++) {
@@ -404,16 +428,12 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
       if (isCombo[combo]) continue;
       isCombo[combo] = 1;
       combos[seen++] = combo;
-      const more = byShare.adds[combo]!;
-      for (let x = 0; x < more.length; x++) {
-        const add = more[x]!;
-        if (isAdded[add]) continue;
-        isAdded[add] = 1;
-        added[adds++] = add;
-      }
+      const { values, there } = room.at;
+      added = kernels.note(values + byShare.start[combo]! * 4, values + byShare.start[combo + 1]! * 4, added, there);
     }
-    if (adds > addedFrom[p]!) give(p, end[p]!, added, addedFrom[p]!, adds);
+    if (added > from) give(p, end[p]!, (m, add, all) => kernels.raise(from, added, room.at.into + (m * cells + add) * 8, all));
   }
+  sums.forEach(({ into }, m) => into.set(room.floats('into').subarray(m * cells, (m + 1) * cells)));
 } // prettier-ignore
 
 /** More counts than this are kept by those there are. */
@@ -435,7 +455,7 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
     if (to - from > 1) setOfLink[share] = sets.of([...places.values.subarray(from, to)].flatMap((q) => [...behind(q)]));
     else setOfLink[share] = setOf[p]! < 0 ? (setOf[p] = sets.of(behind(p))) : setOf[p]!;
   }
-  const width = byShare.adds.length;
+  const width = byShare.split.length;
   const dense = sets.lists.length * width <= MOST_COUNTS ? new Int32Array(sets.lists.length * width) : undefined;
   const sparse = new Map<number, number>();
   for (let share = 0; share < ids.length; share++) {
@@ -444,11 +464,12 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
     if (dense) dense[key]!++;
     else sparse.set(key, (sparse.get(key) ?? 0) + 1);
   }
-  const addsOf = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...byItem.adds[c]!]))));
+  const of = ({ start, values }: Combinations, c: number): Int32Array => values.subarray(start[c], start[c + 1]);
+  const addsOf = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...of(byItem, c)]))));
   for (const [key, count] of dense?.entries() ?? sparse)
     if (count)
       for (const itemAdd of addsOf[Math.floor(key / width)]!)
-        for (const shareAdd of byShare.adds[key % width]!) cells.links[itemAdd + shareAdd]! += count;
+        for (const shareAdd of of(byShare, key % width)) cells.links[itemAdd + shareAdd]! += count;
 } // prettier-ignore
 
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */

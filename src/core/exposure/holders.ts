@@ -3,16 +3,21 @@
  * carries the cells it is in, not each cell its identities: a share's cells are then given to whom it
  * names in one step, and a group hands its own on to what it holds, once, however many cells they are.
  */
-import { anyBoth, countBoth, forEachBoth, has, ones, type Bits } from '../access/bits.ts';
-import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
+import { anyBoth, countBoth, forEachBoth, has, type Bits } from '../access/bits.ts';
+import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
-import type { Shares, Spread } from './crosstab.ts';
+import { roomFor } from './cells.ts';
+import type { Combinations, Shares, Spread } from './crosstab.ts';
 
 /** Words of sets that are held at once. */
 const MOST_WORDS = 64_000_000;
+/** So many are joined, or given to, at a stretch. */
+const AT_ONCE = 65_536;
+/** People are turned 128 at a time; what comes after them has the next number. */
+const firstAfter = (people: number): number => Math.ceil(people / 128) * 128;
 
 /** How groups hold groups. Those that hold each other are one component, and stand for the same people. */
 interface Nesting {
@@ -22,6 +27,8 @@ interface Nesting {
   components: number;
   /** How many people each group stands for. */
   size: Int32Array;
+  /** What groups hold, as `org.members` has it: people by number, components by theirs after all people's. */
+  heldBy: Int32Array;
 }
 const nestings = new WeakMap<View, Nesting>();
 
@@ -54,36 +61,33 @@ function nestingOf(v: View): Nesting {
     component,
     components,
     size: Int32Array.from(v.groupMembers, (set) => countBoth(set, set)),
+    heldBy: values.map((m) => (m < 0 ? firstAfter(v.identityCount) + component[~m]! : m)),
   };
   nestings.set(v, known);
   return known;
 } // prettier-ignore
 
-/** Numbers what combinations add to a cell's index, and says which numbers each combination has. */
-function numbered(combinations: readonly Int32Array[], cells: number): { of: Lists; leaves: Int32Array } {
+/** Numbers what combinations add to a cell's index without totals, and says which numbers each combination has. */
+function numbered(x: Combinations, cells: number): { of: Lists; leaves: Int32Array } {
   const numbers = new Int32Array(cells).fill(-1);
-  const [start, values, leaves] = [new Int32Array(combinations.length + 1), new GrowInt32(), new GrowInt32()];
-  combinations.forEach((list, c) => {
-    for (const leaf of list) values.push(numbers[leaf]! < 0 ? (numbers[leaf] = leaves.push(leaf)) : numbers[leaf]!);
+  const [start, values, leaves] = [new Int32Array(x.split.length + 1), new GrowInt32(), new GrowInt32()];
+  x.split.forEach((split, c) => {
+    for (let k = x.start[c]!; k < split; k++) {
+      const leaf = x.values[k]!;
+      values.push(numbers[leaf]! < 0 ? (numbers[leaf] = leaves.push(leaf)) : numbers[leaf]!);
+    }
     start[c + 1] = values.length;
   });
   return { of: { start, values: values.done() }, leaves: leaves.done() };
 } // prettier-ignore
 
-/** Transposes 32 words of 32 bits in place: bit i of word k becomes bit k of word i (Warren, Hacker's Delight, 7-3). */
-function turn(square: Int32Array): void {
-  for (let j = 16, mask = 0xffff; j; j >>>= 1, mask ^= mask << j)
-    for (let k = 0; k < 32; k = (k + j + 1) & ~j) {
-      const t = ((square[k]! >>> j) ^ square[k + j]!) & mask;
-      square[k]! ^= t << j;
-      square[k + j]! ^= t;
-    }
-}
-
 /** Whom shares name, once for each place where one begins. */
 interface Named {
-  /** Single identities, of those that the share's space lets in; in the order of shares. */
-  one: { share: Int32Array; place: Int32Array; identity: Int32Array };
+  /**
+   * Single identities, of those that the share's space lets in: places and identities with identities of nearby
+   * numbers next to each other, and shares in their own order, each with its slot among the others.
+   */
+  one: { share: Int32Array; slot: Int32Array; place: Int32Array; identity: Int32Array };
   /** Shares that name each of `many`, with the places. */
   start: Int32Array;
   share: Int32Array;
@@ -99,6 +103,8 @@ interface Many {
   size: number;
 }
 const namings = new WeakMap<Shares, Named>();
+/** Identities are near each other that have so many bits less of their numbers in common. */
+const NEAR = 9;
 
 /** Whom shares name; kept as long as they are. */
 export function namedBy(v: View, shares: Shares): Named {
@@ -154,8 +160,12 @@ export function namedBy(v: View, shares: Shares): Named {
   }
   const owners = owner.done();
   const listed = listsBy(owners, share2.done(), many.length);
+  const identities = identity1.done();
+  const near = listsBy(identities.map((i) => i >>> NEAR), counting(identities.length), (v.identityCount >>> NEAR) + 1).values;
+  const slot = new Int32Array(near.length);
+  near.forEach((k, n) => (slot[k] = n));
   known = {
-    one: { share: share1.done(), place: place1.done(), identity: identity1.done() },
+    one: { share: share1.done(), slot, place: near.map((k) => place1.at(k)), identity: near.map((k) => identities[k]!) },
     start: listed.start,
     share: listed.values,
     place: listsBy(owners, place2.done(), many.length).values,
@@ -223,16 +233,43 @@ export function countPeople(x: Spread): void {
   const { people } = x.cells;
 
   // what items, and what shares, have part in of a cell, numbered: the bit of a cell is the one's and the other's
-  const items = numbered(x.byItem.leaves, people.length);
-  const parts = numbered(x.byShare.leaves, people.length);
+  const items = numbered(x.byItem, people.length);
+  const parts = numbered(x.byShare, people.length);
   const wide = items.leaves.length;
   const wordsOfPlace = (wide + 31) >>> 5;
-  const W = (wide * parts.leaves.length + 31) >>> 5;
-  const { order, component, components } = nestingOf(v);
-  if (C * wordsOfPlace + (N + components) * W > MOST_WORDS)
+  const { order, component, components, heldBy } = nestingOf(v);
+  /** Rows of words: of each identity the cells it is in, of each component of groups those that it hands on, and one to put together. */
+  const W = Math.ceil((wide * parts.leaves.length) / 128) * 4;
+  if (!W) return;
+  const stride = W * 4;
+  const groupRows = firstAfter(N);
+  const row = groupRows + components;
+  if (C * wordsOfPlace + (row + 1) * W > MOST_WORDS)
     throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
-  /** By place, what the items of it have part in, and of all that inherit from it. */
-  const behind = new Int32Array(C * wordsOfPlace);
+  const setBytes = people.length * 16;
+  const room = roomFor({
+    table: (row + 1) * stride,
+    behind: C * wordsOfPlace * 4,
+    starts: parts.of.start.length * 4,
+    bits: parts.of.values.length * 4,
+    combos: AT_ONCE * 4,
+    places: AT_ONCE * 4,
+    list: AT_ONCE * 4,
+    held: heldBy.length * 4,
+    letIn: Math.ceil((row + 1) / 32) * 4,
+    some: W,
+    cellOf: W * 128,
+    square: 512,
+    here: setBytes + 16,
+    counts: people.length * 4,
+  });
+  const { at, kernels } = room;
+  const table = room.ints('table');
+  room.ints('starts').set(parts.of.start);
+  room.ints('bits').set(parts.of.values.map((part) => part * wide));
+  room.ints('held').set(heldBy);
+  // by place, what the items of it have part in, and of all that inherit from it
+  const behind = room.ints('behind');
   for (let p = C - 1; p >= 0; p--) {
     for (let b = x.bundles.start[p]!; b < x.bundles.start[p + 1]!; b++) {
       const combo = x.comboOf[x.bundles.values[b]!]!;
@@ -243,79 +280,71 @@ export function countPeople(x: Spread): void {
     if (above >= 0) for (let w = 0; w < wordsOfPlace; w++) behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
   }
 
-  /** By identity, the cells it is in. */
-  const held = new Int32Array(N * W);
-  /** Joins cells of items, at a place, with the parts of a combination of shares, to those of a row. */
-  const join = (into: Int32Array, row: number, combo: number, cells: Int32Array, at: number): void => {
-    for (let w = 0; w < wordsOfPlace; w++) {
-      const word = cells[at * wordsOfPlace + w]!;
-      if (word)
-        for (let p = parts.of.start[combo]!; p < parts.of.start[combo + 1]!; p++) {
-          const bit = parts.of.values[p]! * wide + w * 32;
-          const to = row * W + (bit >>> 5);
-          into[to]! |= word << (bit & 31);
-          const over = bit & 31 ? word >>> (32 - (bit & 31)) : 0;
-          if (over) into[to + 1]! |= over;
-        }
+  const [combos, places, list] = [room.ints('combos'), room.ints('places'), room.ints('list')];
+  /** Joins what is behind places, in the cells of combinations of shares, to rows or to one row. */
+  const join = (comboOf: Int32Array, placeOf: Int32Array, to: Int32Array | number, from: number, end: number): void => {
+    for (let first = from; first < end; first += AT_ONCE) {
+      const last = Math.min(first + AT_ONCE, end);
+      combos.set(comboOf.subarray(first, last));
+      places.set(placeOf.subarray(first, last));
+      if (typeof to === 'number') list[0] = to;
+      else list.set(to.subarray(first, last));
+      const step = typeof to === 'number' ? 0 : 4;
+      kernels.join(at.combos, at.combos + (last - first) * 4, at.places, at.list, step, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
     }
   };
-  const named = namedBy(v, shares);
+  const { one, share, start, place, many } = namedBy(v, shares);
   const { of } = x.byShare;
-  const { one, many } = named;
-  for (let k = 0; k < one.share.length; k++) join(held, one.identity[k]!, of[one.share[k]!]!, behind, one.place[k]!);
+  // what all identities carry is more than fits in a cache, what those near each other carry is not
+  const combosOfOne = new Int32Array(one.share.length);
+  for (let k = 0; k < combosOfOne.length; k++) combosOfOne[one.slot[k]!] = of[one.share[k]!]!;
+  join(combosOfOne, one.place, one.identity, 0, combosOfOne.length);
 
-  // what a principal of many is given goes to its people one by one, or from group to group where that is less
-  const each = new Map<Bits, number>();
-  for (const { allowed, number, size } of many) if (number < G) each.set(allowed, (each.get(allowed) ?? 0) + size);
-  /** What the combinations of shares that name one of many stand for, put together before it is handed on. */
-  const together = new Int32Array(parts.of.start.length * wordsOfPlace);
-  const row = new Int32Array(W);
-  /** The words of the row that have anything. */
-  const some = new Int32Array(W);
-  let count = 0;
-  const give = (into: Int32Array, to: number): void => {
-    for (let k = 0; k < count; k++) into[to * W + some[k]!]! |= row[some[k]!]!;
+  const combosOfMany = share.map((s) => of[s]!);
+  const letIn = room.ints('letIn');
+  let listed = 0;
+  /** Gives what a row has to the rows of a list, if they are let in. */
+  const give = (r: number, from: number, end: number): void => {
+    const someEnd = kernels.look(at.table + r * stride, stride, at.some);
+    if (end > from && someEnd > at.some) kernels.give(at.table + r * stride, at.some, someEnd, from, end, at.letIn, at.table, stride);
   };
-  const handed = new Map<Bits, Int32Array>();
-  many.forEach(({ allowed, number }, n) => {
-    const combos = new Set<number>();
-    for (let k = named.start[n]!; k < named.start[n + 1]!; k++) {
-      const combo = of[named.share[k]!]!;
-      const at = named.place[k]! * wordsOfPlace;
-      for (let w = 0; w < wordsOfPlace; w++) together[combo * wordsOfPlace + w]! |= behind[at + w]!;
-      combos.add(combo);
-    }
-    row.fill(0);
-    for (const combo of combos) {
-      join(row, 0, combo, together, combo);
-      together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
-    }
-    count = 0;
-    for (let w = 0; w < W; w++) if (row[w]) some[count++] = w;
-    if (!count) return;
-    const list = v.groupLists[number];
-    if (number >= G) forEachBoth(number === G ? v.members : v.all, allowed, (i) => give(held, i));
-    else if (each.get(allowed)! > org.members.values.length) {
-      let rows = handed.get(allowed);
-      if (!rows) handed.set(allowed, (rows = new Int32Array(components * W)));
-      give(rows, component[number]!);
-    } else if (list) {
-      for (const i of list) if (has(allowed, i)) give(held, i);
-    } else forEachBoth(v.groupMembers[number]!, allowed, (i) => give(held, i));
+  const flush = (): void => {
+    give(row, at.list, at.list + listed * 4);
+    listed = 0;
+  };
+  const toRow = (i: number): void => {
+    list[listed++] = i;
+    if (listed === AT_ONCE) flush();
+  };
+  const byAllowed = new Map<Bits, number[]>();
+  many.forEach(({ allowed }, n) => {
+    const mine = byAllowed.get(allowed);
+    if (mine) mine.push(n);
+    else byAllowed.set(allowed, [n]);
   });
-  const { start, values } = org.members;
-  for (const [allowed, rows] of handed)
-    for (const g of order) {
-      const from = component[g]! * W;
-      count = 0;
-      for (let w = 0; w < W; w++) if ((row[w] = rows[from + w]!)) some[count++] = w;
-      if (!count) continue;
-      for (let k = start[g]!; k < start[g + 1]!; k++) {
-        const m = values[k]!;
-        if (m < 0) give(rows, component[~m]!);
-        else if (has(v.all, m) && has(allowed, m)) give(held, m);
-      }
+  for (const [allowed, mine] of byAllowed) {
+    for (let w = 0; w < allowed.length; w++) letIn[w] = allowed[w]! & v.all[w]!;
+    letIn.fill(-1, groupRows / 32);
+    // what a principal of many is given goes to its people one by one, or from group to group where that is less
+    const down = mine.reduce((all, n) => all + (many[n]!.number < G ? many[n]!.size : 0), 0) > heldBy.length;
+    if (down) table.fill(0, groupRows * W, row * W);
+    for (const n of mine) {
+      const { number } = many[n]!;
+      const handed = down && number < G;
+      join(combosOfMany, place, handed ? groupRows + component[number]! : row, start[n]!, start[n + 1]!);
+      if (handed) continue;
+      const people = v.groupLists[number];
+      if (people) {
+        list.set(people);
+        listed = people.length;
+      } else
+        forEachBoth(number === G ? v.members : number > G ? v.all : v.groupMembers[number]!, allowed, toRow);
+      flush();
+      table.fill(0, row * W, (row + 1) * W);
     }
+    if (down)
+      for (const g of order) give(groupRows + component[g]!, at.held + org.members.start[g]! * 4, at.held + org.members.start[g + 1]! * 4);
+  }
   // owners hold what they own, however it is shared; where cells are of shares, they are not of them
   if (!x.ofShares)
     for (let i = 0; i < x.bundleOfItem.length; i++) {
@@ -323,41 +352,19 @@ export function countPeople(x: Spread): void {
       if (b < 0 || !columns.ownerAdds[nodeOfItem(org, i)]) continue;
       const combo = x.comboOf[b]!;
       for (let k = items.of.start[combo]!; k < items.of.start[combo + 1]!; k++)
-        held[org.itemOwner[i]! * W + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
+        table[org.itemOwner[i]! * W + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
     }
 
-  // turned from the cells of identities into the identities of cells, 32 by 32 at a time, and counted
-  const square = new Int32Array(32);
-  const here = new Int32Array(people.length);
-  for (let first = 0; first < N; first += 32) {
-    let any = 0;
-    for (let w = 0; w < W; w++) {
-      let bits = 0;
-      for (let k = 0; k < 32; k++) bits |= square[k] = held[(first + k) * W + w] ?? 0;
-      if (!bits) continue;
-      any = 1;
-      turn(square);
-      for (; bits; bits &= bits - 1) {
-        const bit = 31 - Math.clz32(bits & -bits);
-        const n = w * 32 + bit;
-        const part = Math.floor(n / wide);
-        here[items.leaves[n - part * wide]! + parts.leaves[part]!] = square[bit]!;
-      }
-    }
-    if (!any) continue;
+  // turned from the cells of identities into the identities of cells, 128 at a time, and counted
+  const cellOf = room.ints('cellOf').fill(setBytes);
+  for (let n = 0; n < wide * parts.leaves.length; n++)
+    cellOf[n] = (items.leaves[n % wide]! + parts.leaves[Math.floor(n / wide)]!) * 16;
+  for (let first = 0; first < groupRows; first += 128) {
+    if (!kernels.turn(at.table + first * stride, stride, at.cellOf, at.here, at.square)) continue;
     // one dimension after the other: the total over it is all its values together
-    let stride = people.length;
-    for (const size of x.sizes) {
-      const block = stride;
-      stride /= size + 1;
-      for (let from = 0; from < people.length; from += block)
-        for (let r = from; r < from + stride; r++) {
-          let all = 0;
-          for (let c = r; c < r + size * stride; c += stride) all |= here[c]!;
-          here[r + size * stride] = all;
-        }
-    }
-    for (let c = 0; c < here.length; c++) if (here[c]) people[c]! += ones(here[c]!);
-    here.fill(0);
+    let block = setBytes;
+    for (const size of x.sizes) kernels.total(at.here, at.here + setBytes, size, (block /= size + 1));
+    kernels.count(at.here, at.here + setBytes, at.counts);
   }
+  people.set(room.ints('counts'));
 } // prettier-ignore
