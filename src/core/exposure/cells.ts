@@ -8,6 +8,7 @@ interface Kernels {
   forget(from: number, to: number, there: number): void;
   raise(from: number, to: number, into: number, by: number): void;
   join(combos: number, end: number, places: number, rows: number, step: number, behind: number, words: number, starts: number, bits: number, table: number, stride: number): void;
+  gather(combos: number, end: number, places: number, behind: number, words: number, together: number): void;
   look(row: number, stride: number, parts: number): number;
   give(row: number, parts: number, partsEnd: number, list: number, listEnd: number, set: number, table: number, stride: number): void;
   turn(rows: number, stride: number, cellOf: number, here: number, square: number): number;

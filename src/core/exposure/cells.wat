@@ -77,6 +77,25 @@
       (local.set $combos (i32.add (local.get $combos) (i32.const 4)))
       (br_if $next (i32.lt_u (local.get $combos) (local.get $end)))))
 
+  ;; Joins what is behind places, so many words each, to what is put together for the combination of the same turn.
+  (func (export "gather") (param $combos i32) (param $end i32) (param $places i32) (param $behind i32) (param $words i32) (param $together i32)
+    (local $from i32)
+    (local $to i32)
+    (local $last i32)
+    (local.set $words (i32.shl (local.get $words) (i32.const 2)))
+    (loop $next
+      (local.set $from (i32.add (local.get $behind) (i32.mul (i32.load (local.get $places)) (local.get $words))))
+      (local.set $to (i32.add (local.get $together) (i32.mul (i32.load (local.get $combos)) (local.get $words))))
+      (local.set $last (i32.add (local.get $from) (local.get $words)))
+      (loop $more
+        (i32.store (local.get $to) (i32.or (i32.load (local.get $to)) (i32.load (local.get $from))))
+        (local.set $to (i32.add (local.get $to) (i32.const 4)))
+        (local.set $from (i32.add (local.get $from) (i32.const 4)))
+        (br_if $more (i32.lt_u (local.get $from) (local.get $last))))
+      (local.set $places (i32.add (local.get $places) (i32.const 4)))
+      (local.set $combos (i32.add (local.get $combos) (i32.const 4)))
+      (br_if $next (i32.lt_u (local.get $combos) (local.get $end)))))
+
   ;; Lists how far from a row's start there is something, sixteen bytes each; the end of the list.
   (func (export "look") (param $row i32) (param $stride i32) (param $parts i32) (result i32)
     (local $at i32)

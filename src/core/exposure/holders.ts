@@ -220,6 +220,13 @@ export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, c
   };
 } // prettier-ignore
 
+/** What shares have, by slot; in a small function, for it goes through millions. */
+function inSlots(of: Int32Array, share: Int32Array, slot?: Int32Array): Int32Array {
+  const found = new Int32Array(share.length);
+  for (let k = 0; k < share.length; k++) found[slot ? slot[k]! : k] = of[share[k]!]!;
+  return found;
+}
+
 /**
  * Counts in each cell and total the identities that hold something through what is in it; owners too,
  * where no dimension is about shares. Throws a RangeError where that would be more sets than fit in memory.
@@ -247,6 +254,7 @@ export function countPeople(x: Spread): void {
   if (C * wordsOfPlace + (row + 1) * W > MOST_WORDS)
     throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
   const setBytes = people.length * 16;
+  const combinations = x.byShare.split.length;
   const room = roomFor({
     table: (row + 1) * stride,
     behind: C * wordsOfPlace * 4,
@@ -255,6 +263,9 @@ export function countPeople(x: Spread): void {
     combos: AT_ONCE * 4,
     places: AT_ONCE * 4,
     list: AT_ONCE * 4,
+    met: (combinations + 1) * 4,
+    there: combinations,
+    together: combinations * wordsOfPlace * 4,
     held: heldBy.length * 4,
     letIn: Math.ceil((row + 1) / 32) * 4,
     some: W,
@@ -281,26 +292,36 @@ export function countPeople(x: Spread): void {
   }
 
   const [combos, places, list] = [room.ints('combos'), room.ints('places'), room.ints('list')];
-  /** Joins what is behind places, in the cells of combinations of shares, to rows or to one row. */
-  const join = (comboOf: Int32Array, placeOf: Int32Array, to: Int32Array | number, from: number, end: number): void => {
-    for (let first = from; first < end; first += AT_ONCE) {
-      const last = Math.min(first + AT_ONCE, end);
+  /** Brings combinations and places into the room, as many as are worked on at a stretch, and tells where they end. */
+  const inParts = (comboOf: Int32Array, placeOf: Int32Array, from: number, to: number, work: (end: number, first: number, last: number) => void): void => {
+    for (let first = from; first < to; first += AT_ONCE) {
+      const last = Math.min(first + AT_ONCE, to);
       combos.set(comboOf.subarray(first, last));
       places.set(placeOf.subarray(first, last));
-      if (typeof to === 'number') list[0] = to;
-      else list.set(to.subarray(first, last));
-      const step = typeof to === 'number' ? 0 : 4;
-      kernels.join(at.combos, at.combos + (last - first) * 4, at.places, at.list, step, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
+      work(at.combos + (last - first) * 4, first, last);
     }
   };
   const { one, share, start, place, many } = namedBy(v, shares);
-  const { of } = x.byShare;
   // what all identities carry is more than fits in a cache, what those near each other carry is not
-  const combosOfOne = new Int32Array(one.share.length);
-  for (let k = 0; k < combosOfOne.length; k++) combosOfOne[one.slot[k]!] = of[one.share[k]!]!;
-  join(combosOfOne, one.place, one.identity, 0, combosOfOne.length);
+  inParts(inSlots(x.byShare.of, one.share, one.slot), one.place, 0, one.share.length, (end, first, last) => {
+    list.set(one.identity.subarray(first, last));
+    kernels.join(at.combos, end, at.places, at.list, 4, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
+  });
 
-  const combosOfMany = share.map((s) => of[s]!);
+  const combosOfMany = inSlots(x.byShare.of, share);
+  const [together, metOfMany] = [room.ints('together'), room.ints('met')];
+  /** Joins what shares that name one of many have behind them to a row; those of one combination are put together first. */
+  const joinMany = (n: number, to: number): void => {
+    let met = at.met;
+    inParts(combosOfMany, place, start[n]!, start[n + 1]!, (end) => {
+      kernels.gather(at.combos, end, at.places, at.behind, wordsOfPlace, at.together);
+      met = kernels.note(at.combos, end, met, at.there);
+    });
+    list[0] = to;
+    kernels.join(at.met, met, at.met, at.list, 0, at.together, wordsOfPlace, at.starts, at.bits, at.table, stride);
+    kernels.forget(at.met, met, at.there);
+    for (const combo of metOfMany.subarray(0, (met - at.met) / 4)) together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
+  };
   const letIn = room.ints('letIn');
   let listed = 0;
   /** Gives what a row has to the rows of a list, if they are let in. */
@@ -325,20 +346,26 @@ export function countPeople(x: Spread): void {
   for (const [allowed, mine] of byAllowed) {
     for (let w = 0; w < allowed.length; w++) letIn[w] = allowed[w]! & v.all[w]!;
     letIn.fill(-1, groupRows / 32);
+    // of fewer people than a set has words each is asked whether the set has them
+    const few: number[] = [];
+    const words = v.all.length;
+    forEachBoth(allowed, v.all, (i) => few.length < words && few.push(i));
     // what a principal of many is given goes to its people one by one, or from group to group where that is less
     const down = mine.reduce((all, n) => all + (many[n]!.number < G ? many[n]!.size : 0), 0) > heldBy.length;
     if (down) table.fill(0, groupRows * W, row * W);
     for (const n of mine) {
       const { number } = many[n]!;
       const handed = down && number < G;
-      join(combosOfMany, place, handed ? groupRows + component[number]! : row, start[n]!, start[n + 1]!);
+      joinMany(n, handed ? groupRows + component[number]! : row);
       if (handed) continue;
       const people = v.groupLists[number];
+      const set = number === G ? v.members : number > G ? v.all : v.groupMembers[number]!;
       if (people) {
         list.set(people);
         listed = people.length;
-      } else
-        forEachBoth(number === G ? v.members : number > G ? v.all : v.groupMembers[number]!, allowed, toRow);
+      } else if (few.length < words) {
+        for (const i of few) if (has(set, i)) toRow(i);
+      } else forEachBoth(set, allowed, toRow);
       flush();
       table.fill(0, row * W, (row + 1) * W);
     }
