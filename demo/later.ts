@@ -35,10 +35,10 @@ export async function happenLater(stage: Stage): Promise<void> {
   });
   headers.cookie = signedIn.headers.get('set-cookie')?.split(';')[0] ?? '';
   for (;;) {
-    const course = (await (await fetch(`${stage.app}/api/course`, { headers })).json()) as {
-      survey: { running: boolean; id: number | null };
-    };
-    if (course.survey.id !== null && !course.survey.running) break;
+    const answer = await fetch(`${stage.app}/api/course`, { headers });
+    const course = (await answer.json()) as { survey: { running: boolean; id: number | null } };
+    // while the last survey is read after a start it says so
+    if (answer.ok && course.survey.id !== null && !course.survey.running) break;
     await new Promise((r) => setTimeout(r, 500));
   }
   await makeChanges(JSON.parse(readFileSync(stage.changes, 'utf8')) as World['later'], stage.control);

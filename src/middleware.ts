@@ -36,7 +36,8 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
     response = context.redirect(
       empty ? '/first-steward' : `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`,
     );
-  } else response = await next();
+  } else if (!api && account && getApp().isReading) response = await next('/reading');
+  else response = await next();
 
   const headers = response.headers;
   headers.set('x-content-type-options', 'nosniff');

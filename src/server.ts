@@ -68,6 +68,14 @@ if (args.dev) {
 }
 const shown = host.includes(':') ? `[${host}]` : host;
 process.stdout.write(`Gate Lantern is on http://${shown}:${port}\n`);
+app.ready.then(
+  () => process.stdout.write('Ready to answer.\n'),
+  (e: unknown) => {
+    if (stopping) return;
+    process.stderr.write(`The last survey cannot be read: ${e instanceof Error ? e.message : String(e)}\n`);
+    process.exit(1);
+  },
+);
 if (await app.accounts.empty())
   process.stdout.write(
     `There is no account yet. The code for making the first steward: ${app.accounts.firstCode()}\n`,

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { openDb, type OpenDb } from '../store/db.ts';
 import { Accounts } from './accounts.ts';
-import type { AccountRole, Course } from './dto.ts';
+import type { AccountRole, Course, Reading } from './dto.ts';
 import { Engine } from './engine/engine.ts';
 import { Evidence } from './evidence.ts';
 import { Events } from './events.ts';
@@ -46,6 +46,11 @@ export interface App {
   watch: Watch;
   views: Views;
   events: Events;
+  /** Until the last survey is read after a start; rejected where that fails. */
+  ready: Promise<void>;
+  /** How far it is read; null once it is. */
+  reading(): Promise<Reading | null>;
+  readonly isReading: boolean;
   course(account: number): Promise<Course>;
   close(): Promise<void>;
 }
@@ -76,7 +81,10 @@ function lock(directory: string): () => void {
   }
 }
 
-/** Opens the data directory (made if absent), takes up what a crash left, and is ready. */
+/**
+ * Opens the data directory (made if absent) and takes up what a crash left. What is asked about the last
+ * survey can be answered when it is `ready`: at a million items that takes minutes.
+ */
 export async function createApp(directory: string, seed?: Seed): Promise<App> {
   mkdirSync(directory, { recursive: true, mode: 0o700 });
   const unlock = lock(directory);
@@ -100,11 +108,22 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   if (seed && (await accounts.empty()))
     for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
   for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
-  await surveys.takeOver();
-  await plans.resume();
-  if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
+  let isReading = true;
+  const ready = (async () => {
+    await surveys.takeOver();
+    await plans.resume();
+    if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
+    isReading = false;
+  })();
+  // whoever starts it hears of a failure
+  ready.catch(() => undefined);
 
   return {
+    ready,
+    reading: async () => (isReading ? surveys.reading() : null),
+    get isReading() {
+      return isReading;
+    },
     db,
     accounts,
     ledger,

@@ -425,6 +425,13 @@ export interface SourceRow {
   counts: Record<string, number>;
 }
 
+/** How far the last survey is read after a start. */
+export interface Reading {
+  rows: number;
+  /** Of so many, where that is known. */
+  of: number | null;
+}
+
 /** The counts on the course bar. */
 export interface Course {
   survey: { running: boolean; last: string | null; id: number | null };
@@ -916,6 +923,8 @@ export interface ChangeNews {
 }
 /** What a survey comes to. */
 export interface SurveySum {
+  /** Rows that the sources gave; not known of surveys of older versions. */
+  rows?: number;
   points: number;
   findings: number;
   /** Weight by reach. */

@@ -2,14 +2,17 @@
 import type { WatchPage } from '../services/dto.ts';
 import { plural, whenWords } from './marks.tsx';
 
-const [W, H, LEFT, TOP, BOTTOM] = [470, 118, 44, 10, 20];
+const [W, H, TOP, BOTTOM] = [470, 118, 10, 20];
+/** Of a digit of the scale. */
+const DIGIT = 7;
 
 export function OverTime({ history }: { history: WatchPage['history'] }) {
   const most = Math.max(1, ...history.map((h) => h.points));
+  const left = 10 + Math.round(most).toLocaleString('en').length * DIGIT;
   const first = Date.parse(history[0]!.at);
   const span = Math.max(1, Date.parse(history[history.length - 1]!.at) - first);
   const x = (at: string): number =>
-    LEFT + 6 + (history.length === 1 ? 0.5 : (Date.parse(at) - first) / span) * (W - LEFT - 18);
+    left + 6 + (history.length === 1 ? 0.5 : (Date.parse(at) - first) / span) * (W - left - 18);
   const y = (points: number): number => TOP + (1 - points / most) * (H - TOP - BOTTOM);
   const line = history
     .flatMap((h, i) => (i ? [`${x(h.at)},${y(history[i - 1]!.points)}`, `${x(h.at)},${y(h.points)}`] : [`${x(h.at)},${y(h.points)}`]))
@@ -19,8 +22,8 @@ export function OverTime({ history }: { history: WatchPage['history'] }) {
       <svg viewBox={`0 0 ${W} ${H}`} className="w-full" role="group" aria-label="Exposure points over time">
         {[0, most / 2, most].map((p) => (
           <g key={p}>
-            <line x1={LEFT} x2={W - 4} y1={y(p)} y2={y(p)} className="stroke-base-300" />
-            <text x={LEFT - 6} y={y(p) + 4} textAnchor="end" className="fill-quiet text-[11px]">
+            <line x1={left} x2={W - 4} y1={y(p)} y2={y(p)} className="stroke-base-300" />
+            <text x={left - 6} y={y(p) + 4} textAnchor="end" className="fill-quiet text-[11px]">
               {Math.round(p).toLocaleString('en')}
             </text>
           </g>
@@ -43,7 +46,7 @@ export function OverTime({ history }: { history: WatchPage['history'] }) {
             )}
           </a>
         ))}
-        <text x={LEFT} y={H - 4} className="fill-quiet text-[11px]">{whenWords(history[0]!.at)}</text>
+        <text x={left} y={H - 4} className="fill-quiet text-[11px]">{whenWords(history[0]!.at)}</text>
         {history.length > 1 && (
           <text x={W - 4} y={H - 4} textAnchor="end" className="fill-quiet text-[11px]">{whenWords(history[history.length - 1]!.at)}</text>
         )}
@@ -64,7 +67,7 @@ export function OverTime({ history }: { history: WatchPage['history'] }) {
               <tr key={h.survey}>
                 <td className="pr-5">{whenWords(h.at)}</td>
                 <td className="pr-5">{h.points.toLocaleString('en')}</td>
-                <td className="pr-5">{h.findings}</td>
+                <td className="pr-5">{h.findings.toLocaleString('en')}</td>
                 <td>{h.planName ?? ''}</td>
               </tr>
             ))}

@@ -58,7 +58,7 @@ function CourseBar({ path }: { path: string }) {
   });
   const counts: Record<string, ReactNode> = {
     Survey: live ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
-    Exposure: course ? `${course.exposure} open` : '',
+    Exposure: course ? `${course.exposure.toLocaleString('en')} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
     Guard: course ? plural(course.guard, 'data type') : '',
     Record: course ? `${course.record.toLocaleString('en')} entries` : '',

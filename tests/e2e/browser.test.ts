@@ -694,4 +694,19 @@ describe('a steward’s first quarter of an hour', () => {
     expect(await p.getByRole('button', { name: /Survey all/ }).count()).toBe(0);
     await other.close();
   });
+
+  it('shows how far the last survey is read after a start, and then the page that was asked for', async () => {
+    await page.goto('about:blank');
+    await scene.kill();
+    await page.route('**/api/reading', (route) => route.fulfill({ json: { rows: 6_000, of: 16_000 } }));
+    await scene.startApp({}, false);
+    await page.goto(`${scene.base}/exposure/findings`);
+    await page.getByText('6,000 of 16,000 rows').waitFor();
+    await holds('reading');
+    await page.unroute('**/api/reading');
+    await page.getByRole('grid', { name: 'Findings' }).waitFor();
+    await page.goto(`${scene.base}/reading`);
+    await page.getByText('The costliest, and the cheapest fix of each').waitFor();
+    expect(complaints).toEqual([]);
+  });
 });

@@ -123,7 +123,8 @@ export class Scene {
     this.standinUrl = s.found;
   }
 
-  async startApp(env: NodeJS.ProcessEnv = {}): Promise<void> {
+  /** `wait`: until the last survey is read. */
+  async startApp(env: NodeJS.ProcessEnv = {}, wait = true): Promise<void> {
     const seed = join(this.home, 'seed.json');
     const names = {
       steward: 'Sunniva Lunde',
@@ -155,6 +156,15 @@ export class Scene {
     this.base = s.found;
     this.output = s.output;
     this.cookies.clear();
+    if (wait)
+      await until(
+        'the last survey to be read',
+        () =>
+          s.child.exitCode === null
+            ? Promise.resolve(s.output.includes('Ready to answer.'))
+            : Promise.reject(new Error(`It ended: ${s.output.join('\n')}`)),
+        600,
+      );
   }
 
   /** Ends the application with no warning, and waits until it is gone. */

@@ -138,6 +138,22 @@ describe('a survey', () => {
     await chainHolds();
   });
 
+  it('says while it reads the last survey after a start, and answers after that', async () => {
+    const cookie = await scene.cookieOf('steward');
+    const ask = (path: string) => scene.raw('GET', path, { headers: { cookie } });
+    await scene.kill();
+    await scene.startApp({}, false);
+    const early = await ask('/api/watch');
+    expect([early.status, early.headers.get('retry-after')]).toEqual([503, '2']);
+    expect(await early.json()).toMatchObject({ title: 'reading' });
+    expect(await (await ask('/api/reading')).json()).toMatchObject({ rows: expect.any(Number) as number });
+    expect(await (await ask('/exposure/watch')).text()).toContain('Reading the last survey');
+    expect((await scene.raw('GET', '/api/reading')).status).toBe(401);
+    await until('it to be read', async () => (await (await ask('/api/reading')).json()) === null);
+    expect((await ask('/api/watch')).status).toBe(200);
+    expect(await (await ask('/exposure/watch')).text()).not.toContain('Reading the last survey');
+  });
+
   it('brings hostile names through as text, and keeps raw values out of everything it answers', async () => {
     const item = (await findings())[0]!;
     const row = await scene.truth<{ name: string }>('items', item.item);

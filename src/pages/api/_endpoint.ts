@@ -20,6 +20,8 @@ export interface Declaration<S extends z.ZodType> {
   role: NeededRole;
   /** Of the query where the method is GET, else of the JSON body; values of the path are added. */
   input: S;
+  /** It is answered while the last survey is still being read after a start, as what is public is. */
+  early?: true;
   /** The body is no JSON but bytes that `run` reads itself; `input` is of the query then. */
   stream?: true;
   run(ctx: {
@@ -42,6 +44,15 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
       if (RANK[account.role] < RANK[declared.role])
         return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
     }
+    const app = getApp();
+    if (app.isReading && !declared.early && declared.role !== 'public')
+      return problem(
+        503,
+        'reading',
+        'The last survey is still being read. Ask again in a while.',
+        {},
+        { 'retry-after': '2' },
+      );
     const reading = request.method === 'GET';
     if (!reading && !sameOrigin(request))
       return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
@@ -69,7 +80,7 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
       );
     try {
       const result = await declared.run({
-        app: getApp(),
+        app,
         input: parsed.data,
         account: account!,
         token: token!,

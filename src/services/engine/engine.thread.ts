@@ -60,6 +60,8 @@ const { port, dbPort } = workerData as { port: MessagePort; dbPort: MessagePort 
 const db: Db = dbOver(dbPort);
 
 let present: Loaded | undefined;
+/** Rows read so far of the survey that is being loaded, or was last. */
+let rowsRead = 0;
 const PAST_KEPT = 2;
 /** So many findings are told at a stretch. */
 const AT_ONCE = 200;
@@ -71,7 +73,7 @@ async function load(
   survey: number,
   takenAt: string,
 ): Promise<{ findings: EngineFinding[]; counts: RowCount[] }> {
-  const l = await loadSurvey(db, survey, takenAt);
+  const l = await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows));
   // until it is made ready, the one before answers
   const findings: EngineFinding[] = [];
   for (const e of l.exposures) {
@@ -211,6 +213,7 @@ function search(
 }
 
 const functions = {
+  rowsRead: () => rowsRead,
   load,
   reweigh,
   bright: from(bright),

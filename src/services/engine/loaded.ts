@@ -200,7 +200,13 @@ function withLevels(doc: ContentDoc): ContentDoc {
   return doc;
 }
 
-export async function loadSurvey(db: Db, survey: number, takenAt: string): Promise<Loaded> {
+/** Reads a survey and works out what all views rest on. `told`: how many rows are read so far, part by part. */
+export async function loadSurvey(
+  db: Db,
+  survey: number,
+  takenAt: string,
+  told: (rows: number) => void = () => undefined,
+): Promise<Loaded> {
   const organisation: OrganisationRow = { name: '', domains: [], partnerDomains: [] };
   const abouts = await readObserved<{ organisation: OrganisationRow; workspace: WorkspaceRow }>(
     db,
@@ -221,6 +227,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
 
   // a directory is a source of people that is no workspace: its ids are the organisation's own
   const counts: RowCount[] = [];
+  let read = 0;
   async function* parts<Doc>(kind: ObservedKind): AsyncGenerator<Observed<Doc>[]> {
     for await (const part of observedParts<Doc>(db, kind, survey)) {
       const { source } = part[0]!;
@@ -228,6 +235,7 @@ export async function loadSurvey(db: Db, survey: number, takenAt: string): Promi
       // they come source by source
       if (last?.source === source && last.kind === kind) last.n += part.length;
       else counts.push({ source, kind, n: part.length });
+      told((read += part.length));
       yield part;
     }
   }

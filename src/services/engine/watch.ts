@@ -28,6 +28,7 @@ const ANYONE = 3;
 export function sum(l: Loaded, before: Loaded | undefined): SurveySum {
   const { files, scanned, unread } = contents(l, { byWorkspace: false });
   return {
+    rows: l.counts.reduce((all, { n }) => all + n, 0),
     points: l.exposures.reduce((n, e) => n + e.points, 0),
     findings: l.exposures.length,
     matrix: crossPage(l, { by: ['weight', 'reach'], measures: ['items', 'files', 'people', 'bytes'] }),

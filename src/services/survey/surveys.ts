@@ -6,7 +6,7 @@ import { connectWorkspace } from '../../connectors/http-connectors.ts';
 import type { WorkspaceConnector } from '../../connectors/port.ts';
 import type { ItemRow } from '../../core/model.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
-import type { SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
+import type { Reading, SourceRow, SurveyRow, SurveyStep } from '../dto.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { EngineFinding } from '../engine/engine.thread.ts';
 import type { RowCount } from '../engine/loaded.ts';
@@ -103,6 +103,14 @@ export class Surveys {
       "select max(id)::int as id from survey where state = 'done'",
     );
     return last!.id;
+  }
+
+  /** How far the newest survey is read. */
+  async reading(): Promise<Reading> {
+    const [last] = await this.db.query<{ rows: number | null }>(
+      "select (x.doc->>'rows')::int as rows from survey s left join survey_sum x on x.survey = s.id where s.state = 'done' order by s.id desc limit 1",
+    );
+    return { rows: await this.engine.ask.rowsRead(), of: last?.rows ?? null };
   }
 
   /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */

@@ -1,0 +1,10 @@
+import { endpoint } from './_endpoint.ts';
+import { nothing } from './_inputs.ts';
+
+/** How far the last survey is read after a start; null once it is. */
+export const GET = endpoint({
+  role: 'owner',
+  input: nothing,
+  early: true,
+  run: ({ app }) => app.reading(),
+});
