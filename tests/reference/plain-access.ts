@@ -228,6 +228,12 @@ export function plainly(given: Rows) {
         ...common,
       },
       who: Object.fromEntries([...given].map(([n, set]) => [n, [...set].sort()])),
+      /** What applies and is in force, whether it lets anybody in or not; but for what the space makes void. */
+      through: {
+        grants: held ? [] : grants.filter((g) => inForce(g) && !('anyone' in g.to && inert)),
+        links: held ? [] : links.filter((l) => inForce(l) && !(l.audience === 'anyone' && inert)),
+        visible: visible && !held,
+      },
     };
   }
   return { judge, identities, TIERS };

@@ -2,7 +2,7 @@
 import { ROLES, roleBits, TIERS } from '../model.ts';
 import { nodeOfItem } from '../access/organisation.ts';
 import { reachOfSource, type ReachColumns } from '../access/reach.ts';
-import { entryBits, sources, spaceOf, type Source } from '../access/questions.ts';
+import { entryBits, isInertEntry, sources, spaceOf, type Source } from '../access/questions.ts';
 import type { View } from '../access/view.ts';
 import { ALLOWED, exposurePoints, type ExposureSum } from './exposure.ts';
 
@@ -17,11 +17,15 @@ export interface ItemExposure extends ExposureSum {
 
 /**
  * The sources that make a node's reach wider than `allowed`: those that do so each by itself, or,
- * where only their sum does, all of them.
+ * where only their sum does, all of them; what a space makes void is none of them.
  */
 export function tooWide(v: View, node: number, allowed: number): Source[] {
   const space = spaceOf(v, node);
-  const given = sources(v, node).filter((s) => s.entry !== 'ownership');
+  const { anyoneInert } = v.spaces[space]!;
+  const given = sources(v, node).filter(
+    ({ entry }) =>
+      entry !== 'ownership' && !(anyoneInert && entry !== 'visibility' && isInertEntry(v, entry)),
+  );
   const alone = given.filter((s) => {
     const tiers = reachOfSource(v, s.entry as number | 'visibility', space);
     return Math.max(tiers.now, tiers.could) > allowed;
