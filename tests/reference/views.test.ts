@@ -1,0 +1,210 @@
+/**
+ * What the views say of a survey as the store keeps it, against plain loops over the rows: every row of
+ * Holdings, People and Outside, who reaches what, and what a survey comes to.
+ */
+import fc from 'fast-check';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import type { GrantRow, ItemRow, LinkRow } from '../../src/core/model.ts';
+import { holdings, whoRows } from '../../src/services/engine/holdings.ts';
+import { loadSurvey, type Loaded } from '../../src/services/engine/loaded.ts';
+import { outside } from '../../src/services/engine/outside.ts';
+import { people, whatRows } from '../../src/services/engine/people.ts';
+import { sum } from '../../src/services/engine/watch.ts';
+import { copyText, openDb, type OpenDb } from '../../src/store/db.ts';
+import { organisations } from './organisations.ts';
+import { plainly, type Rows } from './plain-access.ts';
+
+const home = mkdtempSync(join(tmpdir(), 'gl-views-'));
+let db: OpenDb;
+beforeAll(async () => {
+  db = await openDb(join(home, 'db'));
+}, 60_000);
+afterAll(async () => {
+  await db.close();
+  rmSync(home, { recursive: true, force: true });
+});
+
+const LABELS = [undefined, 'public', 'internal', 'confidential', 'restricted'];
+const WEIGHTS = [0, 0, 1, 3, 4];
+const SOURCE = 'w';
+
+/** What nothing lies below becomes a file; some have labels. */
+function withFiles(rows: Rows, seed: number): Rows {
+  const parents = new Set(rows.items.map((i) => i.parent));
+  return {
+    ...rows,
+    items: rows.items.map((i, n): ItemRow => {
+      const label = LABELS[(seed + n * 3) % 5];
+      return parents.has(i.id) ? i : { ...i, kind: 'file', bytes: 10 ** n, ...(label && { label }) };
+    }),
+  };
+}
+
+let survey = 0;
+/** The rows as a survey of its own, and that as the engine reads it. */
+async function load(rows: Rows): Promise<Loaded> {
+  const takenAt = new Date(rows.takenAt).toISOString();
+  const [made] = await db.query<{ id: number }>(
+    "insert into survey (kind, state, started_by, started_at, taken_at) values ('full', 'done', 't', $1, $1) returning id",
+    [takenAt],
+  );
+  survey = made!.id;
+  const kinds = {
+    about: rows.workspaces.map((workspace) => ({ id: workspace.id, organisation: rows.own, workspace })),
+    person: rows.users,
+    group: rows.groups,
+    space: rows.spaces,
+    item: rows.items,
+    grant: rows.grants,
+    link: rows.links,
+  };
+  const lines = Object.entries(kinds).flatMap(([kind, list]) =>
+    list.map((doc) => [kind, SOURCE, doc.id, JSON.stringify(doc), survey, survey + 1] as const),
+  );
+  await db.copyIn('observed', ['kind', 'source', 'id', 'doc', 'valid_from', 'valid_to'], copyText(lines));
+  return loadSurvey(db, survey, takenAt);
+}
+
+const registered = (domain: string): string => domain.split('.').slice(-2).join('.');
+/** A grant or link in force: not ended, and not on what is in quarantine. */
+const inForce = (rows: Rows, x: GrantRow | LinkRow): boolean => {
+  let at = 'item' in x.on ? x.on.item : undefined;
+  while (at !== undefined) {
+    const item: ItemRow = rows.items.find((i) => i.id === at)!;
+    if (item.held) return false;
+    at = item.parent;
+  }
+  return x.expiresAt === undefined || Date.parse(x.expiresAt) > rows.takenAt;
+};
+
+/** Everything that is asked of the views, by plain loops. */
+function plain(rows: Rows) {
+  const { judge, identities, TIERS } = plainly(rows);
+  const judged = new Map(rows.items.map((i) => [i.id, judge(rows.spaces.find((s) => s.id === i.space)!, i)]));
+  const weight = (i: ItemRow): number => WEIGHTS[LABELS.indexOf(i.label)]!;
+  const allowed = [6, 4, 3, 2, 1];
+  const widest = (i: ItemRow): number =>
+    Math.max(TIERS.indexOf(judged.get(i.id)!.now.tier), TIERS.indexOf(judged.get(i.id)!.could.tier));
+  const exposed = (i: ItemRow): boolean => widest(i) > allowed[weight(i)]!;
+  const below = (i: ItemRow): ItemRow[] => [
+    i,
+    ...rows.items.filter((x) => x.parent === i.id).flatMap((x) => below(x)),
+  ];
+  const files = rows.items.filter((i) => i.kind === 'file');
+  /** The members of a group, however deep. */
+  const inside = (id: string, seen: Set<string>): string[] => {
+    if (seen.has(id)) return [];
+    seen.add(id);
+    const group = rows.groups.find((g) => g.id === id)!;
+    return group.members.flatMap((m) => (m.value.startsWith('g') ? inside(m.value, seen) : [m.value]));
+  };
+  const named = (x: GrantRow | LinkRow) => [
+    ...('to' in x ? [x.to] : [...(x.recipients ?? []), ...(x.redeemedBy ?? [])]),
+  ];
+  const live = [...rows.grants, ...rows.links].filter((x) => inForce(rows, x));
+  const identityOf = (address: string): string =>
+    rows.users.find((u) => u.addresses.includes(address.toLowerCase()))?.id ?? address.toLowerCase();
+  const outsideDomain = (name: string): string | undefined => {
+    const at = identities.get(name)?.domain;
+    return at && !rows.own.domains.some((o) => at === o || at.endsWith(`.${o}`)) ? registered(at) : undefined;
+  };
+  return {
+    holdings: rows.items.map((i) => {
+      const { now, could } = judged.get(i.id)!;
+      return {
+        name: i.id,
+        kind: i.kind,
+        now: now.tier,
+        could: could.tier,
+        members: now.members,
+        external: now.guests + now.outsiders,
+        files: below(i).filter((x) => x.kind === 'file').length,
+        exposed: below(i).filter(exposed).length,
+        weight: Math.max(...below(i).map(weight)),
+        bytes: below(i).reduce((n, x) => n + (x.bytes ?? 0), 0),
+      };
+    }),
+    who: (id: string) => judged.get(id)!.who,
+    people: [...identities.values()].map(({ name, kind }) => ({
+      name,
+      kind,
+      items: files.filter((f) => judged.get(f.id)!.who[name]).length,
+      heavy: files.filter((f) => weight(f) >= 2 && judged.get(f.id)!.who[name]).length,
+      grants: live.filter((x) =>
+        named(x).some((p) => ('user' in p && p.user === name) || ('email' in p && identityOf(p.email) === name)),
+      ).length,
+    })),
+    outside: (domain: string) => {
+      const reached = files.filter((f) => judged.get(f.id)!.could.domains.some((d) => registered(d) === domain));
+      return {
+        people: [...identities.keys()].filter((name) => outsideDomain(name) === domain).length,
+        shares: live.filter((x) =>
+          named(x).some((p) =>
+            'domain' in p ? registered(p.domain.toLowerCase()) === domain
+            : 'group' in p ? inside(p.group, new Set()).some((m) => outsideDomain(m) === domain)
+            : 'user' in p ? outsideDomain(p.user) === domain
+            : 'email' in p ? outsideDomain(identityOf(p.email)) === domain
+            : false,
+          ),
+        ).length,
+        files: reached.length,
+        heavy: reached.filter((f) => weight(f) >= 2).length,
+        heaviest: Math.max(0, ...reached.map(weight)),
+      };
+    },
+    sum: { rows: Object.values(rows).reduce((n: number, list) => n + (Array.isArray(list) ? list.length : 0), 0) - rows.workspaces.length, findings: rows.items.filter(exposed).length, files: files.length },
+  };
+} // prettier-ignore
+
+it('is what plain loops over the rows say', async () => {
+  const seen = { outside: 0, exposed: 0, nested: 0 };
+  await fc.assert(
+    fc.asyncProperty(organisations, fc.nat(1000), async (raw, seed) => {
+      const rows = withFiles(raw, seed);
+      const l = await load(rows);
+      const wanted = plain(rows);
+      const page = { limit: 1000, offset: 0, down: false };
+
+      const list = holdings(l, { list: true, sort: 'name', ...page }, () => true).rows.filter((r) => r.kind !== 'space');
+      const shown = list.map(({ name, kind, now, could, members, external, files, exposed, weight, bytes }) => ({ name, kind, now, could, members, external, files, exposed, weight, bytes }));
+      const byName = <T extends { name: string }>(all: T[]): T[] => [...all].sort((a, b) => (a.name < b.name ? -1 : 1));
+      expect(byName(shown)).toEqual(byName(wanted.holdings));
+      // the tree holds each item once, below where it lies
+      const tree = (parent: string): string[] =>
+        holdings(l, { list: false, parent, sort: 'name', ...page }, () => true).rows.flatMap((r) => [r.name, ...tree(r.key)]);
+      for (const s of rows.spaces)
+        expect(tree(`space:${SOURCE}:${s.id}`).sort()).toEqual(rows.items.filter((i) => i.space === s.id).map((i) => i.id).sort());
+
+      for (const i of rows.items) {
+        const { rows: who } = whoRows(l, `item:${SOURCE}:${i.id}`, page)!;
+        expect(Object.fromEntries(who.map((w) => [w.person.kind === 'outsider' ? w.person.address : w.person.name, [...w.capabilities].sort()]))).toEqual(wanted.who(i.id));
+      }
+      for (const [show, kind] of [['members', 'member'], ['guests', 'guest'], ['outsiders', 'outsider']] as const) {
+        const answer = people(l, { show, sort: 'heavy', ...page, down: true }).rows;
+        const told = answer.map(({ name, kind, items, heavy, grants }) => ({ name, kind, items, heavy, grants }));
+        expect(byName(told)).toEqual(byName(wanted.people.filter((p) => p.kind === kind)));
+        // the heaviest first, whatever else
+        expect(told.map((t) => t.heavy)).toEqual(told.map((t) => t.heavy!).sort((a, b) => b - a));
+        for (const p of answer)
+          expect(whatRows(l, p.key, page)!.rows.filter((r) => r.kind === 'file').map((r) => r.name).sort()).toEqual(
+            rows.items.filter((i) => i.kind === 'file' && wanted.who(i.id)[p.name]).map((i) => i.id).sort(),
+          );
+      }
+      const domains = outside(l, { show: 'all', sort: 'domain', down: false }).rows;
+      for (const { domain, people, shares, levels, files, heavy, heaviest } of domains) {
+        expect({ domain, people, shares, files, heavy, heaviest }).toEqual({ domain, ...wanted.outside(domain) });
+        expect(levels.space + levels.folder + levels.file).toBe(shares);
+        if (files) seen.outside++;
+      }
+      const { rows: all, findings, coverage } = sum(l, undefined);
+      expect({ rows: all, findings, files: coverage.files }).toEqual(wanted.sum);
+      if (findings) seen.exposed++;
+      if (rows.groups.some((g) => g.members.some((m) => m.value.startsWith('g')))) seen.nested++;
+    }),
+    { numRuns: 300 },
+  );
+  for (const often of Object.values(seen)) expect(often).toBeGreaterThan(8);
+}, 240_000); // prettier-ignore
