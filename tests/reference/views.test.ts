@@ -1,6 +1,6 @@
 /**
  * What the views say of a survey as the store keeps it, against plain loops over the rows: every row of
- * Holdings, People and Outside, who reaches what, and what a survey comes to.
+ * Holdings, People and Outside, who reaches what, cross-tabulations, and what a survey comes to.
  */
 import fc from 'fast-check';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -8,6 +8,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow } from '../../src/core/model.ts';
+import { crossPage } from '../../src/services/engine/crosstab.ts';
 import { holdings, whoRows } from '../../src/services/engine/holdings.ts';
 import { loadSurvey, type Loaded } from '../../src/services/engine/loaded.ts';
 import { outside } from '../../src/services/engine/outside.ts';
@@ -80,6 +81,15 @@ const inForce = (rows: Rows, x: GrantRow | LinkRow): boolean => {
   return x.expiresAt === undefined || Date.parse(x.expiresAt) > rows.takenAt;
 };
 
+type Facet = 'weight' | 'reach' | 'label' | 'level' | 'role' | 'audience' | 'domain';
+const TABLES: [Facet, Facet][] = [
+  ['level', 'domain'],
+  ['role', 'audience'],
+  ['weight', 'domain'],
+  ['reach', 'label'],
+  ['label', 'role'],
+];
+
 /** Everything that is asked of the views, by plain loops. */
 function plain(rows: Rows) {
   const { judge, identities, TIERS } = plainly(rows);
@@ -111,7 +121,51 @@ function plain(rows: Rows) {
     const at = identities.get(name)?.domain;
     return at && !rows.own.domains.some((o) => at === o || at.endsWith(`.${o}`)) ? registered(at) : undefined;
   };
+  /** The outside domains of whom a grant or link names. */
+  const domainsOf = (x: GrantRow | LinkRow): Set<string> =>
+    new Set(
+      named(x).flatMap((p) =>
+        'domain' in p ? (rows.own.domains.includes(p.domain.toLowerCase()) ? [] : registered(p.domain.toLowerCase()))
+        : 'group' in p ? inside(p.group, new Set()).flatMap((m) => outsideDomain(m) ?? [])
+        : 'user' in p ? (outsideDomain(p.user) ?? [])
+        : 'email' in p ? (outsideDomain(identityOf(p.email)) ?? [])
+        : [],
+      ),
+    );
+  /** What an item is, once for each thing that it is shared by, with what that is. */
+  const facets = (i: ItemRow) => {
+    const { through, could } = judged.get(i.id)!;
+    const space = rows.spaces.find((s) => s.id === i.space)!;
+    const own = { weight: [String(weight(i))], reach: [could.tier], label: [i.label ?? 'no label'] };
+    const shares = [
+      ...[...through.grants, ...through.links].map((x) => ({
+        level: ['space' in x.on ? 'space' : rows.items.find((y) => y.id === (x.on as { item: string }).item)!.kind],
+        role: [x.role],
+        audience: ['audience' in x ? `link: ${x.audience}` : 'grant'],
+        domain: domainsOf(x).size ? [...domainsOf(x)] : ['nobody outside'],
+        link: 'audience' in x ? x.id : undefined,
+      })),
+      ...(through.visible ? [{ level: ['space'], role: [space.visibilityRole ?? 'reader'], audience: ['visible to all'], domain: ['nobody outside'], link: undefined }] : []),
+    ];
+    const none = ['not shared'];
+    return (shares.length ? shares : [{ level: none, role: none, audience: none, domain: none, link: undefined }]).map((x) => ({ ...own, ...x }));
+  };
   return {
+    cross: (by: readonly Facet[]): Map<string, number[]> => {
+      const cells = new Map<string, { items: Set<string>; files: Set<string>; links: Set<string> }>();
+      for (const i of rows.items)
+        for (const facet of facets(i))
+          for (const a of [...facet[by[0]!], 'total'])
+            for (const b of [...facet[by[1]!], 'total']) {
+              const key = `${a} | ${b}`;
+              const cell = cells.get(key) ?? { items: new Set(), files: new Set(), links: new Set() };
+              cells.set(key, cell);
+              cell.items.add(i.id);
+              if (i.kind === 'file') cell.files.add(i.id);
+              if (facet.link) cell.links.add(facet.link);
+            }
+      return new Map([...cells].map(([key, c]) => [key, [c.items.size, c.files.size, c.links.size]]));
+    },
     holdings: rows.items.map((i) => {
       const { now, could } = judged.get(i.id)!;
       return {
@@ -141,15 +195,7 @@ function plain(rows: Rows) {
       const reached = files.filter((f) => judged.get(f.id)!.could.domains.some((d) => registered(d) === domain));
       return {
         people: [...identities.keys()].filter((name) => outsideDomain(name) === domain).length,
-        shares: live.filter((x) =>
-          named(x).some((p) =>
-            'domain' in p ? registered(p.domain.toLowerCase()) === domain
-            : 'group' in p ? inside(p.group, new Set()).some((m) => outsideDomain(m) === domain)
-            : 'user' in p ? outsideDomain(p.user) === domain
-            : 'email' in p ? outsideDomain(identityOf(p.email)) === domain
-            : false,
-          ),
-        ).length,
+        shares: live.filter((x) => domainsOf(x).has(domain)).length,
         files: reached.length,
         heavy: reached.filter((f) => weight(f) >= 2).length,
         heaviest: Math.max(0, ...reached.map(weight)),
@@ -198,6 +244,11 @@ it('is what plain loops over the rows say', async () => {
         expect({ domain, people, shares, files, heavy, heaviest }).toEqual({ domain, ...wanted.outside(domain) });
         expect(levels.space + levels.folder + levels.file).toBe(shares);
         if (files) seen.outside++;
+      }
+      for (const by of TABLES) {
+        const { values, cells } = crossPage(l, { by, measures: ['items', 'files', 'links'] });
+        const at = (x: number | null, k: number): string => (x === null ? 'total' : values[k]![x]!);
+        expect(new Map(cells.map((c) => [c.at.map(at).join(' | '), c.values]))).toEqual(wanted.cross(by));
       }
       const { rows: all, findings, coverage } = sum(l, undefined);
       expect({ rows: all, findings, files: coverage.files }).toEqual(wanted.sum);
