@@ -205,6 +205,13 @@ function dimension(l: Loaded, name: DimensionName): Dimension {
 export function* crossAhead(l: Loaded): Generator<void> {
   yield void namedBy(l.view, sharesIn(l));
   for (const name of Object.keys(MAKE) as DimensionName[]) yield void dimension(l, name);
+  // the room that a wide table takes is kept, and the system takes long to give it the first time
+  try {
+    yield void tabOf(l, { by: ['domain', 'label', 'role'], measures: ['people'] });
+  } catch (e) {
+    // too wide for anybody
+    if (!(e instanceof RangeError)) throw e;
+  }
 }
 
 function tabOf(l: Loaded, q: CrossQuery): CrossTab {
