@@ -231,46 +231,56 @@ function withOneMore(
   return { start, split, values };
 } // prettier-ignore
 
-/**
- * Numbers the combinations of values that items, or shares, have in the dimensions about them: `of` each the
- * number of its own. The index of a cell is what the item adds and what the share adds.
- */
-function combine(
-  dimensions: readonly Dimension[],
-  of: Dimension['of'],
-  count: number,
-  strides: readonly number[],
-  only?: Uint8Array,
-): Combinations & { of: Int32Array } {
-  const mine = dimensions.flatMap((d, k) =>
-    d.of === of ? [{ ...distinct(d), stride: strides[k]!, total: d.values.length }] : [],
-  );
-  let now: Int32Array = new Int32Array(count);
-  let combinations: Combinations = { start: Int32Array.of(0, 1), split: Int32Array.of(1), values: Int32Array.of(0) };
-  mine.forEach(({ of: own, lists, stride, total }, at) => {
-    if (at === 0 && !only) {
+/** Combinations by number: `of` each item, or share, that of its own; and, dimension by dimension, what each adds to which before it. */
+interface Numbering {
+  of: Int32Array;
+  steps: { which: Int32Array; list: Int32Array }[];
+}
+
+/** Numbers the combinations that `count` items, or shares, have of the values of dimensions. `only`: 1 for those to number. */
+function numbering(dimensions: readonly Dimension[], count: number, only?: Uint8Array): Numbering {
+  let of: Int32Array | undefined;
+  let combinations = 1;
+  const steps: Numbering['steps'] = [];
+  for (const d of dimensions) {
+    const { of: own, lists } = distinct(d);
+    if (!of && !only) {
       // the lists of the first one are numbered as it is
-      now = own;
-      combinations = withOneMore(combinations, new Int32Array(lists.length), lists, counting(lists.length), stride, total);
-      return;
+      of = own;
+      combinations = lists.length;
+      steps.push({ which: new Int32Array(combinations), list: counting(combinations) });
+      continue;
     }
-    const width = lists.length;
-    const known = new Int32Array(combinations.split.length * width).fill(-1);
+    const known = new Int32Array(combinations * lists.length).fill(-1);
     const [which, list] = [new GrowInt32(), new GrowInt32()];
     const to = new Int32Array(count);
     for (let i = 0; i < count; i++) {
       if (only && !only[i]) continue;
-      const key = now[i]! * width + own[i]!;
+      const before = of ? of[i]! : 0;
+      const key = before * lists.length + own[i]!;
       if (known[key]! < 0) {
-        known[key] = which.push(now[i]!);
+        known[key] = which.push(before);
         list.push(own[i]!);
       }
       to[i] = known[key]!;
     }
-    now = to;
-    combinations = withOneMore(combinations, which.done(), lists, list.done(), stride, total);
-  });
-  return { of: now, ...combinations };
+    of = to;
+    combinations = which.length;
+    steps.push({ which: which.done(), list: list.done() });
+  }
+  return { of: of ?? new Int32Array(count), steps };
+}
+
+/** Of shares the last are kept: there are millions, and many tables differ in what items are alone. */
+const KEPT = 2;
+const numberings = new WeakMap<Shares, { dimensions: readonly Dimension[]; numbers: Numbering }[]>();
+
+function numberingOfShares(shares: Shares, dimensions: readonly Dimension[]): Numbering {
+  const kept = numberings.get(shares) ?? [];
+  const known = kept.find((k) => k.dimensions.length === dimensions.length && k.dimensions.every((d, n) => d === dimensions[n]));
+  const first = known ?? { dimensions, numbers: numbering(dimensions, shares.count) };
+  numberings.set(shares, [first, ...kept.filter((k) => k !== first)].slice(0, KEPT));
+  return first.numbers;
 } // prettier-ignore
 
 /**
@@ -285,6 +295,30 @@ export function crosstab(
   measures: readonly Measure[],
   only?: Uint8Array,
 ): CrossTab {
+  // what is added to one after the other lies close together where the dimension of most values is the slowest
+  const order = counting(dimensions.length).sort((a, b) => dimensions[b]!.values.length - dimensions[a]!.values.length || a - b);
+  const tab = inOrder(input, [...order].map((k) => dimensions[k]!), measures, only);
+  if (order.every((k, n) => k === n)) return tab;
+  const sizes = dimensions.map((d) => d.values.length);
+  const cellOf = new Int32Array(sizes.reduce((n, s) => n * (s + 1), 1));
+  for (let cell = 0; cell < cellOf.length; cell++) {
+    const at: number[] = [];
+    for (let k = sizes.length - 1, rest = cell; k >= 0; rest = Math.floor(rest / (sizes[k]! + 1)), k--) at[k] = rest % (sizes[k]! + 1);
+    for (const k of order) cellOf[cell] = cellOf[cell]! * (sizes[k]! + 1) + at[k]!;
+  }
+  const cells = Object.fromEntries(
+    MEASURES.map((m) => [m, tab.cells[m].length ? Float64Array.from(cellOf, (c) => tab.cells[m][c]!) : tab.cells[m]]),
+  ) as CrossTab['cells'];
+  return { ...tab, sizes, cells, bundlesIn: (cell) => tab.bundlesIn(cellOf[cell]!) };
+} // prettier-ignore
+
+/** The same, with the dimensions as they come. */
+function inOrder(
+  input: CrossInput,
+  dimensions: readonly Dimension[],
+  measures: readonly Measure[],
+  only?: Uint8Array,
+): CrossTab {
   const { view: v, columns, shares } = input;
   const { org } = v;
   const I = org.itemIds.length;
@@ -294,8 +328,19 @@ export function crosstab(
   const cellCount = sizes.reduce((n, s) => n * (s + 1), 1);
   if (cellCount > MOST_CELLS)
     throw new RangeError(`That would be ${cellCount.toLocaleString('en')} cells. Leave a dimension out, or hold to less.`);
-  const byItem = combine(dimensions, 'item', I, strides, only);
-  const byShare = combine(dimensions, 'share', shares.count, strides);
+  const combine = (of: Dimension['of'], number: (mine: Dimension[]) => Numbering): Combinations & { of: Int32Array } => {
+    const places = [...dimensions.keys()].filter((k) => dimensions[k]!.of === of);
+    const numbers = number(places.map((k) => dimensions[k]!));
+    let all: Combinations = { start: Int32Array.of(0, 1), split: Int32Array.of(1), values: Int32Array.of(0) };
+    places.forEach((k, n) => {
+      const { which, list } = numbers.steps[n]!;
+      all = withOneMore(all, which, distinct(dimensions[k]!).lists, list, strides[k]!, sizes[k]!);
+    });
+    return { of: numbers.of, ...all };
+  };
+  // the index of a cell is what the item adds and what the share adds
+  const byItem = combine('item', (mine) => numbering(mine, I, only));
+  const byShare = combine('share', (mine) => numberingOfShares(shares, mine));
 
   // items of one class with the same values are one bundle
   const wide = byItem.split.length;

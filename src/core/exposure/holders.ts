@@ -220,11 +220,10 @@ export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, c
   };
 } // prettier-ignore
 
-/** What shares have, by slot; in a small function, for it goes through millions. */
-function inSlots(of: Int32Array, share: Int32Array, slot?: Int32Array): Int32Array {
-  const found = new Int32Array(share.length);
-  for (let k = 0; k < share.length; k++) found[slot ? slot[k]! : k] = of[share[k]!]!;
-  return found;
+/** Puts what shares have into slots; in a small function, for it goes through millions. */
+function putInSlots(of: Int32Array, share: Int32Array, into: Int32Array, slot?: Int32Array): Int32Array {
+  for (let k = 0; k < share.length; k++) into[slot ? slot[k]! : k] = of[share[k]!]!;
+  return into;
 }
 
 /**
@@ -255,11 +254,14 @@ export function countPeople(x: Spread): void {
     throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
   const setBytes = people.length * 16;
   const combinations = x.byShare.split.length;
+  const { one, share, start, place, many } = namedBy(v, shares);
   const room = roomFor({
     table: (row + 1) * stride,
     behind: C * wordsOfPlace * 4,
     starts: parts.of.start.length * 4,
     bits: parts.of.values.length * 4,
+    ofOne: one.share.length * 4,
+    ofMany: share.length * 4,
     combos: AT_ONCE * 4,
     places: AT_ONCE * 4,
     list: AT_ONCE * 4,
@@ -301,14 +303,13 @@ export function countPeople(x: Spread): void {
       work(at.combos + (last - first) * 4, first, last);
     }
   };
-  const { one, share, start, place, many } = namedBy(v, shares);
   // what all identities carry is more than fits in a cache, what those near each other carry is not
-  inParts(inSlots(x.byShare.of, one.share, one.slot), one.place, 0, one.share.length, (end, first, last) => {
+  inParts(putInSlots(x.byShare.of, one.share, room.ints('ofOne'), one.slot), one.place, 0, one.share.length, (end, first, last) => {
     list.set(one.identity.subarray(first, last));
     kernels.join(at.combos, end, at.places, at.list, 4, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
   });
 
-  const combosOfMany = inSlots(x.byShare.of, share);
+  const combosOfMany = putInSlots(x.byShare.of, share, room.ints('ofMany'));
   const [together, metOfMany] = [room.ints('together'), room.ints('met')];
   /** Joins what shares that name one of many have behind them to a row; those of one combination are put together first. */
   const joinMany = (n: number, to: number): void => {
