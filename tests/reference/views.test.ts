@@ -9,7 +9,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow } from '../../src/core/model.ts';
 import { crossPage } from '../../src/services/engine/crosstab.ts';
-import { holdings, whoRows } from '../../src/services/engine/holdings.ts';
+import { holdings, placeNames, whoRows } from '../../src/services/engine/holdings.ts';
 import { loadSurvey, type Loaded } from '../../src/services/engine/loaded.ts';
 import { outside } from '../../src/services/engine/outside.ts';
 import { people, whatRows } from '../../src/services/engine/people.ts';
@@ -69,6 +69,7 @@ async function load(rows: Rows): Promise<Loaded> {
   return loadSurvey(db, survey, takenAt);
 }
 
+const SORTS = ['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'] as const;
 const registered = (domain: string): string => domain.split('.').slice(-2).join('.');
 /** A grant or link in force: not ended, and not on what is in quarantine. */
 const inForce = (rows: Rows, x: GrantRow | LinkRow): boolean => {
@@ -223,6 +224,12 @@ it('is what plain loops over the rows say', async () => {
         holdings(l, { list: false, parent, sort: 'name', ...page }, () => true).rows.flatMap((r) => [r.name, ...tree(r.key)]);
       for (const s of rows.spaces)
         expect(tree(`space:${SOURCE}:${s.id}`).sort()).toEqual(rows.items.filter((i) => i.space === s.id).map((i) => i.id).sort());
+
+      // in every order the same, whether names are compared or their places known
+      const orders = () => SORTS.flatMap((sort) => [true, false].map((down) => holdings(l, { list: true, sort, ...page, down }, () => true).rows.map((r) => r.key)));
+      const compared = orders();
+      for (const _ of placeNames(l));
+      expect(orders()).toEqual(compared);
 
       for (const i of rows.items) {
         const { rows: who } = whoRows(l, `item:${SOURCE}:${i.id}`, page)!;

@@ -19,7 +19,15 @@ import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWor
 import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
-import { below, holdings, nodeDossier, usedFrom, whoRows, type HoldingsQuery } from './holdings.ts';
+import {
+  below,
+  holdings,
+  nodeDossier,
+  placeNames,
+  usedFrom,
+  whoRows,
+  type HoldingsQuery,
+} from './holdings.ts';
 import {
   bright,
   contentFiles,
@@ -105,6 +113,7 @@ function* ready(l: Loaded): Generator<void> {
 /** What takes longer, and is worked out once a survey is in force. */
 function* longer(l: Loaded): Generator<unknown> {
   yield domains(l);
+  yield* placeNames(l);
   yield causes(l);
 }
 

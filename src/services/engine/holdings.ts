@@ -1,7 +1,16 @@
 /** Holdings: workspaces, spaces, folders and files, as a tree or as a list that is filtered and sorted. */
+import { counting } from '../../core/access/growable.ts';
 import { firstOf } from '../../core/first.ts';
+import { sortInParts } from '../../core/sort-in-parts.ts';
 import { has } from '../../core/access/bits.ts';
-import { BREAKS, itemsBelow, nodeOfItem, parentNode, spaceOfNode } from '../../core/access/organisation.ts';
+import {
+  BREAKS,
+  itemsBelow,
+  nodeOfItem,
+  parentNode,
+  spaceOfNode,
+  type Organisation,
+} from '../../core/access/organisation.ts';
 import { isHeld, who } from '../../core/access/questions.ts';
 import { reachOf } from '../../core/access/reach.ts';
 import { usedSince } from '../../core/access/usage.ts';
@@ -213,6 +222,23 @@ function workspaceRows(l: Loaded): HoldingRow[] {
   });
 }
 
+/** Where each node's name stands among all names; those that stand alike have one place. */
+const namePlaces = new WeakMap<Organisation, Int32Array>();
+
+/** Works out where names stand, a part at a time; until then they are compared. */
+export function* placeNames(l: Loaded): Generator<void> {
+  if (namePlaces.has(l.org)) return;
+  const compare = (x: number, y: number): number => nameOrder(nodeName(l, x), nodeName(l, y));
+  const sorted = yield* sortInParts(counting(l.org.spaces.length + l.items.length), compare);
+  const places = new Int32Array(sorted.length);
+  for (let k = 1; k < sorted.length; k++) {
+    const [before, node] = [sorted[k - 1]!, sorted[k]!];
+    places[node] = compare(before, node) ? k : places[before]!;
+    if (k % 8192 === 0) yield;
+  }
+  namePlaces.set(l.org, places);
+}
+
 /** How nodes stand by a column; ties by name, so that pages do not shift. */
 function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number {
   const { columns } = l;
@@ -232,11 +258,13 @@ function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number 
   }[q.sort];
   const sign = q.down ? -1 : 1;
   const S = l.org.spaces.length;
+  const places = namePlaces.get(l.org);
+  const byName = (x: number, y: number): number =>
+    places ? places[x]! - places[y]! : nameOrder(nodeName(l, x), nodeName(l, y));
   // spaces, then folders, then files, where names decide
   const rank = (n: number): number => (n < S ? 0 : l.items[n - S]!.kind === 'folder' ? 1 : 2);
-  if (q.sort !== 'name')
-    return (x, y) => sign * (value(x) - value(y)) || nameOrder(nodeName(l, x), nodeName(l, y)) || x - y;
-  return (x, y) => rank(x) - rank(y) || sign * nameOrder(nodeName(l, x), nodeName(l, y)) || x - y;
+  if (q.sort !== 'name') return (x, y) => sign * (value(x) - value(y)) || byName(x, y) || x - y;
+  return (x, y) => rank(x) - rank(y) || sign * byName(x, y) || x - y;
 }
 
 const lastLists = new WeakMap<Loaded, { key: string; nodes: number[] }>();
