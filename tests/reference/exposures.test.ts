@@ -39,8 +39,9 @@ const dated = (rows: Rows, days: readonly (number | null)[]): Rows => {
 
 function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   const space = rows.spaces.find((s) => s.id === item.space)!;
-  const { judge, TIERS } = plainly(rows);
+  const { judge, through, TIERS } = plainly(rows);
   const all = judge(space, item);
+  const { grants, links, visible } = through(space, item);
   const tierOf = (j: ReturnType<typeof judge>) => [TIERS.indexOf(j.now.tier), TIERS.indexOf(j.could.tier)] as const;
   const [now, could] = tierOf(all);
   const allowed = ALLOWED[weight]!;
@@ -53,9 +54,9 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
     return Math.max(...tierOf(plainly(others).judge(at, bare)));
   };
   const given = [
-    ...all.through.grants.map((g) => ({ role: g.role, at: g.grantedAt, tier: only({ grants: [g] }) })),
-    ...all.through.links.map((l) => ({ role: l.role, at: l.createdAt, tier: only({ links: [l] }) })),
-    ...(all.through.visible ? [{ role: space.visibilityRole ?? 'reader', at: undefined, tier: only({}, space) }] : []),
+    ...grants.map((g) => ({ role: g.role, at: g.grantedAt, tier: only({ grants: [g] }) })),
+    ...links.map((l) => ({ role: l.role, at: l.createdAt, tier: only({ links: [l] }) })),
+    ...(visible ? [{ role: space.visibilityRole ?? 'reader', at: undefined, tier: only({}, space) }] : []),
   ];
   const alone = given.filter((g) => g.tier > allowed);
   const beyond = alone.length ? alone : given;

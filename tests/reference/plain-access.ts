@@ -105,7 +105,7 @@ export function plainly(given: Rows) {
       .filter((r) => !r.at || Date.parse(r.at) <= rows.takenAt)
       .flatMap((r) => ('user' in r ? who({ user: r.user }) : byAddress(r.email)));
 
-  function judge(space: SpaceRow, item?: ItemRow) {
+  function all(space: SpaceRow, item?: ItemRow) {
     const workspace = rows.workspaces.find((w) => w.id === space.workspace)!;
     const level =
       LEVELS[
@@ -236,5 +236,13 @@ export function plainly(given: Rows) {
       },
     };
   }
-  return { judge, identities, TIERS };
+  return {
+    judge: (space: SpaceRow, item?: ItemRow) => {
+      const { now, could, who } = all(space, item);
+      return { now, could, who };
+    },
+    through: (space: SpaceRow, item: ItemRow) => all(space, item).through,
+    identities,
+    TIERS,
+  };
 }

@@ -93,7 +93,7 @@ const TABLES: [Facet, Facet][] = [
 
 /** Everything that is asked of the views, by plain loops. */
 function plain(rows: Rows) {
-  const { judge, identities, TIERS } = plainly(rows);
+  const { judge, through: throughOf, identities, TIERS } = plainly(rows);
   const judged = new Map(rows.items.map((i) => [i.id, judge(rows.spaces.find((s) => s.id === i.space)!, i)]));
   const weight = (i: ItemRow): number => WEIGHTS[LABELS.indexOf(i.label)]!;
   const allowed = [6, 4, 3, 2, 1];
@@ -135,8 +135,9 @@ function plain(rows: Rows) {
     );
   /** What an item is, once for each thing that it is shared by, with what that is. */
   const facets = (i: ItemRow) => {
-    const { through, could } = judged.get(i.id)!;
+    const { could } = judged.get(i.id)!;
     const space = rows.spaces.find((s) => s.id === i.space)!;
+    const through = throughOf(space, i);
     const own = { weight: [String(weight(i))], reach: [could.tier], label: [i.label ?? 'no label'] };
     const shares = [
       ...[...through.grants, ...through.links].map((x) => ({
