@@ -1,5 +1,5 @@
 /** So many are sorted, or put in their place, at a stretch. */
-const AT_ONCE = 8192;
+export const AT_ONCE = 8192;
 
 /**
  * Sorts numbers by an order, a part at a time, so that what is asked meanwhile comes in between: those that

@@ -28,6 +28,7 @@ export async function* observedParts<Doc>(
   db: Db,
   kind: ObservedKind,
   survey: number,
+  told?: (kind: ObservedKind, source: string, rows: number) => void,
 ): AsyncGenerator<Observed<Doc>[]> {
   const decoder = new TextDecoder();
   const sources = await db.query<{ source: string }>('select distinct source from observed where kind = $1', [
@@ -57,19 +58,21 @@ export async function* observedParts<Doc>(
         const json = unescapeCopy(text.slice(tab + 1, to));
         rows.push({ source, id, doc: JSON.parse(json) as Doc, json });
       }
+      told?.(kind, source, rows.length);
       yield rows;
     }
 } // prettier-ignore
 const READ_AT_ONCE = 20_000;
 
-/** All rows of a kind as a survey saw them, by source and id. */
+/** All rows of a kind as a survey saw them, by source and id. `told`: what is read, part by part. */
 export async function readObserved<Doc>(
   db: Db,
   kind: ObservedKind,
   survey: number,
+  told?: (kind: ObservedKind, source: string, rows: number) => void,
 ): Promise<Omit<Observed<Doc>, 'json'>[]> {
   const rows: Omit<Observed<Doc>, 'json'>[] = [];
-  for await (const part of observedParts<Doc>(db, kind, survey))
+  for await (const part of observedParts<Doc>(db, kind, survey, told))
     for (const { source, id, doc } of part) rows.push({ source, id, doc });
   return rows;
 }

@@ -242,6 +242,7 @@ export function plainly(given: Rows) {
       return { now, could, who };
     },
     through: (space: SpaceRow, item: ItemRow) => all(space, item).through,
+    whoIs: who,
     identities,
     TIERS,
   };

@@ -93,7 +93,7 @@ const TABLES: [Facet, Facet][] = [
 
 /** Everything that is asked of the views, by plain loops. */
 function plain(rows: Rows) {
-  const { judge, through: throughOf, identities, TIERS } = plainly(rows);
+  const { judge, through: throughOf, whoIs, identities, TIERS } = plainly(rows);
   const judged = new Map(rows.items.map((i) => [i.id, judge(rows.spaces.find((s) => s.id === i.space)!, i)]));
   const weight = (i: ItemRow): number => WEIGHTS[LABELS.indexOf(i.label)]!;
   const allowed = [6, 4, 3, 2, 1];
@@ -105,19 +105,10 @@ function plain(rows: Rows) {
     ...rows.items.filter((x) => x.parent === i.id).flatMap((x) => below(x)),
   ];
   const files = rows.items.filter((i) => i.kind === 'file');
-  /** The members of a group, however deep. */
-  const inside = (id: string, seen: Set<string>): string[] => {
-    if (seen.has(id)) return [];
-    seen.add(id);
-    const group = rows.groups.find((g) => g.id === id)!;
-    return group.members.flatMap((m) => (m.value.startsWith('g') ? inside(m.value, seen) : [m.value]));
-  };
   const named = (x: GrantRow | LinkRow) => [
     ...('to' in x ? [x.to] : [...(x.recipients ?? []), ...(x.redeemedBy ?? [])]),
   ];
   const live = [...rows.grants, ...rows.links].filter((x) => inForce(rows, x));
-  const identityOf = (address: string): string =>
-    rows.users.find((u) => u.addresses.includes(address.toLowerCase()))?.id ?? address.toLowerCase();
   const outsideDomain = (name: string): string | undefined => {
     const at = identities.get(name)?.domain;
     return at && !rows.own.domains.some((o) => at === o || at.endsWith(`.${o}`)) ? registered(at) : undefined;
@@ -127,10 +118,8 @@ function plain(rows: Rows) {
     new Set(
       named(x).flatMap((p) =>
         'domain' in p ? (rows.own.domains.includes(p.domain.toLowerCase()) ? [] : registered(p.domain.toLowerCase()))
-        : 'group' in p ? inside(p.group, new Set()).flatMap((m) => outsideDomain(m) ?? [])
-        : 'user' in p ? (outsideDomain(p.user) ?? [])
-        : 'email' in p ? (outsideDomain(identityOf(p.email)) ?? [])
-        : [],
+        : 'everyone' in p || 'anyone' in p ? []
+        : whoIs(p).flatMap((name) => outsideDomain(name) ?? []),
       ),
     );
   /** What an item is, once for each thing that it is shared by, with what that is. */
@@ -190,7 +179,7 @@ function plain(rows: Rows) {
       items: files.filter((f) => judged.get(f.id)!.who[name]).length,
       heavy: files.filter((f) => weight(f) >= 2 && judged.get(f.id)!.who[name]).length,
       grants: live.filter((x) =>
-        named(x).some((p) => ('user' in p && p.user === name) || ('email' in p && identityOf(p.email) === name)),
+        named(x).some((p) => ('user' in p || 'email' in p) && whoIs(p).includes(name)),
       ).length,
     })),
     outside: (domain: string) => {

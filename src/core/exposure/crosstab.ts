@@ -201,6 +201,10 @@ export interface Combinations extends Lists {
   split: Int32Array;
 }
 
+/** What a combination adds. */
+const addsOf = ({ start, values }: Combinations, c: number): Int32Array =>
+  values.subarray(start[c], start[c + 1]);
+
 /** Each of some combinations with the values of a list of a further dimension, or its total. */
 function withOneMore(
   before: Combinations,
@@ -300,12 +304,16 @@ export function crosstab(
   const tab = inOrder(input, [...order].map((k) => dimensions[k]!), measures, only);
   if (order.every((k, n) => k === n)) return tab;
   const sizes = dimensions.map((d) => d.values.length);
-  const cellOf = new Int32Array(sizes.reduce((n, s) => n * (s + 1), 1));
-  for (let cell = 0; cell < cellOf.length; cell++) {
-    const at: number[] = [];
-    for (let k = sizes.length - 1, rest = cell; k >= 0; rest = Math.floor(rest / (sizes[k]! + 1)), k--) at[k] = rest % (sizes[k]! + 1);
-    for (const k of order) cellOf[cell] = cellOf[cell]! * (sizes[k]! + 1) + at[k]!;
+  const strides: number[] = [];
+  let count = 1;
+  for (const k of order.toReversed()) {
+    strides[k] = count;
+    count *= sizes[k]! + 1;
   }
+  const cellOf = new Int32Array(count);
+  for (let cell = 0; cell < count; cell++)
+    for (let k = sizes.length - 1, rest = cell; k >= 0; rest = Math.floor(rest / (sizes[k]! + 1)), k--)
+      cellOf[cell]! += (rest % (sizes[k]! + 1)) * strides[k]!;
   const cells = Object.fromEntries(
     MEASURES.map((m) => [m, tab.cells[m].length ? Float64Array.from(cellOf, (c) => tab.cells[m][c]!) : tab.cells[m]]),
   ) as CrossTab['cells'];
@@ -397,8 +405,7 @@ function inOrder(
       const part = (of: Dimension['of']): number =>
         strides.reduce((sum, stride, k) => sum + (dimensions[k]!.of === of ? (Math.floor(cell / stride) % (sizes[k]! + 1)) * stride : 0), 0);
       const [itemPart, sharePart] = [part('item'), part('share')];
-      const having = ({ start, split, values }: Combinations, add: number): Uint8Array =>
-        Uint8Array.from(split, (_, c) => +values.subarray(start[c], start[c + 1]).includes(add));
+      const having = (all: Combinations, add: number): Uint8Array => Uint8Array.from(all.split, (_, c) => +addsOf(all, c).includes(add));
       const isIn = having(byShare, sharePart);
       const comboIn = having(byItem, itemPart);
       const open = new Uint8Array(C);
@@ -509,12 +516,11 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
     if (dense) dense[key]!++;
     else sparse.set(key, (sparse.get(key) ?? 0) + 1);
   }
-  const of = ({ start, values }: Combinations, c: number): Int32Array => values.subarray(start[c], start[c + 1]);
-  const addsOf = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...of(byItem, c)]))));
+  const addsOfSet = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...addsOf(byItem, c)]))));
   for (const [key, count] of dense?.entries() ?? sparse)
     if (count)
-      for (const itemAdd of addsOf[Math.floor(key / width)]!)
-        for (const shareAdd of of(byShare, key % width)) cells.links[itemAdd + shareAdd]! += count;
+      for (const itemAdd of addsOfSet[Math.floor(key / width)]!)
+        for (const shareAdd of addsOf(byShare, key % width)) cells.links[itemAdd + shareAdd]! += count;
 } // prettier-ignore
 
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */

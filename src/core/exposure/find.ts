@@ -2,7 +2,7 @@
 import { ROLES, roleBits, TIERS } from '../model.ts';
 import { nodeOfItem } from '../access/organisation.ts';
 import { reachOfSource, type ReachColumns } from '../access/reach.ts';
-import { entryBits, isInertEntry, sources, spaceOf, type Source } from '../access/questions.ts';
+import { entryBits, isInert, sources, spaceOf, type Source } from '../access/questions.ts';
 import type { View } from '../access/view.ts';
 import { ALLOWED, exposurePoints, type ExposureSum } from './exposure.ts';
 
@@ -21,11 +21,7 @@ export interface ItemExposure extends ExposureSum {
  */
 export function tooWide(v: View, node: number, allowed: number): Source[] {
   const space = spaceOf(v, node);
-  const { anyoneInert } = v.spaces[space]!;
-  const given = sources(v, node).filter(
-    ({ entry }) =>
-      entry !== 'ownership' && !(anyoneInert && entry !== 'visibility' && isInertEntry(v, entry)),
-  );
+  const given = sources(v, node).filter((s) => s.entry !== 'ownership' && !isInert(v, s, space));
   const alone = given.filter((s) => {
     const tiers = reachOfSource(v, s.entry as number | 'visibility', space);
     return Math.max(tiers.now, tiers.could) > allowed;

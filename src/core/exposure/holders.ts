@@ -221,9 +221,8 @@ export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, c
 } // prettier-ignore
 
 /** Puts what shares have into slots; in a small function, for it goes through millions. */
-function putInSlots(of: Int32Array, share: Int32Array, into: Int32Array, slot?: Int32Array): Int32Array {
+function putInSlots(of: Int32Array, share: Int32Array, into: Int32Array, slot?: Int32Array): void {
   for (let k = 0; k < share.length; k++) into[slot ? slot[k]! : k] = of[share[k]!]!;
-  return into;
 }
 
 /**
@@ -262,7 +261,6 @@ export function countPeople(x: Spread): void {
     bits: parts.of.values.length * 4,
     ofOne: one.share.length * 4,
     ofMany: share.length * 4,
-    combos: AT_ONCE * 4,
     places: AT_ONCE * 4,
     list: AT_ONCE * 4,
     met: (combinations + 1) * 4,
@@ -293,30 +291,31 @@ export function countPeople(x: Spread): void {
     if (above >= 0) for (let w = 0; w < wordsOfPlace; w++) behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
   }
 
-  const [combos, places, list] = [room.ints('combos'), room.ints('places'), room.ints('list')];
-  /** Brings combinations and places into the room, as many as are worked on at a stretch, and tells where they end. */
-  const inParts = (comboOf: Int32Array, placeOf: Int32Array, from: number, to: number, work: (end: number, first: number, last: number) => void): void => {
+  const [places, list] = [room.ints('places'), room.ints('list')];
+  /** Brings places into the room, as many as are worked on at a stretch, and tells which. */
+  const inParts = (placeOf: Int32Array, from: number, to: number, work: (first: number, last: number) => void): void => {
     for (let first = from; first < to; first += AT_ONCE) {
       const last = Math.min(first + AT_ONCE, to);
-      combos.set(comboOf.subarray(first, last));
       places.set(placeOf.subarray(first, last));
-      work(at.combos + (last - first) * 4, first, last);
+      work(first, last);
     }
   };
   // what all identities carry is more than fits in a cache, what those near each other carry is not
-  inParts(putInSlots(x.byShare.of, one.share, room.ints('ofOne'), one.slot), one.place, 0, one.share.length, (end, first, last) => {
+  putInSlots(x.byShare.of, one.share, room.ints('ofOne'), one.slot);
+  inParts(one.place, 0, one.share.length, (first, last) => {
     list.set(one.identity.subarray(first, last));
-    kernels.join(at.combos, end, at.places, at.list, 4, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
+    kernels.join(at.ofOne + first * 4, at.ofOne + last * 4, at.places, at.list, 4, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
   });
 
-  const combosOfMany = putInSlots(x.byShare.of, share, room.ints('ofMany'));
+  putInSlots(x.byShare.of, share, room.ints('ofMany'));
   const [together, metOfMany] = [room.ints('together'), room.ints('met')];
   /** Joins what shares that name one of many have behind them to a row; those of one combination are put together first. */
   const joinMany = (n: number, to: number): void => {
     let met = at.met;
-    inParts(combosOfMany, place, start[n]!, start[n + 1]!, (end) => {
-      kernels.gather(at.combos, end, at.places, at.behind, wordsOfPlace, at.together);
-      met = kernels.note(at.combos, end, met, at.there);
+    inParts(place, start[n]!, start[n + 1]!, (first, last) => {
+      const [from, end] = [at.ofMany + first * 4, at.ofMany + last * 4];
+      kernels.gather(from, end, at.places, at.behind, wordsOfPlace, at.together);
+      met = kernels.note(from, end, met, at.there);
     });
     list[0] = to;
     kernels.join(at.met, met, at.met, at.list, 0, at.together, wordsOfPlace, at.starts, at.bits, at.table, stride);

@@ -205,9 +205,12 @@ function dimension(l: Loaded, name: DimensionName): Dimension {
 export function* crossAhead(l: Loaded): Generator<void> {
   yield void namedBy(l.view, sharesIn(l));
   for (const name of Object.keys(MAKE) as DimensionName[]) yield void dimension(l, name);
-  // the room that a wide table takes is kept, and the system takes long to give it the first time
+}
+
+/** Makes a wide table: the room it takes is kept, and the system takes long to give it the first time. */
+export function takeRoom(l: Loaded): void {
   try {
-    yield void tabOf(l, { by: ['domain', 'label', 'role'], measures: ['people'] });
+    tabOf(l, { by: ['domain', 'label', 'role'], measures: ['people'] });
   } catch (e) {
     // too wide for anybody
     if (!(e instanceof RangeError)) throw e;

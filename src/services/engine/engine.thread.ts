@@ -41,7 +41,7 @@ import {
 import { cuts, proveGoals, type CutQuery } from './cuts.ts';
 import { changeRefs, preview } from './preview.ts';
 import { cameBack, held, pointsOf, type Done } from './held.ts';
-import { crossAhead, crossItems, crossPage } from './crosstab.ts';
+import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { itemTest } from './facts.ts';
 import { loadSurvey, reweighed, unkey, type Loaded, type RowCount } from './loaded.ts';
 import { options } from './options.ts';
@@ -89,6 +89,7 @@ async function load(
     if (findings.length % AT_ONCE === 0) await setImmediate();
   }
   for (const _ of ready(l)) await setImmediate();
+  if (!present) takeRoom(l);
   if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;

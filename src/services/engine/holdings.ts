@@ -1,7 +1,7 @@
 /** Holdings: workspaces, spaces, folders and files, as a tree or as a list that is filtered and sorted. */
 import { counting } from '../../core/access/growable.ts';
 import { firstOf } from '../../core/first.ts';
-import { sortInParts } from '../../core/sort-in-parts.ts';
+import { AT_ONCE, sortInParts } from '../../core/sort-in-parts.ts';
 import { has } from '../../core/access/bits.ts';
 import {
   BREAKS,
@@ -234,7 +234,7 @@ export function* placeNames(l: Loaded): Generator<void> {
   for (let k = 1; k < sorted.length; k++) {
     const [before, node] = [sorted[k - 1]!, sorted[k]!];
     places[node] = compare(before, node) ? k : places[before]!;
-    if (k % 8192 === 0) yield;
+    if (k % AT_ONCE === 0) yield;
   }
   namePlaces.set(l.org, places);
 }

@@ -29,7 +29,6 @@ import {
   readActivity,
   readObserved,
   type ContentDoc,
-  type Observed,
   type ObservedKind,
 } from '../../store/observed.ts';
 
@@ -225,26 +224,17 @@ export async function loadSurvey(
   for (const { source, doc } of abouts)
     builder.workspace({ ...doc.workspace, id: key(source, doc.workspace.id) });
 
-  // a directory is a source of people that is no workspace: its ids are the organisation's own
   const counts: RowCount[] = [];
   let read = 0;
-  async function* parts<Doc>(kind: ObservedKind): AsyncGenerator<Observed<Doc>[]> {
-    for await (const part of observedParts<Doc>(db, kind, survey)) {
-      const { source } = part[0]!;
-      const last = counts.at(-1);
-      // they come source by source
-      if (last?.source === source && last.kind === kind) last.n += part.length;
-      else counts.push({ source, kind, n: part.length });
-      told((read += part.length));
-      yield part;
-    }
-  }
-  const all = async <Doc>(kind: ObservedKind): Promise<Observed<Doc>[]> => {
-    const rows: Observed<Doc>[] = [];
-    for await (const part of parts<Doc>(kind)) rows.push(...part);
-    return rows;
+  const counted = (kind: ObservedKind, source: string, n: number): void => {
+    const last = counts.at(-1);
+    // they come source by source
+    if (last?.source === source && last.kind === kind) last.n += n;
+    else counts.push({ source, kind, n });
+    told((read += n));
   };
-  const people = await all<PersonRow>('person');
+  // a directory is a source of people that is no workspace: its ids are the organisation's own
+  const people = await readObserved<PersonRow>(db, 'person', survey, counted);
   const directories = new Set(people.map((p) => p.source).filter((s) => !workspaces.has(s)));
   const identities = new Identities(directories);
   for (const { source, doc } of people) if (directories.has(source)) identities.add(source, doc);
@@ -259,7 +249,7 @@ export async function loadSurvey(
     ]),
   );
 
-  const groups = await all<GroupRow>('group');
+  const groups = await readObserved<GroupRow>(db, 'group', survey, counted);
   const localGroups = new Set(groups.filter((g) => workspaces.has(g.source)).map((g) => key(g.source, g.id)));
   const group = (source: string, id: string): string =>
     localGroups.has(key(source, id)) ? key(source, id) : id;
@@ -288,7 +278,7 @@ export async function loadSurvey(
         ? { ...p, group: group(source, p.group as string) }
         : p;
   const oneWorkspace = new Map(abouts.map((a) => [a.source, a.doc.workspace.id]));
-  for (const { source, doc } of await all<SpaceRow>('space')) {
+  for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', survey, counted)) {
     const listed = abouts.some((a) => a.source === source && a.doc.workspace.id === doc.workspace);
     builder.space({
       ...doc,
@@ -300,7 +290,7 @@ export async function loadSurvey(
     });
   }
   const items: ItemRow[] = [];
-  for await (const part of parts<ItemRow>('item'))
+  for await (const part of observedParts<ItemRow>(db, 'item', survey, counted))
     for (const { source, doc } of part) {
       const row: ItemRow = {
         ...doc,
@@ -338,13 +328,13 @@ export async function loadSurvey(
     sourceOf.push(sources.of(source));
     maker.push(makers.of(by ?? ''));
   };
-  for await (const part of parts<GrantRow>('grant'))
+  for await (const part of observedParts<GrantRow>(db, 'grant', survey, counted))
     for (const { source, doc, json } of part) {
       const row = grant(source, doc);
       if (builder.grant(row)) keep(source, json, row.grantedBy);
     }
   const grantCount = texts.length;
-  for await (const part of parts<LinkRow>('link'))
+  for await (const part of observedParts<LinkRow>(db, 'link', survey, counted))
     for (const { source, doc, json } of part) {
       const row = link(source, doc);
       if (builder.link(row)) keep(source, json, row.createdBy);
