@@ -3,22 +3,14 @@
  * memberships, grants and links, visibility, inheritance and settings. What is cut and what it costs:
  * docs/remedy.md.
  */
-import { add, anyBoth, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import { anyBoth, forEachBoth, has, type Bits } from '../access/bits.ts';
 import { withdrawal, type Change } from '../access/change.ts';
-import { whatIf } from '../access/difference.ts';
 import { groupsAbove } from '../access/groups.ts';
-import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isHeld, isInertEntry } from '../access/questions.ts';
-import {
-  addHolders,
-  forEachRedeemer,
-  LINK_NAMED,
-  reachesPastBreaks,
-  type ReachColumns,
-} from '../access/reach.ts';
-import { whatOf } from '../access/what.ts';
-import { addPrincipal, identityName, soleIdentity, type View } from '../access/view.ts';
-import type { Usage } from '../access/usage.ts';
+import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import { identityName, soleIdentity, type View } from '../access/view.ts';
+import { weigh, type CostOptions } from './costs.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
 
 /** Who is to be kept from what. */
@@ -78,12 +70,8 @@ export interface CutNetwork {
   capacities(character: Character): Float64Array;
 }
 
-/** A use weighs as much as so many grants that nobody uses. */
-export const USED = 25;
 /** A cut of fewer changes is better where they cost the same. */
 const BETWEEN = 1000;
-/** Up to so many candidates are each tried by what-if; of more, what they name is counted. */
-const EXACT = 300;
 
 const keyOf = (change: Change): string => JSON.stringify(change);
 
@@ -96,7 +84,7 @@ export function cutNetwork(
   v: View,
   columns: ReachColumns,
   goal: Goal,
-  options: { usage?: Usage | undefined; since?: number; pins?: Pins; isFile?: Uint8Array; exact?: number; makeable?: (change: Change) => boolean } = {},
+  options: CostOptions & { pins?: Pins; makeable?: (change: Change) => boolean } = {},
 ): CutNetwork {
   const { org } = v;
   const { entries } = org;
@@ -302,119 +290,6 @@ function meets(a: Bits, b: Bits, c: Bits): boolean {
   for (let w = 0; w < a.length; w++) if (a[w]! & b[w]! & c[w]!) return true;
   return false;
 }
-
-/** What each candidate takes, alone, from whom the goal does not want to lose it. */
-function weigh(
-  v: View,
-  columns: ReachColumns,
-  goal: Goal,
-  candidates: Candidate[],
-  { usage, since = 0, isFile, exact = EXACT }: { usage?: Usage | undefined; since?: number; isFile?: Uint8Array; exact?: number },
-): void {
-  const { org } = v;
-  const S = org.spaces.length;
-  const wanted = new Uint8Array(org.itemIds.length);
-  for (const i of goal.items) wanted[i] = 1;
-  const counts = (i: number): boolean => !isFile || isFile[i] === 1;
-  const usedBy = (item: number, identity: number): boolean => {
-    if (!usage) return false;
-    for (let k = usage.start[item]!; k < usage.start[item + 1]!; k++)
-      if (usage.identity[k] === identity && (usage.opened[k]! >= since || usage.edited[k]! >= since)) return true;
-    return false;
-  };
-  /** Whom the goal keeps out. */
-  const shut = bitsFor(v.identityCount);
-  union(shut, goal.who);
-  if (goal.group !== undefined) union(shut, v.groupMembers[goal.group]!);
-  if (candidates.length <= exact) {
-    for (const c of candidates) {
-      let cost = 0;
-      for (const g of whatIf(v, [c.change], columns).groups)
-        for (const node of g.nodes) {
-          if (node < S || !counts(node - S)) continue;
-          g.identities.forEach((identity, k) => {
-            if ((g.before[k]! & ~g.after[k]!) === 0 || (wanted[node - S] && has(shut, identity))) return;
-            cost += usedBy(node - S, identity) ? USED : 1;
-          });
-        }
-      c.cost = cost;
-    }
-    return;
-  }
-  // too many to try each: whoever the change names, times the files below, other ways to them not looked at
-  const before = new Int32Array(org.itemIds.length + 1);
-  const beforeWanted = new Int32Array(org.itemIds.length + 1);
-  for (let i = 0; i < org.itemIds.length; i++) {
-    before[i + 1] = before[i]! + (counts(i) ? 1 : 0);
-    beforeWanted[i + 1] = beforeWanted[i]! + (counts(i) && wanted[i] ? 1 : 0);
-  }
-  const named = bitsFor(v.identityCount);
-  const at = (node: number, set: Bits): number => {
-    const [a, b] = itemsBelow(org, node);
-    const { allowed } = v.spaces[spaceOfNode(org, node)]!;
-    for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
-    const out = countBoth(set, shut);
-    const keep = countBoth(set, set) - out;
-    let used = 0;
-    if (usage)
-      for (let i = a; i < b; i++)
-        for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++)
-          if (has(set, usage.identity[k]!) && !(wanted[i] && has(shut, usage.identity[k]!)) && (usage.opened[k]! >= since || usage.edited[k]! >= since)) used++;
-    const files = before[b]! - before[a]!;
-    return keep * files + out * (files - (beforeWanted[b]! - beforeWanted[a]!)) + used * (USED - 1);
-  };
-  const applying = (node: number, set: Bits): void => {
-    const { first } = org.entries;
-    for (let n = node; n >= 0; n = parentNode(org, n))
-      for (let e = first[n]!; e < first[n + 1]!; e++) if (v.live[e]) addHolders(v, set, e);
-  };
-  /** Files, and wanted ones, below what names each group. */
-  const filesOf = new Float64Array(org.groups.length);
-  const wantedOf = new Float64Array(org.groups.length);
-  if (candidates.some((c) => c.kind === 'membership'))
-    for (let e = 0; e < v.live.length; e++)
-      for (let k = org.entries.toKind.start[e]!; k < org.entries.toKind.start[e + 1]!; k++) {
-        if (!v.live[e] || org.entries.toKind.values[k] !== PRINCIPAL.group) continue;
-        const [from, to] = itemsBelow(org, org.entries.node[e]!);
-        filesOf[org.entries.toNumber.values[k]!]! += before[to]! - before[from]!;
-        wantedOf[org.entries.toNumber.values[k]!]! += beforeWanted[to]! - beforeWanted[from]!;
-      }
-  for (const c of candidates) {
-    named.fill(0);
-    const { change } = c;
-    if (c.entry !== undefined) {
-      addHolders(v, named, c.entry);
-      c.cost = at(org.entries.node[c.entry]!, named);
-    } else if ('member' in change) {
-      const inner = org.find('group', change.member.value);
-      const user = org.find('user', change.member.value);
-      if (user < 0) addPrincipal(v, named, PRINCIPAL.group, inner);
-      else add(named, user);
-      const out = countBoth(named, shut);
-      const keep = countBoth(named, named) - out;
-      // whoever leaves the group leaves those that hold it
-      for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
-        c.cost += keep * filesOf[g]! + out * (filesOf[g]! - wantedOf[g]!);
-    } else if ('user' in change) {
-      const u = org.find('user', change.user);
-      whatOf(v, { identity: u }).forEach((bits, node) => {
-        if (bits && node >= S && counts(node - S) && !wanted[node - S]) c.cost += usedBy(node - S, u) ? USED : 1;
-      });
-    } else if ('space' in change) {
-      const s = org.find('space', change.space);
-      if (c.kind === 'visibility') named.set(v.members);
-      else {
-        applying(s, named);
-        for (let w = 0; w < named.length; w++) named[w]! &= v.externals[w]!;
-      }
-      c.cost = at(s, named);
-    } else if ('item' in change) {
-      const node = nodeOfItem(org, org.find('item', change.item));
-      applying(parentNode(org, node), named);
-      c.cost = at(node, named);
-    }
-  }
-} // prettier-ignore
 
 export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[] };
 

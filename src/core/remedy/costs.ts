@@ -1,0 +1,233 @@
+/**
+ * What each candidate of a cut costs: what it takes, alone, from whom the goal does not want to lose it.
+ * A few candidates are each tried; of many, what they name is counted (docs/remedy.md).
+ */
+import { add, bitsFor, countBoth, has, union, type Bits } from '../access/bits.ts';
+import { whatIf } from '../access/difference.ts';
+import { groupsAbove } from '../access/groups.ts';
+import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { addHolders, forEachRedeemer, type ReachColumns } from '../access/reach.ts';
+import type { Usage } from '../access/usage.ts';
+import { addPrincipal, soleIdentity, type View } from '../access/view.ts';
+import { whatOf } from '../access/what.ts';
+import type { Candidate, Goal } from './cut.ts';
+
+/** A use weighs as much as so many grants that nobody uses. */
+export const USED = 25;
+/** Up to so many candidates are each tried by what-if; of more, what they name is counted. */
+const EXACT = 300;
+
+export interface CostOptions {
+  usage?: Usage | undefined;
+  /** Uses from this moment on count, in milliseconds. */
+  since?: number;
+  /** By item: 1 for a file; all of them where absent. */
+  isFile?: Uint8Array;
+  /** So many candidates at most are each tried. */
+  exact?: number;
+}
+
+/** What both ways of weighing ask about a goal. */
+interface Asked {
+  v: View;
+  goal: Goal;
+  /** By item: 1 where the goal is about it. */
+  wanted: Uint8Array;
+  /** Whom the goal keeps out. */
+  shut: Bits;
+  counts(item: number): boolean;
+  /** Whether the k-th use is of late. */
+  late(k: number): boolean;
+  usage: Usage | undefined;
+}
+
+/** Sets the cost of every candidate. */
+export function weigh(
+  v: View,
+  columns: ReachColumns,
+  goal: Goal,
+  candidates: Candidate[],
+  { usage, since = 0, isFile, exact = EXACT }: CostOptions,
+): void {
+  const wanted = new Uint8Array(v.org.itemIds.length);
+  for (const i of goal.items) wanted[i] = 1;
+  const shut = bitsFor(v.identityCount);
+  union(shut, goal.who);
+  if (goal.group !== undefined) union(shut, v.groupMembers[goal.group]!);
+  const asked: Asked = {
+    v,
+    goal,
+    wanted,
+    shut,
+    counts: (i) => !isFile || isFile[i] === 1,
+    late: (k) => usage!.opened[k]! >= since || usage!.edited[k]! >= since,
+    usage,
+  };
+  if (candidates.length <= exact) tryEach(asked, columns, candidates);
+  else countNamed(asked, candidates);
+}
+
+function tryEach(asked: Asked, columns: ReachColumns, candidates: readonly Candidate[]): void {
+  const { v, wanted, shut, usage, counts, late } = asked;
+  const S = v.org.spaces.length;
+  const usedBy = (item: number, identity: number): boolean => {
+    if (!usage) return false;
+    for (let k = usage.start[item]!; k < usage.start[item + 1]!; k++)
+      if (usage.identity[k] === identity && late(k)) return true;
+    return false;
+  };
+  const loss = (item: number, identity: number): number =>
+    wanted[item] && has(shut, identity) ? 0 : usedBy(item, identity) ? USED : 1;
+  for (const c of candidates) {
+    c.cost = 0;
+    if ('user' in c.change) {
+      // a suspended account loses whatever it has, and nobody else loses anything
+      const u = v.org.find('user', c.change.user);
+      const held = whatOf(v, { identity: u });
+      for (let node = S; node < held.length; node++)
+        if (held[node] && counts(node - S)) c.cost += loss(node - S, u);
+      continue;
+    }
+    for (const g of whatIf(v, [c.change], columns).groups)
+      for (const node of g.nodes) {
+        if (node < S || !counts(node - S)) continue;
+        g.identities.forEach((identity, k) => {
+          if ((g.before[k]! & ~g.after[k]!) !== 0) c.cost += loss(node - S, identity);
+        });
+      }
+  }
+}
+
+/** Whoever a candidate names, times the files below; other ways to them are not looked at. */
+function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
+  const { v, wanted, shut, usage, counts, late } = asked;
+  const { org } = v;
+  const files = new Int32Array(org.itemIds.length + 1);
+  const wantedFiles = new Int32Array(org.itemIds.length + 1);
+  for (let i = 0; i < org.itemIds.length; i++) {
+    files[i + 1] = files[i]! + (counts(i) ? 1 : 0);
+    wantedFiles[i + 1] = wantedFiles[i]! + (counts(i) && wanted[i] ? 1 : 0);
+  }
+  const below = (node: number): { all: number; kept: number } => {
+    const [from, to] = itemsBelow(org, node);
+    const all = files[to]! - files[from]!;
+    return { all, kept: all - (wantedFiles[to]! - wantedFiles[from]!) };
+  };
+  /** What a set of identities holds at a node and below; those the goal keeps out keep only what it is not about. */
+  const at = (node: number, set: Bits): number => {
+    const { allowed } = v.spaces[spaceOfNode(org, node)]!;
+    for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
+    const out = countBoth(set, shut);
+    const [from, to] = itemsBelow(org, node);
+    let used = 0;
+    if (usage)
+      for (let i = from; i < to; i++)
+        for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++)
+          if (has(set, usage.identity[k]!) && !(wanted[i] && has(shut, usage.identity[k]!)) && late(k))
+            used++;
+    const { all, kept } = below(node);
+    return (countBoth(set, set) - out) * all + out * kept + used * (USED - 1);
+  };
+  const applying = (node: number, set: Bits): void => {
+    const { first } = org.entries;
+    for (let n = node; n >= 0; n = parentNode(org, n))
+      for (let e = first[n]!; e < first[n + 1]!; e++) if (v.live[e]) addHolders(v, set, e);
+  };
+  const suspended = new Map<number, number>();
+  for (const { change } of candidates) if ('user' in change) suspended.set(org.find('user', change.user), 0);
+  const groupFiles =
+    suspended.size || candidates.some((c) => c.kind === 'membership') ? belowGroups(asked, below) : undefined;
+  if (suspended.size) countSuspended(asked, suspended, groupFiles!.kept, below);
+  const named = bitsFor(v.identityCount);
+  for (const c of candidates) {
+    named.fill(0);
+    c.cost = 0;
+    const { change } = c;
+    if (c.entry !== undefined) {
+      addHolders(v, named, c.entry);
+      c.cost = at(org.entries.node[c.entry]!, named);
+    } else if ('member' in change) {
+      const user = org.find('user', change.member.value);
+      if (user < 0) addPrincipal(v, named, PRINCIPAL.group, org.find('group', change.member.value));
+      else add(named, user);
+      const out = countBoth(named, shut);
+      const keep = countBoth(named, named) - out;
+      // whoever leaves the group leaves those that hold it
+      for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
+        c.cost += keep * groupFiles!.all[g]! + out * groupFiles!.kept[g]!;
+    } else if ('user' in change) c.cost = suspended.get(org.find('user', change.user))!;
+    else if ('space' in change) {
+      const s = org.find('space', change.space);
+      if (c.kind === 'visibility') named.set(v.members);
+      else {
+        applying(s, named);
+        for (let w = 0; w < named.length; w++) named[w]! &= v.externals[w]!;
+      }
+      c.cost = at(s, named);
+    } else if ('item' in change) {
+      const node = nodeOfItem(org, org.find('item', change.item));
+      applying(parentNode(org, node), named);
+      c.cost = at(node, named);
+    }
+  }
+}
+
+/** Files below what names each group, and those of them that the goal is not about. */
+function belowGroups(
+  { v }: Asked,
+  below: (node: number) => { all: number; kept: number },
+): { all: Float64Array; kept: Float64Array } {
+  const { entries, groups } = v.org;
+  const sums = { all: new Float64Array(groups.length), kept: new Float64Array(groups.length) };
+  for (let e = 0; e < v.live.length; e++)
+    for (let k = entries.toKind.start[e]!; v.live[e] && k < entries.toKind.start[e + 1]!; k++) {
+      if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
+      const { all, kept } = below(entries.node[e]!);
+      sums.all[entries.toNumber.values[k]!]! += all;
+      sums.kept[entries.toNumber.values[k]!]! += kept;
+    }
+  return sums;
+}
+
+/**
+ * Files that the goal is not about, below what names each of some accounts: all accounts in one pass over the
+ * entries, because there are thousands of guests in a large organisation.
+ */
+function countSuspended(
+  { v, goal, wanted, counts, usage, late }: Asked,
+  cost: Map<number, number>,
+  groupFiles: Float64Array,
+  below: (node: number) => { kept: number },
+): void {
+  const { org } = v;
+  const { entries } = org;
+  const more = (identity: number, n: number): void => {
+    const known = cost.get(identity);
+    if (known !== undefined) cost.set(identity, known + n);
+  };
+  let everybody = 0;
+  for (let e = 0; e < v.live.length; e++) {
+    if (!v.live[e]) continue;
+    const one = (identity: number): void => {
+      if (cost.has(identity)) more(identity, below(entries.node[e]!).kept);
+    };
+    forEachRedeemer(v, e, one);
+    for (let k = entries.toKind.start[e]!; k < entries.toKind.start[e + 1]!; k++) {
+      const [kind, n] = [entries.toKind.values[k]!, entries.toNumber.values[k]!];
+      if (kind === PRINCIPAL.anyone) everybody += below(entries.node[e]!).kept;
+      else if (kind === PRINCIPAL.domain) v.domainMembers[n]!.forEach(one);
+      else one(soleIdentity(v, kind, n));
+    }
+  }
+  for (const u of cost.keys()) {
+    more(u, everybody);
+    for (let g = 0; g < org.groups.length; g++)
+      if (groupFiles[g] && has(v.groupMembers[g]!, u)) more(u, groupFiles[g]!);
+  }
+  const kept = (item: number, identity: number): boolean => !(wanted[item] && has(goal.who, identity));
+  for (let i = 0; i < org.itemIds.length; i++) {
+    if (counts(i) && !wanted[i]) more(org.itemOwner[i]!, 1);
+    for (let k = usage?.start[i] ?? 0; usage && k < usage.start[i + 1]!; k++)
+      if (late(k) && kept(i, usage.identity[k]!)) more(usage.identity[k]!, USED - 1);
+  }
+}
