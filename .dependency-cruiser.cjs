@@ -38,28 +38,39 @@ module.exports = {
       ['^src/core/', '^src/formats/'],
       'Connectors know rows and their formats.',
     ),
+    only('dto', '^src/dto/', ['^src/core/'], 'Shapes of answers know the core’s types.'),
+    only(
+      'engine',
+      '^src/engine/',
+      ['^src/(core|formats|store|connectors|jobs|dto)/'],
+      'The engine answers questions about surveys; it knows no use cases.',
+    ),
     only(
       'services',
       '^src/services/',
-      ['^src/(core|formats|store|connectors|jobs)/'],
+      ['^src/(core|formats|store|connectors|jobs|dto|engine)/'],
       'Services are where the layers meet.',
     ),
     only(
       'cli',
       '^src/cli/',
-      ['^src/(core|formats|services)/'],
+      ['^src/(core|formats|services|engine|dto)/'],
       'The command line uses the same core and services.',
     ),
     {
       ...only(
         'pages',
         '^src/pages/',
-        ['^src/services/(instance|dto)\\.ts$', '^src/(layouts|ui)/', '^src/core/'],
+        ['^src/services/instance\\.ts$', '^src/dto/', '^src/(layouts|ui)/', '^src/core/'],
         'Pages are thin.',
       ),
       to: {
-        ...only('', '^src/pages/', ['^src/services/(instance|dto)\\.ts$', '^src/(layouts|ui)/', '^src/core/'])
-          .to,
+        ...only('', '^src/pages/', [
+          '^src/services/instance\\.ts$',
+          '^src/dto/',
+          '^src/(layouts|ui)/',
+          '^src/core/',
+        ]).to,
         ...TYPES,
       },
     },
@@ -67,12 +78,16 @@ module.exports = {
       ...only(
         'ui',
         '^src/ui/',
-        ['^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$'],
+        [
+          '^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/dto/',
+        ],
         'The interface talks to the API only; constants of the core excepted.',
       ),
       to: {
         ...only('', '^src/ui/', [
           '^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/dto/',
         ]).to,
         ...TYPES,
       },

@@ -1,7 +1,7 @@
 declare namespace App {
   interface Locals {
     /** Who is signed in, and the token they came with. */
-    account?: import('./services/dto.ts').Account;
+    account?: import('./dto/accounts.ts').Account;
     token?: string;
   }
 }

@@ -2,7 +2,7 @@
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import type { Db } from '../store/db.ts';
-import type { Account, AccountRole } from './dto.ts';
+import type { Account, AccountRole } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 

@@ -10,7 +10,7 @@ import { ConnectorError, type Changeable, type Seen } from '../connectors/port.t
 import { hasFields, inverse, whatDiffers, type ObjectKind, type PlannedChange } from '../core/remedy/plan.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
-import type { ChangeState } from './dto.ts';
+import type { ChangeState } from '../dto/remedy.ts';
 import type { Ledger } from './ledger.ts';
 
 export interface Change {

@@ -1,5 +1,5 @@
 /** What happens, as it happens, for whoever is looking: pages listen through server-sent events. */
-import type { SurveyStep } from './dto.ts';
+import type { SurveyStep } from '../dto/surveys.ts';
 
 export type AppEvent =
   | { type: 'survey'; survey: number; state: string; steps: SurveyStep[] }

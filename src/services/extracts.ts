@@ -4,8 +4,8 @@ import { createWriteStream, existsSync, mkdirSync, readdirSync, rmSync } from 'n
 import { join } from 'node:path';
 import { ExtractError, manifestOf } from '../formats/extract.ts';
 import { zipOf } from '../formats/write-extract.ts';
-import type { Engine } from './engine/engine.ts';
-import { EXPORT_FILES, type ExportFile } from './engine/export.ts';
+import type { Engine } from '../engine/engine.ts';
+import { EXPORT_FILES, type ExportFile } from '../engine/export.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Surveys } from './survey/surveys.ts';

@@ -10,14 +10,14 @@ import { storableJson } from '../store/observed.ts';
 import {
   FINDING_GROUPS,
   FINDING_SORTS,
-  type Account,
   type FindingEvent,
   type FindingGroup,
   type FindingGroupBy,
   type FindingRow,
   type FindingsPage,
-} from './dto.ts';
-import type { EngineFinding } from './engine/engine.thread.ts';
+} from '../dto/exposure.ts';
+import type { Account } from '../dto/accounts.ts';
+import type { EngineFinding } from '../engine/engine.thread.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 

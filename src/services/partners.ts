@@ -1,7 +1,7 @@
 /** Partners, as stewards name them: each with a sponsor, and until a day. */
 import type { OpenDb } from '../store/db.ts';
-import type { OutsideDossier } from './dto.ts';
-import type { Engine } from './engine/engine.ts';
+import type { OutsideDossier } from '../dto/exposure.ts';
+import type { Engine } from '../engine/engine.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Surveys } from './survey/surveys.ts';

@@ -34,8 +34,8 @@ import type {
   PlanRow,
   PlanState,
   Preview,
-} from './dto.ts';
-import type { Engine } from './engine/engine.ts';
+} from '../dto/remedy.ts';
+import type { Engine } from '../engine/engine.ts';
 import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Ledger } from './ledger.ts';

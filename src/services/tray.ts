@@ -2,8 +2,8 @@
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { Db } from '../store/db.ts';
 import { plannedOf, type Change } from './carry-out.ts';
-import type { PlanGoal, TrayState } from './dto.ts';
-import type { Engine } from './engine/engine.ts';
+import type { PlanGoal, TrayState } from '../dto/remedy.ts';
+import type { Engine } from '../engine/engine.ts';
 import { AppError } from './errors.ts';
 
 /** So many changes at once; more is several plans. */

@@ -1,6 +1,6 @@
 /** Views that stewards and auditors kept under a name: where they are, and what they are held to. */
 import type { Db } from '../store/db.ts';
-import type { Account, SavedView } from './dto.ts';
+import type { Account, SavedView } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 
 const MOST = 200;

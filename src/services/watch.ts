@@ -1,8 +1,9 @@
 /** Exposure › Watch: what got worse, what matters most, where to begin, and what waits. */
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
-import type { Account, SurveySum, Waiting, WatchPage } from './dto.ts';
-import type { Engine } from './engine/engine.ts';
+import type { Account } from '../dto/accounts.ts';
+import type { SurveySum, Waiting, WatchPage } from '../dto/exposure.ts';
+import type { Engine } from '../engine/engine.ts';
 import type { Findings } from './findings.ts';
 
 const COSTLIEST = 10;

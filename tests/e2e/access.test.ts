@@ -15,7 +15,7 @@ import type {
   RouteGraph,
   WhoRow,
   WhyDto,
-} from '../../src/services/dto.ts';
+} from '../../src/dto/access.ts';
 import { Scene, until } from './harness.ts';
 
 const scene = new Scene();

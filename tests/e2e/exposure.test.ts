@@ -7,16 +7,16 @@ import { TIERS, type LinkRow } from '../../src/core/model.ts';
 import type {
   CrossFile,
   CrossPage,
-  CutPage,
   FindingEvent,
   FindingGroup,
   FindingRow,
   FindingsPage,
   Fix,
-  HoldingPage,
-  SavedView,
   WatchPage,
-} from '../../src/services/dto.ts';
+} from '../../src/dto/exposure.ts';
+import type { CutPage } from '../../src/dto/remedy.ts';
+import type { HoldingPage } from '../../src/dto/access.ts';
+import type { SavedView } from '../../src/dto/accounts.ts';
 import { demoRows } from '../demo-rows.ts';
 import { plainly } from '../reference/plain-access.ts';
 import { Scene } from './harness.ts';

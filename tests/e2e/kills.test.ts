@@ -9,7 +9,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { dice } from '../../demo/make.ts';
 import { hasFields, memberId, type PlannedChange } from '../../src/core/remedy/plan.ts';
-import type { PlanDetail } from '../../src/services/dto.ts';
+import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 import { Scene, until, type Role } from './harness.ts';
 

@@ -1,7 +1,7 @@
 /** Outside in the running application: what each domain reaches, recounted plainly; look-alikes; partners. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeWorld } from '../../demo/world.ts';
-import type { FindingRow, OutsideDossier, OutsidePage, PartnerPreview } from '../../src/services/dto.ts';
+import type { FindingRow, OutsideDossier, OutsidePage, PartnerPreview } from '../../src/dto/exposure.ts';
 import { demoRows } from '../demo-rows.ts';
 import { plainly } from '../reference/plain-access.ts';
 import { Scene } from './harness.ts';

@@ -8,7 +8,9 @@ import { Scanner } from '../../src/core/recognise/engine.ts';
 import { atLeast } from '../../src/core/recognise/types.ts';
 import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
 import { scanFile } from '../../src/formats/scan.ts';
-import type { BenchResult, ContentFile, ContentsPage, Dossier, FindingRow, PackRow, TypeDetail, TypeRow, UnreadFile } from '../../src/services/dto.ts'; // prettier-ignore
+import type { BenchResult, PackRow, TypeDetail, TypeRow } from '../../src/dto/recognition.ts';
+import type { ContentFile, ContentsPage, UnreadFile } from '../../src/dto/contents.ts';
+import type { Dossier, FindingRow } from '../../src/dto/exposure.ts'; // prettier-ignore
 import { openBrowser, Scene, until } from './harness.ts';
 
 const picture = grouped(cardNumber(dice(99)));

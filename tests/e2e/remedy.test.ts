@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import type { ChangeOption, HeldRow, PlanDetail, PlanRow, TrayState } from '../../src/services/dto.ts';
+import type { ChangeOption, HeldRow, PlanDetail, PlanRow, TrayState } from '../../src/dto/remedy.ts';
 import { memberId, type PlannedChange } from '../../src/core/remedy/plan.ts';
 import { Scene, until, type Role } from './harness.ts';
 

@@ -7,7 +7,9 @@ import { expect, it } from 'vitest';
 const MOST = 300_000;
 const DIR = 'dist/client/_astro';
 const files = readdirSync(DIR).filter((f) => f.endsWith('.js'));
-const views = readdirSync('src/ui/views').map((f) => f.replace('.tsx', ''));
+const views = readdirSync('src/ui/views', { recursive: true, encoding: 'utf8' })
+  .filter((f) => f.endsWith('.tsx'))
+  .map((f) => f.replace(/^.*\/|\.tsx$/g, ''));
 
 /** A script and all that it imports statically. */
 function closure(file: string, seen = new Set<string>()): Set<string> {

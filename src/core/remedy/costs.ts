@@ -35,9 +35,9 @@ interface Asked {
   wanted: Uint8Array;
   /** Whom the goal keeps out. */
   shut: Bits;
-  counts(item: number): boolean;
+  counts: (item: number) => boolean;
   /** Whether the k-th use is of late. */
-  late(k: number): boolean;
+  late: (k: number) => boolean;
   usage: Usage | undefined;
 }
 
@@ -201,29 +201,31 @@ function countSuspended(
 ): void {
   const { org } = v;
   const { entries } = org;
+  const isAsked = new Uint8Array(v.identityCount);
+  for (const u of cost.keys()) isAsked[u] = 1;
   const more = (identity: number, n: number): void => {
-    const known = cost.get(identity);
-    if (known !== undefined) cost.set(identity, known + n);
+    if (identity >= 0 && isAsked[identity]) cost.set(identity, cost.get(identity)! + n);
   };
   let everybody = 0;
+  let node = 0;
+  const one = (identity: number): void => {
+    if (identity >= 0 && isAsked[identity]) more(identity, below(node).kept);
+  };
+  const { toKind, toNumber, redeemedKind } = entries;
   for (let e = 0; e < v.live.length; e++) {
     if (!v.live[e]) continue;
-    const one = (identity: number): void => {
-      if (cost.has(identity)) more(identity, below(entries.node[e]!).kept);
-    };
-    forEachRedeemer(v, e, one);
-    for (let k = entries.toKind.start[e]!; k < entries.toKind.start[e + 1]!; k++) {
-      const [kind, n] = [entries.toKind.values[k]!, entries.toNumber.values[k]!];
-      if (kind === PRINCIPAL.anyone) everybody += below(entries.node[e]!).kept;
+    node = entries.node[e]!;
+    if (redeemedKind.start[e]! < redeemedKind.start[e + 1]!) forEachRedeemer(v, e, one);
+    for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
+      const [kind, n] = [toKind.values[k]!, toNumber.values[k]!];
+      if (kind === PRINCIPAL.anyone) everybody += below(node).kept;
       else if (kind === PRINCIPAL.domain) v.domainMembers[n]!.forEach(one);
       else one(soleIdentity(v, kind, n));
     }
   }
-  for (const u of cost.keys()) {
-    more(u, everybody);
-    for (let g = 0; g < org.groups.length; g++)
-      if (groupFiles[g] && has(v.groupMembers[g]!, u)) more(u, groupFiles[g]!);
-  }
+  for (const u of cost.keys()) more(u, everybody);
+  for (let g = 0; g < org.groups.length; g++)
+    if (groupFiles[g]) for (const u of cost.keys()) if (has(v.groupMembers[g]!, u)) more(u, groupFiles[g]!);
   const kept = (item: number, identity: number): boolean => !(wanted[item] && has(goal.who, identity));
   for (let i = 0; i < org.itemIds.length; i++) {
     if (counts(i) && !wanted[i]) more(org.itemOwner[i]!, 1);

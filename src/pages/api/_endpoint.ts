@@ -5,7 +5,7 @@
 import type { APIContext, APIRoute } from 'astro';
 import type { z } from 'zod';
 import type { App } from '../../services/app.ts';
-import type { Account, AccountRole } from '../../services/dto.ts';
+import type { Account, AccountRole } from '../../dto/accounts.ts';
 import { getApp } from '../../services/instance.ts';
 import { problem } from './_problem.ts';
 

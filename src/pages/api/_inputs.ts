@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import { MEASURES } from '../../core/exposure/crosstab.ts';
-import { DIMENSIONS } from '../../services/dto.ts';
+import { DIMENSIONS } from '../../dto/exposure.ts';
 import type { Filtered } from '../../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
 import { plannedSchema } from './_planned.ts';

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import type { Filtered } from '../../core/filter/fields.ts';
 import { TIERS } from '../../core/model.ts';
-import { TABLES, type TableName } from '../../services/dto.ts';
+import { TABLES, type TableName } from '../../dto/exposure.ts';
 import { endpoint } from './_endpoint.ts';
 import { cell, cross, node, number, text, where } from './_inputs.ts';
 

@@ -1,5 +1,5 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
-import type { SurveyStep } from '../dto.ts';
+import type { SurveyStep } from '../../dto/surveys.ts';
 import type { Scanner } from '../../core/recognise/engine.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
 import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';

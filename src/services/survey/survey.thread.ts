@@ -22,7 +22,7 @@ import {
   type ObservedKind,
   type StagedRow,
 } from '../../store/observed.ts';
-import type { SurveyStep } from '../dto.ts';
+import type { SurveyStep } from '../../dto/surveys.ts';
 import { scansOf, keepScans } from '../../store/scans.ts';
 import { Ledger } from '../ledger.ts';
 import { valueHash } from '../scan/hash.ts';

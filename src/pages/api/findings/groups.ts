@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { FINDING_GROUPS } from '../../../services/dto.ts';
+import { FINDING_GROUPS } from '../../../dto/exposure.ts';
 import { endpoint } from '../_endpoint.ts';
 import { findingFilter } from '../_inputs.ts';
 

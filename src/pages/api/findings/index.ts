@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { FINDING_SORTS } from '../../../services/dto.ts';
+import { FINDING_SORTS } from '../../../dto/exposure.ts';
 import { endpoint } from '../_endpoint.ts';
 import { findingFilter, limit, offset } from '../_inputs.ts';
 

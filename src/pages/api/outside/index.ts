@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { OUTSIDE_SHOWS } from '../../../services/dto.ts';
+import { OUTSIDE_SHOWS } from '../../../dto/exposure.ts';
 import { endpoint } from '../_endpoint.ts';
 import { asOf, down, text, where } from '../_inputs.ts';
 import { found } from '../_problem.ts';

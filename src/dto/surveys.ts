@@ -1,0 +1,45 @@
+/** Sources and surveys, as the interface knows them. */
+
+export interface SurveyStep {
+  name: string;
+  state: 'waiting' | 'running' | 'done' | 'failed';
+  done: number;
+  total: number | null;
+  failed: number;
+  startedAt: string | null;
+  finishedAt: string | null;
+  note: string | null;
+}
+
+export interface SurveyRow {
+  id: number;
+  kind: 'full' | 'incremental' | 'read-back';
+  state: 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted';
+  startedBy: string;
+  startedAt: string;
+  finishedAt: string | null;
+  takenAt: string | null;
+  reason: string | null;
+  plan: number | null;
+  failures: number;
+  /** Rows it made, altered and ended. */
+  added: number;
+  altered: number;
+  removed: number;
+  steps: SurveyStep[];
+}
+
+export interface SourceRow {
+  id: string;
+  kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract';
+  name: string;
+  url: string;
+  counts: Record<string, number>;
+}
+
+/** How far the last survey is read after a start. */
+export interface Reading {
+  rows: number;
+  /** Of so many, where that is known. */
+  of: number | null;
+}

@@ -1,0 +1,267 @@
+/** What the core knows by number, in words and references that people and the interface use. */
+import type { Change, FieldsOf } from '../core/access/change.ts';
+import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
+import { sources, type Obstacle, type Source } from '../core/access/questions.ts';
+import { findIdentity, identityKind, identityName } from '../core/access/view.ts';
+import { AUDIENCES, capabilityNames, ROLES, type GrantRow } from '../core/model.ts';
+import { atLeast } from '../core/recognise/types.ts';
+import type { ContentDoc } from '../store/observed.ts';
+import type { EntryRef, NodeRefDto, ObstacleDto, PersonRef } from '../dto/access.ts';
+import type { FoundContent } from '../dto/contents.ts';
+import { unkey, type Loaded } from './loaded.ts';
+
+export const typeName = (l: Loaded, id: string): string => l.types.get(id)?.name ?? id;
+
+/** Where a node lies: the names from the space down to what holds it. */
+export const whereWords = (l: Loaded, node: number): string =>
+  pathOf(l, node)
+    .slice(0, -1)
+    .map((p) => p.name)
+    .join(' › ');
+
+/** The data types that count in an item, with how many distinct values of each. */
+export const typesCounting = (l: Loaded, item: number): { id: string; distinct: number }[] =>
+  (l.content.get(l.org.itemIds.at(item))?.found ?? []).flatMap((f) => {
+    const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
+    return distinct ? { id: f.dataType, distinct } : [];
+  });
+
+/** What was found in a file, as a dossier tells it: the surest first. */
+export const contentsOf = (l: Loaded, doc: ContentDoc | undefined): FoundContent[] =>
+  (doc?.found ?? [])
+    .map(({ dataType, distinct, occurrences, certainty, matches }) => ({
+      dataType,
+      name: typeName(l, dataType),
+      distinct,
+      occurrences,
+      certainty,
+      from: l.types.get(dataType)?.from ?? 0,
+      matches,
+    }))
+    .sort((a, b) => b.certainty - a.certainty);
+
+export const nameOfUser = (l: Loaded, id: string): string => l.org.users[l.org.find('user', id)]?.name ?? id;
+
+export function personRef(l: Loaded, identity: number): PersonRef {
+  const id = identityName(l.view, identity);
+  const person = l.org.users[identity];
+  return {
+    id,
+    name: person?.name ?? id,
+    address: person?.addresses[0] ?? id,
+    kind: identityKind(l.view, identity),
+  };
+}
+
+export const nodeKind = (l: Loaded, node: number): 'space' | 'folder' | 'file' =>
+  node < l.org.spaces.length ? 'space' : l.items[node - l.org.spaces.length]!.kind;
+export const nodeName = (l: Loaded, node: number): string =>
+  node < l.org.spaces.length ? l.org.spaces[node]!.name : l.items[node - l.org.spaces.length]!.name;
+const keyOf = (l: Loaded, node: number): string =>
+  node < l.org.spaces.length ? l.org.spaces[node]!.id : l.org.itemIds.at(node - l.org.spaces.length);
+export const nodeId = (l: Loaded, node: number): string => unkey(keyOf(l, node)).id;
+
+/** The name by which the API speaks of a node: `space:SOURCE:ID` or `item:SOURCE:ID`. */
+export const nodeKey = (l: Loaded, node: number): string =>
+  `${node < l.org.spaces.length ? 'space' : 'item'}:${keyOf(l, node)}`;
+
+/** The node of such a name, or −1. */
+export function findNode(l: Loaded, name: string): number {
+  const at = name.indexOf(':');
+  const rest = name.slice(at + 1);
+  if (name.startsWith('item:')) {
+    const item = l.org.find('item', rest);
+    return item < 0 ? -1 : nodeOfItem(l.org, item);
+  }
+  const space = name.startsWith('space:') ? l.org.find('space', rest) : -1;
+  return space >= 0 && l.org.spaceListed[space] ? space : -1;
+}
+
+export const nodeRef = (l: Loaded, node: number): NodeRefDto => ({
+  key: nodeKey(l, node),
+  kind: nodeKind(l, node),
+  name: nodeName(l, node),
+});
+
+/** The nodes from the space down to a node. */
+export function pathOf(l: Loaded, node: number): NodeRefDto[] {
+  const path: NodeRefDto[] = [];
+  for (let at = node; at >= 0; at = parentNode(l.org, at)) path.unshift(nodeRef(l, at));
+  return path;
+}
+
+export function principalName(l: Loaded, kind: number, number: number): string {
+  if (kind === PRINCIPAL.user) return l.org.users[number]!.name;
+  if (kind === PRINCIPAL.group) return `group ${l.org.groups[number]!.name}`;
+  if (kind === PRINCIPAL.address) return l.org.addresses[number]!;
+  if (kind === PRINCIPAL.domain) return `everybody at ${l.org.domains[number]}`;
+  return kind === PRINCIPAL.everyone ? 'everyone in the organisation' : 'anyone at all';
+}
+
+export function entryRef(l: Loaded, e: number): EntryRef {
+  const { entries } = l.org;
+  const { source, id } = unkey(entries.ids.at(e));
+  const names = [];
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
+    names.push(principalName(l, entries.toKind.values[i]!, entries.toNumber.values[i]!));
+  const row = l.entryRow(e);
+  const isLink = entries.type[e]! > 0;
+  const by = 'createdBy' in row ? row.createdBy : (row as GrantRow).grantedBy;
+  const audience = isLink ? AUDIENCES[entries.type[e]! - 1]! : undefined;
+  const on = entries.node[e]!;
+  return {
+    kind: isLink ? 'link' : 'grant',
+    source,
+    id,
+    role: ROLES[entries.role[e]!]!,
+    to:
+      audience === 'anyone'
+        ? 'whoever holds it'
+        : audience === 'organisation'
+          ? 'any member who holds it'
+          : names.length > 4
+            ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`
+            : names.join(', '),
+    ...(audience && { audience }),
+    on:
+      on < 0
+        ? { kind: 'file', id: '', name: 'nothing that is known' }
+        : { kind: nodeKind(l, on), id: nodeId(l, on), name: nodeName(l, on) },
+    ...(by && { madeBy: nameOfUser(l, by) }),
+    ...(!Number.isNaN(entries.made[e]!) && { madeAt: new Date(entries.made[e]!).toISOString() }),
+    ...('lastUsedAt' in row && row.lastUsedAt && { lastUsedAt: row.lastUsedAt }),
+  };
+}
+
+export const sentence = (e: EntryRef): string =>
+  `${e.kind === 'link' ? 'sharing link' : 'grant'} to ${e.to} (${e.role}) on ${e.on.kind} “${e.on.name}”`;
+
+const until = (day: string): string => day.slice(0, 10);
+const AUDIENCE_WORDS = { named: 'those it names', organisation: 'the organisation', anyone: 'anyone' };
+const SHARING_WORDS = {
+  anyone: 'with anyone',
+  'new-guests': 'with guests, new ones too',
+  'existing-guests': 'with guests who have an account',
+  off: 'with nobody outside',
+};
+
+/** A change in words, as something to be done. */
+export function changeWords(l: Loaded, change: Change): string {
+  const { org } = l;
+  const named = (list: readonly string[]): string => list.join(' and ');
+  if ('grant' in change || 'link' in change) {
+    const e = 'grant' in change ? org.find('grant', change.grant) : org.find('link', change.link);
+    if (e < 0) return `Change a ${'grant' in change ? 'grant' : 'link'} that is not there any more`;
+    const { kind, to, on } = entryRef(l, e);
+    const what = `the ${kind} to ${to} on ${on.kind} “${on.name}”`;
+    const set: FieldsOf['link'] | undefined = change.set;
+    if (!set) return `Withdraw ${what}`;
+    const parts: string[] = [];
+    if (set.role) parts.push(`to ${set.role}`);
+    if (set.audience) parts.push(`to ${AUDIENCE_WORDS[set.audience]}`);
+    if (set.recipients && set.audience !== 'named') parts.push(`to ${set.recipients.length} named`);
+    if (set.recipients && set.audience === 'named' && set.recipients.length)
+      parts.push(`who are the ${set.recipients.length} who use it`);
+    if (set.expiresAt) parts.push(`until ${until(set.expiresAt)}`);
+    if (set.expiresAt === null) parts.push('without an end');
+    if (set.noCopies) parts.push('without copies');
+    if (set.noCopies === false || set.noCopies === null) parts.push('with copies allowed');
+    return `Narrow ${what} ${named(parts)}`;
+  }
+  if ('member' in change) {
+    const { group, value } = change.member;
+    const name = (id: string): string => `the group “${org.groups[org.find('group', id)]?.name ?? id}”`;
+    const identity = findIdentity(l.view, value);
+    return `Take ${identity >= 0 ? personRef(l, identity).address : name(value)} out of ${name(group)}`;
+  }
+  if ('user' in change) {
+    const person = org.users[org.find('user', change.user)];
+    const who = `${person?.kind ?? 'account'} ${person?.addresses[0] ?? change.user}`;
+    const parts: string[] = [];
+    if (change.set.active === false) parts.push(`Suspend the ${who}`);
+    if (change.set.active) parts.push(`Let the ${who} in again`);
+    if (change.set.expiresAt) parts.push(`End the account of the ${who} on ${until(change.set.expiresAt)}`);
+    if (change.set.expiresAt === null) parts.push(`Set no end to the account of the ${who}`);
+    return parts.join('; ');
+  }
+  if ('item' in change) {
+    const n = org.find('item', change.item);
+    const name = n < 0 ? change.item : `“${nodeName(l, nodeOfItem(org, n))}”`;
+    const { set } = change;
+    const parts: string[] = [];
+    if (set.held) parts.push(`Move ${name} to quarantine`);
+    if (set.held === false || set.held === null) parts.push(`Release ${name} from quarantine`);
+    if (set.inherits === false) parts.push(`Let ${name} take nothing from above`);
+    if (set.inherits || set.inherits === null) parts.push(`Let ${name} take what is above again`);
+    if (set.owner) parts.push(`Make ${nameOfUser(l, set.owner)} the owner of ${name}`);
+    if (set.owner === null) parts.push(`Leave ${name} without an owner`);
+    if (set.dim) parts.push(`Dim ${name}`);
+    if (set.dim === false || set.dim === null) parts.push(`Let search find ${name} again`);
+    return parts.join('; ');
+  }
+  if ('workspace' in change)
+    return `Share what is in ${org.workspaces.find((w) => w.id === change.workspace)?.name ?? change.workspace} ${SHARING_WORDS[change.set.externalSharing ?? 'anyone']}`;
+  const n = org.find('space', change.space);
+  const space = `the space “${n < 0 ? change.space : nodeName(l, n)}”`;
+  const { set } = change;
+  const parts: string[] = [];
+  if (set.visibility === 'organisation') parts.push(`Show ${space} to the whole organisation`);
+  else if (set.visibility !== undefined) parts.push(`Show ${space} to its members alone`);
+  if (set.visibilityRole) parts.push(`Let whoever sees ${space} be ${set.visibilityRole}`);
+  if (set.externalSharing !== undefined)
+    parts.push(`Share ${space} ${SHARING_WORDS[set.externalSharing ?? 'anyone']}`);
+  if (set.editorsShare !== undefined)
+    parts.push(
+      set.editorsShare === false ? `Let editors of ${space} share nothing` : `Let editors of ${space} share`,
+    );
+  if (set.gate !== undefined)
+    parts.push(
+      set.gate?.length
+        ? `Let only ${named(set.gate.map((g) => `“${org.groups[org.find('group', g)]?.name ?? g}”`))} pass the gate of ${space}`
+        : `Take the gate of ${space} away`,
+    );
+  if (set.defaultAudience !== undefined)
+    parts.push(`Let new links in ${space} be for ${AUDIENCE_WORDS[set.defaultAudience ?? 'named']}`);
+  if (set.dim !== undefined) parts.push(set.dim ? `Dim ${space}` : `Let search find ${space} again`);
+  if (set.owners !== undefined)
+    parts.push(`Let ${named((set.owners ?? []).map((o) => nameOfUser(l, o))) || 'nobody'} own ${space}`);
+  return parts.join('; ');
+}
+
+export const workspaceName = (l: Loaded, space: number): string =>
+  l.org.workspaces.find((w) => w.id === l.org.spaces[space]!.workspace)?.name ?? 'unknown workspace';
+
+/** Why not, step by step, in words. */
+export function obstacleWords(l: Loaded, node: number, o: Obstacle): ObstacleDto {
+  const space = l.org.spaces[spaceOfNode(l.org, node)]!;
+  if (o.by === 'inactive')
+    return { by: o.by, words: 'The account is not active, so it can do nothing anywhere.' };
+  if (o.by === 'no-route')
+    return {
+      by: o.by,
+      words: 'Nothing on it or above it names this identity: no grant, no link, no group, no visibility.',
+    };
+  if (o.by === 'held') return { by: o.by, words: 'It is in quarantine, so nobody can do anything with it.' };
+  if (!('source' in o)) {
+    const took = capabilityNames(o.bits).join(', ');
+    return {
+      by: o.by,
+      words:
+        o.by === 'gate'
+          ? `The gate of “${space.name}” keeps out whoever is in none of its groups; it takes away ${took}.`
+          : `External sharing of “${space.name}” does not let this identity in; it takes away ${took}.`,
+    };
+  }
+  const entry = typeof o.source.entry === 'number' ? entryRef(l, o.source.entry) : undefined;
+  const name = entry ? `The ${sentence(entry)}` : `The visibility of “${space.name}”`;
+  const words = {
+    expired: `${name} names them, and has expired.`,
+    'not-followed': `${name} would let them in, and they have not followed it.`,
+    inert: `${name} gives nothing to anybody here: what is for anyone is shut out.`,
+    break: `${name} names them, and a folder below does not inherit it.`,
+  }[o.by];
+  return { by: o.by, words, ...(entry && { entry }) };
+}
+
+/** Everything that applies to a node, nearest first. */
+export const sourcesOf = (l: Loaded, node: number): Source[] => sources(l.view, node);

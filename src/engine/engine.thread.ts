@@ -1,0 +1,284 @@
+/**
+ * The engine: surveys' organisations in memory as columns, in a thread of its own, and every question
+ * about them. It reads the store once per survey and never writes. The present is kept; of the past,
+ * the two surveys last asked for.
+ */
+import { setImmediate } from 'node:timers/promises';
+import { workerData, type MessagePort } from 'node:worker_threads';
+import { nodeOfItem } from '../core/access/organisation.ts';
+import { why, whyNot } from '../core/access/questions.ts';
+import { findIdentity } from '../core/access/view.ts';
+import { capabilityNames } from '../core/model.ts';
+import { serve } from '../jobs/rpc.ts';
+import { dbOver, type Db } from '../store/db.ts';
+import type { ChangeRef, PlanGoal } from '../dto/remedy.ts';
+import type { WhyDto } from '../dto/access.ts';
+import type { PlannedChange } from '../core/remedy/plan.ts';
+import { causes, causesWhere } from './causes.ts';
+import { changeDossier, changes, type ChangesQuery } from './changes.ts';
+import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
+import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
+import { exportLines, exportManifest, type ExportFile } from './export.ts';
+import { routeGraph } from './graph.ts';
+import {
+  below,
+  holdings,
+  nodeDossier,
+  placeNames,
+  usedFrom,
+  whoRows,
+  type HoldingsQuery,
+} from './holdings.ts';
+import {
+  bright,
+  contentFiles,
+  contents,
+  samples,
+  typeUse,
+  unreadFiles,
+  type ContentsQuery,
+  type FilesQuery,
+} from './contents.ts';
+import { cuts, proveGoals, type CutQuery } from './cuts.ts';
+import { changeRefs, preview } from './preview.ts';
+import { cameBack, held, pointsOf, type Done } from './held.ts';
+import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
+import { itemTest } from './facts.ts';
+import { loadSurvey, reweighed, unkey, type Loaded, type RowCount } from './loaded.ts';
+import { options } from './options.ts';
+import {
+  domains,
+  domainsNamed,
+  outside,
+  outsideDossier,
+  partnerPreview,
+  type OutsideQuery,
+} from './outside.ts';
+import { identityDossier, knownOf, people, whatRows, type PeopleQuery } from './people.ts';
+import { cheapestFix, sum } from './watch.ts';
+import { servesWhat, usedSince } from '../core/access/usage.ts';
+
+export type { EngineFinding } from './findings.ts';
+export type { HoldingsQuery } from './holdings.ts';
+export type { PeopleQuery } from './people.ts';
+export type { ChangesQuery } from './changes.ts';
+export type { ContentsQuery, FilesQuery } from './contents.ts';
+export type { OutsideQuery } from './outside.ts';
+
+const { port, dbPort } = workerData as { port: MessagePort; dbPort: MessagePort };
+const db: Db = dbOver(dbPort);
+
+let present: Loaded | undefined;
+/** Rows read so far of the survey that is being loaded, or was last. */
+let rowsRead = 0;
+const PAST_KEPT = 2;
+/** So many findings are told at a stretch. */
+const AT_ONCE = 200;
+/** So many exposures have their cheapest fix worked out ahead. */
+const COSTLIEST = 10;
+let past: Loaded[] = [];
+
+async function load(
+  survey: number,
+  takenAt: string,
+): Promise<{ findings: EngineFinding[]; counts: RowCount[] }> {
+  const l = await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows));
+  // until it is made ready, the one before answers
+  const findings: EngineFinding[] = [];
+  for (const e of l.exposures) {
+    findings.push(finding(l, e));
+    if (findings.length % AT_ONCE === 0) await setImmediate();
+  }
+  for (const _ of ready(l)) await setImmediate();
+  if (!present) takeRoom(l);
+  if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
+  past = past.filter((p) => p.survey !== survey);
+  present = l;
+  ahead(l, longer(l)).catch(() => undefined);
+  return { findings, counts: l.counts };
+}
+
+/** Works out what the views of a survey rest on, a part at a time. */
+function* ready(l: Loaded): Generator<void> {
+  for (const part of [below, knownOf, domainsNamed]) yield void part(l);
+  yield* crossAhead(l);
+  yield void sum(l, undefined);
+  for (const show of ['members', 'guests', 'groups'] as const)
+    yield void people(l, { show, sort: 'heavy', down: true, limit: 1, offset: 0 });
+  // the landing view asks for these all at once
+  for (const { item } of l.exposures.slice(0, COSTLIEST)) {
+    const { source, id } = unkey(l.org.itemIds.at(item));
+    yield void cheapestFix(l, source, id);
+  }
+}
+
+/** What takes longer, and is worked out once a survey is in force. */
+function* longer(l: Loaded): Generator<unknown> {
+  yield domains(l);
+  yield* placeNames(l);
+  yield causes(l);
+}
+
+/** Works out parts ahead of whoever asks, as long as a survey is the present; what is asked meanwhile comes in between. */
+async function ahead(l: Loaded, parts: Generator<unknown>): Promise<void> {
+  for (;;) {
+    await setImmediate();
+    if (present !== l) return;
+    const part = parts.next();
+    if (part.done) return;
+    await part.value;
+  }
+}
+
+/** The present weighed again, with the data types as they are set now. */
+async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } | undefined> {
+  if (!present) return undefined;
+  const l = await reweighed(db, present);
+  present = l;
+  past = [];
+  ahead(l, ready(l))
+    .then(() => ahead(l, longer(l)))
+    .catch(() => undefined);
+  return { survey: l.survey, findings: l.exposures.map((e) => finding(l, e)) };
+}
+
+/** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
+async function at(survey?: number): Promise<Loaded | undefined> {
+  if (survey === undefined || survey === present?.survey) return present;
+  const kept = past.find((p) => p.survey === survey);
+  if (kept) return kept;
+  const [row] = await db.query<{ taken_at: Date }>(
+    "select taken_at from survey where id = $1 and state = 'done'",
+    [survey],
+  );
+  if (!row) return undefined;
+  const l = await loadSurvey(db, survey, row.taken_at.toISOString());
+  past = [l, ...past].slice(0, PAST_KEPT);
+  return l;
+}
+
+/** Answers from one survey, or undefined where there is none. */
+const from =
+  <A extends unknown[], T>(answer: (l: Loaded, ...args: A) => T) =>
+  async (survey: number | undefined, ...args: A): Promise<T | undefined> => {
+    const l = await at(survey);
+    return l && answer(l, ...args);
+  };
+
+function whyDto(l: Loaded, node: string, who: string): WhyDto | undefined {
+  const n = findNode(l, node);
+  if (n < 0) return undefined;
+  const identity = findIdentity(l.view, who);
+  const user = l.org.find('user', who);
+  if (identity < 0 && user < 0) return undefined;
+  const took = usedSince(l.org, l.usage, n, usedFrom(l)).get(identity) ?? 0;
+  const answer = identity < 0 ? { bits: 0, routes: [], withheld: [] } : why(l.view, identity, n);
+  const person = l.org.users[user];
+  return {
+    person:
+      identity >= 0
+        ? personRef(l, identity)
+        : { id: who, name: person!.name, address: person!.addresses[0] ?? who, kind: person!.kind },
+    node: nodeRef(l, n),
+    path: pathOf(l, n),
+    capabilities: capabilityNames(answer.bits),
+    routes: answer.routes.map((r) => ({
+      role: r.role,
+      capabilities: capabilityNames(r.bits),
+      groups: r.groups.map((g) => ({ key: `group:${l.org.groups[g]!.id}`, name: l.org.groups[g]!.name })),
+      ...(r.as && { as: r.as }),
+      through:
+        typeof r.source.entry === 'number'
+          ? entryRef(l, r.source.entry)
+          : { kind: r.source.entry, name: nodeRef(l, r.source.at).name },
+      down: r.source.down.map((x) => nodeRef(l, x)),
+      used: servesWhat(r.bits, took),
+    })),
+    keeps: whyNot(l.view, identity < 0 ? user : identity, n).map((o) => obstacleWords(l, n, o)),
+  };
+}
+
+/** Everything by name, for the command line: spaces and groups first, then people, then items. */
+function search(
+  l: Loaded,
+  text: string,
+  limit: number,
+): { kind: string; key: string; name: string; detail: string }[] {
+  const wanted = text.toLowerCase();
+  const found: { kind: string; key: string; name: string; detail: string }[] = [];
+  const take = (kind: string, k: string, name: string, detail: () => string): void => {
+    if (found.length < limit && name.toLowerCase().includes(wanted))
+      found.push({ kind, key: k, name, detail: detail() });
+  };
+  l.org.spaces.forEach(
+    (s, n) => l.org.spaceListed[n] && take('space', `space:${s.id}`, s.name, () => s.kind.replace('-', ' ')),
+  );
+  l.org.groups.forEach((g) => take('group', `group:${g.id}`, g.name, () => 'group'));
+  l.org.users.forEach((u) => take('person', `user:${u.id}`, u.name, () => u.addresses[0] ?? ''));
+  l.view.outsiders.forEach((a) => take('person', `outsider:${a}`, a, () => 'outsider'));
+  for (let i = 0; i < l.items.length && found.length < limit; i++)
+    take(l.items[i]!.kind, `item:${l.org.itemIds.at(i)}`, l.items[i]!.name, () =>
+      whereWords(l, nodeOfItem(l.org, i)),
+    );
+  return found;
+}
+
+const functions = {
+  rowsRead: () => rowsRead,
+  load,
+  reweigh,
+  bright: from(bright),
+  contents: from((l, q: ContentsQuery) => contents(l, q)),
+  contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
+  unreadFiles: from(unreadFiles),
+  causes: from(causesWhere),
+  cross: from(crossPage),
+  crossItems: from(crossItems),
+  cuts: from((l, q: CutQuery) => cuts(l, q)),
+  sum: async (before?: number) => {
+    const l = present;
+    return l && sum(l, before === undefined ? undefined : await at(before));
+  },
+  cheapestFix: from(cheapestFix),
+  outside: from((l, q: OutsideQuery) => outside(l, q)),
+  outsideDossier: from(outsideDossier),
+  partnerPreview: from(partnerPreview),
+  typeUse: from(typeUse),
+  samples: from(samples),
+  dossier: from(dossier),
+  withdrawable: (items: { source: string; item: string }[]) =>
+    present ? withdrawable(present, items) : { changes: [], of: 0 },
+  changeRefs: (changes: PlannedChange[]): ChangeRef[] => (present ? changeRefs(present, changes) : []),
+  preview: (changes: PlannedChange[]) => present && preview(present, changes),
+  proveGoals: (goals: PlanGoal[]) => (present ? proveGoals(present, goals) : []),
+  pointsOf: (items: { source: string; item: string }[]) => (present ? pointsOf(present, items) : 0),
+  cameBack: (list: Done[]) => (present ? list.map((d) => cameBack(present!, d)) : []),
+  held: from(held),
+  options: from(options),
+  holdings: from((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
+  node: from((l, name: string) => nodeDossier(l, name)),
+  routes: from((l, name: string) => {
+    const node = findNode(l, name);
+    return node < 0 ? undefined : routesOf(l, node);
+  }),
+  graph: from((l, name: string) => routeGraph(l, name)),
+  who: from(whoRows),
+  why: from(whyDto),
+  people: from((l, q: PeopleQuery) => people(l, q)),
+  identity: from((l, k: string) => identityDossier(l, k)),
+  what: from(whatRows),
+  search: from(search),
+  exportManifest: from(exportManifest),
+  exportLines: from((l, file: ExportFile, start: number) => exportLines(l, file, start)),
+  problems: from((l) => ({ total: l.org.problems.length, first: l.org.problems.slice(0, 500) })),
+  changes: async (a: number, b: number | undefined, q: ChangesQuery) => {
+    const [x, y] = [await at(a), await at(b)];
+    return x && y && changes(x, y, q);
+  },
+  change: async (a: number, b: number | undefined, k: string) => {
+    const [x, y] = [await at(a), await at(b)];
+    return x && y && changeDossier(x, y, k);
+  },
+};
+export type EngineFunctions = typeof functions;
+serve(port, functions);

@@ -1,0 +1,29 @@
+/** The engine's thread, as the rest of the application sees it: asked, never waited for in the request. */
+import type { Worker } from 'node:worker_threads';
+import { totalmem } from 'node:os';
+import { startThread, type Remote } from '../jobs/rpc.ts';
+import type { OpenDb } from '../store/db.ts';
+import type { EngineFunctions } from './engine.thread.ts';
+
+export class Engine {
+  private constructor(
+    readonly ask: Remote<EngineFunctions>,
+    readonly worker: Worker,
+  ) {}
+
+  static async start(db: OpenDb): Promise<Engine> {
+    const dbPort = await db.port();
+    const { remote, worker } = startThread<EngineFunctions>(
+      new URL('./engine.thread.ts', import.meta.url),
+      { dbPort },
+      [dbPort],
+      // a million items take some gigabytes while they are read; the usual limit is less
+      { maxOldGenerationSizeMb: Math.floor((totalmem() / 2 ** 20) * 0.6) },
+    );
+    return new Engine(remote, worker);
+  }
+
+  async close(): Promise<void> {
+    await this.worker.terminate();
+  }
+}

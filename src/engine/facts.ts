@@ -1,0 +1,54 @@
+/** A survey's facts as filters and cross-tabulations ask for them; made once for a survey as it is weighed. */
+import { nodeOfItem } from '../core/access/organisation.ts';
+import { compileFilter, type Getters } from '../core/filter/filter.ts';
+import { itemGetters } from '../core/filter/items.ts';
+import { typeName, typesCounting } from './describe.ts';
+import { below } from './holdings.ts';
+import type { Loaded } from './loaded.ts';
+
+/** Names of the data types that count in an item. */
+export const typeNames = (l: Loaded, item: number): string[] =>
+  typesCounting(l, item).map((t) => typeName(l, t.id));
+
+const made = new WeakMap<Loaded, Getters<number, 'items'>>();
+function gettersOf(l: Loaded): Getters<number, 'items'> {
+  let getters = made.get(l);
+  if (!getters) {
+    const b = below(l);
+    const S = l.org.spaces.length;
+    getters = itemGetters({
+      view: l.view,
+      columns: l.columns,
+      row: (i) => l.items[i]!,
+      weight: (n) => (n < S ? b.weight[n]! : l.weights[n - S]!),
+      exposures: l.exposures,
+      types: (i) => typeNames(l, i),
+      modified: (n) => (n < S ? b.lastActivity[n]! || NaN : Date.parse(l.items[n - S]!.modifiedAt ?? '')),
+      sizeBytes: (n) => b.bytes[n]!,
+    });
+    made.set(l, getters);
+  }
+  return getters;
+}
+
+/** Whether a node fits a filter; every node where there is none. */
+export function itemTest(l: Loaded, where: string | undefined): (node: number) => boolean {
+  return compileFilter(where, 'items', gettersOf(l), Date.parse(l.takenAt));
+}
+
+/** 1 for each item that fits a filter, and lies in a source and a space where they are given. */
+export function itemsWhere(
+  l: Loaded,
+  q: { where?: string | undefined; ws?: string | undefined; space?: string | undefined },
+): Uint8Array | undefined {
+  if (!q.where && !q.ws && !q.space) return undefined;
+  const test = itemTest(l, q.where);
+  const only = new Uint8Array(l.items.length);
+  for (let s = 0; s < l.org.spaces.length; s++) {
+    const row = l.org.spaces[s]!;
+    if ((q.ws && !row.id.startsWith(`${q.ws}:`)) || (q.space && row.name !== q.space)) continue;
+    for (let i = l.org.spaceFirst[s]!; i < l.org.spaceFirst[s + 1]!; i++)
+      only[i] = test(nodeOfItem(l.org, i)) ? 1 : 0;
+  }
+  return only;
+}

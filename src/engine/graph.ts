@@ -1,0 +1,269 @@
+/** Every route to a node in one drawing: shared segments merged, and what cutting each would cost. */
+import { bitsFor, countBoth, forEachBoth, has, intersect, union } from '../core/access/bits.ts';
+import { groupsHolding } from '../core/access/groups.ts';
+import { parentNode, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
+import { free, givenTo, isInert, unionsOf, type Source } from '../core/access/questions.ts';
+import { reachesPastBreaks } from '../core/access/reach.ts';
+import { servesWhat, usedSince } from '../core/access/usage.ts';
+import type { RouteGraph } from '../dto/access.ts';
+import { entryRef, findNode, nodeRef, personRef, sourcesOf } from './describe.ts';
+import { usedFrom } from './holdings.ts';
+import type { Loaded } from './loaded.ts';
+
+/** Beyond these the drawing would not be read any more: the largest are drawn and the rest counted. */
+const MOST_BUNDLES = 14;
+const MOST_NAMED = 40;
+
+/** People with the very same routes: they stand and fall together. */
+interface Bundle {
+  people: number[];
+  /** Sources that name them without a group, and the groups they are direct members of. */
+  sources: number[];
+  groups: number[];
+}
+
+export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
+  const node = findNode(l, name);
+  if (node < 0) return undefined;
+  const { view: v, org } = l;
+  const { entries } = org;
+  const space = spaceOfNode(org, node);
+  const { allowed } = v.spaces[space]!;
+  const list = sourcesOf(l, node).filter((s) => !isInert(v, s, space));
+
+  // the groups that are granted something, and all that they hold
+  const grantedBy = new Map<number, number[]>();
+  list.forEach((s, k) => {
+    if (typeof s.entry !== 'number' || entries.type[s.entry]! > 1) return;
+    for (let i = entries.toKind.start[s.entry]!; i < entries.toKind.start[s.entry + 1]!; i++)
+      if (entries.toKind.values[i] === PRINCIPAL.group)
+        (
+          grantedBy.get(entries.toNumber.values[i]!) ??
+          grantedBy.set(entries.toNumber.values[i]!, []).get(entries.toNumber.values[i]!)!
+        ).push(k);
+  });
+  const inPlay = new Set(grantedBy.keys());
+  const holders = new Map<number, number[]>();
+  for (const g of inPlay)
+    for (const m of org.members.values.subarray(org.members.start[g], org.members.start[g + 1]))
+      if (m < 0) {
+        inPlay.add(~m);
+        (holders.get(~m) ?? holders.set(~m, []).get(~m)!).push(g);
+      }
+
+  const everybody = bitsFor(v.identityCount);
+  const unions = unionsOf(v, list, space);
+  for (const set of unions.sets) union(everybody, set);
+  free(v, unions);
+  intersect(everybody, allowed);
+  const bundles = new Map<string, Bundle>();
+  let people = 0;
+  forEachBoth(everybody, everybody, (identity) => {
+    people++;
+    const groups =
+      identity < org.users.length
+        ? [...new Set(groupsHolding(org, identity))].filter((g) => inPlay.has(g))
+        : [];
+    const sources = list.flatMap((s, k) => (givesWithoutGroup(l, s, space, identity) ? [k] : []));
+    const kind = has(v.members, identity) ? 'm' : 'x';
+    const id = `${kind}|${sources.join()}|${groups.sort((a, b) => a - b).join()}`;
+    const b = bundles.get(id) ?? bundles.set(id, { people: [], sources, groups }).get(id)!;
+    b.people.push(identity);
+  });
+
+  type Cut = { group?: number; held?: number; source?: number; below?: number; bundle?: Bundle };
+  /** The sources a bundle still has, with one segment cut. */
+  const sourcesLeft = (b: Bundle, cut: Cut): Set<number> => {
+    const found = new Set(b.sources);
+    const seen = new Set(b.groups.filter((g) => !(cut.bundle === b && cut.group === g)));
+    for (const g of seen) {
+      for (const k of grantedBy.get(g) ?? []) found.add(k);
+      for (const h of holders.get(g) ?? []) if (!(cut.group === h && cut.held === g)) seen.add(h);
+    }
+    if (cut.source !== undefined) found.delete(cut.source);
+    if (cut.below !== undefined)
+      for (const k of found) {
+        const s = list[k]!;
+        const stays =
+          s.down.length <= cut.below || (typeof s.entry === 'number' && reachesPastBreaks(v, s.entry));
+        if (!stays) found.delete(k);
+      }
+    return found;
+  };
+  const lost = (cut: Cut): number => {
+    let n = 0;
+    for (const b of bundles.values()) if (sourcesLeft(b, cut).size === 0) n += b.people.length;
+    return n;
+  };
+
+  const took = usedSince(org, l.usage, node, usedFrom(l));
+  const usedBy = new Map<Bundle, Set<number>>();
+  for (const b of bundles.values()) {
+    const used = new Set<number>();
+    for (const k of sourcesLeft(b, {}))
+      for (const i of b.people) {
+        const bits = took.get(i);
+        if (bits && servesWhat(givenTo(v, list[k]!, space, i), bits)) used.add(k);
+      }
+    usedBy.set(b, used);
+  }
+  const anyUses = (k: number): boolean => [...usedBy.values()].some((u) => u.has(k));
+  const leadsTo = (g: number): Set<number> => sourcesLeft({ people: [], sources: [], groups: [g] }, {});
+
+  const order = [...bundles.values()].sort((a, b) => {
+    const outside = (x: Bundle) => (has(v.members, x.people[0]!) ? 0 : 1);
+    return outside(b) - outside(a) || b.people.length - a.people.length;
+  });
+  const drawn = order.slice(0, MOST_BUNDLES);
+  const left = order.slice(MOST_BUNDLES);
+
+  const graph: RouteGraph = {
+    nodes: [],
+    edges: [],
+    people,
+    left: { bundles: left.length, people: left.reduce((n, b) => n + b.people.length, 0) },
+  };
+  const seenGroups = new Set<number>();
+  const seenSources = new Set<number>();
+  drawn.forEach((b, n) => {
+    const named = b.people.slice(0, MOST_NAMED).map((i) => personRef(l, i));
+    const outside = named[0]!.kind !== 'member';
+    const label =
+      b.people.length === 1
+        ? outside
+          ? named[0]!.address
+          : named[0]!.name
+        : `${b.people.length} ${outside ? 'outside' : 'members'}`;
+    graph.nodes.push({
+      id: `w${n}`,
+      column: 'who',
+      label,
+      ...(b.people.length > 1 && {
+        detail: `${named
+          .slice(0, 2)
+          .map((p) => (outside ? p.address : p.name))
+          .join(', ')}${b.people.length > 2 ? ' …' : ''}`,
+      }),
+      people: named,
+      count: b.people.length,
+      outside,
+      used: usedBy.get(b)!.size > 0,
+    });
+    for (const k of b.sources) {
+      seenSources.add(k);
+      graph.edges.push({ from: `w${n}`, to: `s${k}`, used: usedBy.get(b)!.has(k) });
+    }
+    for (const g of b.groups) {
+      seenGroups.add(g);
+      graph.edges.push({
+        from: `w${n}`,
+        to: `g${g}`,
+        cut: lost({ bundle: b, group: g }),
+        used: [...leadsTo(g)].some((k) => usedBy.get(b)!.has(k)),
+      });
+    }
+  });
+  for (const g of seenGroups) {
+    graph.nodes.push({
+      id: `g${g}`,
+      column: 'group',
+      label: org.groups[g]!.name,
+      detail: `${countBoth(v.groupMembers[g]!, v.groupMembers[g]!)} people`,
+      used: [...leadsTo(g)].some(anyUses),
+    });
+    for (const h of holders.get(g) ?? []) {
+      seenGroups.add(h);
+      graph.edges.push({
+        from: `g${g}`,
+        to: `g${h}`,
+        cut: lost({ group: h, held: g }),
+        used: [...leadsTo(g)].some(anyUses),
+      });
+    }
+    for (const k of grantedBy.get(g) ?? []) {
+      seenSources.add(k);
+      graph.edges.push({ from: `g${g}`, to: `s${k}`, used: anyUses(k) });
+    }
+  }
+  // what nobody has followed yet could still be followed
+  list.forEach((s, k) => {
+    const type = typeof s.entry === 'number' ? entries.type[s.entry]! : 0;
+    if (type < 2) return;
+    seenSources.add(k);
+    graph.nodes.push({
+      id: `c${k}`,
+      column: 'who',
+      label: type === 3 ? 'Anybody at all' : 'Every member',
+      detail: 'who gets the link',
+      outside: type === 3,
+    });
+    graph.edges.push({ from: `c${k}`, to: `s${k}`, used: false, could: true });
+  });
+  const path = [...new Set(list.filter((_, k) => seenSources.has(k)).flatMap((s) => s.down))];
+  for (const k of seenSources) {
+    const s = list[k]!;
+    const entry = typeof s.entry === 'number' ? entryRef(l, s.entry) : undefined;
+    graph.nodes.push({
+      id: `s${k}`,
+      column: 'entry',
+      label: entry
+        ? `${entry.kind === 'link' ? `link (${entry.audience})` : 'grant'}: ${entry.role}`
+        : s.entry === 'visibility'
+          ? 'visible to all'
+          : 'owns it',
+      ...(entry?.madeBy && { detail: `by ${entry.madeBy}` }),
+      ...(entry && { entry }),
+      used: anyUses(k),
+    });
+    graph.edges.push({
+      from: `s${k}`,
+      to: `n${s.at}`,
+      ...(entry && { cut: lost({ source: k }) }),
+      used: anyUses(k),
+    });
+  }
+  const chain = path.sort((a, b) => depthOf(l, a) - depthOf(l, b));
+  if (!chain.includes(node)) chain.push(node);
+  const breakable = org.breakable[space] === 1;
+  chain.forEach((n, at) => {
+    graph.nodes.push({
+      id: `n${n}`,
+      column: 'node',
+      label: nodeRef(l, n).name,
+      detail: nodeRef(l, n).kind,
+      node: nodeRef(l, n),
+    });
+    if (at + 1 < chain.length)
+      graph.edges.push({
+        from: `n${n}`,
+        to: `n${chain[at + 1]}`,
+        ...(breakable && { cut: lost({ below: chain.length - 1 - at }) }),
+        used: list.some((s, k) => s.down.includes(n) && anyUses(k)),
+      });
+  });
+  return graph;
+}
+
+function depthOf(l: Loaded, node: number): number {
+  let depth = 0;
+  for (let at = parentNode(l.org, node); at >= 0; at = parentNode(l.org, at)) depth++;
+  return depth;
+}
+
+/** Whether a source gives an identity something other than by a group. */
+function givesWithoutGroup(l: Loaded, s: Source, space: number, identity: number): boolean {
+  const { view: v, org } = l;
+  if (typeof s.entry !== 'number' || org.entries.type[s.entry]! > 1)
+    return givenTo(v, s, space, identity) > 0;
+  const { toKind, toNumber } = org.entries;
+  for (let i = toKind.start[s.entry]!; i < toKind.start[s.entry + 1]!; i++) {
+    const kind = toKind.values[i]!;
+    const n = toNumber.values[i]!;
+    if (kind === PRINCIPAL.user && n === identity) return true;
+    if (kind === PRINCIPAL.address && v.identityOfAddress[n] === identity) return true;
+    if (kind === PRINCIPAL.everyone && has(v.members, identity)) return true;
+    if (kind === PRINCIPAL.anyone) return true;
+    if (kind === PRINCIPAL.domain && v.domainMembers[n]!.includes(identity)) return true;
+  }
+  return false;
+}

@@ -1,0 +1,100 @@
+/** Changes as plans hold them, by what sources call things, and as the core judges them; there and back. */
+import type { Change } from '../core/access/change.ts';
+import { cannot } from '../connectors/abilities.ts';
+import { memberId, memberOf, type PlannedChange } from '../core/remedy/plan.ts';
+import { key, unkey, type Loaded } from './loaded.ts';
+
+/** What a planned change is to the core; undefined where what it changes is not in this survey. */
+export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
+  const { org, ids } = l;
+  const id = key(p.source, p.id);
+  const users = (list: readonly string[]): string[] => list.map((u) => ids.user(p.source, u));
+  switch (p.kind) {
+    case 'grant':
+      if (org.find('grant', id) < 0) return undefined;
+      return p.set ? { grant: id, set: p.set } : { grant: id };
+    case 'link': {
+      if (org.find('link', id) < 0) return undefined;
+      const recipients = p.set?.recipients?.map((r) => ids.principal(p.source, r));
+      return p.set ? { link: id, set: { ...p.set, ...(recipients && { recipients }) } } : { link: id };
+    }
+    case 'member': {
+      const [group, value] = memberOf(p.id);
+      const [g, asGroup] = [ids.group(p.source, group), ids.group(p.source, value)];
+      if (org.find('group', g) < 0) return undefined;
+      return {
+        member: { group: g, value: org.find('group', asGroup) >= 0 ? asGroup : ids.user(p.source, value) },
+      };
+    }
+    case 'space': {
+      const { gate, owners } = p.set ?? {};
+      if (org.find('space', id) < 0) return undefined;
+      return {
+        space: id,
+        set: {
+          ...p.set,
+          ...(gate && { gate: gate.map((g) => ids.group(p.source, g)) }),
+          ...(owners && { owners: users(owners) }),
+        },
+      };
+    }
+    case 'item':
+      if (org.find('item', id) < 0) return undefined;
+      return { item: id, set: { ...p.set, ...(p.set?.owner && { owner: users([p.set.owner])[0]! }) } };
+    case 'person': {
+      const user = ids.user(p.source, p.id);
+      return org.find('user', user) < 0 ? undefined : { user, set: { ...p.set } };
+    }
+  }
+}
+
+/** How a change of the core is asked of the source that holds what it changes; undefined where none does. */
+export function plannedOf(l: Loaded, c: Change): PlannedChange | undefined {
+  const { ids } = l;
+  if ('grant' in c) return { kind: 'grant', ...unkey(c.grant), ...(c.set && { set: c.set }) };
+  if ('link' in c) return { kind: 'link', ...unkey(c.link), ...(c.set && { set: c.set }) };
+  if ('member' in c) {
+    const home = ids.home('group', c.member.group);
+    const value =
+      home &&
+      (l.org.find('group', c.member.value) >= 0
+        ? ids.home('group', c.member.value)?.id
+        : ids.account(home.source, c.member.value));
+    return home && value !== undefined
+      ? { kind: 'member', source: home.source, id: memberId(home.id, value) }
+      : undefined;
+  }
+  if ('space' in c) return { kind: 'space', ...unkey(c.space), set: c.set };
+  if ('item' in c) {
+    const { source, id } = unkey(c.item);
+    const owner = c.set.owner && ids.account(source, c.set.owner);
+    return owner === undefined && c.set.owner
+      ? undefined
+      : { kind: 'item', source, id, set: { ...c.set, ...(owner && { owner }) } };
+  }
+  if ('user' in c) {
+    const home = ids.home('user', c.user);
+    return home && { kind: 'person', ...home, set: c.set };
+  }
+  return undefined;
+}
+
+/** Why a change cannot be made where it would have to be; undefined where it can. */
+export function whyNotMade(l: Loaded, p: PlannedChange): string | undefined {
+  const ruled = p.kind === 'member' && l.groupRules.has(l.ids.group(p.source, memberOf(p.id)[0]));
+  const user = p.kind === 'person' ? l.org.users[l.org.find('user', l.ids.user(p.source, p.id))] : undefined;
+  return cannot(l.ids.kind(p.source), p, { ruled, member: user?.kind === 'member' });
+}
+
+/** A change as it can be picked up, and why it cannot; neither where no source holds what it changes. */
+export function askedOf(l: Loaded, c: Change): { planned?: PlannedChange; cannot?: string } {
+  const planned = plannedOf(l, c);
+  const not = planned && whyNotMade(l, planned);
+  return { ...(planned && { planned }), ...(not && { cannot: not }) };
+}
+
+/** A change as it can be picked up; undefined where it cannot be made. */
+export function makeable(l: Loaded, c: Change): PlannedChange | undefined {
+  const { planned, cannot: not } = askedOf(l, c);
+  return not ? undefined : planned;
+}

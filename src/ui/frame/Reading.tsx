@@ -1,0 +1,57 @@
+import { useEffect, useState } from 'react';
+import type { Reading as HowFar } from '../../dto/surveys.ts';
+import { api } from './api.ts';
+import { Trouble } from '../parts/marks.tsx';
+
+const EVERY = 1000;
+
+/** In place of every page, until the last survey is read after a start; then the page that was asked for. */
+export default function Reading() {
+  const [at, setAt] = useState<HowFar>();
+  const [trouble, setTrouble] = useState<unknown>();
+  useEffect(() => {
+    let gone = false;
+    let timer: ReturnType<typeof setTimeout>;
+    const ask = async () => {
+      try {
+        const now = await api<HowFar | null>('GET', '/api/reading');
+        if (gone) return;
+        if (!now) return location.reload();
+        setAt(now);
+        setTrouble(undefined);
+      } catch (e) {
+        setTrouble(e);
+      }
+      timer = setTimeout(() => void ask(), EVERY);
+    };
+    void ask();
+    return () => {
+      gone = true;
+      clearTimeout(timer);
+    };
+  }, []);
+  const all = at?.of && at.rows >= at.of;
+  return (
+    <main className="grid h-dvh place-items-center">
+      <div className="flex w-full max-w-md flex-col gap-3 px-6">
+        <h1 className="text-xl font-bold">Reading the last survey</h1>
+        <p className="text-quiet">
+          Gate Lantern has just been started. Nothing is lost; the page you asked for opens by itself.
+        </p>
+        <progress
+          className="progress w-full"
+          aria-label="Rows read"
+          {...(at?.of && { value: Math.min(at.rows, at.of), max: at.of })}
+        />
+        <p aria-live="polite" className="tabular-nums">
+          {!at
+            ? 'Beginning'
+            : all
+              ? 'All rows are read. Working out who reaches what, and what is exposed.'
+              : `${at.rows.toLocaleString('en')}${at.of ? ` of ${at.of.toLocaleString('en')}` : ''} rows`}
+        </p>
+        {trouble !== undefined && <Trouble error={trouble} />}
+      </div>
+    </main>
+  );
+}

@@ -1,0 +1,303 @@
+/** The changes picked up so far, whom they would hurt, and the way to a plan. */
+import { useMutation, useQuery } from '@tanstack/react-query';
+import {
+  AlertTriangle,
+  ArrowDown,
+  ArrowUp,
+  Check,
+  ChevronDown,
+  ChevronUp,
+  Plus,
+  Target,
+  X,
+} from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
+import type { EntryRef } from '../../dto/access.ts';
+import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
+import { api } from './api.ts';
+import { plural, Trouble } from '../parts/marks.tsx';
+import { useRefresh, useSigned } from './signed.ts';
+
+export const useTray = () =>
+  useQuery({ queryKey: ['tray'], queryFn: () => api<TrayState>('GET', '/api/tray') });
+
+/** What is picked up: a change, or a grant or link that is to be withdrawn. */
+export type Picked = PlannedChange | EntryRef;
+const changeOf = (p: Picked): PlannedChange => ('on' in p ? { kind: p.kind, source: p.source, id: p.id } : p);
+const same = (a: PlannedChange, b: PlannedChange): boolean =>
+  a.kind === b.kind &&
+  a.source === b.source &&
+  a.id === b.id &&
+  JSON.stringify(a.set) === JSON.stringify(b.set);
+
+/** Picks up, with the goal that it serves where there is one, and puts down. */
+export function usePickUp(goal?: PlanGoal) {
+  const refresh = useRefresh();
+  const { steward } = useSigned();
+  const tray = useTray();
+  return {
+    pickUp: useMutation({
+      mutationFn: (list: readonly Picked[]) =>
+        api('POST', '/api/tray', { changes: list.map(changeOf), ...(goal && { goal }) }),
+      onSuccess: refresh,
+    }),
+    putDown: useMutation({
+      mutationFn: (list: readonly Picked[]) =>
+        api('DELETE', '/api/tray', {
+          seqs: (tray.data?.list ?? [])
+            .filter((t) => list.some((p) => same(t.change, changeOf(p))))
+            .map((t) => t.seq),
+        }),
+      onSuccess: refresh,
+    }),
+    has: (p: Picked): boolean => steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
+  };
+}
+
+/** Picks one change up, or puts it down again; nothing for whoever may not act. */
+export function PickUpButton({
+  change,
+  what,
+  name = 'Pick up',
+  look = 'shrink-0 border-slate',
+}: {
+  change: Picked;
+  /** What it does, for those who cannot see where the button stands. */
+  what: string;
+  name?: string;
+  look?: string;
+}) {
+  const { steward } = useSigned();
+  const { pickUp, putDown, has } = usePickUp();
+  if (!steward) return null;
+  const held = has(change);
+  const error = pickUp.error ?? putDown.error;
+  const button = (
+    <button
+      className={`btn btn-xs ${look}`}
+      aria-pressed={held}
+      aria-label={`${held ? 'Put down' : 'Pick up'}: ${what}`}
+      onClick={(e) => {
+        // it may stand in a row that is chosen by a click
+        e.stopPropagation();
+        (held ? putDown : pickUp).mutate([change]);
+      }}
+    >
+      {held ? <Check size={12} aria-hidden /> : <Plus size={12} aria-hidden />}
+      {held ? 'In the tray' : name}
+    </button>
+  );
+  return error ? (
+    <span className="flex flex-col items-end">
+      {button}
+      <Trouble error={error} />
+    </span>
+  ) : (
+    button
+  );
+}
+
+const listed = (words: string[]): string =>
+  words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`;
+
+/** Who loses access, in one sentence. */
+export function losersWords(p: Preview): string {
+  const losers = [
+    p.outsiders && plural(p.outsiders, 'outsider'),
+    p.guests && plural(p.guests, 'guest'),
+    ...p.wholeDomains.map((d) => `everybody at ${d}`),
+    p.anybody && 'anybody with the link',
+  ].filter(Boolean);
+  const outside = losers.length
+    ? `${listed(losers as string[])} would lose access`
+    : 'Nobody outside loses anything';
+  const lately = p.usedLately ? `; ${p.usedLately} of them used it lately` : '';
+  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.`;
+}
+
+export function Tray() {
+  const { data } = useTray();
+  const [open, setOpen] = useState(false);
+  const [making, setMaking] = useState(false);
+  const n = data?.list.length ?? 0;
+  const preview = data?.preview;
+  useEffect(() => {
+    if (n === 0) setOpen(false);
+  }, [n]);
+  if (!data || n === 0)
+    return (
+      <footer
+        className="flex h-8 items-center border-t border-slate bg-base-200 px-4 text-quiet"
+        aria-label="Tray"
+      >
+        The tray is empty. Pick up changes from a finding, and they gather here until you make a plan of them.
+      </footer>
+    );
+  const conflicts = data.conflicts.length;
+  return (
+    <footer className="border-t-2 border-base-content bg-base-200" aria-label="Tray">
+      {open && <Opened tray={data} />}
+      <div className="flex h-11 items-center gap-3 px-4">
+        <button className="btn btn-sm btn-ghost gap-1" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? <ChevronDown size={14} aria-hidden /> : <ChevronUp size={14} aria-hidden />}
+          {plural(n, 'change')} picked up
+        </button>
+        {conflicts > 0 ? (
+          <span className="flex min-w-0 flex-1 items-center gap-1.5 truncate text-error">
+            <AlertTriangle size={14} aria-hidden />
+            {plural(conflicts, 'pair')} of changes cannot both be made: open the tray and put one down.
+          </span>
+        ) : (
+          <span className="min-w-0 flex-1 truncate">
+            {preview ? losersWords(preview) : 'Working out who would lose access …'}
+          </span>
+        )}
+        {preview && (
+          <span className="whitespace-nowrap">
+            closes <b>{(preview.pointsBefore - preview.pointsAfter).toLocaleString('en')}</b> points
+          </span>
+        )}
+        <button
+          className="btn btn-sm btn-primary"
+          disabled={!preview || preview.changes.length === 0 || conflicts > 0}
+          onClick={() => setMaking(true)}
+        >
+          Make a plan
+        </button>
+      </div>
+      {making && preview && <MakePlan preview={preview} close={() => setMaking(false)} />}
+    </footer>
+  );
+}
+
+/** Every change in its order, to be moved and put down; two that cannot both be had say so. */
+function Opened({ tray }: { tray: TrayState }) {
+  const refresh = useRefresh();
+  const act = useMutation({
+    mutationFn: ([method, body]: ['PUT' | 'DELETE', object]) => api(method, '/api/tray', body),
+    onSuccess: refresh,
+  });
+  const down = (seqs: number[], goals: number[] = []) => act.mutate(['DELETE', { seqs, goals }]);
+  const seqs = tray.list.map((t) => t.seq);
+  const move = (at: number, by: number) => {
+    const order = seqs.slice();
+    order.splice(at + by, 0, ...order.splice(at, 1));
+    act.mutate(['PUT', { order }]);
+  };
+  const clashing = new Set(tray.conflicts.flat());
+  return (
+    <div className="max-h-64 overflow-auto border-b border-slate px-4 py-1">
+      {act.error && <Trouble error={act.error} />}
+      {tray.goals.map((g) => (
+        <div key={g.seq} className="flex h-8 items-center gap-2">
+          <Target size={14} aria-hidden className="shrink-0" />
+          <span className="min-w-0 flex-1 truncate">
+            Goal: <b>{g.words}</b> <span className="text-quiet">proven after the plan on fresh data</span>
+          </span>
+          <button className="btn btn-xs btn-ghost btn-square" aria-label={`Drop the goal: ${g.words}`} onClick={() => down([], [g.seq])}>
+            <X size={14} aria-hidden />
+          </button>
+        </div>
+      ))}
+      <ol>
+        {tray.list.map((t, i) => {
+          const words = t.words ?? `This ${t.change.kind} is not in the newest survey any more.`;
+          return (
+            <li key={t.seq} className={`flex h-8 items-center gap-1 ${t.words ? '' : 'text-quiet'}`}>
+              <span className="w-6 text-right text-quiet">{i + 1}</span>
+              <span className="min-w-0 flex-1 truncate pl-2" title={words}>
+                {words}
+              </span>
+              {clashing.has(t.seq) && (
+                <span className="flex items-center gap-1 text-error">
+                  <AlertTriangle size={13} aria-hidden /> cannot go with {tray.conflicts.filter((c) => c.includes(t.seq)).map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1).join(', ')}
+                </span>
+              )}
+              <button className="btn btn-xs btn-ghost btn-square" disabled={i === 0} aria-label={`Earlier: ${words}`} onClick={() => move(i, -1)}>
+                <ArrowUp size={14} aria-hidden />
+              </button>
+              <button className="btn btn-xs btn-ghost btn-square" disabled={i === seqs.length - 1} aria-label={`Later: ${words}`} onClick={() => move(i, 1)}>
+                <ArrowDown size={14} aria-hidden />
+              </button>
+              <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${words}`} onClick={() => down([t.seq])}>
+                <X size={14} aria-hidden />
+              </button>
+            </li>
+          );
+        })}
+      </ol>
+      {tray.list.length > 1 && (
+        <button className="btn btn-xs btn-ghost" onClick={() => down(seqs, tray.goals.map((g) => g.seq))}>
+          Put all of it down
+        </button>
+      )}
+    </div>
+  );
+} // prettier-ignore
+
+function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
+  const dialog = useRef<HTMLDialogElement>(null);
+  useEffect(() => dialog.current?.showModal(), []);
+  const [first] = preview.changes;
+  const spots = [...new Set(preview.changes.map((c) => c.entry?.on.name ?? c.words))];
+  const [name, setName] = useState(
+    preview.changes.every((c) => c.entry && !c.change.set)
+      ? `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`
+      : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`.slice(
+          0,
+          200,
+        ),
+  );
+  const [reason, setReason] = useState('');
+  const make = useMutation({
+    mutationFn: () => api<{ id: number }>('POST', '/api/plans', { name, reason }),
+    onSuccess: ({ id }) => location.assign(`/remedy/plans?plan=${id}`),
+  });
+  return (
+    <dialog ref={dialog} className="modal" onClose={close} aria-label="Make a plan">
+      <form
+        className="modal-box flex max-w-xl flex-col gap-3 border border-slate"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate();
+        }}
+      >
+        <h2 className="text-lg font-bold">Make a plan of {plural(preview.changes.length, 'change')}</h2>
+        <p className="text-quiet">
+          Nothing happens yet: the plan is a draft that shows in full who would lose what.
+        </p>
+        <label className="flex flex-col gap-1">
+          Name
+          <input
+            className="input w-full"
+            value={name}
+            maxLength={200}
+            required
+            autoFocus
+            onChange={(e) => setName(e.target.value)}
+          />
+        </label>
+        <label className="flex flex-col gap-1">
+          Reason, for the ledger
+          <textarea
+            className="textarea w-full"
+            rows={2}
+            value={reason}
+            maxLength={2000}
+            onChange={(e) => setReason(e.target.value)}
+          />
+        </label>
+        {make.error && <Trouble error={make.error} />}
+        <div className="flex justify-end gap-2">
+          <button type="button" className="btn btn-sm btn-ghost" onClick={() => dialog.current?.close()}>
+            Not now
+          </button>
+          <button className="btn btn-sm btn-primary" disabled={make.isPending || !name.trim()}>
+            Make the plan
+          </button>
+        </div>
+      </form>
+    </dialog>
+  );
+}

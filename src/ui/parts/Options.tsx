@@ -1,0 +1,89 @@
+/** What could be done to one thing, the cheapest first, each with whom it would hurt; and what cannot, with the nearest. */
+import { useQuery } from '@tanstack/react-query';
+import { X } from 'lucide-react';
+import { useEffect, useRef, useState } from 'react';
+import type { ObjectKey } from '../../core/remedy/plan.ts';
+import type { ChangeOption } from '../../dto/remedy.ts';
+import { api, withQuery } from '../frame/api.ts';
+import { plural, Trouble } from './marks.tsx';
+import { useSigned } from '../frame/signed.ts';
+import { PickUpButton } from '../frame/Tray.tsx';
+
+/** The button that opens them; nothing for whoever may not act. */
+export function OptionsButton({ of, name, small = true }: { of: ObjectKey; name: string; small?: boolean }) {
+  const { steward } = useSigned();
+  const [open, setOpen] = useState(false);
+  if (!steward) return null;
+  return (
+    <>
+      <button
+        className={`btn shrink-0 ${small ? 'btn-xs border-slate' : 'btn-sm'}`}
+        aria-label={`Change ${name} …`}
+        onClick={() => setOpen(true)}
+      >
+        {small ? 'Change …' : `Change ${name} …`}
+      </button>
+      {open && <Options of={of} name={name} close={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function Options({ of, name, close }: { of: ObjectKey; name: string; close: () => void }) {
+  const dialog = useRef<HTMLDialogElement>(null);
+  useEffect(() => dialog.current?.showModal(), []);
+  const { kind, source, id } = of;
+  const { data, error, refetch } = useQuery({
+    queryKey: ['options', kind, source, id],
+    queryFn: () => api<ChangeOption[]>('GET', withQuery('/api/holdings/options', { kind, source, id })),
+  });
+  const can = data?.filter((o) => !o.cannot);
+  const not = data?.filter((o) => o.cannot);
+  return (
+    <dialog
+      ref={dialog}
+      onClose={close}
+      aria-label={`What could be done to ${name}`}
+      className="m-auto max-h-[80dvh] w-[min(680px,92vw)] rounded border border-slate bg-base-100 p-0 text-base-content"
+    >
+      <header className="flex items-center gap-3 border-b border-slate px-4 py-2.5">
+        <h2 className="min-w-0 flex-1 truncate text-base font-bold">What could be done to {name}</h2>
+        <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={() => dialog.current?.close()}>
+          <X size={16} aria-hidden />
+        </button>
+      </header>
+      <div className="px-4 py-2">
+        {error && <Trouble error={error} retry={() => void refetch()} />}
+        {!data && !error && <p className="text-quiet">Working out what each would do …</p>}
+        {can?.length === 0 && <p className="py-1">Its workspace lets nothing of it be changed.</p>}
+        <ul>
+          {can?.map((o) => (
+            <li key={JSON.stringify(o.change)} className="flex items-center gap-3 border-b border-base-300 py-1.5">
+              <span className="min-w-0 flex-1">
+                <span className="block font-medium break-words">{o.words}</span>
+                <span className="block text-quiet">
+                  {o.closes ? `closes ${plural(o.closes, 'point')}` : 'closes nothing'}; felt by{' '}
+                  {[o.members && plural(o.members, 'member'), o.external && plural(o.external, 'outsider')]
+                    .filter(Boolean)
+                    .join(' and ') || 'nobody now'}
+                </span>
+              </span>
+              <PickUpButton change={o.change} what={o.words} />
+            </li>
+          ))}
+        </ul>
+        {not && not.length > 0 && (
+          <>
+            <h3 className="mt-3 font-semibold">What cannot be done there</h3>
+            <ul className="text-quiet">
+              {not.map((o) => (
+                <li key={JSON.stringify(o.change)} className="py-0.5">
+                  {o.words}: {o.cannot}
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </div>
+    </dialog>
+  );
+} // prettier-ignore

@@ -1,0 +1,343 @@
+/** What every table's view shares: a box that filters by text and conditions, kept views, and a dossier that can be pinned. */
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { Bookmark, Search } from 'lucide-react';
+import { useEffect, useId, useRef, useState, type KeyboardEvent as Key, type RefObject } from 'react';
+import {
+  FIELDS,
+  joinConditions,
+  splitConditions,
+  type Field,
+  type Filtered,
+} from '../../core/filter/fields.ts';
+import type { SavedView } from '../../dto/accounts.ts';
+import { api, withQuery } from '../frame/api.ts';
+import { useRefresh } from '../frame/signed.ts';
+import type { SetUrl } from '../frame/url.ts';
+
+/** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
+const CONDITION = /==|!=|[<>]|&&|\|\||\.\w+\(|^!|"\s+in\s+\w/;
+const isCondition = (typed: string, table: Filtered | undefined): boolean =>
+  table !== undefined &&
+  // one word alone is a condition where it is a field that is true or false
+  (CONDITION.test(typed) || fieldOf(table, typed)?.type === 'bool');
+const fieldOf = (table: Filtered, name: string): Field | undefined =>
+  (FIELDS[table] as Record<string, Field>)[name];
+
+interface Offer {
+  /** What takes the place of what is typed from `from` on. */
+  put: string;
+  from: number;
+  about: string;
+}
+
+/** What could come next: fields, and after a comparison the values of the field. */
+function offersFor(table: Filtered, typed: string): Offer[] {
+  const compared = /(\w+)\s*(?:==|!=|<=|>=|<|>)\s*("?[\w-]*)$/.exec(typed);
+  const field = compared && fieldOf(table, compared[1]!);
+  if (field) {
+    const from = typed.length - compared[2]!.length;
+    const offers = field.offers ?? (field.type === 'bool' ? ['true', 'false'] : []);
+    return offers
+      .filter((o) => o.toLowerCase().startsWith(compared[2]!.toLowerCase()) && o !== compared[2])
+      .map((put) => ({ put, from, about: '' }));
+  }
+  const word = /([A-Za-z]\w*)$/.exec(typed)?.[1];
+  if (!word) return [];
+  const from = typed.length - word.length;
+  const listAfterIn = /["\w]\s+in\s+\w*$/.test(typed);
+  return Object.entries<Field>(FIELDS[table])
+    .filter(([name, f]) => name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'))
+    .map(([name, f]) => ({
+      put: listAfterIn || f.type === 'bool' ? name : f.type === 'list<string>' ? `${name}.exists(x, x.contains("` : f.type === 'string' && !f.offers ? `${name}.contains("` : `${name} ${f.type === 'string' ? '==' : '>='} `,
+      from,
+      about: f.about,
+    }));
+} // prettier-ignore
+
+/**
+ * Filters by the parameter `text` a moment after the last key, and by `where`, to which Enter adds what
+ * is typed as a condition; `/` goes to it from anywhere. `table`: whose fields conditions are about.
+ */
+export function FilterBox({
+  value,
+  set,
+  label,
+  placeholder,
+  width = 'w-44',
+  table,
+  where,
+}: {
+  value: string | undefined;
+  set: SetUrl;
+  label: string;
+  placeholder: string;
+  width?: string;
+  table?: Filtered;
+  where?: string | undefined;
+}) {
+  const [typed, setTyped] = useState(value ?? '');
+  const [at, setAt] = useState(-1);
+  const [open, setOpen] = useState(false);
+  const [wrong, setWrong] = useState('');
+  const box = useRef<HTMLInputElement>(null);
+  const id = useId();
+  const condition = isCondition(typed.trim(), table);
+  useEffect(() => {
+    const timer = setTimeout(() => set({ text: condition ? undefined : typed }), 250);
+    return () => clearTimeout(timer);
+  }, [typed, condition, set]);
+  useEffect(() => {
+    // dropped or chosen elsewhere; while one is typing, what is typed counts
+    if (document.activeElement !== box.current) setTyped(value ?? '');
+  }, [value]);
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.key !== '/' || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement)
+        return;
+      e.preventDefault();
+      box.current?.focus();
+    };
+    const edit = (e: Event) => {
+      setTyped((e as CustomEvent<string>).detail);
+      box.current?.focus();
+    };
+    addEventListener('keydown', onKey);
+    addEventListener('gl-edit-condition', edit);
+    return () => {
+      removeEventListener('keydown', onKey);
+      removeEventListener('gl-edit-condition', edit);
+    };
+  }, []);
+  const offers = table && open ? offersFor(table, typed).slice(0, 8) : [];
+  const add = () => {
+    const text = typed.trim();
+    if (!text || !table) return;
+    const one = condition ? text : `text.contains(${JSON.stringify(text.toLowerCase())})`;
+    const next = joinConditions([...splitConditions(where ?? ''), ...splitConditions(one)]);
+    void api('GET', withQuery('/api/filter', { table, where: next }))
+      .then(() => {
+        setTyped('');
+        setWrong('');
+        set({ where: next, text: undefined }, 'push');
+      })
+      .catch((e: Error) => setWrong(e.message.replace(/^where: /, '')));
+  };
+  const take = (o: Offer) => {
+    setTyped(typed.slice(0, o.from) + o.put);
+    setAt(-1);
+    box.current?.focus();
+  };
+  const keys = (e: Key) => {
+    if (offers.length && (e.key === 'ArrowDown' || e.key === 'ArrowUp')) {
+      e.preventDefault();
+      setAt((at + (e.key === 'ArrowDown' ? 1 : -1) + offers.length) % offers.length);
+    } else if (offers.length && (e.key === 'Tab' || e.key === 'Enter') && at >= 0) {
+      e.preventDefault();
+      take(offers[at]!);
+    } else if (e.key === 'Enter') add();
+    else if (e.key === 'Escape') setOpen(false);
+  };
+  const popup = offers.length > 0 || (open && wrong !== '');
+  return (
+    <span className="relative">
+      <label className={`input input-sm ${width}`}>
+        <Search size={14} aria-hidden className="text-quiet" />
+        <input
+          ref={box}
+          type="search"
+          aria-label={label}
+          placeholder={placeholder}
+          value={typed}
+          autoComplete="off"
+          onChange={(e) => {
+            setTyped(e.target.value);
+            setWrong('');
+            setOpen(true);
+            setAt(-1);
+          }}
+          onFocus={() => setOpen(true)}
+          onBlur={() => setTimeout(() => setOpen(false), 150)}
+          onKeyDown={keys}
+          {...(table && {
+            role: 'combobox',
+            'aria-expanded': offers.length > 0,
+            'aria-controls': id,
+            'aria-autocomplete': 'list',
+            title: 'Type to find. Or a condition, such as weight >= 3, and Enter.',
+            ...(at >= 0 && { 'aria-activedescendant': `${id}-${at}` }),
+          })}
+        />
+        <kbd className="kbd kbd-xs">/</kbd>
+      </label>
+      {popup && (
+        <div className="absolute right-0 top-full z-30 mt-1 w-96 rounded border border-slate bg-base-100 py-1 shadow-lg">
+          {wrong && <p role="alert" className="px-3 py-1 text-error">{wrong}</p>}
+          <ul role="listbox" id={id} aria-label="What could come next">
+            {offers.map((o, i) => (
+              <li
+                key={o.put}
+                id={`${id}-${i}`}
+                role="option"
+                aria-selected={i === at}
+                className={`flex cursor-pointer gap-3 px-3 py-0.5 ${i === at ? 'bg-base-300' : 'hover:bg-base-200'}`}
+                onMouseDown={(e) => {
+                  e.preventDefault();
+                  take(o);
+                }}
+              >
+                <span className="whitespace-nowrap font-mono text-[12.5px]">{o.put.replace(/\(.*$|\.contains.*/, '').trim()}</span>
+                <span className="truncate text-quiet">{o.about}</span>
+              </li>
+            ))}
+          </ul>
+          {condition && !wrong && <p className="px-3 pt-1 text-xs text-quiet">Enter adds the condition.</p>}
+        </div>
+      )}
+    </span>
+  );
+} // prettier-ignore
+
+/** The conditions a view is held to, each to be changed or dropped; nothing where there are none. */
+export function Conditions({ where, set }: { where: string | undefined; set: SetUrl }) {
+  const parts = splitConditions(where ?? '');
+  if (!parts.length) return null;
+  const without = (i: number): string => joinConditions(parts.filter((_, k) => k !== i));
+  return (
+    <div role="group" aria-label="Conditions" className="flex flex-wrap items-center gap-1.5 px-4 pb-2">
+      {parts.map((p, i) => (
+        <span key={`${i} ${p}`} className="inline-flex max-w-full items-center rounded border border-slate bg-base-200">
+          <button
+            className="cursor-pointer truncate px-2 py-0.5 font-mono text-[12.5px]"
+            title="Change this condition"
+            onClick={() => {
+              set({ where: without(i) });
+              dispatchEvent(new CustomEvent('gl-edit-condition', { detail: p }));
+            }}
+          >
+            {p}
+          </button>
+          <button className="cursor-pointer px-1.5 py-0.5 hover:bg-base-300" aria-label={`Drop ${p}`} onClick={() => set({ where: without(i) }, 'push')}>
+            ×
+          </button>
+        </span>
+      ))}
+      {parts.length > 1 && (
+        <button className="cursor-pointer px-1 text-quiet underline" onClick={() => set({ where: undefined }, 'push')}>
+          drop all
+        </button>
+      )}
+    </div>
+  );
+} // prettier-ignore
+
+/** Something that opens over the page, and closes by Escape or by a press elsewhere. */
+export function usePopup(): {
+  open: boolean;
+  setOpen: (open: boolean) => void;
+  holder: RefObject<HTMLSpanElement | null>;
+} {
+  const [open, setOpen] = useState(false);
+  const holder = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    if (!open) return;
+    const key = (e: KeyboardEvent) => {
+      if (e.key === 'Escape') setOpen(false);
+    };
+    const press = (e: PointerEvent) => {
+      if (!holder.current?.contains(e.target as Node)) setOpen(false);
+    };
+    addEventListener('keydown', key);
+    addEventListener('pointerdown', press);
+    return () => {
+      removeEventListener('keydown', key);
+      removeEventListener('pointerdown', press);
+    };
+  }, [open]);
+  return { open, setOpen, holder };
+}
+
+/** Views that were kept at this place, and keeping the one that is open. */
+export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
+  const { open, setOpen, holder } = usePopup();
+  const [name, setName] = useState('');
+  const [shared, setShared] = useState(false);
+  const refresh = useRefresh();
+  const { data } = useQuery({ queryKey: ['views'], queryFn: () => api<SavedView[]>('GET', '/api/views') });
+  const keep = useMutation({
+    mutationFn: () => api('POST', '/api/views', { name, path, search: location.search, shared }),
+    onSuccess: () => {
+      setName('');
+      refresh();
+    },
+  });
+  const drop = useMutation({ mutationFn: (id: number) => api('DELETE', '/api/views', { id }), onSuccess: refresh });
+  const here = data?.filter((v) => v.path === path) ?? [];
+  const go = (v: SavedView) => {
+    const wanted = new URLSearchParams(v.search);
+    const gone = [...new URLSearchParams(location.search).keys()].filter((k) => !wanted.has(k));
+    set({ ...Object.fromEntries(gone.map((k) => [k, undefined])), ...Object.fromEntries(wanted) }, 'push');
+    setOpen(false);
+  };
+  return (
+    <span className="relative" ref={holder}>
+      <button className="btn btn-sm btn-ghost gap-1 px-1.5 font-normal" aria-expanded={open} onClick={() => setOpen(!open)} title="Kept views">
+        <Bookmark size={14} aria-hidden /> Views{here.length > 0 && <b>{here.length}</b>}
+      </button>
+      {open && (
+        <div role="dialog" aria-label="Kept views" className="absolute right-0 top-full z-30 mt-1 w-80 rounded border border-slate bg-base-100 p-2 shadow-lg">
+          {here.length === 0 && <p className="px-1 pb-2 text-quiet">Filters, groups and sorting that you keep under a name are here.</p>}
+          <ul className="mb-2 max-h-60 overflow-auto">
+            {here.map((v) => (
+              <li key={v.id} className="flex items-center gap-1">
+                <button className="min-w-0 flex-1 cursor-pointer truncate rounded px-1 py-1 text-left hover:bg-base-200" onClick={() => go(v)} title={v.search}>
+                  {v.name} {v.by ? <span className="text-quiet">by {v.by}</span> : v.shared && <span className="text-quiet">shared</span>}
+                </button>
+                {!v.by && (
+                  <button className="btn btn-xs btn-ghost" aria-label={`Drop the view ${v.name}`} onClick={() => drop.mutate(v.id)}>
+                    ×
+                  </button>
+                )}
+              </li>
+            ))}
+          </ul>
+          <form
+            className="flex flex-col gap-2 border-t border-slate pt-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              keep.mutate();
+            }}
+          >
+            <input className="input input-sm w-full" aria-label="Name of the view" placeholder="Keep what is shown as …" value={name} maxLength={100} onChange={(e) => setName(e.target.value)} />
+            <span className="flex items-center justify-between">
+              <label className="flex items-center gap-2">
+                <input type="checkbox" className="checkbox checkbox-xs" checked={shared} onChange={(e) => setShared(e.target.checked)} /> for everybody here
+              </label>
+              <button className="btn btn-sm btn-primary" disabled={!name.trim() || keep.isPending}>Keep the view</button>
+            </span>
+            {keep.error && <p role="alert" className="text-error">{keep.error.message}</p>}
+          </form>
+        </div>
+      )}
+    </span>
+  );
+} // prettier-ignore
+
+/** Which dossier is shown: the selected row's, unless another was pinned; `drop` unselects. */
+export function usePinned<K>(
+  selected: K | undefined,
+  drop: () => void,
+): { shown: K | undefined; pinning: { pinned: boolean; pin: () => void; close: () => void } } {
+  const [pinned, setPinned] = useState<K>();
+  const shown = pinned ?? selected;
+  return {
+    shown,
+    pinning: {
+      pinned: pinned !== undefined,
+      pin: () => setPinned(pinned === undefined ? shown : undefined),
+      close: () => {
+        setPinned(undefined);
+        drop();
+      },
+    },
+  };
+}

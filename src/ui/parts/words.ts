@@ -1,0 +1,150 @@
+import type { Capability } from '../../core/model.ts';
+import type { ChangeState, PlanState } from '../../dto/remedy.ts';
+import type { EntryRef } from '../../dto/access.ts';
+import type { Fix } from '../../dto/exposure.ts';
+
+/** A grant or link in words. */
+export const entryWords = (e: EntryRef): string =>
+  e.kind === 'link'
+    ? `the sharing link for ${e.to}, on ${e.on.kind} “${e.on.name}” (${e.role})`
+    : `the grant to ${e.to} on ${e.on.kind} “${e.on.name}” (${e.role})`;
+
+export const PLAN_WORDS: Record<PlanState, string> = {
+  draft: 'draft: nothing done yet',
+  asked: 'waits for a second steward',
+  approved: 'approved: nothing done yet',
+  scheduled: 'will be applied',
+  applying: 'being applied',
+  applied: 'applied',
+  undoing: 'being undone',
+  undone: 'undone',
+  discarded: 'discarded',
+};
+
+export const CHANGE_WORDS: Record<ChangeState, string> = {
+  planned: 'not begun',
+  sending: 'being sent',
+  sent: 'sent, not verified yet',
+  verified: 'done, verified',
+  'already-gone': 'was so already',
+  unexpected: 'not what we expected',
+  failed: 'failed',
+  left: 'left: the plan was ended before it',
+  'undo-planned': 'to be put back',
+  'undo-sending': 'being put back',
+  'undo-sent': 'put back, not verified yet',
+  undone: 'put back, verified',
+  'undo-unexpected': 'not what we expected',
+  'undo-failed': 'putting back failed',
+};
+
+const DEEDS: Record<string, string> = {
+  'sign-in': 'signed in',
+  'sign-in.refused': 'was refused sign-in',
+  'sign-out': 'signed out',
+  'account.made': 'made an account',
+  'source.added': 'added a source',
+  'source.changed': 'changed a source',
+  'survey.started': 'started a survey',
+  'survey.done': 'finished a survey',
+  'survey.failed': 'survey failed',
+  'survey.cancelled': 'survey was cancelled',
+  'survey.cancel-asked': 'asked to cancel a survey',
+  'survey.interrupted': 'survey was interrupted',
+  'plan.made': 'made a plan',
+  'plan.applying': 'began applying a plan',
+  'plan.applied': 'finished applying a plan',
+  'plan.undoing': 'began undoing a plan',
+  'plan.undone': 'finished undoing a plan',
+  'plan.discarded': 'discarded a plan',
+  'plan.resumed': 'went on with a plan',
+  'plan.taken-up': 'took a plan up again',
+  'plan.paused': 'paused a plan',
+  'plan.cancelled': 'ended a plan early',
+  'plan.draft': 'put a plan back to draft',
+  'plan.asked': 'asked a second steward about a plan',
+  'plan.approved': 'approved a plan',
+  'plan.scheduled': 'set a time for a plan',
+  'plan.change.came-back': 'found brought back',
+  'plan.goal-broken': 'found a goal that does not hold any more',
+  'plan.change.left': 'left a change',
+  'approval.set': 'set what needs approval',
+  'evidence.signed': 'signed evidence',
+  'plan.preview-renewed': 'made a preview anew',
+  'plan.change.sending': 'is sending a change',
+  'plan.change.sent': 'sent a change',
+  'plan.change.verified': 'verified a change',
+  'plan.change.already-gone': 'found a change gone already',
+  'plan.change.unexpected': 'found not what was expected',
+  'plan.change.failed': 'could not make a change',
+  'plan.change.undo-sending': 'is putting back',
+  'plan.change.undo-sent': 'put back',
+  'plan.change.undone': 'verified what was put back',
+  'plan.change.undo-unexpected': 'found not what was expected',
+  'plan.change.undo-failed': 'could not put back',
+  'data-type.made': 'made a data type',
+  'data-type.changed': 'changed a data type',
+  'data-type.removed': 'removed a data type',
+  'certainty.set': 'set from which certainty matches count',
+  'pictures.set': 'set whether pictures are read',
+  'pack.made': 'made a pack',
+  'pack.changed': 'changed a pack',
+  'pack.removed': 'removed a pack',
+  'file.scanned': 'scanned a file',
+  'partner.named': 'named a partner',
+  'partner.changed': 'changed what is said of a partner',
+  'partner.dropped': 'dropped a partner',
+  'findings.accept': 'accepted',
+  'findings.reopen': 'took back what was accepted:',
+  'findings.give': 'gave',
+  'findings.note': 'noted something on',
+  'table.exported': 'took a table away',
+  'ledger.exported': 'exported the ledger',
+  'extract.exported': 'exported an extract',
+};
+export const deedWords = (what: string): string => DEEDS[what] ?? what;
+
+/** Sizes in bytes, with a unit. */
+export function bytesWords(n: number): string {
+  const units = ['B', 'kB', 'MB', 'GB', 'TB'];
+  let u = 0;
+  while (n >= 1000 && u < units.length - 1) {
+    n /= 1000;
+    u++;
+  }
+  return `${u ? n.toFixed(1) : n} ${units[u]}`;
+}
+
+/** What somebody can do, by the most of it. */
+export function canWords(capabilities: readonly Capability[]): string {
+  const has = (c: Capability) => capabilities.includes(c);
+  const most = has('delete')
+    ? 'owns'
+    : has('manage')
+      ? 'manages'
+      : has('edit')
+        ? 'edits'
+        : has('comment')
+          ? 'comments'
+          : has('open')
+            ? 'reads'
+            : 'nothing';
+  return has('open') && !has('find') ? `${most}, not found by search` : most;
+}
+
+/** A name as an id: small letters, digits and dashes. */
+export const slug = (name: string): string =>
+  name
+    .toLowerCase()
+    .normalize('NFD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 48);
+
+/** What a fix closes, and who would feel it. */
+export const fixCost = (f: Fix, points: number): string => {
+  const who = [f.members && count(f.members, 'member'), f.external && count(f.external, 'outsider')].filter(Boolean).join(', ');
+  return `closes ${f.closes === points ? 'all' : `${f.closes} of ${points}`}; felt by ${who || 'nobody'}`;
+}; // prettier-ignore
+const count = (n: number, one: string): string => `${n.toLocaleString('en')} ${one}${n === 1 ? '' : 's'}`;

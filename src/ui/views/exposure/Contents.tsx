@@ -1,0 +1,386 @@
+/** Exposure › Contents: what files hold, by data type and reach, down to the files. */
+import { useQuery } from '@tanstack/react-query';
+import { TIERS, type Tier } from '../../../core/model.ts';
+import type { Account } from '../../../dto/accounts.ts';
+import type { ContentFile, ContentRow, ContentsPage, UnreadFile } from '../../../dto/contents.ts';
+import type { PackRow } from '../../../dto/recognition.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { Conditions, FilterBox } from '../../parts/filter.tsx';
+import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
+import { usePages } from '../../parts/pages.ts';
+import { Shell } from '../../frame/Shell.tsx';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { TakeAway } from '../../parts/TakeAway.tsx';
+import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
+
+const PAGE = 200;
+
+export default function Contents({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  const dossier = useNodeDossier(params, set);
+  return (
+    <Shell account={account} path="/exposure/contents" dossier={dossier}>
+      <View params={params} set={set} narrow={!!dossier} />
+    </Shell>
+  );
+}
+
+const FROM = { '30': 'from Wide (30)', '55': 'from Balanced (55)', '80': 'from Strict (80)' };
+
+function View({
+  params,
+  set,
+  narrow,
+}: ViewProps) {
+  const param = (name: string): string | undefined => params.get(name) ?? undefined;
+  const held = { asOf: asOfOf(params), ws: param('ws'), pack: param('pack'), certainty: param('certainty') };
+  const type = param('type');
+  const tier = param('tier') as Tier | undefined;
+  const at = param('at');
+  const unread = param('show') === 'unread';
+  const byWorkspace = param('by') === 'workspace';
+  // what holds of the files holds of the numbers above them
+  const files = unread ? {} : { text: param('text'), where: param('where') };
+  const page = useQuery({
+    queryKey: ['contents', held, files, byWorkspace],
+    queryFn: () =>
+      api<ContentsPage>(
+        'GET',
+        withQuery('/api/contents', { ...held, ...files, byWorkspace: String(byWorkspace) }),
+      ),
+    placeholderData: (before) => before,
+  });
+  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const data = page.data;
+  const opened = type !== undefined || tier !== undefined;
+
+  if (data && data.scanned === 0 && data.files === 0)
+    return (
+      <Empty
+        action={
+          <a className="btn btn-primary btn-sm" href="/survey/sources">
+            Go to Survey › Sources
+          </a>
+        }
+      >
+        Here you will see what sensitive content your files hold and how far it can be reached. For that,
+        survey your workspaces.
+      </Empty>
+    );
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-3 px-4 py-2">
+        <h1 className="min-w-0 flex-1 truncate text-base">
+          {data ? (
+            <>
+              <b>{plural(data.files, 'file')}</b>
+              <span className="text-quiet"> of {data.scanned.toLocaleString('en')} scanned hold something </span>
+              {data.unread > 0 && (
+                <button
+                  className="cursor-pointer underline decoration-slate hover:decoration-current"
+                  aria-pressed={unread}
+                  onClick={() =>
+                    set({ show: unread ? undefined : 'unread', type: undefined, tier: undefined, at: undefined, sel: undefined }, 'push')
+                  }
+                >
+                  {data.unread.toLocaleString('en')} not fully scanned
+                </button>
+              )}
+            </>
+          ) : (
+            <span className="text-quiet">Contents …</span>
+          )}
+        </h1>
+        {!narrow && <TakeAway table="contents" held={{ ...held, ...files }} />}
+        {!narrow && !opened && !unread && (
+          <FilterBox value={files.text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={files.where} />
+        )}
+        <select
+          className="select select-sm w-44"
+          aria-label="Which data types"
+          value={held.pack ?? ''}
+          onChange={(e) => set({ pack: e.target.value, type: undefined, at: undefined })}
+        >
+          <option value="">all data types</option>
+          {packs.data?.map((p) => (
+            <option key={p.id} value={p.id}>
+              {p.name}
+            </option>
+          ))}
+        </select>
+        <select
+          className="select select-sm w-40"
+          aria-label="From which certainty"
+          title="Matches from this certainty on are counted"
+          value={held.certainty ?? ''}
+          onChange={(e) => set({ certainty: e.target.value })}
+        >
+          <option value="">certainty as set</option>
+          {Object.entries(FROM).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+        <label className="flex items-center gap-1.5 whitespace-nowrap">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={byWorkspace}
+            onChange={(e) => set({ by: e.target.checked ? 'workspace' : undefined })}
+          />
+          by workspace
+        </label>
+      </div>
+      {!opened && !unread && <Conditions where={files.where} set={set} />}
+      {page.error && <Trouble error={page.error} retry={() => void page.refetch()} />}
+      {unread ? (
+        <div className="min-h-0 flex-1 border-t border-slate">
+          <Unread held={held} params={params} set={set} narrow={narrow} />
+        </div>
+      ) : (
+        <>
+          <div className={`border-t border-slate ${opened ? 'h-[42%] shrink-0' : 'min-h-0 flex-1'}`}>
+            {data && data.rows.length === 0 ? (
+              <Empty action={<button className="btn btn-sm" onClick={() => set({ pack: undefined, certainty: undefined, ws: undefined, text: undefined, where: undefined })}>Drop the filters</button>}>
+                Nothing of these data types was found in such files at this certainty.
+              </Empty>
+            ) : (
+              <Matrix
+                rows={data?.rows ?? []}
+                byWorkspace={byWorkspace}
+                narrow={narrow}
+                type={type}
+                tier={tier}
+                at={at}
+                open={(row, t) => set({ type: row?.type, at: row?.ws, tier: t, sel: undefined }, 'push')}
+              />
+            )}
+          </div>
+          {opened && (
+            <div className="min-h-0 flex-1">
+              <Files
+                held={{ ...held, ws: at ?? held.ws, type, tier }}
+                name={data?.rows.find((r) => r.type === type)?.name}
+                params={params}
+                set={set}
+                narrow={narrow}
+              />
+            </div>
+          )}
+        </>
+      )}
+    </div>
+  );
+} // prettier-ignore
+
+/** Data types by how far the files that hold them could be reached; every number opens its files. */
+function Matrix({
+  rows,
+  byWorkspace,
+  narrow,
+  type,
+  tier,
+  at,
+  open,
+}: {
+  rows: ContentRow[];
+  byWorkspace: boolean;
+  narrow: boolean;
+  type: string | undefined;
+  tier: Tier | undefined;
+  at: string | undefined;
+  open: (row: ContentRow | undefined, tier?: Tier) => void;
+}) {
+  const most = Math.max(1, ...rows.flatMap((r) => r.tiers));
+  const key = (r: ContentRow): string => `${r.type} ${r.ws ?? ''}`;
+  const tiers: Column<ContentRow>[] = TIERS.map((t, k) => ({
+    key: t,
+    name: t === 'organisation' && narrow ? 'org.' : t,
+    width: narrow ? 'minmax(46px, 0.5fr)' : 'minmax(72px, 0.6fr)',
+    right: true,
+    cell: (r) => {
+      const n = r.tiers[k]!;
+      const on = type === r.type && tier === t && (!byWorkspace || at === r.ws);
+      return n ? (
+        <button
+          className={`relative h-6 w-full cursor-pointer rounded px-1.5 text-right hover:underline ${on ? 'outline-2 outline-base-content' : ''}`}
+          aria-label={`${plural(n, 'file')} with ${r.name} that could be reached at ${t}`}
+          onClick={(e) => {
+            e.stopPropagation();
+            open(r, t);
+          }}
+        >
+          <svg className="absolute inset-0 h-full w-full" preserveAspectRatio="none" viewBox="0 0 1 1" aria-hidden>
+            <rect
+              width="1"
+              height="1"
+              className="fill-beam"
+              opacity={(k >= 4 ? 0.3 : 0.08) + (k >= 4 ? 0.6 : 0.3) * (Math.log(1 + n) / Math.log(1 + most))}
+            />
+          </svg>
+          <span className="relative">{n.toLocaleString('en')}</span>
+        </button>
+      ) : (
+        <span className="pr-1.5 text-quiet" aria-label="none">
+          ·
+        </span>
+      );
+    },
+  }));
+  const columns: Column<ContentRow>[] = [
+    {
+      key: 'name',
+      name: 'Data type',
+      width: 'minmax(170px, 1.5fr)',
+      cell: (r) => (
+        <span className="flex min-w-0 items-center gap-2">
+          <Weight weight={r.weight} />
+          <span className="truncate font-medium" title={r.name}>
+            {r.name}
+          </span>
+        </span>
+      ),
+    },
+    ...(byWorkspace
+      ? [{ key: 'ws', name: 'Workspace', width: 'minmax(100px, 0.8fr)', cell: (r: ContentRow) => <span className="truncate">{r.workspace}</span> }]
+      : []),
+    { key: 'files', name: 'Files', width: '68px', right: true, cell: (r) => <b>{r.files.toLocaleString('en')}</b> },
+    { key: 'occurrences', name: 'Occurrences', width: '104px', right: true, cell: (r) => r.occurrences.toLocaleString('en') },
+    ...(narrow ? [] : [{ key: 'owners', name: 'Owners', width: '72px', right: true, cell: (r: ContentRow) => (r.owners ? r.owners.toLocaleString('en') : <span className="text-quiet">·</span>) }]),
+    ...tiers,
+  ];
+  return (
+    <Table
+      label="Contents by data type"
+      columns={columns}
+      rows={rows}
+      rowKey={key}
+      selected={type === undefined ? undefined : `${type} ${byWorkspace ? (at ?? '') : ''}`}
+      onSelect={(r) => open(r)}
+    />
+  );
+} // prettier-ignore
+
+interface Held {
+  asOf: number | undefined;
+  ws: string | undefined;
+  pack: string | undefined;
+  certainty: string | undefined;
+}
+
+function fileColumn<R extends { name: string; path: string }>(): Column<R> {
+  return {
+    key: 'name',
+    name: 'File',
+    width: 'minmax(200px, 1.8fr)',
+    sorts: true,
+    cell: (r) => (
+      <span className="truncate" title={`${r.name}\n${r.path}`}>
+        <span className="font-medium">{r.name}</span> <span className="text-quiet">{r.path}</span>
+      </span>
+    ),
+  };
+}
+
+function Files({
+  held,
+  name,
+  params,
+  set,
+  narrow,
+}: ViewProps & {
+  held: Held & { type: string | undefined; tier: Tier | undefined };
+  name: string | undefined;
+}) {
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const sort = params.get('sort') ?? 'reach';
+  const { query, first, rows, more } = usePages<{ rows: ContentFile[]; total: number }>(
+    'content-files',
+    '/api/contents/files',
+    { ...held, text, where, sort },
+    PAGE,
+  );
+  const columns: Column<ContentFile>[] = [
+    fileColumn(),
+    ...(narrow
+      ? []
+      : [
+          { key: 'owner', name: 'Owner', width: 'minmax(90px, 0.6fr)', cell: (r: ContentFile) => <span className="truncate">{r.owner ?? <span className="text-quiet">·</span>}</span> },
+          { key: 'scanned', name: 'Scanned', width: '112px', cell: (r: ContentFile) => <When at={r.scannedAt} /> },
+        ]),
+    { key: 'occurrences', name: 'Occurrences', width: '106px', right: true, sorts: true, cell: (r) => r.occurrences.toLocaleString('en') },
+    { key: 'certainty', name: 'Certainty', width: '88px', right: true, sorts: true, cell: (r) => r.certainty },
+    ...(narrow ? [] : [{ key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r: ContentFile) => <Weight weight={r.weight} /> }]),
+    { key: 'reach', name: 'Reach', width: narrow ? '112px' : '270px', sorts: true, cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} /> },
+  ];
+  return (
+    <div className="flex h-full flex-col border-t-2 border-slate">
+      <div className="flex items-center gap-3 px-4 py-1.5">
+        <h2 className="min-w-0 flex-1 truncate">
+          <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
+          {held.tier && <> that could be reached at <b>{held.tier}</b></>}
+        </h2>
+        {!narrow && <TakeAway table="content-files" held={{ ...held, text, where }} />}
+        <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={where} />
+        <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined, where: undefined })}>
+          Close the list
+        </button>
+      </div>
+      <Conditions where={where} set={set} />
+      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        {first && rows.length === 0 ? (
+          <p className="p-4 text-quiet">No file fits.</p>
+        ) : (
+          <Table label="Files" columns={columns} rows={rows} rowKey={(r) => r.key} selected={params.get('sel') ?? undefined} onSelect={(r) => set({ sel: r?.key }, 'push')} sort={sort} up={sort === 'name'} onSort={(k) => set({ sort: k === 'reach' ? undefined : k })} onEnd={more} />
+        )}
+      </div>
+    </div>
+  );
+} // prettier-ignore
+
+function Unread({
+  held,
+  params,
+  set,
+  narrow,
+}: ViewProps & {
+  held: Held;
+}) {
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const { query, first, rows, more } = usePages<{ rows: UnreadFile[]; total: number }>(
+    'unread-files',
+    '/api/contents/unread',
+    { asOf: held.asOf, ws: held.ws, text, where },
+    PAGE,
+  );
+  const columns: Column<UnreadFile>[] = [
+    fileColumn(),
+    { key: 'reason', name: 'What was not read', width: 'minmax(220px, 1.4fr)', cell: (r) => <span className="truncate" title={r.reason}>{r.reason.replace('Not fully scanned: ', '')}</span> },
+    ...(narrow ? [] : [{ key: 'scanned', name: 'Scanned', width: '112px', cell: (r: UnreadFile) => <When at={r.scannedAt} /> }]),
+    { key: 'reach', name: 'Reach', width: narrow ? '112px' : '270px', cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} /> },
+  ];
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-3 px-4 py-1.5">
+        <h2 className="min-w-0 flex-1 truncate">
+          <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach first
+        </h2>
+        {!narrow && <TakeAway table="unread" held={{ asOf: held.asOf, ws: held.ws, text, where }} />}
+        <FilterBox value={text} set={set} label="Find in these files" placeholder="file or reason …" table="unread" where={where} />
+        <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}>
+          Back to what was found
+        </button>
+      </div>
+      <Conditions where={where} set={set} />
+      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        <Table label="Files not fully scanned" columns={columns} rows={rows} rowKey={(r) => r.key} selected={params.get('sel') ?? undefined} onSelect={(r) => set({ sel: r?.key }, 'push')} onEnd={more} />
+      </div>
+    </div>
+  );
+} // prettier-ignore

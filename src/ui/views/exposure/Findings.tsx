@@ -1,0 +1,406 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { SEVERITIES } from '../../../core/exposure/exposure.ts';
+import { joinConditions, splitConditions } from '../../../core/filter/fields.ts';
+import type { Account } from '../../../dto/accounts.ts';
+import type { FindingGroup, FindingGroupBy, FindingRow, FindingsPage } from '../../../dto/exposure.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { Compose } from '../../parts/Compose.tsx';
+import { Dossier } from '../../dossiers/Dossier.tsx';
+import { Beam, Empty, plural, Share, Trouble, Weight } from '../../parts/marks.tsx';
+import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
+import { usePages } from '../../parts/pages.ts';
+import { Shell } from '../../frame/Shell.tsx';
+import { useSigned } from '../../frame/signed.ts';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { TakeAway } from '../../parts/TakeAway.tsx';
+import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
+import { useUrl, type ViewProps } from '../../frame/url.ts';
+
+const PAGE = 200;
+
+export default function Findings({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  const finding = params.get('finding') ? Number(params.get('finding')) : undefined;
+  const { shown, pinning } = usePinned(finding, () => set({ finding: undefined }));
+  return (
+    <Shell
+      account={account}
+      path="/exposure/findings"
+      dossier={shown !== undefined && <Dossier finding={shown} {...pinning} />}
+    >
+      <View params={params} set={set} narrow={shown !== undefined} />
+    </Shell>
+  );
+}
+
+const STATES = ['open', 'accepted', 'fixed', 'all'] as const;
+type States = (typeof STATES)[number];
+const GROUP_WORDS: Record<FindingGroupBy, string> = {
+  item: 'file',
+  space: 'space',
+  owner: 'owner',
+  type: 'data type',
+  domain: 'outside domain',
+  cause: 'cause',
+};
+const GROUPS = Object.keys(GROUP_WORDS) as FindingGroupBy[];
+
+/** Whence it is reached, the widest first. */
+const from = (r: FindingRow): string =>
+  r.now === 'public'
+    ? 'anyone at all'
+    : [
+        ...(r.could === 'public' ? ['any holder of the link'] : []),
+        ...r.summary.domains,
+        ...(r.summary.domainsMore ? [`${r.summary.domainsMore} more`] : []),
+      ].join(', ') || 'inside';
+
+function View({ params, set, narrow }: ViewProps) {
+  const { steward } = useSigned();
+  const state = STATES.find((x) => x === params.get('state')) ?? 'open';
+  const severity = params.get('severity') ?? undefined;
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const space = params.get('space') ?? undefined;
+  const source = params.get('ws') ?? undefined;
+  const sort = params.get('sort') ?? 'points';
+  const by = GROUPS.find((g) => g === params.get('group'));
+  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
+  const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
+  const [composing, setComposing] = useState<FindingRow[]>();
+  const [said, setSaid] = useState('');
+  const { pickUp } = useTriage(setSaid);
+  const held = { state, severity, text, where, space, source };
+
+  const { query, first, rows, more } = usePages<FindingsPage>(
+    'findings',
+    '/api/findings',
+    { ...held, sort, brief: 'true' },
+    PAGE,
+  );
+
+  /** Keys on the selected row: `p` picks up what lets outsiders in, `a` accepts, `g` gives, `n` notes, `c` finds the least change. */
+  const onKey = (key: string, row: FindingRow) => {
+    if (!steward) return;
+    if (key === 'p') pickUp.mutate([row.id]);
+    if (key === 'c') setComposing([row]);
+    const what = ({ a: 'accept', g: 'give', n: 'note' } as const)[key as 'a' | 'g' | 'n'];
+    if (what) setDeciding({ what, findings: marked.size ? [...marked] : [row.id] });
+  };
+  const mark = (keys: (string | number)[], on: boolean) => {
+    const next = new Set(marked);
+    for (const k of keys as number[])
+      if (on) next.add(k);
+      else next.delete(k);
+    setMarked(next);
+  };
+  const most = Math.max(1, ...rows.map((r) => r.points));
+  const columns: Column<FindingRow>[] = [
+    {
+      key: 'points',
+      name: 'Points',
+      width: '96px',
+      sorts: true,
+      cell: (r) => <Share of={r.points} most={most} wide={36} />,
+    },
+    {
+      key: 'name',
+      name: 'File',
+      width: narrow ? 'minmax(180px, 1.6fr)' : 'minmax(240px, 1.6fr)',
+      sorts: true,
+      cell: (r) => (
+        <span className="truncate" title={`${r.summary.name}\n${r.summary.path}`}>
+          <span className="font-medium">{r.summary.name}</span>{' '}
+          <span className="text-quiet">{r.summary.path}</span>
+        </span>
+      ),
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'contains',
+            name: 'Contains',
+            width: 'minmax(150px, 0.9fr)',
+            cell: (r: FindingRow) => (
+              <span className="truncate">
+                {r.summary.types
+                  .map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`)
+                  .join(', ') || 'by its label'}
+              </span>
+            ),
+          },
+          {
+            key: 'through',
+            name: 'Reached from',
+            width: 'minmax(140px, 0.9fr)',
+            cell: (r: FindingRow) => <span className="truncate">{from(r)}</span>,
+          },
+        ]),
+    { key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
+    {
+      key: 'reach',
+      name: 'Reach',
+      width: '286px',
+      sorts: true,
+      cell: (r) => <Beam now={r.now} could={r.could} />,
+    },
+    ...(state === 'open'
+      ? []
+      : [
+          {
+            key: 'state',
+            name: 'State',
+            width: '84px',
+            cell: (r: FindingRow) => (
+              <span
+                className={`truncate ${r.state === 'fixed' ? 'text-quiet' : ''}`}
+                title={r.accepted && `until ${r.accepted.until}: ${r.accepted.reason}`}
+              >
+                {r.state}
+              </span>
+            ),
+          },
+        ]),
+  ];
+
+  if (first && first.open + first.accepted + first.fixed === 0)
+    return (
+      <Empty
+        action={
+          <a className="btn btn-primary btn-sm" href="/survey/sources">
+            Go to Survey › Sources
+          </a>
+        }
+      >
+        Here you will see every file that more people can reach than its content allows, the costliest first.
+        For that, survey your workspaces.
+      </Empty>
+    );
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-3 px-4 py-2">
+        <h1 className="whitespace-nowrap text-base">
+          {first ? (
+            <>
+              <b>{plural(first.total, state === 'all' ? 'finding' : `${state} finding`)}</b>
+              {state !== 'fixed' && (
+                <span className="text-quiet">, {first.points.toLocaleString('en')} exposure points</span>
+              )}
+            </>
+          ) : (
+            <span className="text-quiet">Findings …</span>
+          )}
+        </h1>
+        <span className="flex-1" />
+        {!narrow && <KeptViews path="/exposure/findings" set={set} />}
+        {!narrow && <TakeAway table="findings" held={{ state, severity, text, where, space, ws: source }} />}
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in findings"
+          placeholder={narrow ? 'find …' : 'find, or a condition'}
+          width={narrow ? 'w-32' : 'w-52'}
+          table="findings"
+          where={where}
+        />
+        {!narrow && (
+          <select
+            className="select select-sm w-36"
+            aria-label="Group by"
+            value={by ?? ''}
+            onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
+          >
+            <option value="">not in groups</option>
+            {GROUPS.map((g) => (
+              <option key={g} value={g}>
+                by {GROUP_WORDS[g]}
+              </option>
+            ))}
+          </select>
+        )}
+        <select
+          className="select select-sm w-32"
+          aria-label="Severity"
+          value={severity ?? ''}
+          onChange={(e) => set({ severity: e.target.value })}
+        >
+          <option value="">any severity</option>
+          {[...SEVERITIES].reverse().map((s) => (
+            <option key={s}>{s}</option>
+          ))}
+        </select>
+        <select
+          className="select select-sm w-26"
+          aria-label="State"
+          value={state}
+          onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
+        >
+          {STATES.map((x) => (
+            <option key={x}>{x}</option>
+          ))}
+        </select>
+      </div>
+      <Conditions where={where} set={set} />
+      {steward && marked.size > 0 && (
+        <TriageBar
+          marked={[...marked]}
+          clear={() => setMarked(new Set())}
+          begin={(what) => setDeciding({ what, findings: [...marked] })}
+          compose={() => setComposing(rows.filter((r) => marked.has(r.id)))}
+          said={setSaid}
+        />
+      )}
+      <p role="status" className={said ? 'flex items-center gap-3 bg-base-200 px-4 py-1' : 'sr-only'}>
+        {said}
+        {said && (
+          <button className="cursor-pointer underline" onClick={() => setSaid('')}>
+            Good
+          </button>
+        )}
+      </p>
+      {composing && <Compose rows={composing} close={() => setComposing(undefined)} />}
+      {deciding && <Decide {...deciding} close={() => setDeciding(undefined)} said={setSaid} />}
+      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
+      {first && rows.length === 0 ? (
+        <Empty
+          action={
+            <button
+              className="btn btn-sm"
+              onClick={() => {
+                set({
+                  severity: undefined,
+                  text: undefined,
+                  state: undefined,
+                  where: undefined,
+                  space: undefined,
+                  ws: undefined,
+                });
+              }}
+            >
+              Drop the filters
+            </button>
+          }
+        >
+          {state === 'open' && !severity && !text && !where && !space && !source
+            ? 'Nothing is open: every file’s reach is within what its weight allows.'
+            : 'No finding fits these filters.'}
+        </Empty>
+      ) : by ? (
+        <Groups by={by} held={held} set={set} />
+      ) : (
+        <div className="min-h-0 flex-1 border-t border-slate">
+          <Table
+            label="Findings"
+            columns={columns}
+            rows={rows}
+            rowKey={(r) => r.id}
+            selected={params.get('finding') ? Number(params.get('finding')) : undefined}
+            onSelect={(r) => set({ finding: r && String(r.id) }, 'push')}
+            sort={sort}
+            onSort={(k) => set({ sort: k === 'points' ? undefined : k })}
+            onKey={onKey}
+            onEnd={more}
+            {...(steward && { marked, onMark: mark })}
+          />
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** What a group's findings have in common, as a condition. */
+const CONDITION: Record<Exclude<FindingGroupBy, 'item'>, (value: string) => string> = {
+  space: (v) => `space == ${JSON.stringify(v)}`,
+  owner: (v) => `owner == ${JSON.stringify(v)}`,
+  type: (v) => (v ? `${JSON.stringify(v)} in types` : 'size(types) == 0'),
+  domain: (v) => (v ? `${JSON.stringify(v)} in domains` : 'size(domains) == 0'),
+  cause: (v) => (v ? `${JSON.stringify(v)} in through` : 'size(through) == 0'),
+};
+const NONE: Record<FindingGroupBy, string> = {
+  item: '',
+  space: 'no space',
+  owner: 'nobody owns it',
+  type: 'by its label alone',
+  domain: 'nobody outside, or anybody at all',
+  cause: 'no single cause',
+};
+
+function Groups({
+  by,
+  held,
+  set,
+}: {
+  by: FindingGroupBy;
+  held: { state: States; where: string | undefined } & Record<string, string | undefined>;
+  set: ViewProps['set'];
+}) {
+  const { data, error, refetch } = useQuery({
+    queryKey: ['findings', 'groups', by, held],
+    queryFn: () =>
+      api<{ groups: FindingGroup[]; total: number }>(
+        'GET',
+        withQuery('/api/findings/groups', { ...held, by }),
+      ),
+    placeholderData: (before) => before,
+  });
+  if (error) return <Trouble error={error} retry={() => void refetch()} />;
+  const most = Math.max(1, ...(data?.groups.map((g) => g.points) ?? []));
+  const open = (g: FindingGroup) => {
+    if (by === 'item') set({ group: undefined, finding: String(g.finding) }, 'push');
+    else
+      set(
+        {
+          group: undefined,
+          where: joinConditions([...splitConditions(held.where ?? ''), CONDITION[by](g.value)]),
+        },
+        'push',
+      );
+  };
+  const columns: Column<FindingGroup>[] = [
+    {
+      key: 'points',
+      name: 'Points',
+      width: '132px',
+      cell: (g) => <Share of={g.points} most={most} wide={48} />,
+    },
+    {
+      key: 'findings',
+      name: 'Findings',
+      width: '84px',
+      right: true,
+      cell: (g) => g.findings.toLocaleString('en'),
+    },
+    {
+      key: 'value',
+      name: GROUP_WORDS[by].replace(/^./, (c) => c.toUpperCase()),
+      width: 'minmax(260px, 2fr)',
+      cell: (g) => (
+        <span className={`truncate ${g.value ? 'font-medium' : 'text-quiet'}`} title={g.value}>
+          {g.value || NONE[by]}
+        </span>
+      ),
+    },
+    { key: 'weight', name: 'Heaviest', width: '84px', cell: (g) => <Weight weight={g.weight} /> },
+    { key: 'reach', name: 'Widest', width: '286px', cell: (g) => <Beam now={g.now} could={g.could} /> },
+  ];
+  return (
+    <>
+      {(by === 'type' || by === 'domain' || by === 'cause') && (
+        <p className="px-4 pb-1.5 text-quiet">
+          A finding with several is in each of their groups; above, each counts once.
+        </p>
+      )}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        <Table
+          label="Groups of findings"
+          columns={columns}
+          rows={data?.groups ?? []}
+          rowKey={(g) => g.finding ?? g.value}
+          onSelect={(g) => g && open(g)}
+        />
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,276 @@
+/** Exposure › Outside: external domains, who shared what with them, and what it comes to. */
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import type { Account } from '../../../dto/accounts.ts';
+import type { OutsideDossier, OutsidePage, OutsideRow, PartnerPreview } from '../../../dto/exposure.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { DossierFrame, Section, type Pinning } from '../../dossiers/Dossier.tsx';
+import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { Flow } from '../../drawings/Flow.tsx';
+import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Shell } from '../../frame/Shell.tsx';
+import { useRefresh, useSigned } from '../../frame/signed.ts';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { TakeAway } from '../../parts/TakeAway.tsx';
+import { usePickUp } from '../../frame/Tray.tsx';
+import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
+
+export default function Outside({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  const { shown, pinning } = usePinned(params.get('domain') ?? undefined, () => set({ domain: undefined }));
+  return (
+    <Shell
+      account={account}
+      path="/exposure/outside"
+      dossier={
+        shown !== undefined && <OneDomain key={shown} domain={shown} asOf={asOfOf(params)} {...pinning} />
+      }
+    >
+      <View params={params} set={set} narrow={shown !== undefined} />
+    </Shell>
+  );
+}
+
+const SHOW = {
+  all: 'all',
+  unknown: 'not expected',
+  partner: 'partners',
+  consumer: 'free mailboxes',
+  'look-alike': 'look-alikes',
+} as const;
+const UP_FIRST = new Set(['domain']);
+
+function View({ params, set, narrow }: ViewProps) {
+  const show = params.get('show') ?? 'all';
+  const sort = params.get('sort') ?? 'points';
+  const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const drawn = params.get('draw') === 'flow';
+  const asOf = asOfOf(params);
+  const { data, error, refetch } = useQuery({
+    queryKey: ['outside', show, sort, down, text, where, asOf],
+    queryFn: () => api<OutsidePage>('GET', withQuery('/api/outside', { show, sort, down: String(down), text, where, asOf })),
+    placeholderData: (before) => before,
+  });
+  if (data && data.counts.all === 0)
+    return <Empty>Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.</Empty>;
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-2 px-4 py-2">
+        <div role="tablist" aria-label="Which domains" className="flex min-w-0 flex-1 gap-1 overflow-hidden">
+          {(Object.entries(SHOW) as [keyof typeof SHOW, string][]).map(([key, name]) => (
+            <button
+              key={key}
+              role="tab"
+              aria-selected={show === key}
+              className={`btn btn-sm font-normal ${show === key ? 'btn-neutral' : 'btn-ghost'}`}
+              onClick={() => set({ show: key === 'all' ? undefined : key })}
+            >
+              {name} {data && <b>{data.counts[key]}</b>}
+            </button>
+          ))}
+        </div>
+        {!narrow && <TakeAway table="outside" held={{ show, text, where, asOf }} />}
+        <button className="btn btn-sm" aria-pressed={drawn} onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}>
+          {drawn ? 'Show the table' : 'Draw the flow'}
+        </button>
+        <FilterBox value={text} set={set} label="Find a domain" placeholder="domain, department …" width={narrow ? 'w-32' : 'w-48'} table="outside" where={where} />
+      </div>
+      <Conditions where={where} set={set} />
+      {error && <Trouble error={error} retry={() => void refetch()} />}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        {drawn ? (
+          <Flow
+            flows={data?.flows ?? []}
+            expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
+            selected={params.get('domain') ?? undefined}
+            onDomain={(domain) => set({ domain }, 'push')}
+            onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
+          />
+        ) : (
+          <Domains rows={data?.rows ?? []} sort={sort} down={down} narrow={narrow} params={params} set={set} />
+        )}
+      </div>
+    </div>
+  );
+} // prettier-ignore
+
+function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]; sort: string; down: boolean; } & ViewProps) {
+  const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
+  const columns: Column<OutsideRow>[] = [
+    { key: 'points', name: 'Points', width: '76px', right: true, sorts: true, cell: (r) => (r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>) },
+    { key: 'domain', name: 'Domain', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(170px, 1.3fr)', sorts: true, cell: (r) => <span className="truncate font-medium" title={r.domain}>{r.domain}</span> },
+    { key: 'standing', name: 'What it is', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(200px, 1.4fr)', cell: (r) => <Standing row={r} /> },
+    { key: 'people', name: 'People', width: '76px', right: true, sorts: true, cell: (r) => (r.whole ? <span title="Everybody with an address there">everybody</span> : number(r.people)) },
+    { key: 'files', name: 'Files', width: '70px', right: true, sorts: true, cell: (r) => number(r.files) },
+    { key: 'heavy', name: 'Heavy', width: '98px', right: true, sorts: true, cell: (r) => <span className="flex items-center gap-2">{number(r.heavy)} <Weight weight={r.heaviest} /></span> },
+    ...(narrow
+      ? []
+      : [
+          { key: 'shares', name: 'Shared', width: '104px', right: true, sorts: true, cell: (r: OutsideRow) => <span title={`${r.levels.space} on spaces, ${r.levels.folder} on folders, ${r.levels.file} on files`}>{plural(r.shares, "time")}</span> },
+          { key: 'sharers', name: 'By', width: 'minmax(120px, 0.9fr)', cell: (r: OutsideRow) => <span className="truncate">{r.sharers.map((s) => s.name).join(', ') || <span className="text-quiet">·</span>}</span> },
+          { key: 'lastUsed', name: 'Last used', width: '128px', sorts: true, cell: (r: OutsideRow) => (r.lastUsed ? <When at={r.lastUsed} /> : <span className="text-quiet">never seen</span>) },
+        ]),
+  ];
+  return (
+    <Table
+      label="External domains"
+      columns={columns}
+      rows={rows}
+      rowKey={(r) => r.domain}
+      selected={params.get('domain') ?? undefined}
+      onSelect={(r) => set({ domain: r?.domain }, 'push')}
+      sort={sort}
+      up={!down}
+      onSort={(k) => set({ sort: k === 'points' ? undefined : k, down: k === sort ? String(!down) : undefined })}
+    />
+  );
+} // prettier-ignore
+
+function Standing({ row: r }: { row: OutsideRow }) {
+  if (r.likens)
+    return (
+      <span className="truncate" title={`${r.likens.how}: ${r.likens.domain}`}>
+        <State icon="trouble">looks like {r.likens.domain}</State>
+      </span>
+    );
+  if (r.standing === 'partner') return <span>partner</span>;
+  return <span className="truncate">{r.consumer ? 'free mailboxes, anybody’s' : 'not expected'}</span>;
+}
+
+function OneDomain({ domain, asOf, ...pinning }: { domain: string; asOf: number | undefined } & Pinning) {
+  const { data, error, refetch } = useQuery({
+    queryKey: ['outside-one', domain, asOf],
+    queryFn: () => api<OutsideDossier>('GET', withQuery('/api/outside/one', { domain, asOf })),
+  });
+  return (
+    <DossierFrame name="External domain" error={error} retry={() => void refetch()} {...pinning}>
+      {data && <Body data={data} now={asOf === undefined} />}
+    </DossierFrame>
+  );
+}
+
+function Body({ data: { row, names, shares, sharesMore, people, partner }, now }: { data: OutsideDossier; now: boolean }) {
+  const { steward } = useSigned();
+  const { pickUp, has } = usePickUp();
+  return (
+    <>
+      <header className="px-4 py-3">
+        <h2 className="text-base font-bold leading-snug break-words">{row.domain}</h2>
+        <p className="text-quiet">
+          {names.length > 1 && <>with {names.filter((n) => n !== row.domain).join(', ')}. </>}
+          {row.standing === 'partner' ? 'A partner’s.' : row.consumer ? 'Anybody can have a mailbox there.' : 'Not expected: it is no partner’s.'}
+        </p>
+        {row.likens && (
+          <p className="mt-1"><State icon="trouble">May be taken for {row.likens.domain}: {row.likens.how}.</State></p>
+        )}
+        <p className="mt-2">
+          {row.whole ? 'Everybody with an address there' : plural(row.people, 'person', 'people')} can reach{' '}
+          <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/people', { show: 'domains', sel: `domain:${names[0] ?? row.domain}` })}>{plural(row.files, 'file')}</a>
+          {row.heavy > 0 && <>, <b>{row.heavy} of them heavy</b></>}; {row.points ? <b>{row.points.toLocaleString('en')} exposure points</b> : 'no exposure points'}.
+        </p>
+        <p className="text-quiet">First shared <When at={row.since} />; {row.lastUsed ? <>last used <When at={row.lastUsed} /></> : 'no use of it was seen'}.</p>
+      </header>
+      {now && <PartnerSection domain={row.domain} standing={row.standing} partner={partner} />}
+      <Section name="Who shared what with them" aside={plural(shares.length + sharesMore, 'grant or link', 'grants and links')}>
+        <ul>
+          {shares.map((s) => (
+            <li key={`${s.entry.kind} ${s.entry.source} ${s.entry.id}`} className="flex items-start gap-2 border-b border-base-300 py-1.5">
+              <Weight weight={s.weight} />
+              <div className="min-w-0 flex-1">
+                <a className="font-medium underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: s.key })}>{s.entry.on.name}</a>{' '}
+                <span className="text-quiet">
+                  {s.entry.on.kind}{s.entry.on.kind !== 'file' && `, ${plural(s.files, 'file')}`}{s.label && `, ${s.label}`}
+                </span>
+                <div className="text-quiet">
+                  {s.entry.kind === 'link' ? 'sharing link' : 'grant'} to {s.entry.to}, {s.entry.role}
+                  {s.entry.madeBy && `, by ${s.entry.madeBy}`} {s.entry.madeAt && <When at={s.entry.madeAt} />}; {s.lastUsed ? <>used <When at={s.lastUsed} /></> : 'not seen used'}
+                </div>
+              </div>
+              {steward && now && (
+                <button className="btn btn-sm" disabled={has(s.entry)} onClick={() => pickUp.mutate([s.entry])}>{has(s.entry) ? 'In the tray' : 'Pick up'}</button>
+              )}
+            </li>
+          ))}
+        </ul>
+        {sharesMore > 0 && <p className="text-quiet">and {sharesMore.toLocaleString('en')} more.</p>}
+      </Section>
+      <Section name="Their people" aside={plural(row.people, 'person', 'people')}>
+        <ul>
+          {people.slice(0, 40).map((p) => (
+            <li key={p.id}>
+              <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/people', { sel: `${p.kind === 'outsider' ? 'outsider' : 'user'}:${p.id}` })}>{p.address}</a>{' '}
+              <span className="text-quiet">{p.kind}</span>
+            </li>
+          ))}
+        </ul>
+      </Section>
+    </>
+  );
+} // prettier-ignore
+
+/** Calling a domain a partner's: what it would change is said before it is done. */
+function PartnerSection({ domain, standing, partner }: { domain: string; standing: OutsideRow['standing']; partner: OutsideDossier['partner'] }) {
+  const { steward } = useSigned();
+  const refresh = useRefresh();
+  const [open, setOpen] = useState(false);
+  const [until, setUntil] = useState('');
+  const [sponsor, setSponsor] = useState('');
+  const becomes = standing !== 'partner';
+  const preview = useQuery({
+    queryKey: ['partner-preview', domain, becomes],
+    enabled: open,
+    queryFn: () => api<PartnerPreview>('GET', withQuery('/api/outside/partner', { domain, partner: String(becomes) })),
+  });
+  const done = { onSuccess: () => { setOpen(false); refresh(); } };
+  const put = useMutation({ mutationFn: () => api('PUT', '/api/outside/partner', { domain, until: until || null, sponsor }), ...done });
+  const drop = useMutation({ mutationFn: () => api('DELETE', '/api/outside/partner', { domain }), ...done });
+  if (!steward && !partner) return null;
+  const p = preview.data;
+  return (
+    <Section name="Expected?" aside={partner && `named by ${partner.by}`}>
+      {partner && <p>A partner until {partner.until ?? 'further notice'}; {partner.sponsor} answers for it.</p>}
+      {!partner && standing === 'partner' && <p className="text-quiet">Its workspace says that it is a partner’s.</p>}
+      {steward && !open && (becomes || partner) && (
+        <button className="btn btn-sm mt-1" onClick={() => setOpen(true)}>{becomes ? 'It is a partner’s …' : 'It is a partner’s no longer …'}</button>
+      )}
+      {steward && open && (
+        <form
+          className="mt-1 space-y-2 rounded border border-slate p-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (becomes) put.mutate();
+            else drop.mutate();
+          }}
+        >
+          {preview.error && <Trouble error={preview.error} />}
+          <p aria-live="polite">
+            {p ? (
+              <>
+                The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')} would become <b>{p.findings.after}</b>, and {p.points.before.toLocaleString('en')} points <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
+              </>
+            ) : (
+              'Working out what that would change …'
+            )}
+          </p>
+          {becomes && (
+            <div className="flex gap-2">
+              <label className="flex-1">
+                <span className="block text-xs font-semibold text-quiet">Who answers for it</span>
+                <input className="input input-sm w-full" required maxLength={200} value={sponsor} onChange={(e) => setSponsor(e.target.value)} />
+              </label>
+              <label>
+                <span className="block text-xs font-semibold text-quiet">Until (empty: further notice)</span>
+                <input className="input input-sm" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
+              </label>
+            </div>
+          )}
+          {[put, drop].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
+          <button className="btn btn-sm btn-primary" disabled={!p || put.isPending || drop.isPending}>{becomes ? `Call ${domain} a partner’s` : `Call ${domain} a partner’s no longer`}</button>
+          <button type="button" className="btn btn-sm btn-ghost ml-2" onClick={() => setOpen(false)}>Leave it</button>
+        </form>
+      )}
+    </Section>
+  );
+} // prettier-ignore

@@ -1,0 +1,226 @@
+/** Guard › Data types: the catalogue, the bench, types of our own, packs. */
+import { useQuery } from '@tanstack/react-query';
+import type { Account } from '../../../dto/accounts.ts';
+import type { PackRow, TypeRow } from '../../../dto/recognition.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { Bench } from './Bench.tsx';
+import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { MakeType } from './MakeType.tsx';
+import { Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
+import { Packs } from './Packs.tsx';
+import { Shell } from '../../frame/Shell.tsx';
+import { useSigned } from '../../frame/signed.ts';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { TypeDossier } from '../../dossiers/TypeDossier.tsx';
+import { useUrl, type ViewProps } from '../../frame/url.ts';
+import { WhatCounts } from './WhatCounts.tsx';
+
+export interface Catalogue {
+  rows: TypeRow[];
+  usual: number;
+  pictures: boolean;
+  surveyed: boolean;
+}
+const useCatalogue = (where?: string) =>
+  useQuery({
+    queryKey: where ? ['data-types', where] : ['data-types'],
+    queryFn: () => api<Catalogue>('GET', withQuery('/api/data-types', { where })),
+    placeholderData: (before) => before,
+  });
+
+const PARTS = { types: 'Catalogue', counts: 'What counts', bench: 'Bench', packs: 'Packs' } as const;
+
+export default function DataTypes({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  const sel = params.get('type') ?? undefined;
+  const { shown, pinning } = usePinned(sel, () => set({ type: undefined }));
+  const at = params.get('at') ?? 'types';
+  return (
+    <Shell
+      account={account}
+      path="/guard/data-types"
+      dossier={
+        at === 'types' &&
+        shown !== undefined && (
+          <TypeDossier
+            key={shown}
+            id={shown}
+            change={() => set({ at: 'make', type: shown }, 'push')}
+            gone={() => set({ type: undefined })}
+            {...pinning}
+          />
+        )
+      }
+    >
+      <View params={params} set={set} at={at} narrow={shown !== undefined} />
+    </Shell>
+  );
+}
+
+function View({
+  params,
+  set,
+  at,
+  narrow,
+}: ViewProps & { at: string }) {
+  const { steward } = useSigned();
+  if (at === 'make')
+    return (
+      <MakeType
+        id={params.get('type') ?? undefined}
+        done={(id) => set({ at: undefined, type: id }, 'push')}
+        leave={() => set({ at: undefined }, 'push')}
+      />
+    );
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-3 px-4 py-2">
+        <div role="tablist" aria-label="Parts of this view" className="join">
+          {Object.entries(PARTS).map(([key, name]) =>
+            key === 'bench' && !steward ? null : (
+              <button
+                key={key}
+                role="tab"
+                aria-selected={at === key}
+                className={`btn join-item btn-sm ${at === key ? 'btn-neutral' : 'btn-ghost border-slate font-normal'}`}
+                onClick={() => set({ at: key === 'types' ? undefined : key, type: undefined, text: undefined }, 'push')}
+              >
+                {name}
+              </button>
+            ),
+          )}
+        </div>
+        {at === 'bench' && (
+          <p className="min-w-0 flex-1 truncate text-quiet">
+            Paste a text or drop a file, and see what is recognised where. Nothing of it is kept.
+          </p>
+        )}
+        {at === 'types' && <CatalogueBar params={params} set={set} narrow={narrow} />}
+      </div>
+      {at === 'types' && <Conditions where={params.get('where') ?? undefined} set={set} />}
+      <div className="min-h-0 flex-1 border-t border-slate">
+        {at === 'bench' && steward ? (
+          <Bench />
+        ) : at === 'counts' ? (
+          <WhatCounts open={(type) => set({ at: undefined, type }, 'push')} />
+        ) : at === 'packs' ? (
+          <Packs selected={params.get('pack') ?? undefined} select={(id) => set({ pack: id }, 'push')} />
+        ) : (
+          <CatalogueTable params={params} set={set} narrow={narrow} />
+        )}
+      </div>
+    </div>
+  );
+} // prettier-ignore
+
+function CatalogueBar({
+  params,
+  set,
+  narrow,
+}: ViewProps) {
+  const { steward } = useSigned();
+  const { data } = useCatalogue();
+  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const found = data?.rows.filter((r) => r.use && r.use.files > 0).length;
+  return (
+    <>
+      <h1 className="min-w-0 flex-1 truncate text-base">
+        {data && (
+          <>
+            <b>{plural(data.rows.length, 'data type')}</b>
+            {data.surveyed && !narrow && <span className="text-quiet">, {found} found in your files</span>}
+          </>
+        )}
+      </h1>
+      <FilterBox value={params.get('text') ?? undefined} set={set} label="Find a data type" placeholder="name, country, source …" width={narrow ? 'w-36' : 'w-52'} table="data-types" where={params.get('where') ?? undefined} />
+      <select className="select select-sm w-36" aria-label="Of which pack" value={params.get('pack') ?? ''} onChange={(e) => set({ pack: e.target.value })}>
+        <option value="">every pack</option>
+        {packs.data?.map((p) => (
+          <option key={p.id} value={p.name}>
+            {p.name}
+          </option>
+        ))}
+      </select>
+      {steward && (
+        <button className="btn btn-sm btn-primary" onClick={() => set({ at: 'make', type: undefined }, 'push')}>
+          Make a data type
+        </button>
+      )}
+    </>
+  );
+} // prettier-ignore
+
+const country = new Intl.DisplayNames(['en'], { type: 'region' });
+
+function CatalogueTable({
+  params,
+  set,
+  narrow,
+}: ViewProps) {
+  const { data, error, refetch } = useCatalogue(params.get('where') ?? undefined);
+  const text = params.get('text')?.toLowerCase();
+  const pack = params.get('pack');
+  const sort = params.get('sort') ?? 'files';
+  if (error) return <Trouble error={error} retry={() => void refetch()} />;
+  const rows = (data?.rows ?? []).filter(
+    (r) =>
+      (!pack || r.packs.includes(pack)) &&
+      (!text ||
+        `${r.name} ${r.id} ${r.source} ${r.country ? country.of(r.country) : ''}`.toLowerCase().includes(text)),
+  );
+  const by: Record<string, (a: TypeRow, b: TypeRow) => number> = {
+    files: (a, b) => Number(b.custom) - Number(a.custom) || (b.use?.files ?? 0) - (a.use?.files ?? 0),
+    name: (a, b) => a.name.localeCompare(b.name, 'en'),
+    weight: (a, b) => b.weight - a.weight,
+    country: (a, b) => (a.country ?? '~').localeCompare(b.country ?? '~'),
+    from: (a, b) => a.from - b.from,
+  };
+  rows.sort((a, b) => by[sort]!(a, b) || by.name!(a, b));
+  const columns: Column<TypeRow>[] = [
+    {
+      key: 'name',
+      name: 'Data type',
+      width: 'minmax(220px, 1.4fr)',
+      sorts: true,
+      cell: (r) => (
+        <span className="flex min-w-0 items-baseline gap-2">
+          <span className={`truncate ${r.active ? 'font-medium' : 'text-quiet'}`}>{r.name}</span>
+          {r.custom && <span className="shrink-0 text-xs text-quiet">{r.active ? 'our own' : 'our own, not looked for'}</span>}
+        </span>
+      ),
+    },
+    { key: 'weight', name: 'Weight', width: '80px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
+    ...(narrow
+      ? []
+      : [{ key: 'country', name: 'Country', width: 'minmax(110px, 0.6fr)', sorts: true, cell: (r: TypeRow) => (r.country ? <span className="truncate">{country.of(r.country)}</span> : <span className="text-quiet">everywhere</span>) }]),
+    {
+      key: 'from',
+      name: 'Counts from',
+      width: '104px',
+      right: true,
+      sorts: true,
+      cell: (r) => <span title={r.ownCertainty ? 'Its own certainty' : 'The usual certainty'}>{r.ownCertainty ? <b>{r.from}</b> : <span className="text-quiet">{r.from}</span>}</span>,
+    },
+    { key: 'files', name: 'In files', width: '86px', right: true, sorts: true, cell: (r) => <Number_ n={r.use?.files} /> },
+    { key: 'occurrences', name: 'Occurrences', width: '106px', right: true, cell: (r) => <Number_ n={r.use?.occurrences} /> },
+    ...(narrow ? [] : [{ key: 'source', name: 'Source', width: 'minmax(200px, 1.4fr)', cell: (r: TypeRow) => <span className="truncate text-quiet" title={r.source}>{r.source}</span> }]),
+  ];
+  if (data && rows.length === 0)
+    return <Empty action={<button className="btn btn-sm" onClick={() => set({ text: undefined, pack: undefined })}>Drop the filters</button>}>No data type fits.</Empty>;
+  return (
+    <Table
+      label="Data types"
+      columns={columns}
+      rows={rows}
+      rowKey={(r) => r.id}
+      selected={params.get('type') ?? undefined}
+      onSelect={(r) => set({ type: r?.id }, 'push')}
+      sort={sort}
+      up={sort === 'name' || sort === 'country' || sort === 'from'}
+      onSort={(k) => set({ sort: k === 'files' ? undefined : k })}
+    />
+  );
+} // prettier-ignore
+
+const Number_ = ({ n }: { n: number | undefined }) =>
+  n ? <span className="font-medium">{n.toLocaleString('en')}</span> : <span className="text-quiet">·</span>;

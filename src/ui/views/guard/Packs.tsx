@@ -1,0 +1,134 @@
+/** Packs of data types: those that ship, and our own copies. */
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import type { PackRow } from '../../../dto/recognition.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { plural, Trouble, Weight } from '../../parts/marks.tsx';
+import { useRefresh, useSigned } from '../../frame/signed.ts';
+import type { Catalogue } from './DataTypes.tsx';
+import { slug } from '../../parts/words.ts';
+
+export function Packs({ selected, select }: { selected: string | undefined; select: (id: string | undefined) => void }) {
+  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const shown = packs.data?.find((p) => p.id === selected) ?? packs.data?.[0];
+  return (
+    <div className="flex h-full">
+      <ul className="w-[400px] shrink-0 overflow-auto border-r border-slate" aria-label="Packs">
+        {packs.error && <li><Trouble error={packs.error} retry={() => void packs.refetch()} /></li>}
+        {packs.data?.map((p) => (
+          <li key={p.id}>
+            <button
+              className={`block w-full cursor-pointer border-b border-base-300 px-4 py-2 text-left ${p === shown ? 'bg-base-300' : 'hover:bg-base-200'}`}
+              aria-pressed={p === shown}
+              onClick={() => select(p.id)}
+            >
+              <span className="flex items-baseline gap-2">
+                <b className="flex-1">{p.name}</b>
+                <span className="text-xs text-quiet">{p.own ? 'our own' : ''}</span>
+                <span className="text-quiet">{plural(p.types.length, 'type')}</span>
+              </span>
+              <span className="block truncate text-quiet">{p.about}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+      {shown && <One key={shown.id} pack={shown} all={packs.data ?? []} select={select} />}
+    </div>
+  );
+} // prettier-ignore
+
+function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id: string | undefined) => void }) {
+  const { steward } = useSigned();
+  const refresh = useRefresh();
+  const catalogue = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+  const [name, setName] = useState(pack.name);
+  const [about, setAbout] = useState(pack.about);
+  const [types, setTypes] = useState(new Set(pack.types));
+  const [sure, setSure] = useState(false);
+  useEffect(() => {
+    setName(pack.name);
+    setAbout(pack.about);
+    setTypes(new Set(pack.types));
+  }, [pack]);
+  const put = useMutation({
+    mutationFn: (p: { id: string; name: string; about: string; types: string[]; copiedFrom?: string }) => {
+      const { id, ...body } = p;
+      return api('PUT', `/api/packs/${encodeURIComponent(id)}`, body);
+    },
+    onSuccess: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: () => api('DELETE', `/api/packs/${encodeURIComponent(pack.id)}`),
+    onSuccess: () => {
+      select(undefined);
+      refresh();
+    },
+  });
+  const copy = () => {
+    let id = `${slug(pack.name)}-copy`;
+    for (let n = 2; all.some((p) => p.id === id); n++) id = `${slug(pack.name)}-copy-${n}`;
+    put.mutate({ id, name: `${pack.name}, our copy`, about: pack.about, types: pack.types, copiedFrom: pack.id }, { onSuccess: () => select(id) });
+  };
+  const edits = pack.own && steward;
+  const changed = name !== pack.name || about !== pack.about || types.size !== pack.types.length || pack.types.some((t) => !types.has(t));
+  const rows = (catalogue.data?.rows ?? []).filter((r) => edits || types.has(r.id));
+  return (
+    <section aria-label={pack.name} className="flex min-w-0 flex-1 flex-col">
+      <div className="flex items-start gap-3 px-4 py-3">
+        <div className="min-w-0 flex-1">
+          {edits ? (
+            <>
+              <input className="input input-sm mb-1 w-full font-bold" aria-label="Name of the pack" value={name} onChange={(e) => setName(e.target.value)} />
+              <input className="input input-sm w-full" aria-label="What it is for" value={about} onChange={(e) => setAbout(e.target.value)} />
+            </>
+          ) : (
+            <>
+              <h2 className="text-base font-bold">{pack.name}</h2>
+              <p className="text-quiet">{pack.about}</p>
+            </>
+          )}
+          <p className="mt-1 text-quiet">
+            {pack.own ? (pack.copiedFrom ? `Copied from ${all.find((p) => p.id === pack.copiedFrom)?.name ?? pack.copiedFrom}; what changes there does not change here.` : 'Made here.') : 'It ships with Gate Lantern. Copy it to change it.'}{' '}
+            <a className="underline decoration-slate hover:decoration-current" href={withQuery('/exposure/contents', { pack: pack.id })}>See where it is found</a>
+          </p>
+        </div>
+        {steward && (
+          <div className="flex gap-2">
+            {edits && (
+              <button className="btn btn-sm btn-primary" disabled={!changed || !name.trim() || types.size === 0 || put.isPending} onClick={() => put.mutate({ id: pack.id, name, about, types: [...types] })}>
+                Keep the changes
+              </button>
+            )}
+            <button className="btn btn-sm" disabled={put.isPending} onClick={copy}>Copy the pack</button>
+            {edits && (sure ? <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>Remove it</button> : <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>Remove …</button>)}
+          </div>
+        )}
+      </div>
+      {[put, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
+      <ul className="min-h-0 flex-1 columns-2 gap-6 overflow-auto border-t border-slate px-4 py-2" aria-label="Its data types">
+        {rows.map((r) => (
+          <li key={r.id} className="break-inside-avoid">
+            <label className={`flex items-center gap-2 py-1 ${edits ? 'cursor-pointer' : ''}`}>
+              {edits && (
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-sm"
+                  checked={types.has(r.id)}
+                  onChange={(e) => {
+                    const next = new Set(types);
+                    if (e.target.checked) next.add(r.id);
+                    else next.delete(r.id);
+                    setTypes(next);
+                  }}
+                />
+              )}
+              <Weight weight={r.weight} />
+              <span className="min-w-0 flex-1 truncate" title={r.source}>{r.name}</span>
+              <span className="text-quiet">{r.use?.files ? plural(r.use.files, 'file') : ''}</span>
+            </label>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+} // prettier-ignore

@@ -1,0 +1,118 @@
+/** From which certainty matches usually count, with the effect on our own content; and whether pictures are read. */
+import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
+import { PRESETS, type Preset } from '../../../core/recognise/threshold.ts';
+import type { ContentsPage } from '../../../dto/contents.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { plural, Trouble } from '../../parts/marks.tsx';
+import { useRefresh, useSigned } from '../../frame/signed.ts';
+import type { Catalogue } from './DataTypes.tsx';
+
+const ABOUT: Record<Preset, string> = {
+  wide: 'Misses the least, and is wrong the most: for a first look, or before an auditor does.',
+  balanced: 'What is found is nearly always right; what has no word near that says what it is may be missed.',
+  strict: 'Only what its check, its form and the words around it agree on: for rules that act by themselves.',
+};
+const NAME: Record<Preset, string> = { wide: 'Wide', balanced: 'Balanced', strict: 'Strict' };
+
+export function WhatCounts({ open }: { open: (type: string) => void }) {
+  const { steward } = useSigned();
+  const refresh = useRefresh();
+  const types = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+  const presets = Object.entries(PRESETS) as [Preset, number][];
+  const held = useQueries({
+    queries: [undefined, ...presets.map(([, certainty]) => certainty)].map((certainty) => ({
+      queryKey: ['contents', 'count', certainty],
+      queryFn: () => api<ContentsPage>('GET', withQuery('/api/contents', { certainty })),
+    })),
+  });
+  const set = useMutation({
+    mutationFn: (certainty: number) => api('PUT', '/api/data-types/certainty', { type: null, certainty }),
+    onSuccess: refresh,
+  });
+  const pictures = useMutation({
+    mutationFn: (read: boolean) => api('PUT', '/api/data-types/pictures', { read }),
+    onSuccess: refresh,
+  });
+  const now = held[0]!.data;
+  const own = types.data?.rows.filter((r) => r.ownCertainty) ?? [];
+  const occurrences = (page: ContentsPage): number => page.rows.reduce((n, r) => n + r.occurrences, 0);
+  return (
+    <div className="h-full max-w-4xl overflow-auto p-4" tabIndex={0} aria-label="What counts">
+      {[types, set, pictures].map((q, i) => q.error && <Trouble key={i} error={q.error} />)}
+      <h2 className="text-base font-bold">From which certainty a match usually counts</h2>
+      <p className="mb-3 text-quiet">
+        What counts makes files weigh, and so makes findings. Setting it takes effect at once; nothing is read again.
+      </p>
+      <table className="w-full">
+        <thead>
+          <tr className="border-b border-slate text-xs text-quiet">
+            <th className="py-1 text-left font-semibold">Preset</th>
+            <th className="pl-6 text-right font-semibold">Files</th>
+            <th className="pl-6 text-right font-semibold">Occurrences</th>
+            <th className="pl-6 text-right font-semibold">Against now</th>
+            <th className="w-40" />
+          </tr>
+        </thead>
+        <tbody>
+          {presets.map(([preset, certainty], i) => {
+            const page = held[i + 1]!.data;
+            const is = types.data?.usual === certainty;
+            const more = page && now ? page.files - now.files : 0;
+            return (
+              <tr key={preset} className="border-b border-base-300 align-top">
+                <td className="py-2 pr-6">
+                  <b>
+                    {NAME[preset]} ({certainty})
+                  </b>
+                  <span className="block text-quiet">{ABOUT[preset]}</span>
+                </td>
+                <td className="py-2 pl-6 text-right">{page?.files.toLocaleString('en') ?? '…'}</td>
+                <td className="py-2 pl-6 text-right">{page ? occurrences(page).toLocaleString('en') : '…'}</td>
+                <td className="py-2 pl-6 text-right whitespace-nowrap">
+                  {page && now && (more === 0 ? 'the same files' : `${plural(Math.abs(more), 'file')} ${more > 0 ? 'more' : 'fewer'}`)}
+                </td>
+                <td className="py-2 pl-6 text-right">
+                  {is ? (
+                    <b>as it is set</b>
+                  ) : (
+                    steward && (
+                      <button className="btn btn-sm" disabled={set.isPending} onClick={() => set.mutate(certainty)}>
+                        Count from {certainty}
+                      </button>
+                    )
+                  )}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <h2 className="mt-6 font-semibold">Data types with a certainty of their own</h2>
+      {own.length === 0 ? (
+        <p className="text-quiet">None. A data type gets one in its dossier, by a preset or by what your marks suggest.</p>
+      ) : (
+        <ul>
+          {own.map((r) => (
+            <li key={r.id}>
+              <button className="cursor-pointer underline decoration-slate hover:decoration-current" onClick={() => open(r.id)}>
+                {r.name}
+              </button>{' '}
+              from {r.from}
+            </li>
+          ))}
+        </ul>
+      )}
+      <h2 className="mt-6 font-semibold">Pictures</h2>
+      <label className="mt-1 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-sm"
+          disabled={!steward || pictures.isPending || !types.data}
+          checked={types.data?.pictures ?? false}
+          onChange={(e) => pictures.mutate(e.target.checked)}
+        />
+        read the text in pictures, from the next survey on (English; about a second a picture)
+      </label>
+    </div>
+  );
+} // prettier-ignore

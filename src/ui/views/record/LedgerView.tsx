@@ -1,0 +1,199 @@
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { Download } from 'lucide-react';
+import { useCallback } from 'react';
+import type { ChainResult, LedgerEntry } from '../../../formats/ledger.ts';
+import type { Account } from '../../../dto/accounts.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { Conditions, FilterBox } from '../../parts/filter.tsx';
+import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { Shell } from '../../frame/Shell.tsx';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { useUrl, type SetUrl } from '../../frame/url.ts';
+import { deedWords } from '../../parts/words.ts';
+
+const PAGE = 200;
+
+export default function LedgerView({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  return (
+    <Shell
+      account={account}
+      path="/record/ledger"
+      dossier={
+        params.get('entry') && (
+          <Entry seq={Number(params.get('entry'))} close={() => set({ entry: undefined })} />
+        )
+      }
+    >
+      <View params={params} set={set} />
+    </Shell>
+  );
+}
+
+function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
+  const chain = useQuery({
+    queryKey: ['ledger', 'check'],
+    queryFn: () => api<ChainResult>('GET', '/api/ledger/check'),
+  });
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const query = useInfiniteQuery({
+    queryKey: ['ledger', 'rows', text, where],
+    queryFn: ({ pageParam }) =>
+      api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text, where })),
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last) => (last.length === PAGE ? last[last.length - 1]!.seq : undefined),
+  });
+  const rows = query.data?.pages.flat() ?? [];
+  const more = useCallback(() => {
+    if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
+  }, [query]);
+  const columns: Column<LedgerEntry>[] = [
+    {
+      key: 'seq',
+      name: 'Entry',
+      width: '72px',
+      right: true,
+      cell: (r) => <span className="font-semibold">{r.seq}</span>,
+    },
+    { key: 'at', name: 'When', width: '132px', cell: (r) => <When at={r.at} /> },
+    {
+      key: 'who',
+      name: 'Who',
+      width: 'minmax(130px, 0.8fr)',
+      cell: (r) => <span className="truncate">{r.who}</span>,
+    },
+    {
+      key: 'what',
+      name: 'What',
+      width: 'minmax(150px, 0.9fr)',
+      cell: (r) => (
+        <span className="truncate" title={r.what}>
+          {deedWords(r.what)}
+        </span>
+      ),
+    },
+    {
+      key: 'subject',
+      name: 'Of what',
+      width: 'minmax(130px, 1fr)',
+      cell: (r) => <span className="truncate">{r.subject}</span>,
+    },
+    {
+      key: 'hash',
+      name: 'Hash',
+      width: '112px',
+      cell: (r) => <span className="font-mono text-[12.5px] text-quiet">{r.hash.slice(0, 12)}</span>,
+    },
+  ];
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex items-center gap-3 px-4 py-2">
+        <h1 className="min-w-0 text-base">
+          {chain.isPending ? (
+            <State icon="running">Following the chain …</State>
+          ) : chain.data?.holds ? (
+            <State icon="done">
+              <b>The chain holds</b>
+              <span className="text-quiet"> over {plural(chain.data.entries, 'entry', 'entries')}</span>
+            </State>
+          ) : (
+            chain.data && (
+              <State icon="failed">
+                <b>The chain is broken at entry {chain.data.seq}</b>: {chain.data.reason}
+              </State>
+            )
+          )}
+        </h1>
+        <span className="flex-1" />
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in the ledger"
+          placeholder="person, plan, grant …"
+          width="w-56"
+          table="ledger"
+          where={where}
+        />
+        <button className="btn btn-sm" onClick={() => void chain.refetch()}>
+          Check again
+        </button>
+        <a className="btn btn-sm" href="/api/ledger/export" download>
+          <Download size={14} aria-hidden /> Export
+        </a>
+      </div>
+      <Conditions where={where} set={set} />
+      {(query.error ?? chain.error) && <Trouble error={query.error ?? chain.error} />}
+      {query.data && rows.length === 0 ? (
+        <Empty>
+          {(text ?? where)
+            ? 'No entry fits.'
+            : 'Here you will see everything that is done, in a chain that shows any alteration.'}
+        </Empty>
+      ) : (
+        <div className="min-h-0 flex-1 border-t border-slate">
+          <Table
+            label="Ledger"
+            columns={columns}
+            rows={rows}
+            rowKey={(r) => r.seq}
+            selected={params.get('entry') ? Number(params.get('entry')) : undefined}
+            onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')}
+            onEnd={more}
+          />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Entry({ seq, close }: { seq: number; close: () => void }) {
+  const { data, error } = useQuery({
+    queryKey: ['ledger', 'entry', seq],
+    queryFn: async () => (await api<LedgerEntry[]>('GET', `/api/ledger?before=${seq + 1}&limit=1`))[0],
+  });
+  const block = (name: string, value: unknown) =>
+    value !== null && (
+      <>
+        <h3 className="mt-3 font-semibold">{name}</h3>
+        <pre className="overflow-auto whitespace-pre-wrap break-words rounded border border-slate bg-base-200 p-2 font-mono text-[12.5px]">
+          {JSON.stringify(value, null, 2)}
+        </pre>
+      </>
+    );
+  return (
+    <aside aria-label="Dossier" className="w-[420px] shrink-0 overflow-auto border-l border-slate px-4 py-2">
+      <div className="flex items-center">
+        <h2 className="flex-1 text-base font-bold">Entry {seq}</h2>
+        <button className="btn btn-xs btn-ghost" onClick={close}>
+          Close
+        </button>
+      </div>
+      {error && <Trouble error={error} />}
+      {data && (
+        <>
+          <p>
+            {data.who} {deedWords(data.what)}
+          </p>
+          <dl className="mt-2 grid grid-cols-[6rem_1fr] gap-y-0.5">
+            <dt className="text-quiet">When</dt>
+            <dd className="font-mono text-[12.5px]">{data.at}</dd>
+            <dt className="text-quiet">What</dt>
+            <dd className="font-mono text-[12.5px]">{data.what}</dd>
+            <dt className="text-quiet">Of what</dt>
+            <dd className="break-all">{data.subject}</dd>
+          </dl>
+          {block('Before', data.before)}
+          {block('After', data.after)}
+          <h3 className="mt-3 font-semibold">In the chain</h3>
+          <dl className="grid grid-cols-[6rem_1fr] gap-y-0.5">
+            <dt className="text-quiet">Previous</dt>
+            <dd className="break-all font-mono text-[12.5px]">{data.previous}</dd>
+            <dt className="text-quiet">This one</dt>
+            <dd className="break-all font-mono text-[12.5px]">{data.hash}</dd>
+          </dl>
+        </>
+      )}
+    </aside>
+  );
+}

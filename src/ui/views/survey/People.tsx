@@ -1,0 +1,238 @@
+import type { Account } from '../../../dto/accounts.ts';
+import type { IdentityPage, IdentityRow } from '../../../dto/access.ts';
+import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
+import { Empty, plural, Trouble } from '../../parts/marks.tsx';
+import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { usePages } from '../../parts/pages.ts';
+import { Shell } from '../../frame/Shell.tsx';
+import { Table, type Column } from '../../parts/Table.tsx';
+import { TakeAway } from '../../parts/TakeAway.tsx';
+import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
+
+export default function People({ account, search }: { account: Account; search: string }) {
+  const [params, set] = useUrl(search);
+  const sel = params.get('sel') ?? undefined;
+  const { shown, pinning } = usePinned(sel, () => set({ sel: undefined }));
+  return (
+    <Shell
+      account={account}
+      path="/survey/people"
+      dossier={
+        shown !== undefined && (
+          <IdentityDossier
+            key={shown}
+            identity={shown}
+            asOf={asOfOf(params)}
+            select={(key) => set({ sel: key }, 'push')}
+            {...pinning}
+          />
+        )
+      }
+    >
+      <View params={params} set={set} narrow={shown !== undefined} />
+    </Shell>
+  );
+}
+
+const SHOW = {
+  groups: 'Groups',
+  members: 'Members',
+  guests: 'Guests',
+  outsiders: 'Outsiders',
+  domains: 'Outside domains',
+  dangling: 'Grants to nobody',
+} as const;
+type Show = keyof typeof SHOW;
+const EXPLAIN: Record<Show, string> = {
+  groups: 'what each lets its members reach, and which hold nearly everybody',
+  members: 'people of the organisation, and what each can reach',
+  guests: 'external people with an account',
+  outsiders: 'addresses that are named and have no account',
+  domains: 'everybody outside, by domain',
+  dangling: 'grants and links in force that name somebody who can do nothing any more',
+};
+const PAGE = 100;
+
+function View({ params, set, narrow }: ViewProps) {
+  const asOf = asOfOf(params);
+  const wanted = params.get('show') ?? 'groups';
+  const show: Show = wanted in SHOW ? (wanted as Show) : 'groups';
+  const text = params.get('text') ?? undefined;
+  const where = params.get('where') ?? undefined;
+  const sort =
+    params.get('sort') ??
+    (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
+  const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
+  const { query, first, rows, more } = usePages<IdentityPage>(
+    'people',
+    '/api/people',
+    { show, text, where, sort, down: String(down), asOf },
+    PAGE,
+  );
+  const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
+  const columns: Column<IdentityRow>[] = [
+    {
+      key: 'name',
+      name: show === 'groups' ? 'Group' : show === 'domains' ? 'Domain' : 'Who',
+      width: 'minmax(200px, 1.2fr)',
+      sorts: true,
+      cell: (r) => (
+        <span className="truncate" title={`${r.name}\n${r.detail}`}>
+          <span className="font-medium">{r.name}</span> <span className="text-quiet">{r.detail}</span>
+        </span>
+      ),
+    },
+    ...(show === 'groups'
+      ? ([
+          {
+            key: 'members',
+            name: 'Members',
+            width: '170px',
+            sorts: true,
+            cell: (r) => (
+              <span className="flex w-full items-center gap-2">
+                <span className="w-10 text-right">{number(r.members) || '0'}</span>
+                <svg width="48" height="6" aria-hidden>
+                  <rect width="48" height="6" className="fill-base-300" />
+                  <rect width={48 * (r.share ?? 0)} height="6" className="fill-quiet" />
+                </svg>
+                <span className="whitespace-nowrap text-quiet">{Math.round((r.share ?? 0) * 100)} %</span>
+              </span>
+            ),
+          },
+        ] satisfies Column<IdentityRow>[])
+      : []),
+    ...((show === 'groups' && !narrow) || show === 'domains'
+      ? ([
+          {
+            key: 'external',
+            name: show === 'domains' ? 'Identities' : 'Outside',
+            width: '84px',
+            right: true,
+            sorts: true,
+            cell: (r) => number(r.external),
+          },
+        ] satisfies Column<IdentityRow>[])
+      : []),
+    {
+      key: 'grants',
+      name: show === 'dangling' ? 'Grants' : 'Named by',
+      width: '84px',
+      right: true,
+      sorts: true,
+      cell: (r) => number(r.grants),
+    },
+    ...(show === 'dangling'
+      ? []
+      : ([
+          {
+            key: 'items',
+            name: 'Files',
+            width: '76px',
+            right: true,
+            sorts: true,
+            cell: (r) => number(r.items) || '0',
+          },
+          {
+            key: 'heavy',
+            name: 'Heavy files',
+            width: '96px',
+            right: true,
+            sorts: true,
+            cell: (r) => (r.heavy ? <b>{number(r.heavy)}</b> : ''),
+          },
+        ] satisfies Column<IdentityRow>[])),
+    ...(narrow
+      ? []
+      : ([
+          {
+            key: 'flags',
+            name: show === 'dangling' ? 'On' : 'Mind',
+            width: 'minmax(160px, 0.8fr)',
+            cell: (r) => (
+              <span className="truncate" title={r.flags.join(', ')}>
+                {r.flags.join(', ')}
+              </span>
+            ),
+          },
+        ] satisfies Column<IdentityRow>[])),
+  ];
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex flex-wrap items-center gap-2 px-4 py-2">
+        <div role="tablist" aria-label="Who is shown" className="flex flex-wrap gap-1">
+          {(Object.keys(SHOW) as Show[]).map((s) => (
+            <button
+              key={s}
+              role="tab"
+              aria-selected={s === show}
+              className={`btn btn-sm ${s === show ? 'btn-primary' : 'btn-ghost font-normal'}`}
+              onClick={() =>
+                set({
+                  show: s === 'groups' ? undefined : s,
+                  sort: undefined,
+                  down: undefined,
+                  sel: undefined,
+                })
+              }
+            >
+              {SHOW[s]}{' '}
+              {first && (
+                <span className="tabular-nums opacity-80">{(first.counts[s] ?? 0).toLocaleString('en')}</span>
+              )}
+            </button>
+          ))}
+        </div>
+        <span className="flex-1" />
+        {!narrow && <TakeAway table="people" held={{ show, text, where, asOf }} />}
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find people and groups"
+          placeholder="name, address"
+          table="people"
+          where={where}
+        />
+      </div>
+      <Conditions where={where} set={set} />
+      <h1 className="px-4 pb-1.5 text-quiet">
+        {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
+        {EXPLAIN[show]}
+        {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
+      </h1>
+      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
+      {first && rows.length === 0 ? (
+        <Empty
+          action={
+            text ? (
+              <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
+                Drop the filter
+              </button>
+            ) : undefined
+          }
+        >
+          {text
+            ? 'Nobody fits this filter.'
+            : show === 'dangling'
+              ? 'Every grant and link in force names somebody who is there.'
+              : 'There is nobody of this kind in the survey.'}
+        </Empty>
+      ) : (
+        <div className="min-h-0 flex-1 border-t border-slate">
+          <Table
+            label={SHOW[show]}
+            columns={columns}
+            rows={rows}
+            rowKey={(r) => r.key}
+            selected={params.get('sel') ?? undefined}
+            onSelect={(r) => set({ sel: r?.key }, 'push')}
+            sort={sort}
+            up={!down}
+            onSort={(k) => set({ sort: k, down: String(k === sort ? !down : k !== 'name') })}
+            onEnd={more}
+          />
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,463 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import type { Account } from '../../../dto/accounts.ts';
+import type { SourceRow, SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
+import { api, withQuery } from '../../frame/api.ts';
+import { duration, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { Shell } from '../../frame/Shell.tsx';
+import { useRefresh, useSigned } from '../../frame/signed.ts';
+import { useUrl } from '../../frame/url.ts';
+import { bytesWords } from '../../parts/words.ts';
+
+export default function Sources({ account, search }: { account: Account; search: string }) {
+  return (
+    <Shell account={account} path="/survey/sources">
+      <View search={search} />
+    </Shell>
+  );
+}
+
+const COUNT_WORDS: Record<string, [string, string]> = {
+  person: ['person', 'people'],
+  group: ['group', 'groups'],
+  space: ['space', 'spaces'],
+  item: ['item', 'items'],
+  grant: ['grant', 'grants'],
+  link: ['link', 'links'],
+};
+const KIND_WORDS = {
+  directory: 'directory, SCIM 2.0',
+  drives: 'shared and personal drives',
+  sites: 'sites and teams',
+  channels: 'channels',
+  extract: 'bulk extract, read once',
+};
+
+function View({ search }: { search: string }) {
+  const { steward, live } = useSigned();
+  const [params, set] = useUrl(search);
+  const refresh = useRefresh();
+  const sources = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
+  const surveys = useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
+  const start = useMutation({
+    mutationFn: (kind: 'full' | 'incremental') => api<{ id: number }>('POST', '/api/surveys', { kind }),
+    onSuccess: ({ id }) => {
+      set({ survey: String(id) });
+      refresh();
+    },
+  });
+  const cancel = useMutation({
+    mutationFn: (id: number) => api('DELETE', '/api/surveys', { id }),
+    onSuccess: refresh,
+  });
+  const full = surveys.data?.filter((s) => s.kind !== 'read-back') ?? [];
+  const canChange = full.some((s) => s.state === 'done');
+  const running = full.find((s) => s.state === 'running');
+  const chosen = full.find((s) => String(s.id) === params.get('survey')) ?? running ?? full[0];
+  const steps = chosen && live?.survey === chosen.id ? live.steps : chosen?.steps;
+  const [adding, setAdding] = useState(false);
+  const [bringing, setBringing] = useState(false);
+  return (
+    <div className="flex h-full flex-col overflow-auto">
+      <div className="flex items-center gap-3 px-4 py-2">
+        <h1 className="text-base">
+          <b>Sources</b> <span className="text-quiet">what a survey reads</span>
+        </h1>
+        <span className="flex-1" />
+        {canChange && (
+          <a className="btn btn-sm" href="/api/extracts">
+            Export an extract
+          </a>
+        )}
+        {steward && (
+          <button className="btn btn-sm" onClick={() => setBringing(!bringing)} aria-expanded={bringing}>
+            Read an extract
+          </button>
+        )}
+        {steward && (
+          <button className="btn btn-sm" onClick={() => setAdding(!adding)} aria-expanded={adding}>
+            Add a source
+          </button>
+        )}
+        {steward && !running && canChange && (
+          <button
+            className="btn btn-sm"
+            disabled={start.isPending}
+            title="Reads only what the workspaces say has changed since their last survey"
+            onClick={() => start.mutate('incremental')}
+          >
+            Survey what changed
+          </button>
+        )}
+        {steward &&
+          (running ? (
+            <button
+              className="btn btn-sm"
+              disabled={cancel.isPending}
+              onClick={() => cancel.mutate(running.id)}
+            >
+              Cancel survey {running.id}
+            </button>
+          ) : (
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={start.isPending || !sources.data?.some((s) => s.kind !== 'directory')}
+              onClick={() => start.mutate('full')}
+            >
+              Survey all sources
+            </button>
+          ))}
+      </div>
+      {[sources.error, surveys.error, start.error, cancel.error].map(
+        (e, i) => e && <Trouble key={i} error={e} />,
+      )}
+      {adding && (
+        <AddSource
+          done={() => {
+            setAdding(false);
+            refresh();
+          }}
+        />
+      )}
+      {bringing && (
+        <ReadExtract
+          done={(survey) => {
+            setBringing(false);
+            set({ survey: String(survey) });
+            refresh();
+          }}
+        />
+      )}
+      {sources.data?.length === 0 ? (
+        !adding && (
+          <Empty>
+            Here you will see the directory of your people and every workspace that is surveyed. Add the first
+            one to begin.
+          </Empty>
+        )
+      ) : (
+        <table className="w-full border-y border-slate">
+          <thead>
+            <tr className="h-8 text-left text-xs text-quiet">
+              <th className="px-4 font-semibold">Source</th>
+              <th className="px-3 font-semibold">Kind</th>
+              <th className="px-3 font-semibold">Seen there</th>
+              <th className="px-3 font-semibold">Address</th>
+            </tr>
+          </thead>
+          <tbody>
+            {sources.data?.map((s) => (
+              <tr key={s.id} className="h-8 border-t border-base-300">
+                <td className="px-4 font-medium">{s.name}</td>
+                <td className="px-3">{KIND_WORDS[s.kind]}</td>
+                <td className="px-3">
+                  {Object.entries(COUNT_WORDS)
+                    .flatMap(([k, [one, many]]) => (s.counts[k] ? plural(s.counts[k], one, many) : []))
+                    .join(', ') || 'nothing yet'}
+                </td>
+                <td className="px-3 font-mono text-[12.5px] text-quiet">{s.url}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <div className="flex min-h-0 flex-1">
+        <section className="w-[340px] shrink-0 overflow-auto border-r border-slate" aria-label="Past surveys">
+          <h2 className="px-4 pb-1 pt-3 font-semibold">Surveys</h2>
+          {full.length === 0 && <p className="px-4 text-quiet">None has run yet.</p>}
+          <ul>
+            {full.map((s) => (
+              <li key={s.id}>
+                <button
+                  aria-current={s === chosen}
+                  onClick={() => set({ survey: String(s.id) }, 'push')}
+                  className={`flex h-9 w-full cursor-pointer items-center gap-3 border-b border-base-300 px-4 text-left ${s === chosen ? 'bg-base-300' : 'hover:bg-base-200'}`}
+                >
+                  <span className="w-6 font-semibold">{s.id}</span>
+                  <span className="flex-1">
+                    <When at={s.startedAt} />
+                    {s.kind === 'incremental' && <span className="text-quiet"> what changed</span>}
+                  </span>
+                  <SurveyState survey={s} />
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
+        <section
+          className="min-w-0 flex-1 overflow-auto px-4 pb-4 pt-3"
+          aria-label="Survey steps"
+          aria-live="polite"
+        >
+          {chosen && steps && <Steps survey={chosen} steps={steps} />}
+        </section>
+      </div>
+    </div>
+  );
+}
+
+function SurveyState({ survey }: { survey: SurveyRow }) {
+  const icon = {
+    running: 'running',
+    done: 'done',
+    failed: 'failed',
+    cancelled: 'back',
+    interrupted: 'trouble',
+  } as const;
+  return (
+    <State icon={icon[survey.state]}>
+      {survey.state}
+      {survey.state === 'done' && survey.failures > 0 && `, ${survey.failures} left out`}
+    </State>
+  );
+}
+
+function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
+  const [, tick] = useState(0);
+  useEffect(() => {
+    if (survey.state !== 'running') return;
+    const timer = setInterval(() => tick((n) => n + 1), 500);
+    return () => clearInterval(timer);
+  }, [survey.state]);
+  const failures = useQuery({
+    queryKey: ['failures', survey.id],
+    enabled: survey.failures > 0,
+    queryFn: () =>
+      api<{ step: string; object: string; reason: string }[]>('GET', `/api/survey-failures?id=${survey.id}`),
+  });
+  return (
+    <>
+      <h2 className="font-semibold">
+        Survey {survey.id}
+        <span className="font-normal text-quiet">
+          {' '}
+          begun by {survey.startedBy}, <When at={survey.startedAt} />,{' '}
+          {survey.finishedAt
+            ? `took ${duration(survey.startedAt, survey.finishedAt)}`
+            : `running for ${duration(survey.startedAt, null)}`}
+        </span>
+      </h2>
+      {survey.state === 'done' && (
+        <p className="mt-0.5">
+          It made {plural(survey.added, 'row')}, altered {survey.altered.toLocaleString('en')} and ended{' '}
+          {survey.removed.toLocaleString('en')}.{' '}
+          <a className="underline" href="/survey/changes">
+            What that changed
+          </a>
+        </p>
+      )}
+      {survey.reason && (
+        <p className="mt-1 border-l-2 border-error px-3">
+          {survey.reason} The last good survey stays in force.
+        </p>
+      )}
+      <table className="mt-2 w-full">
+        <thead>
+          <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
+            <th className="w-40 font-semibold">Step</th>
+            <th className="font-semibold">Progress</th>
+            <th className="w-32 text-right font-semibold">Count</th>
+            <th className="w-24 text-right font-semibold">Per second</th>
+            <th className="w-20 text-right font-semibold">Took</th>
+            <th className="w-24 text-right font-semibold">Left out</th>
+          </tr>
+        </thead>
+        <tbody>
+          {steps
+            .filter((s) => s.name !== 'extracts' || s.state !== 'waiting')
+            .map((s) => {
+              const seconds = s.startedAt
+                ? (Date.parse(s.finishedAt ?? new Date().toISOString()) - Date.parse(s.startedAt)) / 1000
+                : 0;
+              const share = s.state === 'done' ? 1 : s.total ? Math.min(1, s.done / s.total) : 0;
+              const left =
+                s.state === 'running' && s.total && s.done > 0 ? ((s.total - s.done) * seconds) / s.done : 0;
+              return (
+                <tr key={s.name} className="h-8 border-b border-base-300">
+                  <td>
+                    <State icon={s.state}>{s.name}</State>
+                  </td>
+                  <td className="pr-6">
+                    <svg
+                      width="100%"
+                      height="6"
+                      role="img"
+                      aria-label={`${s.name}: ${Math.round(share * 100)} %`}
+                      preserveAspectRatio="none"
+                    >
+                      <rect width="100%" height="6" className="fill-base-300" />
+                      <rect width={`${share * 100}%`} height="6" className="fill-quiet" />
+                    </svg>
+                    {left > 1 && <span className="text-xs text-quiet">about {Math.ceil(left)} s left</span>}
+                  </td>
+                  <td className="text-right">
+                    {s.state === 'waiting' ? '' : s.done.toLocaleString('en')}
+                    {s.state === 'running' && s.total ? ` of ${s.total.toLocaleString('en')}` : ''}
+                  </td>
+                  <td className="text-right">
+                    {seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}
+                  </td>
+                  <td className="text-right">{duration(s.startedAt, s.finishedAt)}</td>
+                  <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>
+                    {s.state === 'waiting' ? '' : s.failed}
+                  </td>
+                </tr>
+              );
+            })}
+        </tbody>
+      </table>
+      {!!failures.data?.length && (
+        <>
+          <h3 className="mt-4 font-semibold">Left out of this survey</h3>
+          <p className="text-quiet">What was known of these from the survey before is kept.</p>
+          <table className="mt-1 w-full">
+            <tbody>
+              {failures.data.map((f, i) => (
+                <tr key={i} className="border-b border-base-300">
+                  <td className="w-24 py-1">{f.step}</td>
+                  <td className="w-40 font-mono">{f.object}</td>
+                  <td>{f.reason}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+    </>
+  );
+}
+
+function AddSource({ done }: { done: () => void }) {
+  const [row, setRow] = useState({ id: '', kind: 'drives', name: '', url: '', token: '' });
+  const add = useMutation({ mutationFn: () => api('POST', '/api/sources', row), onSuccess: done });
+  const field = (key: keyof typeof row, label: string, more: object = {}) => (
+    <label className="flex flex-col gap-1 text-xs text-quiet">
+      {label}
+      <input
+        className="input input-sm"
+        required
+        value={row[key]}
+        onChange={(e) => setRow({ ...row, [key]: e.target.value })}
+        {...more}
+      />
+    </label>
+  );
+  return (
+    <form
+      className="flex flex-wrap items-end gap-3 border-t border-slate bg-base-200 px-4 py-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        add.mutate();
+      }}
+    >
+      <label className="flex flex-col gap-1 text-xs text-quiet">
+        Kind
+        <select
+          className="select select-sm"
+          value={row.kind}
+          onChange={(e) => setRow({ ...row, kind: e.target.value })}
+        >
+          <option value="drives">drives</option>
+          <option value="sites">sites and teams</option>
+          <option value="channels">channels</option>
+          <option value="directory">directory (SCIM 2.0)</option>
+        </select>
+      </label>
+      {field('id', 'Short identifier', { pattern: '[a-z0-9-]{1,40}', placeholder: 'drives-2' })}
+      {field('name', 'Name')}
+      {field('url', 'Address', { type: 'url', placeholder: 'https://' })}
+      {field('token', 'Access token', { type: 'password', autoComplete: 'off' })}
+      <button className="btn btn-sm btn-primary" disabled={add.isPending}>
+        Add the source
+      </button>
+      {add.error && <Trouble error={add.error} />}
+    </form>
+  );
+}
+
+/** Sends an extract file by file: a zip, or the files of a folder. */
+function ReadExtract({ done }: { done: (survey: number) => void }) {
+  const [files, setFiles] = useState<{ name: string; file: File }[]>([]);
+  const [sent, setSent] = useState<{ bytes: number; of: number; now: string }>();
+  const stop = useRef<AbortController>(undefined);
+  const folder = useRef<HTMLInputElement>(null);
+  useEffect(() => folder.current?.setAttribute('webkitdirectory', ''), []);
+  const take = (list: FileList | null) =>
+    setFiles(
+      [...(list ?? [])].map((file) => {
+        const path = file.webkitRelativePath.split('/').slice(1).join('/');
+        return { name: path || file.name, file };
+      }),
+    );
+  const total = files.reduce((n, f) => n + f.file.size, 0);
+  const send = useMutation({
+    async mutationFn() {
+      stop.current = new AbortController();
+      const { id } = await api<{ id: string }>('POST', '/api/extracts');
+      let bytes = 0;
+      for (const { name, file } of files) {
+        setSent({ bytes, of: total, now: name });
+        const answer = await fetch(withQuery(`/api/extracts/${id}`, { name }), {
+          method: 'PUT',
+          body: file,
+          signal: stop.current.signal,
+        });
+        if (!answer.ok)
+          throw new Error(((await answer.json()) as { detail?: string }).detail ?? `${name} was not taken.`);
+        bytes += file.size;
+      }
+      setSent({ bytes, of: total, now: 'beginning the survey' });
+      return api<{ survey: number }>('POST', `/api/extracts/${id}`);
+    },
+    onSuccess: ({ survey }) => done(survey),
+    onSettled: () => setSent(undefined),
+  });
+  return (
+    <section aria-label="Read an extract" className="border-t border-slate bg-base-200 px-4 py-3">
+      <p>
+        A bulk extract becomes a source of its own and is surveyed with the others: a .zip, or a folder with
+        manifest.json and its .jsonl files. People may also come as a SCIM list (users.json) or as users.csv
+        with columns.json.
+      </p>
+      <div className="mt-2 flex flex-wrap items-end gap-4">
+        <label className="flex flex-col gap-1 text-xs text-quiet">
+          A .zip
+          <input
+            className="file-input file-input-sm"
+            type="file"
+            accept=".zip"
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <label className="flex flex-col gap-1 text-xs text-quiet">
+          or a folder
+          <input
+            ref={folder}
+            className="file-input file-input-sm"
+            type="file"
+            multiple
+            onChange={(e) => take(e.target.files)}
+          />
+        </label>
+        <button
+          className="btn btn-sm btn-primary"
+          disabled={!files.length || send.isPending}
+          onClick={() => send.mutate()}
+        >
+          {files.length ? `Read ${plural(files.length, 'file')}, ${bytesWords(total)}` : 'Read it'}
+        </button>
+        {sent && (
+          <>
+            <span role="status">
+              {bytesWords(sent.bytes)} of {bytesWords(sent.of)}: {sent.now}
+            </span>
+            <button className="btn btn-sm" onClick={() => stop.current?.abort()}>
+              Stop sending
+            </button>
+          </>
+        )}
+      </div>
+      {send.error && send.error.name !== 'AbortError' && <Trouble error={send.error} />}
+    </section>
+  );
+}
