@@ -1,6 +1,7 @@
 /** An extract as an organisation in memory. */
 import { createHash } from 'node:crypto';
-import { OrganisationBuilder, type Organisation } from '../core/access/organisation.ts';
+import { OrganisationBuilder } from '../core/access/builder.ts';
+import type { Organisation } from '../core/access/organisation.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
 import type { ItemRow } from '../core/model.ts';
 import { Scanner } from '../core/recognise/engine.ts';

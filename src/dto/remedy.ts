@@ -1,10 +1,11 @@
 /** Changes, plans and cuts, as the interface knows them. */
 import type { Capability, Tier } from '../core/model.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
+import type { ChangeState, PlanState } from '../core/remedy/states.ts';
 import type { KeepOut } from '../core/remedy/goal.ts';
 import type { PersonRef, EntryRef, RouteGraph } from './access.ts';
 
-export type { KeepOut };
+export type { ChangeState, KeepOut, PlanState };
 
 /** A change that was picked up or planned. */
 export interface ChangeRef {
@@ -114,25 +115,6 @@ export interface PlanProof {
   pointsAfter: number;
 }
 
-export type ChangeState =
-  | 'planned'
-  | 'sending'
-  | 'sent'
-  | 'verified'
-  | 'already-gone'
-  | 'unexpected'
-  | 'failed'
-  | 'left'
-  | 'undo-planned'
-  | 'undo-sending'
-  | 'undo-sent'
-  | 'undone'
-  | 'undo-unexpected'
-  | 'undo-failed';
-
-export type PlanState =
-  'draft' | 'asked' | 'approved' | 'scheduled' | 'applying' | 'applied' | 'undoing' | 'undone' | 'discarded';
-
 /** A field in which what was expected and what was found differ. */
 export interface FieldDifference {
   field: string;
@@ -204,7 +186,7 @@ export interface PlanDetail extends PlanRow {
 }
 
 /** Something in quarantine. */
-export interface HeldRow {
+export interface QuarantineRow {
   key: string;
   source: string;
   item: string;

@@ -7,7 +7,8 @@ import { atLeast, type Found, type Level } from '../core/recognise/types.ts';
 import type { ContentFile, ContentRow, ContentsPage, UnreadFile } from '../dto/contents.ts';
 import type { TypeSample, TypeUse } from '../dto/recognition.ts';
 import { nameOfUser, nodeKey, pathOf, typeName, workspaceName, whereWords } from './describe.ts';
-import { unkey, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 
 export interface ContentsQuery {
   /** These data types alone. */

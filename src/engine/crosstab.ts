@@ -18,7 +18,8 @@ import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto/expo
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
 import { itemsWhere, typeNames } from './facts.ts';
 import { below, topSpace } from './holdings.ts';
-import { pointsByItem, unkey, type Loaded } from './loaded.ts';
+import { pointsByItem, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
 import { domainsNamed } from './outside.ts';
 
 export interface CrossQuery {

@@ -10,7 +10,8 @@ import { cutDrawing } from './cut-drawing.ts';
 import { changeWords, entryRef, nodeName, personRef, sentence } from './describe.ts';
 import { effectOf } from './effect.ts';
 import { usedFrom } from './holdings.ts';
-import { key, type Loaded } from './loaded.ts';
+import { key } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 import { findIdentity } from '../core/access/view.ts';
 import { askedOf, makeable } from './planned.ts';
 

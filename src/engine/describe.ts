@@ -8,7 +8,8 @@ import { atLeast } from '../core/recognise/types.ts';
 import type { ContentDoc } from '../store/observed.ts';
 import type { EntryRef, NodeRefDto, ObstacleDto, PersonRef } from '../dto/access.ts';
 import type { FoundContent } from '../dto/contents.ts';
-import { unkey, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 
 export const typeName = (l: Loaded, id: string): string => l.types.get(id)?.name ?? id;
 

@@ -1,7 +1,7 @@
 /**
  * The engine: surveys' organisations in memory as columns, in a thread of its own, and every question
- * about them. It reads the store once per survey and never writes. The present is kept; of the past,
- * the two surveys last asked for.
+ * about them. It reads the store and never writes. The present is kept; of the past, the two surveys last asked
+ * for.
  */
 import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
@@ -41,10 +41,13 @@ import {
 } from './contents.ts';
 import { cuts, proveGoals, type CutQuery } from './cuts.ts';
 import { changeRefs, preview } from './preview.ts';
-import { cameBack, held, pointsOf, type Done } from './held.ts';
+import { cameBack, pointsOf, type Done } from './drift.ts';
+import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { itemTest } from './facts.ts';
-import { loadSurvey, reweighed, unkey, type Loaded, type RowCount } from './loaded.ts';
+import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
+import type { RowCount } from './rows.ts';
 import { options } from './options.ts';
 import {
   domains,
@@ -78,24 +81,44 @@ const AT_ONCE = 200;
 const COSTLIEST = 10;
 let past: Loaded[] = [];
 
-async function load(
-  survey: number,
-  takenAt: string,
-): Promise<{ findings: EngineFinding[]; counts: RowCount[] }> {
-  const l = await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows));
-  // until it is made ready, the one before answers
+/** What a survey that came into force exposes, and how many rows its sources gave. */
+interface Taken {
+  findings: EngineFinding[];
+  counts: RowCount[];
+}
+
+/**
+ * Brings a survey into force, or judges the one in force anew. One that follows on it is made from the rows in
+ * memory and those that differ; any other is read, and made ready first, while the one before answers.
+ */
+async function take(survey: number, takenAt: string): Promise<Taken> {
+  const before = present;
+  if (before && survey < before.survey)
+    throw new Error(`Survey ${survey} is older than survey ${before.survey}, which is in force.`);
+  const moved = before && (await movedOn(db, before, survey, takenAt));
+  const l = moved ?? (await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows)));
+  const findings = await told(l);
+  if (!moved) for (const _ of ready(l)) await setImmediate();
+  if (!before) takeRoom(l);
+  if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
+  past = past.filter((p) => p.survey !== survey);
+  present = l;
+  if (moved)
+    ahead(l, ready(l))
+      .then(() => ahead(l, longer(l)))
+      .catch(() => undefined);
+  else ahead(l, longer(l)).catch(() => undefined);
+  return { findings, counts: l.counts };
+}
+
+/** Every exposure in full, a stretch at a time. */
+async function told(l: Loaded): Promise<EngineFinding[]> {
   const findings: EngineFinding[] = [];
   for (const e of l.exposures) {
     findings.push(finding(l, e));
     if (findings.length % AT_ONCE === 0) await setImmediate();
   }
-  for (const _ of ready(l)) await setImmediate();
-  if (!present) takeRoom(l);
-  if (present && present.survey !== survey) past = [present, ...past].slice(0, PAST_KEPT);
-  past = past.filter((p) => p.survey !== survey);
-  present = l;
-  ahead(l, longer(l)).catch(() => undefined);
-  return { findings, counts: l.counts };
+  return findings;
 }
 
 /** Works out what the views of a survey rest on, a part at a time. */
@@ -139,7 +162,7 @@ async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } 
   ahead(l, ready(l))
     .then(() => ahead(l, longer(l)))
     .catch(() => undefined);
-  return { survey: l.survey, findings: l.exposures.map((e) => finding(l, e)) };
+  return { survey: l.survey, findings: await told(l) };
 }
 
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
@@ -225,7 +248,7 @@ function search(
 
 const functions = {
   rowsRead: () => rowsRead,
-  load,
+  take,
   reweigh,
   bright: from(bright),
   contents: from((l, q: ContentsQuery) => contents(l, q)),
@@ -250,10 +273,15 @@ const functions = {
     present ? withdrawable(present, items) : { changes: [], of: 0 },
   changeRefs: (changes: PlannedChange[]): ChangeRef[] => (present ? changeRefs(present, changes) : []),
   preview: (changes: PlannedChange[]) => present && preview(present, changes),
-  proveGoals: (goals: PlanGoal[]) => (present ? proveGoals(present, goals) : []),
-  pointsOf: (items: { source: string; item: string }[]) => (present ? pointsOf(present, items) : 0),
-  cameBack: (list: Done[]) => (present ? list.map((d) => cameBack(present!, d)) : []),
-  held: from(held),
+  prove: (goals: PlanGoal[], items: { source: string; item: string }[]) =>
+    present && {
+      survey: present.survey,
+      goals: proveGoals(present, goals),
+      points: pointsOf(present, items),
+    },
+  cameBack: (list: Done[]) =>
+    present && { survey: present.survey, back: list.map((d) => cameBack(present!, d)) },
+  quarantined: from(quarantined),
   options: from(options),
   holdings: from((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
   node: from((l, name: string) => nodeDossier(l, name)),

@@ -26,7 +26,8 @@ import {
   typesCounting,
   whereWords,
 } from './describe.ts';
-import { key, unkey, weighingOf, type Loaded } from './loaded.ts';
+import { key, unkey } from './keys.ts';
+import { weighingOf, type Loaded } from './loaded.ts';
 import { plannedOf } from './planned.ts';
 
 export interface EngineFinding {

@@ -31,7 +31,8 @@ import {
   workspaceName,
   whereWords,
 } from './describe.ts';
-import { unkey, weighingOf, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
+import { weighingOf, type Loaded } from './loaded.ts';
 
 export interface HoldingsQuery {
   /** Tree: the rows below this one; the workspaces where absent. List: only what lies below it. */

@@ -11,7 +11,8 @@ import {
 } from '../core/model.ts';
 import type { ObjectKey, PlannedChange } from '../core/remedy/plan.ts';
 import type { ChangeOption } from '../dto/remedy.ts';
-import { key, type Loaded } from './loaded.ts';
+import { key } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 import { changeWords } from './describe.ts';
 import { effectOf } from './effect.ts';
 import { coreOf, whyNotMade } from './planned.ts';

@@ -2,7 +2,8 @@
 import type { Change } from '../core/access/change.ts';
 import { cannot } from '../connectors/abilities.ts';
 import { memberId, memberOf, type PlannedChange } from '../core/remedy/plan.ts';
-import { key, unkey, type Loaded } from './loaded.ts';
+import { key, unkey } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 
 /** What a planned change is to the core; undefined where what it changes is not in this survey. */
 export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {

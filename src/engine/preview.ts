@@ -13,7 +13,8 @@ import { tells } from '../connectors/abilities.ts';
 import type { ChangeRef, Preview, PreviewPerson } from '../dto/remedy.ts';
 import { changeWords, entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
 import { USED_DAYS, usedFrom } from './holdings.ts';
-import { unkey, type Loaded } from './loaded.ts';
+import { unkey } from './keys.ts';
+import type { Loaded } from './loaded.ts';
 import { coreOf, whyNotMade } from './planned.ts';
 
 const PEOPLE = 1000;

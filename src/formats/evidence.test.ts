@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { calculateJwkThumbprint, CompactSign, importJWK } from 'jose';
+import { CHANGE_STATE_NAMES } from '../core/remedy/states.ts';
 import { checkEvidence, signEvidence, type EvidencePayload } from './evidence.ts';
 import { FIRST_PREVIOUS, ledgerHash, type LedgerEntry } from './ledger.ts';
 
@@ -71,6 +72,17 @@ describe('signed evidence', () => {
     expect(await reason({ ledger: [first, entry(5, 'plan.change.verified', 'f'.repeat(64))] })).toMatch(/does not follow/);
     expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, state: 'undone' }] })).toMatch(/ledger says “verified”/);
     expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, id: 'g2' }] })).toMatch(/nothing of the grant g2/);
+  });
+
+  it('holds exactly where the plan and the ledger agree on the state of a change', async () => {
+    const { changes } = PAYLOAD;
+    for (const state of CHANGE_STATE_NAMES)
+      for (const said of [undefined, ...CHANGE_STATE_NAMES]) {
+        const entries = said ? [first, entry(5, `plan.change.${said}`, first.hash)] : [first];
+        const jws = await signEvidence({ ...PAYLOAD, changes: [{ ...changes[0]!, state }], ledger: entries }, KEY);
+        const unsaid = { planned: [undefined, 'failed'], left: [undefined, 'failed'], 'undo-planned': ['verified', 'undo-failed'] }[state as string];
+        expect((await checkEvidence(jws)).holds, `plan ${state}, ledger ${said}`).toBe((unsaid ?? [state]).includes(said));
+      }
   });
 
   it('refuses what is no evidence: other algorithms, other types, no key, and what is not JSON', async () => {

@@ -5,6 +5,7 @@
  */
 import { calculateJwkThumbprint, CompactSign, compactVerify, importJWK, type JWK } from 'jose';
 import { z } from 'zod';
+import { agrees, CHANGE_STATE_NAMES, type ChangeState } from '../core/remedy/states.ts';
 import { ledgerHash, type LedgerEntry } from './ledger.ts';
 
 const entrySchema = z.object({
@@ -30,7 +31,7 @@ const payloadSchema = z.object({
       kind: z.string(),
       source: z.string(),
       id: z.string(),
-      state: z.string(),
+      state: z.enum(CHANGE_STATE_NAMES),
       before: z.unknown(),
       after: z.unknown(),
     }),
@@ -109,11 +110,13 @@ export async function checkEvidence(jws: string, thumbprint?: string): Promise<E
         e.what !== 'plan.change.came-back' &&
         (e.after as { plan?: number } | null)?.plan === payload.plan.id,
     );
-    const state = said?.what.slice('plan.change.'.length);
-    if (state !== undefined && state !== c.state && !UNSAID.has(c.state))
-      return not(`the ledger says “${state}” of the ${c.kind} ${c.id}, the plan “${c.state}”`);
-    if (state === undefined && ['verified', 'undone'].includes(c.state))
-      return not(`the ledger has nothing of the ${c.kind} ${c.id}`);
+    const state = said?.what.slice('plan.change.'.length) as ChangeState | undefined;
+    if (!agrees(c.state, state))
+      return not(
+        state === undefined
+          ? `the ledger has nothing of the ${c.kind} ${c.id}`
+          : `the ledger says “${state}” of the ${c.kind} ${c.id}, the plan “${c.state}”`,
+      );
   }
   return {
     holds: true,
@@ -125,6 +128,3 @@ export async function checkEvidence(jws: string, thumbprint?: string): Promise<E
     signedBy,
   };
 }
-
-/** States that a change has without an entry of its own: what is planned or planned again. */
-const UNSAID = new Set(['planned', 'left', 'undo-planned', 'verified']);

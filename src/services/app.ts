@@ -2,6 +2,7 @@
 import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
+import { UNFINISHED } from '../core/remedy/states.ts';
 import { openDb, type OpenDb } from '../store/db.ts';
 import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from '../dto/accounts.ts';
@@ -13,11 +14,12 @@ import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
 import { Ledger } from './ledger.ts';
 import { Partners } from './partners.ts';
-import { Plans } from './plans.ts';
+import { Plans } from './plans/plans.ts';
+import { Present } from './present.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
 import { Views } from './views.ts';
-import { Watch } from './watch.ts';
+import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables.ts';
 import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
@@ -97,12 +99,19 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const events = new Events();
   const findings = new Findings(db, ledger, clock);
   const secrets = new Secrets(directory);
-  const surveys = new Surveys(db, ledger, engine, findings, secrets, events, clock);
-  const recognition = new Recognition(db, ledger, engine, surveys, secrets, clock);
+  const present = new Present(db, engine, events);
+  const surveys = new Surveys(db, ledger, engine, present, secrets, events, clock);
+  const recognition = new Recognition(db, ledger, engine, surveys, present, secrets, clock);
   const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
   const tray = new Tray(db, engine);
-  const plans = new Plans(db, ledger, engine, surveys, tray, events, clock);
-  surveys.afterwards = (survey) => plans.lookForDrift(survey);
+  const plans = new Plans({ db, ledger, engine, surveys, present, tray, events, clock });
+  // in this order: findings follow the survey, its sum counts them, and plans look at what became of their work
+  present.subscribe((move) => findings.follow(move));
+  present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
+  present.subscribe(() => findings.ahead());
+  present.subscribe(async ({ again, start }) => {
+    if (!again && !start) await plans.proofs.lookForDrift();
+  });
 
   await surveys.sayInterrupted();
   await extracts.tidy();
@@ -111,8 +120,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
   let isReading = true;
   const ready = (async () => {
-    await surveys.takeOver();
-    await plans.resume();
+    await present.start();
+    await plans.runner.resume();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
   })();
@@ -121,7 +130,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
 
   return {
     ready,
-    reading: async () => (isReading ? surveys.reading() : null),
+    reading: async () => (isReading ? present.reading() : null),
     get isReading() {
       return isReading;
     },
@@ -133,10 +142,10 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     surveys,
     plans,
     tray,
-    evidence: new Evidence(db, ledger, plans, secrets, clock),
+    evidence: new Evidence(db, ledger, plans.queries, secrets, clock),
     extracts,
     recognition,
-    partners: new Partners(db, ledger, engine, surveys, clock),
+    partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(engine, findings, recognition, ledger, clock),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
@@ -147,11 +156,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       );
       const [counts] = await db.query<Omit<Course, 'survey'>>(
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
-                (select count(*)::int from plan where state in ('draft', 'asked', 'approved', 'scheduled', 'applying', 'undoing')) as remedy,
+                (select count(*)::int from plan where state = any($2)) as remedy,
                 (select count(*)::int from custom_type where active) as guard,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,
-        [account],
+        [account, UNFINISHED],
       );
       return {
         ...counts!,
@@ -166,7 +175,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     async close() {
       await surveys.close();
       await recognition.close();
-      await plans.idle();
+      await plans.runner.idle();
       await engine.close();
       await db.close();
       unlock();

@@ -4,7 +4,8 @@ import type { SurveyStep } from '../dto/surveys.ts';
 export type AppEvent =
   | { type: 'survey'; survey: number; state: string; steps: SurveyStep[] }
   | { type: 'plan'; plan: number }
-  | { type: 'findings' };
+  /** Another survey is in force, or the same judged anew: every answer that rested on it is out of date. */
+  | { type: 'present'; survey: number };
 
 export class Events {
   private readonly listeners = new Set<(e: AppEvent) => void>();

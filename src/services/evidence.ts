@@ -8,7 +8,7 @@ import type { Db } from '../store/db.ts';
 import { PRESENT } from '../store/observed.ts';
 import { writeSetting } from '../store/settings.ts';
 import type { Ledger } from './ledger.ts';
-import type { Plans } from './plans.ts';
+import type { PlanQueries } from './plans/queries.ts';
 import type { Secrets } from './secrets.ts';
 
 const SETTING = 'evidence-key';
@@ -19,7 +19,7 @@ export class Evidence {
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
-    private readonly plans: Plans,
+    private readonly plans: PlanQueries,
     private readonly secrets: Secrets,
     private readonly clock: () => Date,
   ) {}

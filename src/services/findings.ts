@@ -20,6 +20,7 @@ import type { Account } from '../dto/accounts.ts';
 import type { EngineFinding } from '../engine/engine.thread.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
+import type { Move } from './present.ts';
 
 export interface FindingFilter {
   state: 'open' | 'accepted' | 'fixed' | 'all';
@@ -264,7 +265,11 @@ export class Findings {
   ) {}
 
   /** Takes over what the engine found in a survey. Doing it twice changes nothing. */
-  async refresh(survey: number, found: EngineFinding[]): Promise<void> {
+  async follow({ survey, findings, again }: Move): Promise<void> {
+    if (again || (await this.survey()) !== survey) await this.refresh(survey, findings);
+  }
+
+  private async refresh(survey: number, found: EngineFinding[]): Promise<void> {
     const now = this.clock();
     await this.db.transaction(async (tx) => {
       await tx.query(
@@ -315,7 +320,7 @@ export class Findings {
   }
 
   /** The survey whose findings are in force; 0 before the first. */
-  async survey(): Promise<number> {
+  private async survey(): Promise<number> {
     return (
       (await this.db.query<{ value: number }>("select value from setting where name = 'findings-survey'"))[0]
         ?.value ?? 0

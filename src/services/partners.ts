@@ -4,7 +4,7 @@ import type { OutsideDossier } from '../dto/exposure.ts';
 import type { Engine } from '../engine/engine.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
-import type { Surveys } from './survey/surveys.ts';
+import type { Present } from './present.ts';
 
 interface Row {
   domain: string;
@@ -21,7 +21,7 @@ export class Partners {
     private readonly db: OpenDb,
     private readonly ledger: Ledger,
     private readonly engine: Engine,
-    private readonly surveys: Surveys,
+    private readonly present: Present,
     private readonly clock: () => Date,
   ) {}
 
@@ -36,7 +36,7 @@ export class Partners {
     };
   }
 
-  /** Calls a domain a partner's. Every reach follows at once. */
+  /** Calls a domain a partner's, and judges the survey in force anew with it. */
   async put(domain: string, until: string | null, sponsor: string, by: string): Promise<void> {
     if (until !== null && until < this.clock().toISOString().slice(0, 10))
       throw new AppError('past', 422, 'The day on which it ends is past already.');
@@ -59,7 +59,7 @@ export class Partners {
         tx,
       );
     });
-    await this.surveys.reload();
+    await this.present.again();
   }
 
   /** Calls it a partner's no longer. What the workspaces themselves say of it stays. */
@@ -70,6 +70,6 @@ export class Partners {
         throw new AppError('not-ours', 409, 'It was not named a partner here: its workspace says that it is one.');
       await this.ledger.add({ who: by, what: 'partner.dropped', subject: domain, before: said(before) }, tx);
     });
-    await this.surveys.reload();
+    await this.present.again();
   } // prettier-ignore
 }

@@ -19,6 +19,7 @@ import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { readRecogniser } from './recogniser.ts';
 import { contentDoc, recogniserVersion, ScanPool } from './scan/pool.ts';
+import type { Present } from './present.ts';
 import type { Secrets } from './secrets.ts';
 import { mayHoldText, versionOf } from './survey/files.ts';
 import type { Surveys } from './survey/surveys.ts';
@@ -69,6 +70,7 @@ export class Recognition {
     private readonly ledger: Ledger,
     private readonly engine: Engine,
     private readonly surveys: Surveys,
+    private readonly present: Present,
     private readonly secrets: Secrets,
     private readonly clock: () => Date,
   ) {}
@@ -404,7 +406,7 @@ export class Recognition {
 
   /** Weights and findings follow what counts. */
   private weighAgain(): Promise<void> {
-    return this.surveys.weighAgain();
+    return this.present.reweigh();
   }
 }
 

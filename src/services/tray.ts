@@ -1,7 +1,7 @@
 /** The tray: changes that a steward has picked up and not yet made a plan of, with the goals they serve. */
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { Db } from '../store/db.ts';
-import { plannedOf, type Change } from './carry-out.ts';
+import { toPlanned, type PlanStep } from './plans/rows.ts';
 import type { PlanGoal, TrayState } from '../dto/remedy.ts';
 import type { Engine } from '../engine/engine.ts';
 import { AppError } from './errors.ts';
@@ -9,7 +9,7 @@ import { AppError } from './errors.ts';
 /** So many changes at once; more is several plans. */
 const MOST = 5000;
 
-type Row = { seq: number } & Pick<Change, 'kind' | 'source' | 'object' | 'change'>;
+type Row = { seq: number } & Pick<PlanStep, 'kind' | 'source' | 'object' | 'change'>;
 
 export class Tray {
   constructor(
@@ -31,7 +31,7 @@ export class Tray {
       'select seq, goal from tray_goal where account = $1 order by seq',
       [account],
     );
-    const changes = rows.map(plannedOf);
+    const changes = rows.map(toPlanned);
     const { changes: merged, conflicts } = together(changes);
     const preview = merged.length ? await this.engine.ask.preview(merged) : undefined;
     const words = new Map(
@@ -110,7 +110,7 @@ export class Tray {
   /** What a plan is made of: the changes put together, and goals. Refused where two conflict. */
   async forPlan(account: number): Promise<{ changes: PlannedChange[]; goals: PlanGoal[]; seqs: number[] }> {
     const rows = await this.rows(account);
-    const { changes, conflicts } = together(rows.map(plannedOf));
+    const { changes, conflicts } = together(rows.map(toPlanned));
     if (!changes.length)
       throw new AppError('tray-empty', 409, 'There is nothing in the tray. Pick up changes first.');
     if (conflicts.length)

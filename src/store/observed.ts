@@ -77,6 +77,42 @@ export async function readObserved<Doc>(
   return rows;
 }
 
+/** A row that differs between two surveys. */
+export interface ObservedChange {
+  kind: ObservedKind;
+  source: string;
+  id: string;
+  /** As the later survey has it; null where it is gone. */
+  doc: unknown;
+  /** The same as it is kept. */
+  json: string;
+  /** The earlier survey did not have it. */
+  isNew: boolean;
+}
+
+/** The rows that differ between two surveys; undefined where there are more than `most`. */
+export async function observedSince(
+  db: Db,
+  from: number,
+  to: number,
+  most: number,
+): Promise<ObservedChange[] | undefined> {
+  const at = (o: string, survey: string): string =>
+    `${o}.valid_from <= ${survey} and (${o}.valid_to is null or ${o}.valid_to > ${survey})`;
+  const same = 'n.kind = o.kind and n.source = o.source and n.id = o.id';
+  const rows = await db.query<Omit<ObservedChange, 'doc'> & { json: string | null }>(
+    `select kind, source, id, doc::text as json, not exists (select 1 from observed n where ${same} and ${at('n', '$1')}) as "isNew"
+     from observed o where valid_from > $1 and ${at('o', '$2')}
+     union all
+     select kind, source, id, null, false from observed o
+     where valid_to > $1 and valid_to <= $2 and ${at('o', '$1')} and not exists (select 1 from observed n where ${same} and ${at('n', '$2')})
+     limit $3`,
+    [from, to, most + 1],
+  );
+  if (rows.length > most) return undefined;
+  return rows.map((r) => ({ ...r, json: r.json ?? '', doc: r.json === null ? null : (JSON.parse(r.json) as unknown) }));
+} // prettier-ignore
+
 /** Text as a literal of SQL, for COPY takes no parameters. */
 const literal = (text: string): string => `E'${text.replace(/[\\']/g, (c) => `\\${c}`)}'`;
 

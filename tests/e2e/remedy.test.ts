@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import type { ChangeOption, HeldRow, PlanDetail, PlanRow, TrayState } from '../../src/dto/remedy.ts';
+import type { ChangeOption, QuarantineRow, PlanDetail, PlanRow, TrayState } from '../../src/dto/remedy.ts';
 import { memberId, type PlannedChange } from '../../src/core/remedy/plan.ts';
 import { Scene, until, type Role } from './harness.ts';
 
@@ -228,7 +228,7 @@ describe('a plan of every kind of change', () => {
   });
 
   it('shows what is in quarantine and how far it would be reached; nobody can do anything with it', async () => {
-    const held = await scene.api<HeldRow[]>('GET', '/api/quarantine', undefined, 'auditor');
+    const held = await scene.api<QuarantineRow[]>('GET', '/api/quarantine', undefined, 'auditor');
     expect(held.map((h) => h.plan?.id)).toEqual([id, id, id]);
     expect(held.every((h) => h.back.people > 0)).toBe(true);
     for (const h of held) {

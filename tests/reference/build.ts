@@ -1,5 +1,6 @@
 /** Rows as the core's columns. */
-import { OrganisationBuilder, type Organisation } from '../../src/core/access/organisation.ts';
+import { OrganisationBuilder } from '../../src/core/access/builder.ts';
+import type { Organisation } from '../../src/core/access/organisation.ts';
 import type { Rows } from './plain-access.ts';
 
 /** In an order that does not matter: `shuffle` may give another. */

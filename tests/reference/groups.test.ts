@@ -3,7 +3,7 @@ import { bfsFromNode } from 'graphology-traversal';
 import { describe, expect, it } from 'vitest';
 import { dice } from '../../demo/make.ts';
 import { has } from '../../src/core/access/bits.ts';
-import { OrganisationBuilder } from '../../src/core/access/organisation.ts';
+import { OrganisationBuilder } from '../../src/core/access/builder.ts';
 import { membershipWays } from '../../src/core/access/questions.ts';
 import { closeGroups } from '../../src/core/access/groups.ts';
 

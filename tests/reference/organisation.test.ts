@@ -1,7 +1,7 @@
 /** Entries and the rows they were, as they are taken in. */
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
-import { OrganisationBuilder } from '../../src/core/access/organisation.ts';
+import { OrganisationBuilder } from '../../src/core/access/builder.ts';
 import { organisations } from './organisations.ts';
 
 it('says of each entry which of the rows taken it was; an id used twice is taken once', () => {

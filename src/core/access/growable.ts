@@ -18,6 +18,11 @@ export class GrowInt32 {
     return this.data[n]!;
   }
 
+  /** Puts another value where one was pushed as the nth; n below `length`. */
+  set(n: number, value: number): void {
+    this.data[n] = value;
+  }
+
   done(): Int32Array {
     return this.data.slice(0, this.length);
   }

@@ -1,7 +1,8 @@
 /** What keeps somebody out, who is named and can do nothing, and what was used. */
 import { describe, expect, it } from 'vitest';
 import type { GrantRow, LinkRow, PersonRow } from '../model.ts';
-import { OrganisationBuilder, nodeOfItem } from './organisation.ts';
+import { OrganisationBuilder } from './builder.ts';
+import { nodeOfItem } from './organisation.ts';
 import { dangling, whyNot } from './questions.ts';
 import { resolveDeeds, servesWhat, usageOf, usedSince } from './usage.ts';
 import { findIdentity, view } from './view.ts';

@@ -3,7 +3,7 @@ import { endpoint } from './_endpoint.ts';
 import { nothing } from './_inputs.ts';
 
 /** From where on a plan wants a second steward. */
-export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.plans.limits() });
+export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.plans.drafts.limits() });
 
 export const PUT = endpoint({
   role: 'steward',
@@ -13,5 +13,5 @@ export const PUT = endpoint({
     weight: z.number().int().min(1).max(5),
     suspension: z.boolean(),
   }),
-  run: ({ app, input, account }) => app.plans.setLimits(input, account.address),
+  run: ({ app, input, account }) => app.plans.drafts.setLimits(input, account.address),
 });

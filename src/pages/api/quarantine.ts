@@ -1,4 +1,8 @@
 import { endpoint } from './_endpoint.ts';
 import { nothing } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.plans.quarantine() });
+export const GET = endpoint({
+  role: 'auditor',
+  input: nothing,
+  run: ({ app }) => app.plans.queries.quarantine(),
+});

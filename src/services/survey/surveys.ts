@@ -6,15 +6,12 @@ import { connectWorkspace } from '../../connectors/http-connectors.ts';
 import type { WorkspaceConnector } from '../../connectors/port.ts';
 import type { ItemRow } from '../../core/model.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
-import type { Reading, SourceRow, SurveyRow, SurveyStep } from '../../dto/surveys.ts';
+import type { SourceRow, SurveyRow, SurveyStep } from '../../dto/surveys.ts';
 import type { Engine } from '../../engine/engine.ts';
-import type { EngineFinding } from '../../engine/engine.thread.ts';
-import type { RowCount } from '../../engine/loaded.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
-import type { Findings } from '../findings.ts';
-import { keepSum } from '../watch.ts';
 import type { Ledger } from '../ledger.ts';
+import type { Present } from '../present.ts';
 import { readRecogniser } from '../recogniser.ts';
 import type { Secrets } from '../secrets.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS } from './steps.ts';
@@ -35,16 +32,11 @@ export class Surveys {
     | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
     | undefined;
   private starting = false;
-  /** What is to be done after a survey of the workspaces, when it is in force. */
-  afterwards: (survey: number) => Promise<void> = () => Promise.resolve();
-  /** Of the survey in force. */
-  private counted: RowCount[] = [];
-
   constructor(
     private readonly db: OpenDb,
     private readonly ledger: Ledger,
     private readonly engine: Engine,
-    private readonly findings: Findings,
+    private readonly present: Present,
     private readonly secrets: Secrets,
     private readonly events: Events,
     private readonly clock: () => Date,
@@ -93,58 +85,10 @@ export class Surveys {
     );
     return rows.map((r) => ({
       ...r,
-      counts: Object.fromEntries(this.counted.filter((c) => c.source === r.id).map((c) => [c.kind, c.n])),
+      counts: Object.fromEntries(
+        this.present.counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n]),
+      ),
     }));
-  }
-
-  /** The number of the survey in force; null before the first. */
-  async inForce(): Promise<number | null> {
-    const [last] = await this.db.query<{ id: number | null }>(
-      "select max(id)::int as id from survey where state = 'done'",
-    );
-    return last!.id;
-  }
-
-  /** How far the newest survey is read. */
-  async reading(): Promise<Reading> {
-    const [last] = await this.db.query<{ rows: number | null }>(
-      "select (x.doc->>'rows')::int as rows from survey s left join survey_sum x on x.survey = s.id where s.state = 'done' order by s.id desc limit 1",
-    );
-    return { rows: await this.engine.ask.rowsRead(), of: last?.rows ?? null };
-  }
-
-  /** Brings the engine and the findings to the newest survey; called at the start, and after each one. */
-  takeOver(): Promise<void> {
-    return this.take(false);
-  }
-
-  /** Loads the newest survey again, where what is said of it from here has changed. */
-  reload(): Promise<void> {
-    return this.take(true);
-  }
-
-  private async take(again: boolean): Promise<void> {
-    const [last] = await this.db.query<{ id: number; taken_at: Date }>(
-      "select id, taken_at from survey where state = 'done' order by id desc limit 1",
-    );
-    if (!last) return;
-    const { findings, counts } = await this.engine.ask.load(last.id, last.taken_at.toISOString());
-    this.counted = counts;
-    await this.follow(last.id, findings, again);
-  }
-
-  /** Brings findings, and what a survey comes to, to what the engine found in it. */
-  private async follow(survey: number, found: EngineFinding[], again: boolean): Promise<void> {
-    if (again || (await this.findings.survey()) !== survey) await this.findings.refresh(survey, found);
-    await keepSum(this.db, this.engine, survey, again);
-    await this.findings.ahead();
-    this.events.emit({ type: 'findings' });
-  }
-
-  /** Weights and findings again, where what counts has changed and what was seen has not. */
-  async weighAgain(): Promise<void> {
-    const again = await this.engine.ask.reweigh();
-    if (again) await this.follow(again.survey, again.findings, true);
   }
 
   /**
@@ -174,7 +118,7 @@ export class Surveys {
       if (made) break;
       await Promise.all([this.wait(), new Promise((r) => setTimeout(r, 200))]);
     }
-    await this.takeOver();
+    await this.present.toNewest();
   }
 
   /** A file as the last survey saw it, and the connector to its workspace. */
@@ -310,8 +254,7 @@ export class Surveys {
 
   private async finish(id: number, by: string, result: SurveyResult, steps: SurveyStep[]): Promise<void> {
     if (result.state === 'done') {
-      await this.takeOver();
-      return this.afterwards(id);
+      return this.present.toNewest();
     }
     await this.db.transaction(async (tx) => {
       await unmerge(tx, id);

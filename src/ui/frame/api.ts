@@ -84,10 +84,8 @@ export function useLive(): LiveSurvey | undefined {
       for (const key of ['plans', 'plan', 'course', 'ledger'])
         void queries.invalidateQueries({ queryKey: [key] });
     });
-    source.addEventListener('findings', () => {
-      for (const key of ['findings', 'finding', 'course', 'tray', 'surveys'])
-        void queries.invalidateQueries({ queryKey: [key] });
-    });
+    // whatever is shown rests on the survey in force, one way or the other
+    source.addEventListener('present', () => void queries.invalidateQueries());
     return () => source.close();
   }, [queries]);
   return live;

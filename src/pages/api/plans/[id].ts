@@ -7,17 +7,19 @@ export const GET = endpoint({
   role: 'auditor',
   input: z.object({ id: number }),
   run: async ({ app, input }) =>
-    (await app.plans.one(input.id)) ?? problem(404, 'no-plan', 'There is no plan of this number.'),
+    (await app.plans.queries.one(input.id)) ?? problem(404, 'no-plan', 'There is no plan of this number.'),
 });
 
 const id = number;
-const plain = ['apply', 'discard', 'renew', 'retry', 'ask', 'pause', 'goOn', 'cancel', 'unschedule'] as const;
+const ofDrafts = ['discard', 'renew', 'ask'] as const;
+const ofRunner = ['apply', 'retry', 'pause', 'goOn', 'cancel', 'unschedule'] as const;
 
 /** What a steward does with a plan. */
 export const POST = endpoint({
   role: 'steward',
   input: z.discriminatedUnion('act', [
-    z.object({ id, act: z.enum(plain) }),
+    z.object({ id, act: z.enum(ofDrafts) }),
+    z.object({ id, act: z.enum(ofRunner) }),
     z.object({ id, act: z.literal('undo'), changes: number.array().min(1).max(5000).optional() }),
     z.object({ id, act: z.literal('schedule'), at: z.iso.datetime({ offset: true }) }),
     z.object({
@@ -29,16 +31,21 @@ export const POST = endpoint({
       survey: number,
     }),
   ]),
-  run: ({ app: { plans }, input, account: { address } }) => {
+  run: ({ app, input, account: { address } }) => {
+    const { drafts, runner } = app.plans;
     switch (input.act) {
       case 'undo':
-        return plans.undo(input.id, address, input.changes);
+        return runner.undo(input.id, address, input.changes);
       case 'schedule':
-        return plans.schedule(input.id, address, new Date(input.at));
+        return runner.schedule(input.id, address, new Date(input.at));
       case 'decide':
-        return plans.decide(input.id, address, input.approved, input.said, input.survey);
+        return drafts.decide(input.id, address, input.approved, input.said, input.survey);
+      case 'discard':
+      case 'renew':
+      case 'ask':
+        return drafts[input.act](input.id, address);
       default:
-        return plans[input.act](input.id, address);
+        return runner[input.act](input.id, address);
     }
   },
 });

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import type { PlannedChange } from '../../../core/remedy/plan.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { HeldRow } from '../../../dto/remedy.ts';
+import type { QuarantineRow } from '../../../dto/remedy.ts';
 import { api, withQuery } from '../../frame/api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
@@ -22,7 +22,7 @@ export default function Quarantine({ account, search }: { account: Account; sear
   );
 }
 
-const release = (r: HeldRow): PlannedChange => ({
+const release = (r: QuarantineRow): PlannedChange => ({
   kind: 'item',
   source: r.source,
   id: r.item,
@@ -30,7 +30,7 @@ const release = (r: HeldRow): PlannedChange => ({
 });
 
 function View({ params, set, narrow }: ViewProps) {
-  const { data, error, refetch } = useQuery({ queryKey: ['quarantine'], queryFn: () => api<HeldRow[]>('GET', '/api/quarantine') });
+  const { data, error, refetch } = useQuery({ queryKey: ['quarantine'], queryFn: () => api<QuarantineRow[]>('GET', '/api/quarantine') });
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
@@ -41,7 +41,7 @@ function View({ params, set, narrow }: ViewProps) {
         “Change the file itself …” in a finding to move it here.
       </Empty>
     );
-  const columns: Column<HeldRow>[] = [
+  const columns: Column<QuarantineRow>[] = [
     { key: 'name', name: 'What', width: 'minmax(200px, 2fr)', cell: (r) => <span className="truncate" title={r.name}><b>{r.name}</b> <span className="text-quiet">{r.space}</span></span> },
     { key: 'weight', name: 'Weight', width: '72px', cell: (r) => <Weight weight={r.weight} /> },
     { key: 'back', name: 'If released, reached by', width: '270px', cell: (r) => <span className="flex items-center gap-2"><Beam now={r.back.now} could={r.back.could} /><span className="text-quiet">{r.back.people.toLocaleString('en')}</span></span> },
@@ -50,7 +50,7 @@ function View({ params, set, narrow }: ViewProps) {
       : ([
           { key: 'plan', name: 'Moved here by', width: 'minmax(180px, 1.5fr)', cell: (r) => (r.plan ? <span className="truncate" title={r.plan.reason}><a className="underline decoration-slate" href={withQuery('/remedy/plans', { plan: r.plan.id })}>{r.plan.name}</a> <span className="text-quiet">{r.plan.by}</span></span> : <span className="text-quiet">the workspace itself</span>) },
           { key: 'since', name: 'Since', width: '120px', cell: (r) => (r.plan ? <When at={r.plan.at} /> : <span className="text-quiet">not known</span>) },
-        ] satisfies Column<HeldRow>[])),
+        ] satisfies Column<QuarantineRow>[])),
     {
       key: 'release',
       name: '',

@@ -6,42 +6,16 @@
  * workspace applies once at most, and only to the version that was seen; then it is read back like any
  * other.
  */
-import { ConnectorError, type Changeable, type Seen } from '../connectors/port.ts';
-import { hasFields, inverse, whatDiffers, type ObjectKind, type PlannedChange } from '../core/remedy/plan.ts';
-import type { Db } from '../store/db.ts';
-import { storableJson } from '../store/observed.ts';
-import type { ChangeState } from '../dto/remedy.ts';
-import type { Ledger } from './ledger.ts';
-
-export interface Change {
-  id: number;
-  plan: number;
-  seq: number;
-  kind: ObjectKind;
-  source: string;
-  object: string;
-  /** Fields that are set; null where the object is taken away. */
-  change: Record<string, unknown> | null;
-  before: object;
-  after: object | null;
-  found: object | null;
-  version: string | null;
-  state: ChangeState;
-  apply_key: string;
-  undo_key: string;
-  shown: boolean;
-  note: string | null;
-}
-
-/** States in which it is not known whether the workspace has done what it was asked. */
-export const UNKNOWN: readonly ChangeState[] = ['sending', 'sent', 'undo-sending', 'undo-sent'];
-
-/** A change as the tray and plans keep it. */
-export const plannedOf = (c: Pick<Change, 'kind' | 'source' | 'object' | 'change'>): PlannedChange =>
-  ({ kind: c.kind, source: c.source, id: c.object, ...(c.change && { set: c.change }) }) as PlannedChange;
+import { ConnectorError, type Changeable, type Seen } from '../../connectors/port.ts';
+import { hasFields, inverse, whatDiffers } from '../../core/remedy/plan.ts';
+import { UNKNOWN, type ChangeState } from '../../core/remedy/states.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import type { Ledger } from '../ledger.ts';
+import type { PlanStep } from './rows.ts';
 
 /** What is written of a step beside its state. */
-interface Step {
+interface Recorded {
   note?: string;
   after?: object | null;
   found?: object | null;
@@ -57,7 +31,7 @@ export class CarryOut {
   ) {}
 
   /** Takes one change a step or more further, to where it ends or cannot go on. */
-  async one(change: Change, at: Changeable | undefined, undoing: boolean, by: string): Promise<void> {
+  async one(change: PlanStep, at: Changeable | undefined, undoing: boolean, by: string): Promise<void> {
     if (!at)
       return this.set(change, undoing ? 'undo-failed' : 'failed', by, {
         note: 'Its workspace is not among the sources, or is an extract, which cannot be changed.',
@@ -77,7 +51,7 @@ export class CarryOut {
   }
 
   /** Records how far a change has come, on the ledger too, before anything else is done. */
-  async set(change: Change, state: ChangeState, by: string, step: Step = {}): Promise<void> {
+  async set(change: PlanStep, state: ChangeState, by: string, step: Recorded = {}): Promise<void> {
     const next = {
       after: step.after === undefined ? change.after : step.after,
       found: step.found ?? null,
@@ -115,7 +89,7 @@ export class CarryOut {
     this.told(change.plan);
   }
 
-  private async apply(change: Change, at: Changeable, by: string): Promise<void> {
+  private async apply(change: PlanStep, at: Changeable, by: string): Promise<void> {
     const ref = { kind: change.kind, id: change.object };
     const fields = change.change;
     const differs = (seen: Seen): string[] =>
@@ -184,7 +158,7 @@ export class CarryOut {
         });
   }
 
-  private async undo(change: Change, at: Changeable, by: string): Promise<void> {
+  private async undo(change: PlanStep, at: Changeable, by: string): Promise<void> {
     const ref = { kind: change.kind, id: change.object };
     const fields = change.change;
     const back = fields && inverse(fields, change.before);

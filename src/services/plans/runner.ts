@@ -1,0 +1,300 @@
+/**
+ * Carrying plans out: at once or at a time, one plan after another, there or back. What is done to each object, and
+ * why a crash does nothing twice: carry-out.ts.
+ */
+import { connectForChange } from '../../connectors/http-connectors.ts';
+import type { Changeable } from '../../connectors/port.ts';
+import {
+  CANCELLED,
+  isDone,
+  isUndoing,
+  NOT_BEGUN,
+  PLAN_MOVES,
+  RETRIED,
+  retryFrom,
+  UNDER_WAY,
+  type ChangeState,
+  type PlanState,
+} from '../../core/remedy/states.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import { AppError } from '../errors.ts';
+import { CarryOut } from './carry-out.ts';
+import type { Drafts } from './drafts.ts';
+import type { PlanParts } from './parts.ts';
+import type { Proofs } from './proof.ts';
+import { haltOf, headOf, observeStep, stepsOf, type Head, type PlanStep } from './rows.ts';
+
+/** How often plans that are due, and plans that an error stopped, are looked for, in milliseconds. */
+const TICK = 15_000;
+
+export class Runner {
+  private queue: Promise<unknown> = Promise.resolve();
+  private readonly queued = new Set<number>();
+  private readonly carry: CarryOut;
+  private looking = false;
+  private readonly timer: NodeJS.Timeout;
+
+  constructor(
+    private readonly parts: PlanParts,
+    private readonly drafts: Drafts,
+    private readonly proofs: Proofs,
+  ) {
+    const { db, ledger, clock, events } = parts;
+    this.carry = new CarryOut(db, ledger, clock, (plan) => events.emit({ type: 'plan', plan }));
+    this.timer = setInterval(() => {
+      if (this.looking) return;
+      this.looking = true;
+      this.due()
+        .catch((e: unknown) => console.error('plans that are due could not be started', e))
+        .finally(() => (this.looking = false));
+    }, TICK);
+    this.timer.unref();
+  }
+
+  /** Begins applying a plan at once. */
+  async apply(plan: number, by: string): Promise<void> {
+    const { state } = await headOf(this.parts.db, plan);
+    if (NOT_BEGUN.includes(state)) await this.drafts.mayBegin(plan, by);
+    await this.drafts.move(plan, PLAN_MOVES.apply, by);
+    this.run(plan, by);
+  }
+
+  /** Applies a plan when the time has come. */
+  async schedule(plan: number, by: string, at: Date): Promise<void> {
+    if (at <= this.parts.clock())
+      throw new AppError('past', 400, 'That time is in the past. Choose one in the future.');
+    await this.drafts.mayBegin(plan, by);
+    await this.drafts.move(plan, PLAN_MOVES.schedule, by, { at, by });
+  }
+
+  /** Takes a plan's time away again. */
+  async unschedule(plan: number, by: string): Promise<void> {
+    const { approval } = await headOf(this.parts.db, plan);
+    await this.drafts.move(plan, approval ? PLAN_MOVES.unscheduleApproved : PLAN_MOVES.unschedule, by);
+  }
+
+  /** Starts plans whose time has come, and goes on with plans that an error stopped. */
+  private async due(): Promise<void> {
+    const rows = await this.parts.db.query<{ id: number; scheduled_by: string; scheduled_for: Date }>(
+      "select id, scheduled_by, scheduled_for from plan where state = 'scheduled' and scheduled_for <= $1 order by scheduled_for, id",
+      [this.parts.clock()],
+    );
+    for (const { id, scheduled_by: by, scheduled_for: at } of rows)
+      try {
+        await this.apply(id, by);
+      } catch (e) {
+        if (!(e instanceof AppError)) throw e;
+        await this.drafts.move(id, PLAN_MOVES.unschedule, 'system', {
+          note: `It was to be applied at ${at.toISOString()} and was not. ${e.message}`,
+        });
+      }
+    for (const id of await this.unfinished()) this.run(id, 'system');
+  }
+
+  /** Stops a plan after the change it is at; `goOn` goes on with it. */
+  async pause(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, 'paused');
+  }
+
+  /** Ends a plan after the change it is at: what was done stays, and can be undone. */
+  async cancel(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, 'cancelled');
+    this.run(plan, by);
+  }
+
+  async goOn(plan: number, by: string): Promise<void> {
+    await this.halt(plan, by, null);
+    this.run(plan, by);
+  }
+
+  private async halt(plan: number, by: string, halt: Head['halt']): Promise<void> {
+    const { db, ledger, events } = this.parts;
+    await db.transaction(async (tx) => {
+      const rows = await tx.query(
+        "update plan set halt = $2 where id = $1 and state = any($3) and halt is distinct from $2 and halt is distinct from 'cancelled' returning id",
+        [plan, halt, UNDER_WAY],
+      );
+      if (!rows.length)
+        throw new AppError('plan-state', 409, 'This plan is not running, or was stopped already.');
+      await ledger.add({ who: by, what: `plan.${halt ?? 'resumed'}`, subject: `plan ${plan}` }, tx);
+    });
+    events.emit({ type: 'plan', plan });
+  }
+
+  /** Undoes what the plan did, or some of it by the numbers of its changes. */
+  async undo(plan: number, by: string, changes?: readonly number[]): Promise<void> {
+    const { db, ledger, events } = this.parts;
+    await db.transaction(async (tx) => {
+      const marked = await tx.query(
+        `update plan_change set state = 'undo-planned' where plan = $1 and state = 'verified' and ($2::int[] is null or id = any($2))
+           and exists (select 1 from plan where id = $1 and state = 'applied') returning id`,
+        [plan, changes ?? null],
+      );
+      if (!marked.length)
+        throw new AppError('plan-state', 409, 'None of this is done and still to be undone.');
+      await tx.query("update plan set state = 'undoing', halt = null, note = null where id = $1", [plan]);
+      await ledger.add(
+        {
+          who: by,
+          what: 'plan.undoing',
+          subject: `plan ${plan}`,
+          before: { state: 'applied' },
+          after: { state: 'undoing', changes: marked.length },
+        },
+        tx,
+      );
+    });
+    events.emit({ type: 'plan', plan });
+    this.run(plan, by);
+  }
+
+  /** Tries again what failed, was left or is unknown, in the direction it was going. */
+  async retry(plan: number, by: string): Promise<void> {
+    const { db } = this.parts;
+    const again = (await stepsOf(db, plan)).filter((c) => RETRIED.includes(c.state));
+    if (!again.length) throw new AppError('plan-state', 409, 'There is nothing in this plan to try again.');
+    const undoing = again.some((c) => isUndoing(c.state));
+    await this.drafts.move(plan, undoing ? PLAN_MOVES.undoAgain : PLAN_MOVES.applyAgain, by);
+    const steps = again.filter((c) => isUndoing(c.state) === undoing);
+    await setStates(db, steps, retryFrom);
+    this.run(plan, by);
+  }
+
+  private async unfinished(): Promise<number[]> {
+    const rows = await this.parts.db.query<{ id: number }>(
+      "select id from plan where state = any($1) and halt is distinct from 'paused' order by id",
+      [UNDER_WAY],
+    );
+    return rows.map((r) => r.id);
+  }
+
+  /** Goes on with plans that were running when the application ended. */
+  async resume(): Promise<void> {
+    for (const id of await this.unfinished()) {
+      await this.parts.ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
+      this.run(id, 'system');
+    }
+  }
+
+  /** Plans are carried out one after another, so that two never work on one object at once. */
+  private run(plan: number, by: string): void {
+    if (this.queued.has(plan)) return;
+    this.queued.add(plan);
+    this.queue = this.queue
+      .then(() => this.carryOut(plan, by))
+      .catch((e: unknown) => console.error(`plan ${plan} stopped with an error; it is tried again soon`, e))
+      .finally(() => this.queued.delete(plan));
+  }
+
+  /** Resolves when every plan begun so far has come to its end. */
+  async idle(): Promise<void> {
+    clearInterval(this.timer);
+    await this.queue;
+  }
+
+  private async carryOut(plan: number, by: string): Promise<void> {
+    const { db, surveys } = this.parts;
+    const { state } = await headOf(db, plan);
+    if (!UNDER_WAY.includes(state)) return;
+    const undoing = state === 'undoing';
+    const places = new Map<string, Changeable | undefined>();
+    for (const s of await surveys.sourcesWithTokens())
+      places.set(s.id, connectForChange(s.kind, { url: s.url, token: s.token }));
+    const steps = await stepsOf(db, plan);
+    // each workspace is asked one thing at a time, and the slow ones do not hold the others up
+    const lanes = new Map<string, PlanStep[]>();
+    for (const c of undoing ? steps.reverse() : steps)
+      (lanes.get(c.source) ?? lanes.set(c.source, []).get(c.source)!).push(c);
+    let stopped = false;
+    const ends = await Promise.allSettled(
+      [...lanes].map(async ([source, lane]) => {
+        for (const step of lane) {
+          if ((await haltOf(db, plan)) !== null) stopped = true;
+          if (stopped) return;
+          await this.carry.one(step, places.get(source), undoing, by);
+        }
+      }),
+    );
+    for (const end of ends) if (end.status === 'rejected') throw end.reason;
+    const halt = await haltOf(db, plan);
+    // paused and told to go on before the change it was at was done: go on from there
+    if (stopped && halt === null) return this.carryOut(plan, by);
+    if (halt === 'paused') return;
+    if (halt === 'cancelled') await this.leaveTheRest(plan, by);
+    await this.finish(plan, undoing, by);
+  }
+
+  /** Ends what a cancelled plan had not begun. What is as it was before the undo is so on the ledger too. */
+  private async leaveTheRest(plan: number, by: string): Promise<void> {
+    const { db, ledger } = this.parts;
+    await db.transaction(async (tx) => {
+      const left = (await stepsOf(tx, plan)).filter((c) => CANCELLED[c.state]);
+      await setStates(tx, left, (s) => CANCELLED[s]!);
+      for (const c of left)
+        if (CANCELLED[c.state] === 'verified')
+          await ledger.add(
+            {
+              who: by,
+              what: 'plan.change.verified',
+              subject: `${c.kind} ${c.source}/${c.object}`,
+              before: { state: c.state },
+              after: { state: 'verified', plan, note: 'The undo was cancelled before it came to this.' },
+            },
+            tx,
+          );
+    });
+  }
+
+  /**
+   * Makes what the plan proved at the workspaces the present, as a survey of those objects alone, and works out on
+   * it which goals hold; then the plan is at its end.
+   */
+  private async finish(plan: number, undoing: boolean, by: string): Promise<void> {
+    const { db, ledger, surveys, present, events, clock } = this.parts;
+    const steps = await stepsOf(db, plan);
+    // once only: what was shown before may have been changed by somebody since
+    const proven = steps.filter((c) => !c.shown && isDone(c.state));
+    if (proven.length)
+      await surveys.readBack(plan, by, async (tx, survey) => {
+        for (const c of proven) await observeStep(tx, survey, c);
+        await tx.query('update plan_change set shown = true where id = any($1)', [proven.map((c) => c.id)]);
+      });
+    else await present.toNewest();
+    const proof = await this.proofs.prove(plan);
+    const state: PlanState = undoing && !steps.some((c) => c.state === 'verified') ? 'undone' : 'applied';
+    await db.transaction(async (tx) => {
+      await tx.query(
+        'update plan set state = $2, halt = null, finished_at = $3, proof = $4::jsonb where id = $1',
+        [plan, state, clock(), storableJson(proof)],
+      );
+      await ledger.add(
+        {
+          who: by,
+          what: `plan.${state}`,
+          subject: `plan ${plan}`,
+          after: {
+            changes: steps.length,
+            proven: steps.filter((c) => isDone(c.state)).length,
+            points: { before: proof.pointsBefore, after: proof.pointsAfter },
+            goals: proof.goals.map(({ words, holds }) => ({ words, holds })),
+          },
+        },
+        tx,
+      );
+    });
+    events.emit({ type: 'plan', plan });
+  }
+}
+
+/** Sets the states of some changes, in one statement. */
+async function setStates(
+  db: Db,
+  steps: readonly PlanStep[],
+  next: (state: ChangeState) => ChangeState,
+): Promise<void> {
+  await db.query(
+    'update plan_change c set state = n.state from unnest($1::int[], $2::text[]) as n(id, state) where c.id = n.id',
+    [steps.map((c) => c.id), steps.map((c) => next(c.state))],
+  );
+}
