@@ -14,6 +14,7 @@
 import { createHash } from 'node:crypto';
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { parseArgs } from 'node:util';
+import { fieldsOf, type SourceKind } from '../src/core/remedy/fields.ts';
 import { Faults, type FaultRule } from './faults.ts';
 import { State, type Kind, type Row } from './state.ts';
 
@@ -311,30 +312,12 @@ const scimPatched =
 const outbox: { to: string; about: string; text: string }[] = [];
 const tell = (to: string, about: string, text: string): void => void outbox.push({ to, about, text });
 
-/** What each workspace can set, by collection. */
-const ABLE: Record<string, Partial<Record<Kind, readonly string[]>>> = {
-  drives: {
-    grants: ['role', 'expiresAt'],
-    links: ['role', 'audience', 'expiresAt', 'noCopies', 'recipients'],
-    spaces: ['externalSharing', 'defaultAudience', 'owners'],
-    items: ['owner', 'held', 'dim'],
-  },
-  sites: {
-    grants: ['role'],
-    links: ['role', 'audience', 'expiresAt', 'noCopies', 'recipients'],
-    spaces: [
-      'visibility',
-      'visibilityRole',
-      'externalSharing',
-      'editorsShare',
-      'gate',
-      'defaultAudience',
-      'dim',
-      'owners',
-    ],
-    items: ['inherits', 'owner', 'held'],
-  },
-};
+/** What a workspace can set of the rows of a collection. */
+const OBJECT_OF = { grants: 'grant', links: 'link', spaces: 'space', items: 'item' } as const;
+const ableTo = (workspace: string, kind: keyof typeof OBJECT_OF): string[] =>
+  Object.entries(fieldsOf(OBJECT_OF[kind])).flatMap(([name, f]) =>
+    f.able.includes(workspace as SourceKind) ? [name] : [],
+  );
 
 /** Takes a grant or link away, or puts it back, once for each key. */
 function alter(
@@ -448,7 +431,7 @@ async function rowsWorkspace(
     const body = await bodyOf(req);
     const own = prefix ? asUsers(prefix, body) : body;
     const owner = (own as { owner?: string | null }).owner;
-    write(req, res, kind, row, merged(own, ABLE[workspace]![kind] ?? []));
+    write(req, res, kind, row, merged(own, ableTo(workspace, kind)));
     if (kind === 'items' && owner) tell(owner, id, 'It is yours now.');
     return;
   }

@@ -1,7 +1,7 @@
 /** Connectors over HTTP: a SCIM 2.0 directory, workspaces of drives and of sites, and one of channels (docs/connectors.md). */
 import { z } from 'zod';
 import type { GrantRow, ItemRow, PersonRow, SpaceRow } from '../core/model.ts';
-import type { FieldsOf } from '../core/access/change.ts';
+import type { FieldsOf } from '../core/remedy/fields.ts';
 import { memberOf } from '../core/remedy/plan.ts';
 import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
@@ -15,7 +15,7 @@ import {
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
-import type { SourceKind } from './abilities.ts';
+import type { SourceKind } from '../core/remedy/fields.ts';
 import { HttpClient, type HttpOptions } from './http.ts';
 import {
   ConnectorError,

@@ -9,7 +9,7 @@ import type {
   SpaceRow,
   WorkspaceRow,
 } from '../core/model.ts';
-import type { ObjectKind } from '../core/remedy/plan.ts';
+import type { ObjectKind } from '../core/remedy/fields.ts';
 
 export interface RowOf {
   person: PersonRow;

@@ -1,6 +1,7 @@
 /** Changes, plans and cuts, as the interface knows them. */
 import type { Capability, Tier } from '../core/model.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
+import type { Change } from '../core/access/change.ts';
 import type { ChangeState, PlanState } from '../core/remedy/states.ts';
 import type { KeepOut } from '../core/remedy/goal.ts';
 import type { PersonRef, EntryRef, RouteGraph } from './access.ts';
@@ -204,7 +205,7 @@ export interface QuarantineRow {
 
 /** A change of a cut. */
 export interface CutChange {
-  change: object;
+  change: Change;
   kind: 'suspension' | 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
   words: string;
   /** Uses that it takes, alone, from those who should keep them; one that was used lately counts 25. */

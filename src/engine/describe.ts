@@ -1,5 +1,6 @@
 /** What the core knows by number, in words and references that people and the interface use. */
-import type { Change, FieldsOf } from '../core/access/change.ts';
+import type { Change } from '../core/access/change.ts';
+import { setWords, sharingWords } from '../core/remedy/fields.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
 import { sources, type Obstacle, type Source } from '../core/access/questions.ts';
 import { findIdentity, identityKind, identityName } from '../core/access/view.ts';
@@ -137,96 +138,40 @@ export function entryRef(l: Loaded, e: number): EntryRef {
 export const sentence = (e: EntryRef): string =>
   `${e.kind === 'link' ? 'sharing link' : 'grant'} to ${e.to} (${e.role}) on ${e.on.kind} “${e.on.name}”`;
 
-const until = (day: string): string => day.slice(0, 10);
-const AUDIENCE_WORDS = { named: 'those it names', organisation: 'the organisation', anyone: 'anyone' };
-const SHARING_WORDS = {
-  anyone: 'with anyone',
-  'new-guests': 'with guests, new ones too',
-  'existing-guests': 'with guests who have an account',
-  off: 'with nobody outside',
-};
-
 /** A change in words, as something to be done. */
 export function changeWords(l: Loaded, change: Change): string {
   const { org } = l;
-  const named = (list: readonly string[]): string => list.join(' and ');
+  const group = (id: string): string => org.groups[org.find('group', id)]?.name ?? id;
+  const naming = (what: string) => ({ what, user: (id: string) => nameOfUser(l, id), group });
   if ('grant' in change || 'link' in change) {
-    const e = 'grant' in change ? org.find('grant', change.grant) : org.find('link', change.link);
-    if (e < 0) return `Change a ${'grant' in change ? 'grant' : 'link'} that is not there any more`;
-    const { kind, to, on } = entryRef(l, e);
+    const kind = 'grant' in change ? 'grant' : 'link';
+    const e = org.find(kind, 'grant' in change ? change.grant : change.link);
+    if (e < 0) return `Change a ${kind} that is not there any more`;
+    const { to, on } = entryRef(l, e);
     const what = `the ${kind} to ${to} on ${on.kind} “${on.name}”`;
-    const set: FieldsOf['link'] | undefined = change.set;
-    if (!set) return `Withdraw ${what}`;
-    const parts: string[] = [];
-    if (set.role) parts.push(`to ${set.role}`);
-    if (set.audience) parts.push(`to ${AUDIENCE_WORDS[set.audience]}`);
-    if (set.recipients && set.audience !== 'named') parts.push(`to ${set.recipients.length} named`);
-    if (set.recipients && set.audience === 'named' && set.recipients.length)
-      parts.push(`who are the ${set.recipients.length} who use it`);
-    if (set.expiresAt) parts.push(`until ${until(set.expiresAt)}`);
-    if (set.expiresAt === null) parts.push('without an end');
-    if (set.noCopies) parts.push('without copies');
-    if (set.noCopies === false || set.noCopies === null) parts.push('with copies allowed');
-    return `Narrow ${what} ${named(parts)}`;
+    return change.set ? setWords(kind, change.set, naming(what)) : `Withdraw ${what}`;
   }
   if ('member' in change) {
-    const { group, value } = change.member;
-    const name = (id: string): string => `the group “${org.groups[org.find('group', id)]?.name ?? id}”`;
-    const identity = findIdentity(l.view, value);
-    return `Take ${identity >= 0 ? personRef(l, identity).address : name(value)} out of ${name(group)}`;
+    const identity = findIdentity(l.view, change.member.value);
+    const who = identity >= 0 ? personRef(l, identity).address : `the group “${group(change.member.value)}”`;
+    return `Take ${who} out of the group “${group(change.member.group)}”`;
   }
   if ('user' in change) {
     const person = org.users[org.find('user', change.user)];
-    const who = `${person?.kind ?? 'account'} ${person?.addresses[0] ?? change.user}`;
-    const parts: string[] = [];
-    if (change.set.active === false) parts.push(`Suspend the ${who}`);
-    if (change.set.active) parts.push(`Let the ${who} in again`);
-    if (change.set.expiresAt) parts.push(`End the account of the ${who} on ${until(change.set.expiresAt)}`);
-    if (change.set.expiresAt === null) parts.push(`Set no end to the account of the ${who}`);
-    return parts.join('; ');
+    const who = `the ${person?.kind ?? 'account'} ${person?.addresses[0] ?? change.user}`;
+    return setWords('person', change.set, naming(who));
   }
   if ('item' in change) {
     const n = org.find('item', change.item);
     const name = n < 0 ? change.item : `“${nodeName(l, nodeOfItem(org, n))}”`;
-    const { set } = change;
-    const parts: string[] = [];
-    if (set.held) parts.push(`Move ${name} to quarantine`);
-    if (set.held === false || set.held === null) parts.push(`Release ${name} from quarantine`);
-    if (set.inherits === false) parts.push(`Let ${name} take nothing from above`);
-    if (set.inherits || set.inherits === null) parts.push(`Let ${name} take what is above again`);
-    if (set.owner) parts.push(`Make ${nameOfUser(l, set.owner)} the owner of ${name}`);
-    if (set.owner === null) parts.push(`Leave ${name} without an owner`);
-    if (set.dim) parts.push(`Dim ${name}`);
-    if (set.dim === false || set.dim === null) parts.push(`Let search find ${name} again`);
-    return parts.join('; ');
+    return setWords('item', change.set, naming(name));
   }
-  if ('workspace' in change)
-    return `Share what is in ${org.workspaces.find((w) => w.id === change.workspace)?.name ?? change.workspace} ${SHARING_WORDS[change.set.externalSharing ?? 'anyone']}`;
+  if ('workspace' in change) {
+    const name = org.workspaces.find((w) => w.id === change.workspace)?.name ?? change.workspace;
+    return `Share what is in ${name} ${sharingWords(change.set.externalSharing)}`;
+  }
   const n = org.find('space', change.space);
-  const space = `the space “${n < 0 ? change.space : nodeName(l, n)}”`;
-  const { set } = change;
-  const parts: string[] = [];
-  if (set.visibility === 'organisation') parts.push(`Show ${space} to the whole organisation`);
-  else if (set.visibility !== undefined) parts.push(`Show ${space} to its members alone`);
-  if (set.visibilityRole) parts.push(`Let whoever sees ${space} be ${set.visibilityRole}`);
-  if (set.externalSharing !== undefined)
-    parts.push(`Share ${space} ${SHARING_WORDS[set.externalSharing ?? 'anyone']}`);
-  if (set.editorsShare !== undefined)
-    parts.push(
-      set.editorsShare === false ? `Let editors of ${space} share nothing` : `Let editors of ${space} share`,
-    );
-  if (set.gate !== undefined)
-    parts.push(
-      set.gate?.length
-        ? `Let only ${named(set.gate.map((g) => `“${org.groups[org.find('group', g)]?.name ?? g}”`))} pass the gate of ${space}`
-        : `Take the gate of ${space} away`,
-    );
-  if (set.defaultAudience !== undefined)
-    parts.push(`Let new links in ${space} be for ${AUDIENCE_WORDS[set.defaultAudience ?? 'named']}`);
-  if (set.dim !== undefined) parts.push(set.dim ? `Dim ${space}` : `Let search find ${space} again`);
-  if (set.owners !== undefined)
-    parts.push(`Let ${named((set.owners ?? []).map((o) => nameOfUser(l, o))) || 'nobody'} own ${space}`);
-  return parts.join('; ');
+  return setWords('space', change.set, naming(`the space “${n < 0 ? change.space : nodeName(l, n)}”`));
 }
 
 export const workspaceName = (l: Loaded, space: number): string =>

@@ -10,7 +10,7 @@ import { reachedByGroup } from '../core/exposure/holders.ts';
 import { firstOf } from '../core/first.ts';
 import { nameOrder } from '../core/name-order.ts';
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
-import { capabilityNames, TIERS } from '../core/model.ts';
+import { capabilityNames, TIERS, type Capability } from '../core/model.ts';
 import type {
   EntryRef,
   HoldingRow,
@@ -574,7 +574,7 @@ export function whatRows(
 ):
   | {
       rows: (Pick<HoldingRow, 'key' | 'kind' | 'name' | 'path' | 'now' | 'could' | 'weight'> & {
-        capabilities: string[];
+        capabilities: Capability[];
       })[];
       total: number;
     }

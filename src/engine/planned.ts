@@ -1,5 +1,6 @@
 /** Changes as plans hold them, by what sources call things, and as the core judges them; there and back. */
 import type { Change } from '../core/access/change.ts';
+import { withNames } from '../core/remedy/fields.ts';
 import { cannot } from '../connectors/abilities.ts';
 import { memberId, memberOf, type PlannedChange } from '../core/remedy/plan.ts';
 import { key, unkey } from './keys.ts';
@@ -9,16 +10,19 @@ import type { Loaded } from './loaded.ts';
 export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
   const { org, ids } = l;
   const id = key(p.source, p.id);
-  const users = (list: readonly string[]): string[] => list.map((u) => ids.user(p.source, u));
+  const set = <T extends object>(fields: T): T =>
+    withNames(p.kind, fields, {
+      user: (u) => ids.user(p.source, u),
+      group: (g) => ids.group(p.source, g),
+      recipient: (r) => ids.principal(p.source, r),
+    });
   switch (p.kind) {
     case 'grant':
       if (org.find('grant', id) < 0) return undefined;
-      return p.set ? { grant: id, set: p.set } : { grant: id };
-    case 'link': {
+      return p.set ? { grant: id, set: set(p.set) } : { grant: id };
+    case 'link':
       if (org.find('link', id) < 0) return undefined;
-      const recipients = p.set?.recipients?.map((r) => ids.principal(p.source, r));
-      return p.set ? { link: id, set: { ...p.set, ...(recipients && { recipients }) } } : { link: id };
-    }
+      return p.set ? { link: id, set: set(p.set) } : { link: id };
     case 'member': {
       const [group, value] = memberOf(p.id);
       const [g, asGroup] = [ids.group(p.source, group), ids.group(p.source, value)];
@@ -27,24 +31,13 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
         member: { group: g, value: org.find('group', asGroup) >= 0 ? asGroup : ids.user(p.source, value) },
       };
     }
-    case 'space': {
-      const { gate, owners } = p.set ?? {};
-      if (org.find('space', id) < 0) return undefined;
-      return {
-        space: id,
-        set: {
-          ...p.set,
-          ...(gate && { gate: gate.map((g) => ids.group(p.source, g)) }),
-          ...(owners && { owners: users(owners) }),
-        },
-      };
-    }
+    case 'space':
+      return org.find('space', id) < 0 ? undefined : { space: id, set: set(p.set) };
     case 'item':
-      if (org.find('item', id) < 0) return undefined;
-      return { item: id, set: { ...p.set, ...(p.set?.owner && { owner: users([p.set.owner])[0]! }) } };
+      return org.find('item', id) < 0 ? undefined : { item: id, set: set(p.set) };
     case 'person': {
       const user = ids.user(p.source, p.id);
-      return org.find('user', user) < 0 ? undefined : { user, set: { ...p.set } };
+      return org.find('user', user) < 0 ? undefined : { user, set: set(p.set) };
     }
   }
 }

@@ -15,7 +15,7 @@ import type {
   WorkspaceRow,
 } from '../core/model.ts';
 import type { Found } from '../core/recognise/types.ts';
-import type { SourceKind } from '../connectors/abilities.ts';
+import type { SourceKind } from '../core/remedy/fields.ts';
 import type { Db } from '../store/db.ts';
 import {
   observedParts,

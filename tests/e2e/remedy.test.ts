@@ -207,8 +207,8 @@ describe('a plan of every kind of change', () => {
       } else if (c.kind === 'person') {
         const row = wanted.users![c.id]!;
         const key = 'urn:gatelantern:scim:1.0:Identity';
-        if (c.set!.active === false) row.active = false;
-        if (c.set!.expiresAt) row[key] = { ...(row[key] as object), expiresAt: c.set!.expiresAt };
+        if (c.set.active === false) row.active = false;
+        if (c.set.expiresAt) row[key] = { ...(row[key] as object), expiresAt: c.set.expiresAt };
       } else {
         const rows = wanted[`${c.kind}s`]!;
         const key = c.id;

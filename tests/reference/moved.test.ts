@@ -80,7 +80,7 @@ function said(l: Loaded) {
       ]),
     ),
     exposures: Object.fromEntries(l.exposures.map((e) => [l.items[e.item]!.id, e.points])),
-    tally: Object.fromEntries(Array.from(l.tally.files, (n, i) => [identityName(l.view, i), `${n} ${l.tally.heavy[i]}`]).filter(([, n]) => n !== '0 0')),
+    tally: Object.fromEntries(Array.from(l.tally.files, (n, i): [string, string] => [identityName(l.view, i), `${n} ${l.tally.heavy[i]}`]).filter(([, n]) => n !== '0 0')),
     counts: l.counts.filter((c) => c.n).map((c) => `${c.source} ${c.kind} ${c.n}`).sort(),
     content: [...l.content.keys()].sort(),
     find: nodes.every((id, n) => l.org.find(n < l.org.spaces.length ? 'space' : 'item', id) === (n < l.org.spaces.length ? n : n - l.org.spaces.length)),

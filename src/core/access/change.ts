@@ -1,6 +1,7 @@
 /** Changes to an organisation's access, and the view as it would be with them; nothing is touched. */
 import { AUDIENCES, ROLES } from '../model.ts';
-import type { Audience, ExternalSharing, Recipient, Role, SpaceRow, WorkspaceRow } from '../model.ts';
+import type { ExternalSharing, Recipient, SpaceRow, WorkspaceRow } from '../model.ts';
+import type { FieldsOf } from '../remedy/fields.ts';
 import type { Bits } from './bits.ts';
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
 import { listsBy, type Lists } from './growable.ts';
@@ -15,29 +16,6 @@ import {
 } from './organisation.ts';
 import { domainsOf, inForce, spaceRules, view, type View } from './view.ts';
 
-/** Fields set by a change; null takes a field away. */
-export interface FieldsOf {
-  grant: { role?: Role; expiresAt?: string | null };
-  link: {
-    role?: Role;
-    audience?: Audience;
-    expiresAt?: string | null;
-    noCopies?: boolean | null;
-    recipients?: Recipient[];
-  };
-  space: {
-    visibility?: 'members' | 'organisation' | null;
-    visibilityRole?: Role | null;
-    externalSharing?: ExternalSharing | null;
-    editorsShare?: boolean | null;
-    gate?: string[] | null;
-    defaultAudience?: Audience | null;
-    dim?: boolean | null;
-    owners?: string[] | null;
-  };
-  item: { inherits?: boolean | null; owner?: string | null; held?: boolean | null; dim?: boolean | null };
-  person: { active?: boolean; expiresAt?: string | null };
-}
 /** One change: taken away, or some fields set (null takes a field away). */
 export type Change =
   | { grant: string; set?: FieldsOf['grant'] }

@@ -57,7 +57,8 @@ const planned = fc
     id: fc.constantFrom('a', 'b'),
     set: fc.option(fc.dictionary(fc.constantFrom('role', 'expiresAt'), fc.constantFrom('x', 'y'), { minKeys: 1 }), { nil: undefined }),
   })
-  .map((c) => ({ ...c, source: 's' })); // prettier-ignore
+  // what the fields hold does not matter here
+  .map((c) => ({ ...c, source: 's' }) as unknown as PlannedChange); // prettier-ignore
 
 describe('changes together', () => {
   it('are one for each thing, in the order in which each was first named; conflicts are those that cannot both hold', () => {

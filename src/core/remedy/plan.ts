@@ -1,21 +1,23 @@
 /** Changes as plans hold them: each to one object of one source, by the source's own ids. */
 import { sameJson } from '../equal.ts';
-import type { FieldsOf } from '../access/change.ts';
-
-/** What a change can be made to. `member`: somebody's being in a group; its id is that of `memberId`. */
-export const OBJECT_KINDS = ['grant', 'link', 'member', 'space', 'item', 'person'] as const;
-export type ObjectKind = (typeof OBJECT_KINDS)[number];
+import { holdsByDefault, type FieldsOf, type ObjectKind } from './fields.ts';
 
 export interface ObjectKey {
   kind: ObjectKind;
   source: string;
   id: string;
 }
-/** Without `set` the object is taken away: a grant, a link or a membership. */
-type SetOf = FieldsOf & { member: never };
-export type PlannedChange = {
-  [K in ObjectKind]: { kind: K; source: string; id: string; set?: SetOf[K] | undefined };
-}[ObjectKind];
+/**
+ * One change to one object. Without `set` the object is taken away, which can be done to a grant, a link or a
+ * membership; of others something is set.
+ */
+export type PlannedChange =
+  | { [K in 'grant' | 'link']: { kind: K; source: string; id: string; set?: FieldsOf[K] | undefined } }[
+      'grant' | 'link']
+  | { kind: 'member'; source: string; id: string; set?: undefined }
+  | {
+      [K in 'space' | 'item' | 'person']: { kind: K; source: string; id: string; set: FieldsOf[K] };
+    }['space' | 'item' | 'person'];
 
 export const memberId = (group: string, value: string): string =>
   `${encodeURIComponent(group)}/${encodeURIComponent(value)}`;
@@ -30,10 +32,8 @@ type Doc = Record<string, unknown>;
 /** Absent, null, false and the empty list say the same of a field that is set. */
 const plain = (v: unknown): unknown =>
   v === undefined || v === null || v === false || (Array.isArray(v) && v.length === 0) ? null : v;
-/** `inherits`, `active` and `editorsShare` hold unless the row says otherwise. */
-const HOLD = new Set(['inherits', 'active', 'editorsShare']);
 const value = (row: Doc, field: string): unknown =>
-  HOLD.has(field) ? row[field] !== false : plain(row[field]);
+  holdsByDefault(field) ? row[field] !== false : plain(row[field]);
 
 /** Whether a row has the fields as they were to be set. */
 export const hasFields = (row: object, set: object): boolean =>

@@ -16,26 +16,31 @@ const RANK: Record<AccountRole, number> = { owner: 1, auditor: 2, steward: 3 };
 
 const LONGEST_BODY = 1_000_000;
 
-export interface Declaration<S extends z.ZodType> {
+/**
+ * What an endpoint is about: the whole organisation, what the account that asks keeps for itself, or neither. A role
+ * says what somebody may do, its scope of what; an account that is held to a part gets answers about that part.
+ */
+export type Scope = 'organisation' | 'account' | 'none';
+
+export interface Declaration<S extends z.ZodType, O> {
   role: NeededRole;
+  scope: Scope;
   /** Of the query where the method is GET, else of the JSON body; values of the path are added. */
   input: S;
   /** It is answered while the last survey is still being read after a start, as what is public is. */
   early?: true;
   /** The body is no JSON but bytes that `run` reads itself; `input` is of the query then. */
   stream?: true;
-  run(ctx: {
-    app: App;
-    input: z.infer<S>;
-    account: Account;
-    token: string;
-    context: APIContext;
-  }): Promise<unknown>;
+  run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<O>;
 }
-export type Endpoint = APIRoute & { declared: { role: NeededRole; input: z.ZodType; stream: boolean } };
+export type Endpoint<S extends z.ZodType = z.ZodType, O = unknown> = APIRoute & {
+  declared: { role: NeededRole; scope: Scope; input: S; stream: boolean };
+  /** Of types alone: what it answers. */
+  answer?: O;
+};
 
 /** An endpoint whose account is only there where its role is not `public`. */
-export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoint {
+export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): Endpoint<S, O> {
   const handle: APIRoute = async (context) => {
     const { request, locals, params } = context;
     const { account, token } = locals;
@@ -113,7 +118,12 @@ export function endpoint<S extends z.ZodType>(declared: Declaration<S>): Endpoin
     }
   };
   return Object.assign(handle, {
-    declared: { role: declared.role, input: declared.input, stream: declared.stream ?? false },
+    declared: {
+      role: declared.role,
+      scope: declared.scope,
+      input: declared.input,
+      stream: declared.stream ?? false,
+    },
   });
 }
 

@@ -3,6 +3,7 @@ import { nothing } from './_inputs.ts';
 
 export const GET = endpoint({
   role: 'owner',
+  scope: 'organisation',
   input: nothing,
   run: ({ app, account }) => app.course(account.id),
 });

@@ -23,6 +23,7 @@ const pinned = z
 /** The least changes that keep somebody out of some items; nothing is done by asking. */
 export const POST = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     items: z
       .array(z.object({ source: text(200), item: text(512) }))

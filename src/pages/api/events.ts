@@ -4,6 +4,7 @@ import { nothing } from './_inputs.ts';
 /** What happens, as server-sent events; a comment every 20 s keeps the line open. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: nothing,
   run({ app, context }) {
     const encoder = new TextEncoder();

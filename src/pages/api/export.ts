@@ -31,6 +31,7 @@ const FILTERED: Partial<Record<TableName, Filtered>> = {
 /** A table to take away, as it is held to by the view. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: cross
     .partial()
     .extend({

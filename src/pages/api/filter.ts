@@ -6,6 +6,7 @@ import { text, where } from './_inputs.ts';
 /** Whether a condition can be read for a table: 422 with what is wrong with it where it cannot. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z
     .object({ table: z.enum(FILTERED as [Filtered, ...Filtered[]]), where: text(2000) })
     .superRefine((q, ctx) => {

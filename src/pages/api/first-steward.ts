@@ -4,6 +4,7 @@ import { text } from './_inputs.ts';
 
 export const POST = endpoint({
   role: 'public',
+  scope: 'none',
   input: z.object({
     code: text(100),
     name: text(200).min(1),

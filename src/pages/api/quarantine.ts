@@ -3,6 +3,7 @@ import { nothing } from './_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: nothing,
   run: ({ app }) => app.plans.queries.quarantine(),
 });

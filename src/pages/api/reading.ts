@@ -4,6 +4,7 @@ import { nothing } from './_inputs.ts';
 /** How far the last survey is read after a start; null once it is. */
 export const GET = endpoint({
   role: 'owner',
+  scope: 'organisation',
   input: nothing,
   early: true,
   run: ({ app }) => app.reading(),

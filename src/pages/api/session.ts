@@ -4,12 +4,14 @@ import { nothing, text } from './_inputs.ts';
 
 export const GET = endpoint({
   role: 'owner',
+  scope: 'account',
   input: nothing,
   run: ({ account }) => Promise.resolve(account),
 });
 
 export const POST = endpoint({
   role: 'public',
+  scope: 'none',
   input: z.object({ address: text(320), password: text(1024) }),
   async run({ app, input, context }) {
     const { token, account } = await app.accounts.signIn(input.address, input.password);
@@ -25,6 +27,7 @@ export const POST = endpoint({
 
 export const DELETE = endpoint({
   role: 'owner',
+  scope: 'account',
   input: nothing,
   async run({ app, token, context }) {
     await app.accounts.signOut(token);

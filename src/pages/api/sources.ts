@@ -2,10 +2,16 @@ import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
 import { nothing, text } from './_inputs.ts';
 
-export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.surveys.sources() });
+export const GET = endpoint({
+  role: 'auditor',
+  scope: 'organisation',
+  input: nothing,
+  run: ({ app }) => app.surveys.sources(),
+});
 
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({
     id: z.string().regex(/^[a-z0-9-]{1,40}$/, 'takes small letters, digits and dashes'),
     kind: z.enum(['directory', 'drives', 'sites', 'channels']),

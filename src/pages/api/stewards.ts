@@ -4,6 +4,7 @@ import { nothing } from './_inputs.ts';
 /** To whom findings can be given. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: nothing,
   run: ({ app }) => app.accounts.stewards(),
 });

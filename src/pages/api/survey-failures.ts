@@ -4,6 +4,7 @@ import { number } from './_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ id: number }),
   run: ({ app, input }) => app.surveys.failures(input.id),
 });

@@ -7,18 +7,21 @@ const seqs = number.array().max(5000).default([]);
 
 export const GET = endpoint({
   role: 'steward',
+  scope: 'account',
   input: nothing,
   run: ({ app, account }) => app.tray.state(account.id),
 });
 
 export const POST = endpoint({
   role: 'steward',
+  scope: 'account',
   input: z.object({ changes, goal: goalSchema.optional() }),
   run: ({ app, account, input }) => app.tray.pickUp(account.id, input.changes, input.goal),
 });
 
 export const DELETE = endpoint({
   role: 'steward',
+  scope: 'account',
   input: z.object({ seqs, goals: seqs }),
   run: ({ app, account, input }) => app.tray.putDown(account.id, input.seqs, input.goals),
 });
@@ -26,6 +29,7 @@ export const DELETE = endpoint({
 /** The order in which they are done. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'account',
   input: z.object({ order: seqs }),
   run: ({ app, account, input }) => app.tray.order(account.id, input.order),
 });

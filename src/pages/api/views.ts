@@ -4,6 +4,7 @@ import { nothing, number, text } from './_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'account',
   input: nothing,
   run: ({ app, account }) => app.views.list(account),
 });
@@ -11,6 +12,7 @@ export const GET = endpoint({
 /** Keeps the view one is on under a name. */
 export const POST = endpoint({
   role: 'auditor',
+  scope: 'account',
   input: z.object({
     name: text(100).trim().min(1, 'needs a name'),
     path: text(100).regex(/^\/(?:survey|exposure|remedy|guard|review|record)\/[a-z-]+$/, 'must be a view'),
@@ -22,6 +24,7 @@ export const POST = endpoint({
 
 export const DELETE = endpoint({
   role: 'auditor',
+  scope: 'account',
   input: z.object({ id: number }),
   run: ({ app, account, input }) => app.views.drop(account, input.id),
 });

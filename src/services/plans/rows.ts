@@ -1,13 +1,8 @@
 /** Plans and their changes as the store keeps them. */
 import { withFields } from '../../core/access/change.ts';
 import type { GroupRow } from '../../core/model.ts';
-import {
-  inverse,
-  memberOf,
-  whatDiffers,
-  type ObjectKind,
-  type PlannedChange,
-} from '../../core/remedy/plan.ts';
+import { inverse, memberOf, whatDiffers, type PlannedChange } from '../../core/remedy/plan.ts';
+import type { ObjectKind } from '../../core/remedy/fields.ts';
 import {
   isUndoing,
   TROUBLED,

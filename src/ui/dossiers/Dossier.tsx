@@ -2,10 +2,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Check, File, Folder, Pin, PinOff, ScanText, Workflow, X } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
-import type { Dossier as DossierData, FindingEvent, FindingRow, Fix } from '../../dto/exposure.ts';
+import type { Dossier as DossierData, FindingEvent, FindingRow } from '../../dto/exposure.ts';
 import type { EntryRef, RouteDto } from '../../dto/access.ts';
 import type { FoundContent } from '../../dto/contents.ts';
-import { api, withQuery } from '../frame/api.ts';
+import { withQuery, ask, send } from '../frame/api.ts';
 import { Compose } from '../parts/Compose.tsx';
 import { Sum } from '../parts/MatchedText.tsx';
 import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
@@ -29,10 +29,7 @@ export interface Pinning {
 }
 
 export function Dossier({ finding, ...pinning }: { finding: number } & Pinning) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['finding', finding],
-    queryFn: () => api<FindingDetail>('GET', `/api/findings/${finding}`),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/findings/[id]', { id: finding }));
   return (
     <DossierFrame name={`Finding ${finding}`} error={error} retry={() => void refetch()} {...pinning}>
       {data && <Body data={data} />}
@@ -313,8 +310,7 @@ function Decision({ row }: { row: FindingRow }) {
 /** The cheapest fix of a finding that is open, worked out for itself so that nothing else waits for it. */
 export const useFix = (row: FindingRow) =>
   useQuery({
-    queryKey: ['finding', 'fix', row.id, row.points],
-    queryFn: () => api<Fix | null>('GET', withQuery('/api/findings/fix', { finding: row.id })),
+    ...ask('/api/findings/fix', { finding: row.id }),
     staleTime: Infinity,
     enabled: row.state === 'open' || row.state === 'reopened',
   });
@@ -569,7 +565,7 @@ export function Contents({
   const { steward } = useSigned();
   const refresh = useRefresh();
   const again = useMutation({
-    mutationFn: () => api('POST', '/api/contents/scan', { source, item }),
+    mutationFn: () => send('POST', '/api/contents/scan', { source, item }),
     onSuccess: refresh,
   });
   const aside = {

@@ -3,8 +3,8 @@ import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { TIERS, type Tier } from '../../core/model.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
-import type { EntryRef, HoldingRow, IdentityDossier as Data } from '../../dto/access.ts';
-import { api, withQuery } from '../frame/api.ts';
+import type { EntryRef, IdentityDossier as Data } from '../../dto/access.ts';
+import { withQuery, ask, get } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Dossier.tsx';
 import { Compose } from '../parts/Compose.tsx';
 import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
@@ -19,10 +19,7 @@ export function IdentityDossier({
   select,
   ...pinning
 }: { identity: string; asOf: number | undefined; select: (key: string) => void } & Pinning) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['identity', identity, asOf],
-    queryFn: () => api<Data>('GET', withQuery('/api/people/one', { key: identity, asOf })),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/people/one', { key: identity, asOf }));
   return (
     <DossierFrame
       name={data ? (data.row.kind === 'domain' ? 'outside domain' : data.row.kind) : ' '}
@@ -158,10 +155,7 @@ function KeepOut({ data }: { data: Data }) {
     mutationFn: async () => {
       const found: { key: string; name: string }[] = [];
       for (let more = true; more && found.length < KEPT;) {
-        const page = await api<{ rows: { key: string; name: string }[]; total: number }>(
-          'GET',
-          withQuery('/api/people/what', { key, limit: 500, offset: found.length }),
-        );
+        const page = await get('/api/people/what', { key, limit: 500, offset: found.length });
         found.push(...page.rows);
         more = page.rows.length > 0 && found.length < page.total;
       }
@@ -205,24 +199,14 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
   const { what } = data;
   const tiers = TIERS.filter((_, t) => what.matrix.some((r) => r[t]! > 0));
   const query = useQuery({
-    queryKey: ['what', data.row.key, asOf, cell, space, shown],
-    queryFn: () =>
-      api<{
-        rows: (Pick<HoldingRow, 'key' | 'name' | 'path' | 'now' | 'could' | 'weight'> & {
-          capabilities: [];
-        })[];
-        total: number;
-      }>(
-        'GET',
-        withQuery('/api/people/what', {
-          key: data.row.key,
-          asOf,
-          weight: cell?.weight,
-          tier: cell?.tier,
-          space,
-          limit: shown,
-        }),
-      ),
+    ...ask('/api/people/what', {
+      key: data.row.key,
+      asOf,
+      weight: cell?.weight,
+      tier: cell?.tier,
+      space,
+      limit: shown,
+    }),
     placeholderData: keepPreviousData,
   });
   return (

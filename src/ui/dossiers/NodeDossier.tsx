@@ -2,15 +2,8 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
-import type {
-  NodeDossier as Data,
-  NodeRefDto,
-  PersonRef,
-  RouteDto,
-  WhoRow,
-  WhyDto,
-} from '../../dto/access.ts';
-import { api, withQuery } from '../frame/api.ts';
+import type { NodeDossier as Data, NodeRefDto, PersonRef, RouteDto, WhoRow } from '../../dto/access.ts';
+import { withQuery, ask } from '../frame/api.ts';
 import { Contents, DossierFrame, Routes, Section, type Pinning } from './Dossier.tsx';
 import { usePinned } from '../parts/filter.tsx';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
@@ -27,10 +20,7 @@ function NodeDossier({
   select,
   ...pinning
 }: { nodeKey: string; asOf: number | undefined; select: (key: string) => void } & Pinning) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['node', nodeKey, asOf],
-    queryFn: () => api<Answer>('GET', withQuery('/api/holdings/node', { node: nodeKey, asOf })),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/holdings/node', { node: nodeKey, asOf }));
   return (
     <DossierFrame
       name={data ? (data.spaceKind?.replace('-', ' ') ?? data.node.kind) : ' '}
@@ -254,12 +244,7 @@ function Who({ nodeKey, asOf, usedDays }: { nodeKey: string; asOf: number | unde
   const [shown, setShown] = useState(25);
   const [open, setOpen] = useState<string>();
   const { data, error } = useQuery({
-    queryKey: ['who', nodeKey, asOf, kind, text, shown],
-    queryFn: () =>
-      api<{ rows: WhoRow[]; total: number }>(
-        'GET',
-        withQuery('/api/holdings/who', { node: nodeKey, asOf, kind, text, limit: shown }),
-      ),
+    ...ask('/api/holdings/who', { node: nodeKey, asOf, kind, text, limit: shown }),
     placeholderData: keepPreviousData,
   });
   return (
@@ -371,11 +356,7 @@ function Why({
   person: Pick<PersonRef, 'id'>;
   asOf: number | undefined;
 }) {
-  const { data, error } = useQuery({
-    queryKey: ['why', nodeKey, person.id, asOf],
-    queryFn: () =>
-      api<WhyDto>('GET', withQuery('/api/holdings/why', { node: nodeKey, identity: person.id, asOf })),
-  });
+  const { data, error } = useQuery(ask('/api/holdings/why', { node: nodeKey, identity: person.id, asOf }));
   if (error) return <Trouble error={error} />;
   if (!data) return null;
   const full = data.capabilities.length === 8;
@@ -436,14 +417,7 @@ function WhyNot({
   asOf: number | undefined;
   here: Set<string>;
 }) {
-  const { data } = useQuery({
-    queryKey: ['search', text],
-    queryFn: () =>
-      api<{ kind: string; key: string; name: string; detail: string }[]>(
-        'GET',
-        withQuery('/api/search', { text, limit: 40 }),
-      ),
-  });
+  const { data } = useQuery(ask('/api/search', { text, limit: 40 }));
   const [open, setOpen] = useState<string>();
   const others = (data ?? [])
     .filter((d) => d.kind === 'person')

@@ -4,7 +4,7 @@ import { Check, X } from 'lucide-react';
 import { useState } from 'react';
 import { PRESETS, type Preset } from '../../core/recognise/threshold.ts';
 import type { TypeDetail, TypeSample } from '../../dto/recognition.ts';
-import { api, withQuery } from '../frame/api.ts';
+import { withQuery, ask, send } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Dossier.tsx';
 import { Sum } from '../parts/MatchedText.tsx';
 import { plural, Trouble, Weight, When } from '../parts/marks.tsx';
@@ -16,10 +16,7 @@ export function TypeDossier({
   gone,
   ...pinning
 }: { id: string; change: () => void; gone: () => void } & Pinning) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['data-type', id],
-    queryFn: () => api<TypeDetail>('GET', `/api/data-types/${encodeURIComponent(id)}`),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/data-types/[id]', { id: id }));
   return (
     <DossierFrame name="Data type" error={error} retry={() => void refetch()} {...pinning}>
       {data && <Body data={data} change={change} gone={gone} />}
@@ -35,16 +32,16 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
   const refresh = useRefresh();
   const queries = useQueryClient();
   const set = useMutation({
-    mutationFn: (certainty: number | null) => api('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
+    mutationFn: (certainty: number | null) => send('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
     onSuccess: refresh,
   });
   const mark = useMutation({
     mutationFn: ({ sample: s, right }: { sample: TypeSample; right: boolean | null }) =>
-      api('PUT', '/api/data-types/marks', { type: data.id, source: s.source, item: s.item, place: s.place, certainty: s.certainty, right }),
+      send('PUT', '/api/data-types/marks', { type: data.id, source: s.source, item: s.item, place: s.place, certainty: s.certainty, right }),
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationFn: () => api('DELETE', `/api/data-types/${encodeURIComponent(data.id)}`),
+    mutationFn: () => send('DELETE', '/api/data-types/[id]', { id: data.id }),
     onSuccess: () => {
       gone();
       // nothing is asked again about what is gone

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Check, Plus, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import type { RouteGraph as Graph } from '../../dto/access.ts';
-import { api, withQuery } from '../frame/api.ts';
+import { ask } from '../frame/api.ts';
 import { plural, Trouble } from '../parts/marks.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
@@ -86,10 +86,7 @@ export function RouteGraphDialog({ nodeKey, close }: { nodeKey: string; close: (
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => dialog.current?.showModal(), []);
   const asOf = typeof location === 'undefined' ? undefined : asOfOf(new URLSearchParams(location.search));
-  const { data, error, refetch } = useQuery({
-    queryKey: ['graph', nodeKey, asOf],
-    queryFn: () => api<Graph>('GET', withQuery('/api/holdings/graph', { node: nodeKey, asOf })),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/holdings/graph', { node: nodeKey, asOf }));
   return (
     <dialog
       ref={dialog}

@@ -2,9 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Command } from 'cmdk';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
-import type { FindingRow } from '../../dto/exposure.ts';
-import type { PlanRow } from '../../dto/remedy.ts';
-import { api, withQuery } from './api.ts';
+import { withQuery, ask, send } from './api.ts';
 import { Beam } from '../parts/marks.tsx';
 import { STEPS, switchTheme, useSigned } from './signed.ts';
 
@@ -35,24 +33,13 @@ export function CommandLine() {
     } else dialog.current?.close();
   }, [open]);
   const { data: findings } = useQuery({
-    queryKey: ['command', text],
+    ...ask('/api/findings', { text, state: 'all', limit: 8 }),
     enabled: open,
-    queryFn: () =>
-      api<{ rows: FindingRow[] }>('GET', withQuery('/api/findings', { text, state: 'all', limit: 8 })),
   });
-  const { data: plans } = useQuery({
-    queryKey: ['plans'],
-    enabled: open,
-    queryFn: () => api<PlanRow[]>('GET', '/api/plans'),
-  });
+  const { data: plans } = useQuery({ ...ask('/api/plans'), enabled: open });
   const { data: things } = useQuery({
-    queryKey: ['search', text],
+    ...ask('/api/search', { text, limit: 12 }),
     enabled: open && text.length > 1,
-    queryFn: () =>
-      api<{ kind: string; key: string; name: string; detail: string }[]>(
-        'GET',
-        withQuery('/api/search', { text, limit: 12 }),
-      ),
   });
   const first = text && findings?.rows[0] ? `f${findings.rows[0].id}` : undefined;
   useEffect(() => {
@@ -69,12 +56,12 @@ export function CommandLine() {
       ? [
           {
             name: 'Start a survey',
-            run: act(() => api('POST', '/api/surveys').then(() => location.assign('/survey/sources'))),
+            run: act(() => send('POST', '/api/surveys').then(() => location.assign('/survey/sources'))),
           },
           {
             name: 'Survey what changed since the last one',
             run: act(() =>
-              api('POST', '/api/surveys', { kind: 'incremental' }).then(() =>
+              send('POST', '/api/surveys', { kind: 'incremental' }).then(() =>
                 location.assign('/survey/sources'),
               ),
             ),
@@ -86,7 +73,7 @@ export function CommandLine() {
     { name: 'Export the newest survey as a bulk extract', run: go('/api/extracts') },
     {
       name: 'Sign out',
-      run: act(() => api('DELETE', '/api/session').then(() => location.assign('/sign-in'))),
+      run: act(() => send('DELETE', '/api/session').then(() => location.assign('/sign-in'))),
     },
   ].filter((a) => has(a.name));
   const views = STEPS.flatMap((s) => s.views.map((v) => ({ ...v, step: s.name }))).filter((v) =>

@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import type { Reading as HowFar } from '../../dto/surveys.ts';
-import { api } from './api.ts';
+import { get } from './api.ts';
 import { Trouble } from '../parts/marks.tsx';
 
 const EVERY = 1000;
@@ -14,7 +14,7 @@ export default function Reading() {
     let timer: ReturnType<typeof setTimeout>;
     const ask = async () => {
       try {
-        const now = await api<HowFar | null>('GET', '/api/reading');
+        const now = await get('/api/reading');
         if (gone) return;
         if (!now) return location.reload();
         setAt(now);

@@ -2,9 +2,8 @@
 import { QueryClientProvider, useMutation, useQuery } from '@tanstack/react-query';
 import { Command as CommandIcon, LogOut, Moon, Sun } from 'lucide-react';
 import { useEffect, useState, type ReactNode } from 'react';
-import type { Account, Course } from '../../dto/accounts.ts';
-import type { SourceRow, SurveyRow } from '../../dto/surveys.ts';
-import { api, client, useLive } from './api.ts';
+import type { Account } from '../../dto/accounts.ts';
+import { client, useLive, ask, send } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
 import { plural, When, whenWords } from '../parts/marks.tsx';
 import { asOfOf, inScope, useUrl } from './url.ts';
@@ -53,10 +52,7 @@ function SignedFrame({ account, path, dossier, children }: ShellProps) {
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
   const [params] = useUrl('');
-  const { data: course } = useQuery({
-    queryKey: ['course'],
-    queryFn: () => api<Course>('GET', '/api/course'),
-  });
+  const { data: course } = useQuery(ask('/api/course'));
   const counts: Record<string, ReactNode> = {
     Survey: live ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
     Exposure: course ? `${course.exposure.toLocaleString('en')} open` : '',
@@ -66,7 +62,7 @@ function CourseBar({ path }: { path: string }) {
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path))!;
   const sign = useMutation({
-    mutationFn: () => api('DELETE', '/api/session'),
+    mutationFn: () => send('DELETE', '/api/session'),
     onSuccess: () => location.assign('/sign-in'),
   });
   return (
@@ -176,18 +172,9 @@ function ScopeLine({ path }: { path: string }) {
   const space = params.get('space');
   const ws = params.get('ws');
   const asOf = asOfOf(params);
-  const { data: sources } = useQuery({
-    queryKey: ['sources'],
-    queryFn: () => api<SourceRow[]>('GET', '/api/sources'),
-  });
-  const { data: course } = useQuery({
-    queryKey: ['course'],
-    queryFn: () => api<Course>('GET', '/api/course'),
-  });
-  const { data: surveys } = useQuery({
-    queryKey: ['surveys'],
-    queryFn: () => api<SurveyRow[]>('GET', '/api/surveys'),
-  });
+  const { data: sources } = useQuery(ask('/api/sources'));
+  const { data: course } = useQuery(ask('/api/course'));
+  const { data: surveys } = useQuery(ask('/api/surveys'));
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   const past = (surveys ?? []).filter((s) => s.state === 'done' && s.id !== course?.survey.id);
@@ -291,7 +278,7 @@ function Chip({ children, drop, label }: { children: ReactNode; drop?: () => voi
 }
 
 function OwnersLater({ account }: { account: Account }) {
-  const leave = () => void api('DELETE', '/api/session').then(() => location.assign('/sign-in'));
+  const leave = () => void send('DELETE', '/api/session').then(() => location.assign('/sign-in'));
   return (
     <div className="flex h-dvh flex-col items-center justify-center gap-4 text-center">
       <h1 className="text-xl font-bold">The owner desk is still to come</h1>

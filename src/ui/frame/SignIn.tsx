@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { api } from './api.ts';
+import { send } from './api.ts';
 import { Trouble } from '../parts/marks.tsx';
 
 /** Signing in; or, on the first visit of all, making the first steward. */
@@ -8,12 +8,12 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
   // until the page's script runs, the form would be sent by the browser itself
   const [busy, setBusy] = useState(true);
   useEffect(() => setBusy(false), []);
-  const go = async (form: Record<string, FormDataEntryValue>) => {
+  const go = async (form: Record<'code' | 'name' | 'address' | 'password', string>) => {
     setBusy(true);
     setError(undefined);
     try {
-      if (first) await api('POST', '/api/first-steward', form);
-      await api('POST', '/api/session', { address: form.address, password: form.password });
+      if (first) await send('POST', '/api/first-steward', form);
+      await send('POST', '/api/session', { address: form.address, password: form.password });
       location.assign(to);
     } catch (e) {
       setError(e);
@@ -34,7 +34,7 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
         method="post"
         onSubmit={(e) => {
           e.preventDefault();
-          void go(Object.fromEntries(new FormData(e.currentTarget)));
+          void go(Object.fromEntries(new FormData(e.currentTarget)) as Parameters<typeof go>[0]);
         }}
       >
         <div>

@@ -15,12 +15,11 @@ import { useEffect, useRef, useState } from 'react';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
-import { api } from './api.ts';
+import { ask, send } from './api.ts';
 import { plural, Trouble } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 
-export const useTray = () =>
-  useQuery({ queryKey: ['tray'], queryFn: () => api<TrayState>('GET', '/api/tray') });
+export const useTray = () => useQuery(ask('/api/tray'));
 
 /** What is picked up: a change, or a grant or link that is to be withdrawn. */
 export type Picked = PlannedChange | EntryRef;
@@ -39,12 +38,12 @@ export function usePickUp(goal?: PlanGoal) {
   return {
     pickUp: useMutation({
       mutationFn: (list: readonly Picked[]) =>
-        api('POST', '/api/tray', { changes: list.map(changeOf), ...(goal && { goal }) }),
+        send('POST', '/api/tray', { changes: list.map(changeOf), ...(goal && { goal }) }),
       onSuccess: refresh,
     }),
     putDown: useMutation({
       mutationFn: (list: readonly Picked[]) =>
-        api('DELETE', '/api/tray', {
+        send('DELETE', '/api/tray', {
           seqs: (tray.data?.list ?? [])
             .filter((t) => list.some((p) => same(t.change, changeOf(p))))
             .map((t) => t.seq),
@@ -175,15 +174,16 @@ export function Tray() {
 function Opened({ tray }: { tray: TrayState }) {
   const refresh = useRefresh();
   const act = useMutation({
-    mutationFn: ([method, body]: ['PUT' | 'DELETE', object]) => api(method, '/api/tray', body),
+    mutationFn: (act: { down: { seqs: number[]; goals: number[] } } | { order: number[] }) =>
+      'down' in act ? send('DELETE', '/api/tray', act.down) : send('PUT', '/api/tray', act),
     onSuccess: refresh,
   });
-  const down = (seqs: number[], goals: number[] = []) => act.mutate(['DELETE', { seqs, goals }]);
+  const down = (seqs: number[], goals: number[] = []) => act.mutate({ down: { seqs, goals } });
   const seqs = tray.list.map((t) => t.seq);
   const move = (at: number, by: number) => {
     const order = seqs.slice();
     order.splice(at + by, 0, ...order.splice(at, 1));
-    act.mutate(['PUT', { order }]);
+    act.mutate({ order });
   };
   const clashing = new Set(tray.conflicts.flat());
   return (
@@ -251,7 +251,7 @@ function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
   );
   const [reason, setReason] = useState('');
   const make = useMutation({
-    mutationFn: () => api<{ id: number }>('POST', '/api/plans', { name, reason }),
+    mutationFn: () => send('POST', '/api/plans', { name, reason }),
     onSuccess: ({ id }) => location.assign(`/remedy/plans?plan=${id}`),
   });
   return (

@@ -1,7 +1,10 @@
 /** Asking the API, and hearing from it. */
 import { QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
+import type { z } from 'zod';
 import type { SurveyStep } from '../../dto/surveys.ts';
+import type { Endpoint } from '../../pages/api/_endpoint.ts';
+import type { Endpoints } from './endpoints.ts';
 
 /** What the API said went wrong; the message says what to do. */
 export class ApiError extends Error {
@@ -9,16 +12,73 @@ export class ApiError extends Error {
     readonly status: number,
     readonly code: string,
     message: string,
+    /** What is wrong with single fields, where it is about those. */
+    readonly fields: readonly { pointer: string; detail: string }[] = [],
   ) {
     super(message);
   }
 }
 
-export async function api<T>(
-  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
-  path: string,
-  body?: unknown,
-): Promise<T> {
+type Path = keyof Endpoints;
+type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+/** Paths that have an endpoint of a method. */
+type PathsWith<M extends Method> = {
+  [P in Path]: M extends keyof Endpoints[P] ? P : never;
+}[Path];
+type EndpointOf<M extends Method, P extends Path> = M extends keyof Endpoints[P] ? Endpoints[P][M] : never;
+
+/** What an endpoint answers, as it declares it. */
+export type Answer<M extends Method, P extends Path> =
+  EndpointOf<M, P> extends Endpoint<infer _, infer O> ? Exclude<O, Response> : never;
+type Keys<T> = T extends unknown ? keyof T : never;
+type Scalar = string | number | boolean | undefined;
+/** A query: the keys that the endpoint's schema knows. Values go as text, and those that are absent do not go. */
+export type QueryOf<P extends Path> =
+  EndpointOf<'GET', P> extends Endpoint<infer S, infer _>
+    ? { [K in Keys<z.input<S>>]?: Scalar } & (P extends `${string}[id]` ? { id: string | number } : unknown)
+    : never;
+type BodyOf<M extends Method, P extends Path> =
+  EndpointOf<M, P> extends Endpoint<infer S, infer _> ? z.input<S> : never;
+
+/** Asks, and gives what the endpoint of that path answers. Throws an ApiError. */
+export const get = <P extends PathsWith<'GET'>>(path: P, query?: QueryOf<P>): Promise<Answer<'GET', P>> =>
+  request('GET', fill(path, query)) as Promise<Answer<'GET', P>>;
+
+/** A question as queries take it: its key is the path and what it is asked with. */
+export const ask = <P extends PathsWith<'GET'>>(path: P, query?: QueryOf<P>) => ({
+  queryKey: [path, query ?? {}] as const,
+  queryFn: () => get(path, query),
+});
+
+/** Sends something that changes something. Throws an ApiError. */
+export const send = <M extends Exclude<Method, 'GET'>, P extends PathsWith<M>>(
+  method: M,
+  path: P,
+  ...[body]: Record<string, never> extends BodyOf<M, P> ? [body?: BodyOf<M, P>] : [body: BodyOf<M, P>]
+): Promise<Answer<M, P>> =>
+  request(
+    method,
+    path.replace('[id]', encodeURIComponent(String((body as { id?: unknown } | undefined)?.id))),
+    body,
+  ) as Promise<Answer<M, P>>;
+
+/** Sends bytes, with what is said of them in the query. */
+export const upload = <M extends 'POST' | 'PUT', P extends PathsWith<M>>(
+  method: M,
+  path: P,
+  query: Record<string, Scalar>,
+  bytes: Blob,
+): Promise<Answer<M, P>> => request(method, fill(path, query), bytes) as Promise<Answer<M, P>>;
+
+/** A path with its id put in, and the rest of the query behind it. */
+function fill(path: string, query: Record<string, Scalar> = {}): string {
+  const { id, ...rest } = query;
+  return path.includes('[id]')
+    ? withQuery(path.replace('[id]', encodeURIComponent(String(id))), rest)
+    : withQuery(path, query);
+}
+
+async function request(method: Method, path: string, body?: unknown): Promise<unknown> {
   let response: Response;
   try {
     response = await fetch(path, {
@@ -35,7 +95,11 @@ export async function api<T>(
       'Gate Lantern does not answer. Check that it is running, then try again.',
     );
   }
-  const answer = (await response.json().catch(() => null)) as T & { title?: string; detail?: string };
+  const answer = (await response.json().catch(() => null)) as {
+    title?: string;
+    detail?: string;
+    errors?: { pointer: string; detail: string }[];
+  } | null;
   if (response.ok) return answer;
   if (response.status === 401 && !path.startsWith('/api/session'))
     location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
@@ -43,15 +107,19 @@ export async function api<T>(
     response.status,
     answer?.title ?? 'failed',
     answer?.detail ?? `It answered ${response.status}.`,
+    answer?.errors ?? [],
   );
 }
 
 /** A path with the parameters that have a value. */
-export function withQuery(path: string, params: Record<string, string | number | undefined>): string {
+export function withQuery(path: string, params: Record<string, Scalar>): string {
   const q = new URLSearchParams();
   for (const [k, v] of Object.entries(params)) if (v !== undefined && v !== '') q.set(k, String(v));
   return q.size ? `${path}?${q}` : path;
 }
+
+/** A value as the JSON bytes of a body that an endpoint reads itself, because it may be long. */
+export const jsonBlob = (value: unknown): Blob => new Blob([JSON.stringify(value)]);
 
 export const client = new QueryClient({
   defaultOptions: {
@@ -69,6 +137,14 @@ export interface LiveSurvey {
   steps: SurveyStep[];
 }
 
+const OF_PLANS = [
+  '/api/plans',
+  '/api/plans/[id]',
+  '/api/course',
+  '/api/ledger',
+  '/api/quarantine',
+] as const satisfies readonly Path[];
+
 /** Keeps queries fresh as things happen; gives the steps of a running survey. */
 export function useLive(): LiveSurvey | undefined {
   const queries = useQueryClient();
@@ -81,8 +157,8 @@ export function useLive(): LiveSurvey | undefined {
       if (event.state !== 'running') void queries.invalidateQueries();
     });
     source.addEventListener('plan', () => {
-      for (const key of ['plans', 'plan', 'course', 'ledger'])
-        void queries.invalidateQueries({ queryKey: [key] });
+      // a plan says so at each change, so only what shows plans is asked again
+      for (const path of OF_PLANS) void queries.invalidateQueries({ queryKey: [path] });
     });
     // whatever is shown rests on the survey in force, one way or the other
     source.addEventListener('present', () => void queries.invalidateQueries());

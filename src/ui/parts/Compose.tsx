@@ -2,9 +2,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { Pin, Plus, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
-import type { CutChange, CutOption, CutPage, KeepOut, PlanGoal } from '../../dto/remedy.ts';
-import type { IdentityPage } from '../../dto/access.ts';
-import { api, withQuery } from '../frame/api.ts';
+import type { CutChange, CutOption, KeepOut, PlanGoal } from '../../dto/remedy.ts';
+import { ask, send } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { Picture } from '../drawings/RouteGraph.tsx';
 import { useSigned } from '../frame/signed.ts';
@@ -27,6 +26,9 @@ const CHARACTER = {
 
 type Pinned = Pick<CutChange, 'change' | 'words'>;
 
+/** Changes as a cut named them, given back. */
+type PinnedChanges = Parameters<typeof send<'POST', '/api/cuts'>>[2]['pinned'];
+
 /** For some findings, or some other things that have a name. */
 export function Compose({ rows, of = 'findings', identity, close }: { rows: { source: string; item: string; summary: { name: string } }[]; of?: string; identity?: { id: string; name: string }; close: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
@@ -37,18 +39,14 @@ export function Compose({ rows, of = 'findings', identity, close }: { rows: { so
   const [character, setCharacter] = useState<CutOption['character']>('fewest-hurt');
   useEffect(() => dialog.current?.showModal(), []);
   const named = goal === 'beyond' || goal === 'group';
-  const { data: groups } = useQuery({
-    queryKey: ['people', 'of-goal'],
-    queryFn: () => api<IdentityPage>('GET', withQuery('/api/people', { show: 'groups', limit: 500 })),
-    enabled: named,
-  });
+  const { data: groups } = useQuery({ ...ask('/api/people', { show: 'groups', limit: 500 }), enabled: named });
   const keepOut = (
     goal === 'outside' ? { outside: true } : goal === 'partners' ? { outside: true, partnersMay: true } : goal === 'anybody' ? { anybody: true } : goal === 'identity' ? { identity: identity!.id } : { [goal]: group }
   ) as KeepOut;
   const items = rows.map(({ source, item }) => ({ source, item }));
   const { data, error, isFetching, refetch } = useQuery({
     queryKey: ['cuts', items, keepOut, pinned.map((p) => p.change), plannable],
-    queryFn: () => api<CutPage>('POST', '/api/cuts', { items, keepOut, pinned: pinned.map((p) => p.change), plannable }),
+    queryFn: () => send('POST', '/api/cuts', { items, keepOut, pinned: pinned.map((p) => p.change) as PinnedChanges, plannable }),
     enabled: !named || group !== '',
     placeholderData: (before) => before,
   });

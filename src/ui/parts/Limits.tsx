@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { UserCheck, X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import type { ApprovalLimits } from '../../core/remedy/plan.ts';
-import { api } from '../frame/api.ts';
+import { ask, send } from '../frame/api.ts';
 import { Trouble } from './marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
@@ -28,11 +28,11 @@ function LimitsDialog({ close }: { close: () => void }) {
   useEffect(() => dialog.current?.showModal(), []);
   const { steward } = useSigned();
   const refresh = useRefresh();
-  const { data } = useQuery({ queryKey: ['limits'], queryFn: () => api<ApprovalLimits>('GET', '/api/approval') });
+  const { data } = useQuery(ask('/api/approval'));
   const [mine, setMine] = useState<ApprovalLimits>();
   const limits = mine ?? data;
   const save = useMutation({
-    mutationFn: () => api('PUT', '/api/approval', limits),
+    mutationFn: () => send('PUT', '/api/approval', limits!),
     onSuccess: () => {
       refresh();
       dialog.current?.close();

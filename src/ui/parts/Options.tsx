@@ -3,8 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
-import type { ChangeOption } from '../../dto/remedy.ts';
-import { api, withQuery } from '../frame/api.ts';
+import { ask } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { PickUpButton } from '../frame/Tray.tsx';
@@ -32,10 +31,7 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => dialog.current?.showModal(), []);
   const { kind, source, id } = of;
-  const { data, error, refetch } = useQuery({
-    queryKey: ['options', kind, source, id],
-    queryFn: () => api<ChangeOption[]>('GET', withQuery('/api/holdings/options', { kind, source, id })),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/holdings/options', { kind, source, id }));
   const can = data?.filter((o) => !o.cannot);
   const not = data?.filter((o) => o.cannot);
   return (

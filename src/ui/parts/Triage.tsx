@@ -1,10 +1,11 @@
 /** Deciding of findings, one or many at once: accept until a day, give to somebody, note, pick up. */
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { api } from '../frame/api.ts';
+import { send, ask } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
+type Decision = Parameters<typeof send<'POST', '/api/findings/triage'>>[2]['decision'];
 export type Deciding = 'accept' | 'give' | 'note';
 const DAY = 86_400_000;
 
@@ -12,17 +13,17 @@ const DAY = 86_400_000;
 export function useTriage(said: (words: string) => void) {
   const refresh = useRefresh();
   const decide = useMutation({
-    mutationFn: ({ findings, decision }: { findings: number[]; decision: object }) =>
-      api<{ changed: number }>('POST', '/api/findings/triage', { findings, decision }),
+    mutationFn: ({ findings, decision }: { findings: number[]; decision: Decision }) =>
+      send('POST', '/api/findings/triage', { findings, decision }),
     onSuccess: ({ changed }, { findings, decision }) => {
       const left = findings.length - changed;
-      const what = { accept: 'accepted', reopen: 'open again', give: 'given', note: 'noted' }[(decision as { act: 'accept' }).act];
+      const what = { accept: 'accepted', reopen: 'open again', give: 'given', note: 'noted' }[decision.act];
       said(`${plural(changed, 'finding')} ${what}${left ? `; ${left} left as they were` : ''}.`);
       refresh();
     },
   });
   const pickUp = useMutation({
-    mutationFn: (findings: number[]) => api<{ picked: number; findings: number; left: number }>('POST', '/api/findings/pick-up', { findings }),
+    mutationFn: (findings: number[]) => send('POST', '/api/findings/pick-up', { findings }),
     onSuccess: ({ picked, findings, left }) => {
       said(`${plural(picked, 'change')} picked up, of ${plural(findings, 'finding')}${left ? `; nothing lets outsiders alone into ${left} of them` : ''}.`);
       refresh();
@@ -64,10 +65,10 @@ export function Decide({ what, findings, close, said }: { what: Deciding; findin
   const [until, setUntil] = useState(() => new Date(Date.now() + 90 * DAY).toISOString().slice(0, 10));
   const [words, setWords] = useState('');
   const [to, setTo] = useState(account.address);
-  const { data: stewards } = useQuery({ queryKey: ['stewards'], queryFn: () => api<{ name: string; address: string }[]>('GET', '/api/stewards'), enabled: what === 'give' });
+  const { data: stewards } = useQuery({ ...ask('/api/stewards'), enabled: what === 'give' });
   const { decide } = useTriage(said);
   useEffect(() => dialog.current?.showModal(), []);
-  const decision =
+  const decision: Decision =
     what === 'accept' ? { act: 'accept', until, reason: words } : what === 'give' ? { act: 'give', to: to || null } : { act: 'note', note: words };
   return (
     <dialog ref={dialog} className="m-auto w-[28rem] max-w-[90vw] rounded border border-slate bg-base-100 p-0 text-base-content" aria-label={TITLE[what](findings.length)} onClose={close}>

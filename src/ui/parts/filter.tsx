@@ -10,7 +10,7 @@ import {
   type Filtered,
 } from '../../core/filter/fields.ts';
 import type { SavedView } from '../../dto/accounts.ts';
-import { api, withQuery } from '../frame/api.ts';
+import { get, ask, send } from '../frame/api.ts';
 import { useRefresh } from '../frame/signed.ts';
 import type { SetUrl } from '../frame/url.ts';
 
@@ -114,7 +114,7 @@ export function FilterBox({
     if (!text || !table) return;
     const one = condition ? text : `text.contains(${JSON.stringify(text.toLowerCase())})`;
     const next = joinConditions([...splitConditions(where ?? ''), ...splitConditions(one)]);
-    void api('GET', withQuery('/api/filter', { table, where: next }))
+    void get('/api/filter', { table, where: next })
       .then(() => {
         setTyped('');
         setWrong('');
@@ -262,15 +262,15 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
   const [name, setName] = useState('');
   const [shared, setShared] = useState(false);
   const refresh = useRefresh();
-  const { data } = useQuery({ queryKey: ['views'], queryFn: () => api<SavedView[]>('GET', '/api/views') });
+  const { data } = useQuery(ask('/api/views'));
   const keep = useMutation({
-    mutationFn: () => api('POST', '/api/views', { name, path, search: location.search, shared }),
+    mutationFn: () => send('POST', '/api/views', { name, path, search: location.search, shared }),
     onSuccess: () => {
       setName('');
       refresh();
     },
   });
-  const drop = useMutation({ mutationFn: (id: number) => api('DELETE', '/api/views', { id }), onSuccess: refresh });
+  const drop = useMutation({ mutationFn: (id: number) => send('DELETE', '/api/views', { id }), onSuccess: refresh });
   const here = data?.filter((v) => v.path === path) ?? [];
   const go = (v: SavedView) => {
     const wanted = new URLSearchParams(v.search);

@@ -1,21 +1,26 @@
 /** A table's rows from the API, page by page as one comes to the end of them. */
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useCallback } from 'react';
-import { api, withQuery } from '../frame/api.ts';
+import { get, type Answer, type QueryOf } from '../frame/api.ts';
+import type { Endpoints } from '../frame/endpoints.ts';
+
+interface Paged {
+  rows: unknown[];
+  total: number;
+}
+/** Paths that answer with rows, a page at a time. */
+type PagedPath = {
+  [P in keyof Endpoints]: Answer<'GET', P> extends Paged ? P : never;
+}[keyof Endpoints];
 
 /** `params`: what the rows depend on; `size`: rows a page. `more` fetches the next page, where there is one. */
-export function usePages<Page extends { rows: unknown[]; total: number }>(
-  name: string,
-  path: string,
-  params: Record<string, string | number | undefined>,
-  size: number,
-  enabled = true,
-) {
+export function usePages<P extends PagedPath>(path: P, params: QueryOf<P>, size: number, enabled = true) {
+  type Page = Answer<'GET', P> & Paged;
   const query = useInfiniteQuery({
-    queryKey: [name, params],
+    queryKey: [path, params],
     enabled,
     queryFn: ({ pageParam }) =>
-      api<Page>('GET', withQuery(path, { ...params, limit: size, offset: pageParam })),
+      get(path as never, { ...params, limit: size, offset: pageParam } as never) as Promise<Page>,
     initialPageParam: 0,
     getNextPageParam: (_, pages) => (pages.length * size < pages[0]!.total ? pages.length * size : undefined),
     placeholderData: keepPreviousData,
@@ -23,6 +28,6 @@ export function usePages<Page extends { rows: unknown[]; total: number }>(
   const more = useCallback(() => {
     if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
   }, [query]);
-  const rows: Page['rows'][number][] = query.data?.pages.flatMap((p) => p.rows) ?? [];
+  const rows = (query.data?.pages.flatMap((p) => p.rows) ?? []) as Page['rows'][number][];
   return { query, first: query.data?.pages[0], rows, more };
 }

@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** What changed between two surveys; up to the present where the second is absent. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     from: number,
     to: number.optional(),

@@ -7,6 +7,7 @@ import { found } from '../_problem.ts';
 /** The files behind a number of Contents, with when each was scanned. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     pack: text(64).optional(),

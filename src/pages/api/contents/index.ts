@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** What files hold: data types by reach, and by workspace where asked. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     pack: text(64).optional(),

@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Files that were not scanned, or not to their end, and why. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     ws: text(200).optional(),

@@ -8,6 +8,7 @@ const id = text(64);
 /** One data type: how it is recognised, what is found of it, samples to mark. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ id }),
   run: ({ app, input }) => app.recognition.type(input.id),
 });
@@ -15,6 +16,7 @@ export const GET = endpoint({
 /** Makes or changes a type of our own. The body is its definition; its lists may be long. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ id, active: z.stringbool().default(true) }),
   stream: true,
   async run({ app, input, account, context }) {
@@ -25,6 +27,7 @@ export const PUT = endpoint({
 
 export const DELETE = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ id }),
   run: ({ app, input, account }) => app.recognition.removeType(input.id, account.address),
 });

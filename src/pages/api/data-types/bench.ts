@@ -7,6 +7,7 @@ import { problem } from '../_problem.ts';
 /** A text or file to try the data types on. Nothing of it is kept, and its values are shown to nobody else. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ name: text(300).default('') }),
   stream: true,
   run: ({ app, input, context }) =>
@@ -16,6 +17,7 @@ export const POST = endpoint({
 /** A text, and the definition of a type that is being made. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({}),
   stream: true,
   async run({ app, context }) {

@@ -5,6 +5,7 @@ import { text } from '../_inputs.ts';
 /** Says of one match that it is right or wrong; null takes that back. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({
     type: text(64),
     source: text(200),

@@ -6,6 +6,7 @@ import { text } from '../_inputs.ts';
 /** The words of a list brought as CSV or text, of a column where one is named. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ column: text(200).optional() }),
   stream: true,
   run: async ({ app, input, context }) =>

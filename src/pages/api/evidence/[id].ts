@@ -6,6 +6,7 @@ import { problem } from '../_problem.ts';
 /** A plan as signed evidence (JWS, RFC 7515). Leaves a ledger entry. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ id: number }),
   run: async ({ app, input, account }) => {
     const jws = await app.evidence.ofPlan(input.id, account.address);

@@ -5,6 +5,7 @@ import { text } from '../_inputs.ts';
 /** One file of an upload, as bytes. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ id: text(40), name: text(600).min(1) }),
   stream: true,
   run: ({ app, input, context }) =>
@@ -14,6 +15,7 @@ export const PUT = endpoint({
 /** All files are there: the extract becomes a source and is surveyed. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ id: text(40) }),
   run: ({ app, input, account }) => app.extracts.finish(input.id, account.address),
 });

@@ -5,6 +5,7 @@ import { asOf, nothing } from '../_inputs.ts';
 /** Begins an upload of a bulk extract. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: nothing,
   run: ({ app }) => Promise.resolve(app.extracts.begin()),
 });
@@ -12,6 +13,7 @@ export const POST = endpoint({
 /** A survey as a zip of the bulk extract. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ asOf }),
   async run({ app, input, account }) {
     const pieces = await app.extracts.export(input.asOf, account.address);

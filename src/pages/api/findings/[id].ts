@@ -5,6 +5,7 @@ import { problem } from '../_problem.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ id: number }),
   async run({ app, input }) {
     const finding = await app.findings.one(input.id);

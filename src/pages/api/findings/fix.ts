@@ -6,6 +6,7 @@ import { problem } from '../_problem.ts';
 /** The change that closes most of a finding and is felt least; null where none closes anything. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ finding: number }),
   async run({ app, input }) {
     const row = await app.findings.row(input.finding);

@@ -5,6 +5,7 @@ import { findingFilter, limit, offset } from '../_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: findingFilter.extend({
     sort: z.enum(FINDING_SORTS).default('points'),
     limit,

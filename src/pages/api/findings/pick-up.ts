@@ -5,6 +5,7 @@ import { findingIds } from '../_inputs.ts';
 /** Picks up what lets nobody but outsiders in to any of the findings; says how many, and of how many findings. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ findings: findingIds }),
   async run({ app, account, input }) {
     const wanted = new Set(input.findings);

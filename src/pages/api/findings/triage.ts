@@ -16,6 +16,7 @@ const decision = z.discriminatedUnion('act', [
 /** Accepts findings until a day, takes that back, gives them to somebody, or notes something on them. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ findings: findingIds, decision }),
   run: async ({ app, account, input }) => ({
     changed: await app.findings.triage(input.findings, input.decision, account),

@@ -7,6 +7,7 @@ import { found } from '../_problem.ts';
 /** Workspaces, spaces, folders and files: below one as a tree, or as a list that is filtered. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     parent: node.optional(),

@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Everything about one space, folder or file, with its routes one by one. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ asOf, node }),
   async run({ app, input }) {
     const [dossier, routes] = await Promise.all([

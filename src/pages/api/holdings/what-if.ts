@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Who would lose what if these changes were made; nothing is touched. */
 export const POST = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ changes }),
   run: async ({ app, input }) => found(await app.engine.ask.preview(input.changes)),
 });

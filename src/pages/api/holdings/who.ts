@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Who can do what with a space, folder or file. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     node,

@@ -1,4 +1,9 @@
 import { endpoint } from '../_endpoint.ts';
 import { nothing } from '../_inputs.ts';
 
-export const GET = endpoint({ role: 'auditor', input: nothing, run: ({ app }) => app.ledger.check() });
+export const GET = endpoint({
+  role: 'auditor',
+  scope: 'organisation',
+  input: nothing,
+  run: ({ app }) => app.ledger.check(),
+});

@@ -4,6 +4,7 @@ import { nothing } from '../_inputs.ts';
 /** The whole ledger as JSON Lines, oldest first; `gl ledger verify` checks it. Taking it out is on it too. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: nothing,
   async run({ app, account }) {
     await app.ledger.add({ who: account.address, what: 'ledger.exported', subject: 'ledger' });

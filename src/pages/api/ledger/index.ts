@@ -4,6 +4,7 @@ import { number, text, where } from '../_inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     before: number.optional(),
     limit: number.max(500).default(200),

@@ -7,6 +7,7 @@ import { found } from '../_problem.ts';
 /** Every external domain, who shared what with it, and the flow from departments to domains. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     show: z.enum(OUTSIDE_SHOWS).default('all'),

@@ -10,6 +10,7 @@ const domain = text(253)
 /** What calling a domain a partner’s, or no longer one, would change. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ domain, partner: z.stringbool() }),
   run: async ({ app, input }) =>
     found(await app.engine.ask.partnerPreview(undefined, input.domain, input.partner)),
@@ -18,6 +19,7 @@ export const GET = endpoint({
 /** Calls a domain a partner’s, until a day. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ domain, until: z.iso.date().nullable(), sponsor: text(200).trim().min(1) }),
   run: ({ app, input, account }) =>
     app.partners.put(input.domain, input.until, input.sponsor, account.address),
@@ -26,6 +28,7 @@ export const PUT = endpoint({
 /** Calls it a partner’s no longer. */
 export const DELETE = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ domain }),
   run: ({ app, input, account }) => app.partners.remove(input.domain, account.address),
 });

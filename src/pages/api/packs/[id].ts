@@ -7,6 +7,7 @@ const id = text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'is made of small letters, dig
 /** Makes a pack or changes one of our own. */
 export const PUT = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({
     id,
     name: text(100).trim().min(1),
@@ -19,6 +20,7 @@ export const PUT = endpoint({
 
 export const DELETE = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.object({ id }),
   run: ({ app, input, account }) => app.recognition.removePack(input.id, account.address),
 });

@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Members, guests, outsiders, groups, outside domains, and grants to nobody, with what each can reach. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     show: z.enum(['members', 'guests', 'outsiders', 'groups', 'domains', 'dangling']).default('groups'),

@@ -6,6 +6,7 @@ import { found } from '../_problem.ts';
 /** Everything about one person, group or outside domain. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ asOf, key: text(600).regex(/^(?:user|outsider|group|domain):/) }),
   run: async ({ app, input }) => found(await app.engine.ask.identity(input.asOf, input.key)),
 });

@@ -7,6 +7,7 @@ import { found } from '../_problem.ts';
 /** The files that a person, group or outside domain can reach, the heaviest first. */
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({
     asOf,
     key: text(600).regex(/^(?:user|outsider|group|domain):/),

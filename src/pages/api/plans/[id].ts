@@ -5,6 +5,7 @@ import { problem } from '../_problem.ts';
 
 export const GET = endpoint({
   role: 'auditor',
+  scope: 'organisation',
   input: z.object({ id: number }),
   run: async ({ app, input }) =>
     (await app.plans.queries.one(input.id)) ?? problem(404, 'no-plan', 'There is no plan of this number.'),
@@ -17,6 +18,7 @@ const ofRunner = ['apply', 'retry', 'pause', 'goOn', 'cancel', 'unschedule'] as 
 /** What a steward does with a plan. */
 export const POST = endpoint({
   role: 'steward',
+  scope: 'organisation',
   input: z.discriminatedUnion('act', [
     z.object({ id, act: z.enum(ofDrafts) }),
     z.object({ id, act: z.enum(ofRunner) }),

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Account } from '../../../dto/accounts.ts';
 import type { CauseRow, CausesPage } from '../../../dto/exposure.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Dossier.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
@@ -15,11 +15,7 @@ import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 const useCauses = (asOf: number | undefined, text?: string, where?: string) =>
-  useQuery({
-    queryKey: ['causes', asOf, text, where],
-    queryFn: () => api<CausesPage>('GET', withQuery('/api/causes', { asOf, text, where })),
-    placeholderData: (before) => before,
-  });
+  useQuery({ ...ask('/api/causes', { asOf, text, where }), placeholderData: (before) => before });
 
 export default function Causes({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);

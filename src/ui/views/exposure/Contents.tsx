@@ -2,9 +2,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { TIERS, type Tier } from '../../../core/model.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { ContentFile, ContentRow, ContentsPage, UnreadFile } from '../../../dto/contents.ts';
-import type { PackRow } from '../../../dto/recognition.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { ContentFile, ContentRow, UnreadFile } from '../../../dto/contents.ts';
+import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
@@ -42,16 +41,8 @@ function View({
   const byWorkspace = param('by') === 'workspace';
   // what holds of the files holds of the numbers above them
   const files = unread ? {} : { text: param('text'), where: param('where') };
-  const page = useQuery({
-    queryKey: ['contents', held, files, byWorkspace],
-    queryFn: () =>
-      api<ContentsPage>(
-        'GET',
-        withQuery('/api/contents', { ...held, ...files, byWorkspace: String(byWorkspace) }),
-      ),
-    placeholderData: (before) => before,
-  });
-  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const page = useQuery({ ...ask('/api/contents', { ...held, ...files, byWorkspace: String(byWorkspace) }), placeholderData: (before) => before });
+  const packs = useQuery(ask('/api/packs'));
   const data = page.data;
   const opened = type !== undefined || tier !== undefined;
 
@@ -297,9 +288,7 @@ function Files({
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
-  const { query, first, rows, more } = usePages<{ rows: ContentFile[]; total: number }>(
-    'content-files',
-    '/api/contents/files',
+  const { query, first, rows, more } = usePages('/api/contents/files',
     { ...held, text, where, sort },
     PAGE,
   );
@@ -352,9 +341,7 @@ function Unread({
 }) {
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
-  const { query, first, rows, more } = usePages<{ rows: UnreadFile[]; total: number }>(
-    'unread-files',
-    '/api/contents/unread',
+  const { query, first, rows, more } = usePages('/api/contents/unread',
     { asOf: held.asOf, ws: held.ws, text, where },
     PAGE,
   );

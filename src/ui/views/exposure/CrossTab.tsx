@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import type { CrossFile, CrossPage, DimensionName } from '../../../dto/exposure.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask } from '../../frame/api.ts';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
 import { Compose } from '../../parts/Compose.tsx';
 import { DossierFrame, type Pinning } from '../../dossiers/Dossier.tsx';
@@ -83,11 +83,7 @@ export default function CrossTab({ account, search }: { account: Account; search
 function View({ params, set, narrow }: ViewProps) {
   const held = heldOf(params);
   const { rows, columns, layers, measure } = held;
-  const { data, error, refetch, isFetching } = useQuery({
-    queryKey: ['cross', held.query],
-    queryFn: () => api<CrossPage>('GET', withQuery('/api/cross', held.query)),
-    placeholderData: (before) => before,
-  });
+  const { data, error, refetch, isFetching } = useQuery({ ...ask('/api/cross', held.query), placeholderData: (before) => before });
   const fits = data && data.by.join() === held.query.by && data.measures[0] === measure;
   const layer = params.get('layer');
   const pick = <T extends string>(name: string, label: string, value: T | undefined, known: Record<T, string>, none?: string) => (
@@ -224,7 +220,7 @@ const PAGE = 100;
 function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParams } & Pinning) {
   const held = heldOf(params);
   const [composing, setComposing] = useState(false);
-  const { query, first, rows, more } = usePages<{ rows: CrossFile[]; total: number }>('cross-items', '/api/cross/items', { ...held.query, at }, PAGE);
+  const { query, first, rows, more } = usePages('/api/cross/items', { ...held.query, at }, PAGE);
   const values = JSON.parse(at) as (string | null)[];
   const names = held.query.by.split(',') as DimensionName[];
   const columns: Column<CrossFile>[] = [

@@ -3,8 +3,8 @@ import { useState } from 'react';
 import { SEVERITIES } from '../../../core/exposure/exposure.ts';
 import { joinConditions, splitConditions } from '../../../core/filter/fields.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { FindingGroup, FindingGroupBy, FindingRow, FindingsPage } from '../../../dto/exposure.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { FindingGroup, FindingGroupBy, FindingRow } from '../../../dto/exposure.ts';
+import { ask } from '../../frame/api.ts';
 import { Compose } from '../../parts/Compose.tsx';
 import { Dossier } from '../../dossiers/Dossier.tsx';
 import { Beam, Empty, plural, Share, Trouble, Weight } from '../../parts/marks.tsx';
@@ -73,12 +73,7 @@ function View({ params, set, narrow }: ViewProps) {
   const { pickUp } = useTriage(setSaid);
   const held = { state, severity, text, where, space, source };
 
-  const { query, first, rows, more } = usePages<FindingsPage>(
-    'findings',
-    '/api/findings',
-    { ...held, sort, brief: 'true' },
-    PAGE,
-  );
+  const { query, first, rows, more } = usePages('/api/findings', { ...held, sort, brief: 'true' }, PAGE);
 
   /** Keys on the selected row: `p` picks up what lets outsiders in, `a` accepts, `g` gives, `n` notes, `c` finds the least change. */
   const onKey = (key: string, row: FindingRow) => {
@@ -337,12 +332,7 @@ function Groups({
   set: ViewProps['set'];
 }) {
   const { data, error, refetch } = useQuery({
-    queryKey: ['findings', 'groups', by, held],
-    queryFn: () =>
-      api<{ groups: FindingGroup[]; total: number }>(
-        'GET',
-        withQuery('/api/findings/groups', { ...held, by }),
-      ),
+    ...ask('/api/findings/groups', { ...held, by }),
     placeholderData: (before) => before,
   });
   if (error) return <Trouble error={error} retry={() => void refetch()} />;

@@ -2,8 +2,8 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
-import type { OutsideDossier, OutsidePage, OutsideRow, PartnerPreview } from '../../../dto/exposure.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { OutsideDossier, OutsideRow } from '../../../dto/exposure.ts';
+import { withQuery, ask, send } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Dossier.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { Flow } from '../../drawings/Flow.tsx';
@@ -48,11 +48,7 @@ function View({ params, set, narrow }: ViewProps) {
   const where = params.get('where') ?? undefined;
   const drawn = params.get('draw') === 'flow';
   const asOf = asOfOf(params);
-  const { data, error, refetch } = useQuery({
-    queryKey: ['outside', show, sort, down, text, where, asOf],
-    queryFn: () => api<OutsidePage>('GET', withQuery('/api/outside', { show, sort, down: String(down), text, where, asOf })),
-    placeholderData: (before) => before,
-  });
+  const { data, error, refetch } = useQuery({ ...ask('/api/outside', { show, sort, down: String(down), text, where, asOf }), placeholderData: (before) => before });
   if (data && data.counts.all === 0)
     return <Empty>Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.</Empty>;
   return (
@@ -140,10 +136,7 @@ function Standing({ row: r }: { row: OutsideRow }) {
 }
 
 function OneDomain({ domain, asOf, ...pinning }: { domain: string; asOf: number | undefined } & Pinning) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['outside-one', domain, asOf],
-    queryFn: () => api<OutsideDossier>('GET', withQuery('/api/outside/one', { domain, asOf })),
-  });
+  const { data, error, refetch } = useQuery(ask('/api/outside/one', { domain, asOf }));
   return (
     <DossierFrame name="External domain" error={error} retry={() => void refetch()} {...pinning}>
       {data && <Body data={data} now={asOf === undefined} />}
@@ -218,14 +211,10 @@ function PartnerSection({ domain, standing, partner }: { domain: string; standin
   const [until, setUntil] = useState('');
   const [sponsor, setSponsor] = useState('');
   const becomes = standing !== 'partner';
-  const preview = useQuery({
-    queryKey: ['partner-preview', domain, becomes],
-    enabled: open,
-    queryFn: () => api<PartnerPreview>('GET', withQuery('/api/outside/partner', { domain, partner: String(becomes) })),
-  });
+  const preview = useQuery({ ...ask('/api/outside/partner', { domain, partner: String(becomes) }), enabled: open });
   const done = { onSuccess: () => { setOpen(false); refresh(); } };
-  const put = useMutation({ mutationFn: () => api('PUT', '/api/outside/partner', { domain, until: until || null, sponsor }), ...done });
-  const drop = useMutation({ mutationFn: () => api('DELETE', '/api/outside/partner', { domain }), ...done });
+  const put = useMutation({ mutationFn: () => send('PUT', '/api/outside/partner', { domain, until: until || null, sponsor }), ...done });
+  const drop = useMutation({ mutationFn: () => send('DELETE', '/api/outside/partner', { domain }), ...done });
   if (!steward && !partner) return null;
   const p = preview.data;
   return (

@@ -3,8 +3,8 @@ import type { Measure } from '../../../core/exposure/crosstab.ts';
 import { useQuery } from '@tanstack/react-query';
 import { Check, Plus } from 'lucide-react';
 import type { Account } from '../../../dto/accounts.ts';
-import type { ChangeNews, FindingRow, SurveySum, Waiting, WatchPage } from '../../../dto/exposure.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { ChangeNews, FindingRow, Waiting, WatchPage } from '../../../dto/exposure.ts';
+import { withQuery, ask } from '../../frame/api.ts';
 import { Dossier, useFix } from '../../dossiers/Dossier.tsx';
 import { usePinned } from '../../parts/filter.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
@@ -32,10 +32,7 @@ const CUTS = ['files', 'items', 'people', 'bytes'] as const;
 function View({ params, set, narrow }: ViewProps) {
   const held = { source: params.get('ws') ?? undefined, space: params.get('space') ?? undefined };
   const scoped = Boolean(held.source ?? held.space);
-  const { data, error, refetch, isPending } = useQuery({
-    queryKey: ['findings', 'watch', held],
-    queryFn: () => api<WatchPage | null>('GET', withQuery('/api/watch', held)),
-  });
+  const { data, error, refetch, isPending } = useQuery(ask('/api/watch', held));
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (isPending) return <p className="p-4 text-quiet">Looking …</p>;
   if (!data)
@@ -181,11 +178,7 @@ function CheapestFix({ row }: { row: FindingRow }) {
 function Where({ sum, params, set, history }: { sum: WatchPage['sum']; history: WatchPage['history'] } & Pick<ViewProps, 'params' | 'set'>) {
   const cut = (CUTS.find((c) => c === params.get('cut')) ?? 'files') as Measure;
   const other = params.get('beside') ? Number(params.get('beside')) : undefined;
-  const { data: beside } = useQuery({
-    queryKey: ['watch-sum', other],
-    queryFn: () => api<SurveySum>('GET', withQuery('/api/watch/sum', { survey: other })),
-    enabled: other !== undefined,
-  });
+  const { data: beside } = useQuery({ ...ask('/api/watch/sum', { survey: other }), enabled: other !== undefined });
   return (
     <>
       <div className="mb-1 flex items-center gap-2">

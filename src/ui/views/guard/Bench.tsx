@@ -2,8 +2,7 @@
 import { useMutation } from '@tanstack/react-query';
 import { FileUp } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { BenchResult } from '../../../dto/recognition.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { upload } from '../../frame/api.ts';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
 import { plural, Trouble } from '../../parts/marks.tsx';
 
@@ -26,7 +25,7 @@ export function Bench() {
   const picker = useRef<HTMLInputElement>(null);
   const scan = useMutation({
     mutationFn: (given: { blob: Blob; name: string }) =>
-      api<BenchResult>('POST', withQuery('/api/data-types/bench', { name: given.name }), given.blob),
+      upload('POST', '/api/data-types/bench', { name: given.name }, given.blob),
     onSuccess: () => setShown(undefined),
   });
   const { mutate, reset } = scan;

@@ -1,8 +1,8 @@
 /** Guard › Data types: the catalogue, the bench, types of our own, packs. */
 import { useQuery } from '@tanstack/react-query';
 import type { Account } from '../../../dto/accounts.ts';
-import type { PackRow, TypeRow } from '../../../dto/recognition.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { TypeRow } from '../../../dto/recognition.ts';
+import { ask } from '../../frame/api.ts';
 import { Bench } from './Bench.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { MakeType } from './MakeType.tsx';
@@ -15,18 +15,8 @@ import { TypeDossier } from '../../dossiers/TypeDossier.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { WhatCounts } from './WhatCounts.tsx';
 
-export interface Catalogue {
-  rows: TypeRow[];
-  usual: number;
-  pictures: boolean;
-  surveyed: boolean;
-}
 const useCatalogue = (where?: string) =>
-  useQuery({
-    queryKey: where ? ['data-types', where] : ['data-types'],
-    queryFn: () => api<Catalogue>('GET', withQuery('/api/data-types', { where })),
-    placeholderData: (before) => before,
-  });
+  useQuery({ ...ask('/api/data-types', { where }), placeholderData: (before) => before });
 
 const PARTS = { types: 'Catalogue', counts: 'What counts', bench: 'Bench', packs: 'Packs' } as const;
 
@@ -120,7 +110,7 @@ function CatalogueBar({
 }: ViewProps) {
   const { steward } = useSigned();
   const { data } = useCatalogue();
-  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const packs = useQuery(ask('/api/packs'));
   const found = data?.rows.filter((r) => r.use && r.use.files > 0).length;
   return (
     <>

@@ -5,11 +5,10 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Condition, CustomType } from '../../../core/recognise/custom.ts';
 import { STARTERS } from '../../../core/recognise/starters.ts';
 import type { BenchResult, TypeDetail } from '../../../dto/recognition.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { ask, upload, jsonBlob } from '../../frame/api.ts';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
 import { plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh } from '../../frame/signed.ts';
-import type { Catalogue } from './DataTypes.tsx';
 import { slug } from '../../parts/words.ts';
 
 type Tried = BenchResult & { cases: boolean[] };
@@ -24,11 +23,7 @@ const EMPTY: CustomType = {
 };
 
 export function MakeType({ id, done, leave }: { id: string | undefined; done: (id: string) => void; leave: () => void }) {
-  const known = useQuery({
-    queryKey: ['data-type', id],
-    enabled: id !== undefined,
-    queryFn: () => api<TypeDetail>('GET', `/api/data-types/${encodeURIComponent(id!)}`),
-  });
+  const known = useQuery({ ...ask('/api/data-types/[id]', { id: id! }), enabled: id !== undefined });
   if (id !== undefined && !known.data)
     return known.error ? <Trouble error={known.error} retry={() => void known.refetch()} /> : <p className="p-4 text-quiet">…</p>;
   return <Form key={id ?? ''} before={known.data} done={done} leave={leave} />;
@@ -51,7 +46,7 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
     if (!begun) return;
     let over = false;
     const timer = setTimeout(() => {
-      api<Tried>('PUT', '/api/data-types/bench', { text, type: definition }).then(
+      upload('PUT', '/api/data-types/bench', {}, jsonBlob({ text, type: definition })).then(
         (result) => {
           if (over) return;
           setTried(result);
@@ -67,7 +62,7 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
     };
   }, [text, definition, begun]);
   const save = useMutation({
-    mutationFn: () => api('PUT', withQuery(`/api/data-types/${encodeURIComponent(definition.id)}`, { active: String(active) }), definition),
+    mutationFn: () => upload('PUT', '/api/data-types/[id]', { id: definition.id, active }, jsonBlob(definition)),
     onSuccess: () => {
       refresh();
       done(definition.id);
@@ -264,7 +259,7 @@ function ConditionEditor({
   drop?: () => void;
 }) {
   const kind = kindOf(c);
-  const catalogue = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+  const catalogue = useQuery(ask('/api/data-types'));
   const list = (name: 'all' | 'any' | 'of', inner: Condition[]) => {
     const put = (next: Condition[]) => change({ ...c, [name]: next });
     return (
@@ -407,11 +402,7 @@ function WordList({
   const [brought, setBrought] = useState<{ file: File; columns: string[] }>();
   const bring = useMutation({
     mutationFn: ({ file, column }: { file: File; column?: string }) =>
-      api<{ words: string[]; columns: string[] }>(
-        'POST',
-        withQuery('/api/data-types/words', { column }),
-        file,
-      ),
+      upload('POST', '/api/data-types/words', { column }, file),
     onSuccess: ({ words, columns }, { file }) => {
       setBrought({ file, columns });
       change({ ...c, words });

@@ -2,14 +2,13 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { PackRow } from '../../../dto/recognition.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask, send } from '../../frame/api.ts';
 import { plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
-import type { Catalogue } from './DataTypes.tsx';
 import { slug } from '../../parts/words.ts';
 
 export function Packs({ selected, select }: { selected: string | undefined; select: (id: string | undefined) => void }) {
-  const packs = useQuery({ queryKey: ['packs'], queryFn: () => api<PackRow[]>('GET', '/api/packs') });
+  const packs = useQuery(ask('/api/packs'));
   const shown = packs.data?.find((p) => p.id === selected) ?? packs.data?.[0];
   return (
     <div className="flex h-full">
@@ -40,7 +39,7 @@ export function Packs({ selected, select }: { selected: string | undefined; sele
 function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id: string | undefined) => void }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
-  const catalogue = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+  const catalogue = useQuery(ask('/api/data-types'));
   const [name, setName] = useState(pack.name);
   const [about, setAbout] = useState(pack.about);
   const [types, setTypes] = useState(new Set(pack.types));
@@ -53,12 +52,12 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
   const put = useMutation({
     mutationFn: (p: { id: string; name: string; about: string; types: string[]; copiedFrom?: string }) => {
       const { id, ...body } = p;
-      return api('PUT', `/api/packs/${encodeURIComponent(id)}`, body);
+      return send('PUT', '/api/packs/[id]', { ...body, id: id });
     },
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationFn: () => api('DELETE', `/api/packs/${encodeURIComponent(pack.id)}`),
+    mutationFn: () => send('DELETE', '/api/packs/[id]', { id: pack.id }),
     onSuccess: () => {
       select(undefined);
       refresh();

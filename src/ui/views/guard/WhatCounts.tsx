@@ -2,10 +2,9 @@
 import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
 import { PRESETS, type Preset } from '../../../core/recognise/threshold.ts';
 import type { ContentsPage } from '../../../dto/contents.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { ask, send } from '../../frame/api.ts';
 import { plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
-import type { Catalogue } from './DataTypes.tsx';
 
 const ABOUT: Record<Preset, string> = {
   wide: 'Misses the least, and is wrong the most: for a first look, or before an auditor does.',
@@ -17,20 +16,17 @@ const NAME: Record<Preset, string> = { wide: 'Wide', balanced: 'Balanced', stric
 export function WhatCounts({ open }: { open: (type: string) => void }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
-  const types = useQuery({ queryKey: ['data-types'], queryFn: () => api<Catalogue>('GET', '/api/data-types') });
+  const types = useQuery(ask('/api/data-types'));
   const presets = Object.entries(PRESETS) as [Preset, number][];
   const held = useQueries({
-    queries: [undefined, ...presets.map(([, certainty]) => certainty)].map((certainty) => ({
-      queryKey: ['contents', 'count', certainty],
-      queryFn: () => api<ContentsPage>('GET', withQuery('/api/contents', { certainty })),
-    })),
+    queries: [undefined, ...presets.map(([, certainty]) => certainty)].map((certainty) => (ask('/api/contents', { certainty }))),
   });
   const set = useMutation({
-    mutationFn: (certainty: number) => api('PUT', '/api/data-types/certainty', { type: null, certainty }),
+    mutationFn: (certainty: number) => send('PUT', '/api/data-types/certainty', { type: null, certainty }),
     onSuccess: refresh,
   });
   const pictures = useMutation({
-    mutationFn: (read: boolean) => api('PUT', '/api/data-types/pictures', { read }),
+    mutationFn: (read: boolean) => send('PUT', '/api/data-types/pictures', { read }),
     onSuccess: refresh,
   });
   const now = held[0]!.data;

@@ -1,9 +1,9 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { Download } from 'lucide-react';
 import { useCallback } from 'react';
-import type { ChainResult, LedgerEntry } from '../../../formats/ledger.ts';
+import type { LedgerEntry } from '../../../formats/ledger.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { ask, get } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
@@ -31,16 +31,12 @@ export default function LedgerView({ account, search }: { account: Account; sear
 }
 
 function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
-  const chain = useQuery({
-    queryKey: ['ledger', 'check'],
-    queryFn: () => api<ChainResult>('GET', '/api/ledger/check'),
-  });
+  const chain = useQuery(ask('/api/ledger/check'));
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
   const query = useInfiniteQuery({
-    queryKey: ['ledger', 'rows', text, where],
-    queryFn: ({ pageParam }) =>
-      api<LedgerEntry[]>('GET', withQuery('/api/ledger', { before: pageParam, limit: PAGE, text, where })),
+    queryKey: ['/api/ledger', { text, where }],
+    queryFn: ({ pageParam }) => get('/api/ledger', { before: pageParam, limit: PAGE, text, where }),
     initialPageParam: undefined as number | undefined,
     getNextPageParam: (last) => (last.length === PAGE ? last[last.length - 1]!.seq : undefined),
   });
@@ -149,8 +145,8 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
 
 function Entry({ seq, close }: { seq: number; close: () => void }) {
   const { data, error } = useQuery({
-    queryKey: ['ledger', 'entry', seq],
-    queryFn: async () => (await api<LedgerEntry[]>('GET', `/api/ledger?before=${seq + 1}&limit=1`))[0],
+    ...ask('/api/ledger', { before: seq + 1, limit: 1 }),
+    select: (rows) => rows[0],
   });
   const block = (name: string, value: unknown) =>
     value !== null && (

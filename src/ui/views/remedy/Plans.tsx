@@ -11,7 +11,7 @@ import type {
   PlanState,
   Preview,
 } from '../../../dto/remedy.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask, send } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Limits } from '../../parts/Limits.tsx';
 import { Beam, Empty, plural, State, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
@@ -55,11 +55,7 @@ function View({ search }: { search: string }) {
   const [params, set] = useUrl(search);
   const where = params.get('where') ?? undefined;
   const text = params.get('text') ?? undefined;
-  const { data: plans, error } = useQuery({
-    queryKey: ['plans', text, where],
-    queryFn: () => api<PlanRow[]>('GET', withQuery('/api/plans', { text, where })),
-    placeholderData: (before) => before,
-  });
+  const { data: plans, error } = useQuery({ ...ask('/api/plans', { text, where }), placeholderData: (before) => before });
   const chosen = params.get('plan') ? Number(params.get('plan')) : plans?.[0]?.id;
   if (error) return <Trouble error={error} />;
   if (plans?.length === 0 && !where && !text)
@@ -115,10 +111,7 @@ function View({ search }: { search: string }) {
 } // prettier-ignore
 
 function Plan({ id }: { id: number }) {
-  const { data: plan, error } = useQuery({
-    queryKey: ['plan', id],
-    queryFn: () => api<PlanDetail>('GET', `/api/plans/${id}`),
-  });
+  const { data: plan, error } = useQuery(ask('/api/plans/[id]', { id: id }));
   if (error) return <Trouble error={error} />;
   if (!plan) return null;
   const { preview: p } = plan;
@@ -164,11 +157,14 @@ const RETRYABLE: readonly ChangeState[] = [
   'undo-sent',
 ];
 
-type Act = (body: { act: string; [more: string]: unknown }) => void;
+type Acts = Parameters<typeof send<'POST', '/api/plans/[id]'>>[2];
+/** What can be done with a plan, without its number. */
+type Body = Acts extends infer A ? (A extends unknown ? Omit<A, 'id'> : never) : never;
+type Act = (body: Body) => void;
 function useAct(id: number): { act: Act; pending: boolean; error: Error | null } {
   const refresh = useRefresh();
   const m = useMutation({
-    mutationFn: (body: { act: string }) => api('POST', `/api/plans/${id}`, body),
+    mutationFn: (body: Body) => send('POST', '/api/plans/[id]', { ...body, id }),
     onSettled: refresh,
   });
   return { act: m.mutate, pending: m.isPending, error: m.error };
@@ -181,8 +177,8 @@ function Head({ plan }: { plan: PlanDetail }) {
   const [asked, setAsked] = useState<'undo' | 'cancel'>();
   const [timing, setTiming] = useState(false);
   useEffect(() => setAsked(undefined), [plan.state]);
-  const button = (name: string, label: string, look = '', more: object = {}) => (
-    <button className={`btn btn-sm ${look}`} disabled={pending} onClick={() => act({ act: name, ...more })}>
+  const button = (name: Body['act'], label: string, look = '', more: object = {}) => (
+    <button className={`btn btn-sm ${look}`} disabled={pending} onClick={() => act({ act: name, ...more } as Body)}>
       {label}
     </button>
   );

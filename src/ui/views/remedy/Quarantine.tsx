@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { PlannedChange } from '../../../core/remedy/plan.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { QuarantineRow } from '../../../dto/remedy.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask } from '../../frame/api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Shell } from '../../frame/Shell.tsx';
@@ -30,7 +30,7 @@ const release = (r: QuarantineRow): PlannedChange => ({
 });
 
 function View({ params, set, narrow }: ViewProps) {
-  const { data, error, refetch } = useQuery({ queryKey: ['quarantine'], queryFn: () => api<QuarantineRow[]>('GET', '/api/quarantine') });
+  const { data, error, refetch } = useQuery(ask('/api/quarantine'));
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;

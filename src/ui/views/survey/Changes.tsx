@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { ArrowDownRight, ArrowUpRight, Minus, Plus } from 'lucide-react';
 import type { Account } from '../../../dto/accounts.ts';
-import type { ChangeDossier, ChangeRow, ChangesPage, PersonRef } from '../../../dto/access.ts';
+import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts';
 import type { SurveyRow } from '../../../dto/surveys.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
@@ -15,8 +15,7 @@ import { PickUpButton } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl } from '../../frame/url.ts';
 import { entryWords } from '../../parts/words.ts';
 
-const useSurveys = () =>
-  useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
+const useSurveys = () => useQuery(ask('/api/surveys'));
 
 /** The two surveys compared: the one chosen, else the last good one before the present. */
 function useSides(params: URLSearchParams): {
@@ -67,8 +66,7 @@ function View({ search }: { search: string }) {
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const { query, first, rows, more } = usePages<ChangesPage>(
-    'changes',
+  const { query, first, rows, more } = usePages(
     '/api/changes',
     { from, to, change, text, where, by, source, sort, down: String(down) },
     PAGE,
@@ -281,9 +279,8 @@ function Side({ search }: { search: string }) {
   const sel = params.get('sel') ?? undefined;
   const { shown, pinning } = usePinned(sel, () => set({ sel: undefined }));
   const { data, error, refetch } = useQuery({
-    queryKey: ['change', from, to, shown],
+    ...ask('/api/changes/one', { from, to, node: shown }),
     enabled: shown !== undefined && from !== undefined,
-    queryFn: () => api<ChangeDossier>('GET', withQuery('/api/changes/one', { from, to, node: shown })),
   });
   if (shown === undefined) return null;
   return (

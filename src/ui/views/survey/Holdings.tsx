@@ -3,8 +3,8 @@ import { ChevronDown, ChevronRight, File, Folder, FolderX } from 'lucide-react';
 import { useState } from 'react';
 import { TIERS } from '../../../core/model.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { HoldingPage, HoldingRow } from '../../../dto/access.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { HoldingRow } from '../../../dto/access.ts';
+import { ask } from '../../frame/api.ts';
 import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
@@ -51,13 +51,8 @@ function View({ params, set, narrow }: ViewProps) {
 
   // the scope line may hold the screen to one workspace or one space
   const scopeSpace = useQuery({
-    queryKey: ['holdings-scope', space, asOf],
+    ...ask('/api/holdings', { list: 'true', kind: 'space', text: space, asOf, limit: 20 }),
     enabled: !!space,
-    queryFn: () =>
-      api<HoldingPage>(
-        'GET',
-        withQuery('/api/holdings', { list: 'true', kind: 'space', text: space, asOf, limit: 20 }),
-      ),
   });
   const scoped = scopeSpace.data?.rows.find((r) => r.name === space);
   const root = scoped?.key ?? (ws ? `workspace:${ws}:${ws}` : undefined);
@@ -68,13 +63,8 @@ function View({ params, set, narrow }: ViewProps) {
   // at first the workspaces are open; what is opened or closed then is in the address
   const told = params.get('open');
   const rootPage = useQuery({
-    queryKey: ['holdings', 'tree', root ?? '', sort, down, asOf, PAGE],
+    ...ask('/api/holdings', { parent: root, sort, down: String(down), asOf, limit: PAGE }),
     enabled: !list && ready,
-    queryFn: () =>
-      api<HoldingPage>(
-        'GET',
-        withQuery('/api/holdings', { parent: root, sort, down: String(down), asOf, limit: PAGE }),
-      ),
   });
   const open =
     told === null
@@ -85,34 +75,24 @@ function View({ params, set, narrow }: ViewProps) {
   const limitOf = (key: string): number => Math.min(500, (pages[key] ?? 1) * PAGE);
   const [listLimit, setListLimit] = useState(PAGE);
   const flat = useQuery({
-    queryKey: ['holdings', 'list', root, filters, sort, down, asOf, listLimit],
+    ...ask('/api/holdings', {
+      list: 'true',
+      parent: root,
+      ...filters,
+      sort,
+      down: String(down),
+      asOf,
+      limit: listLimit,
+    }),
     enabled: list && ready,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      api<HoldingPage>(
-        'GET',
-        withQuery('/api/holdings', {
-          list: 'true',
-          parent: root,
-          ...filters,
-          sort,
-          down: String(down),
-          asOf,
-          limit: listLimit,
-        }),
-      ),
   });
   const parents = [root ?? '', ...open];
   const trees = useQueries({
     queries: parents.map((parent) => ({
-      queryKey: ['holdings', 'tree', parent, sort, down, asOf, limitOf(parent)],
+      ...ask('/api/holdings', { parent, sort, down: String(down), asOf, limit: limitOf(parent) }),
       enabled: !list && ready,
       placeholderData: keepPreviousData,
-      queryFn: () =>
-        api<HoldingPage>(
-          'GET',
-          withQuery('/api/holdings', { parent, sort, down: String(down), asOf, limit: limitOf(parent) }),
-        ),
     })),
   });
   const below = new Map(parents.map((p, i) => [p, trees[i]?.data]));

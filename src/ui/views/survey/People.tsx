@@ -1,5 +1,5 @@
 import type { Account } from '../../../dto/accounts.ts';
-import type { IdentityPage, IdentityRow } from '../../../dto/access.ts';
+import type { IdentityRow } from '../../../dto/access.ts';
 import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
 import { Empty, plural, Trouble } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
@@ -63,8 +63,7 @@ function View({ params, set, narrow }: ViewProps) {
     params.get('sort') ??
     (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const { query, first, rows, more } = usePages<IdentityPage>(
-    'people',
+  const { query, first, rows, more } = usePages(
     '/api/people',
     { show, text, where, sort, down: String(down), asOf },
     PAGE,

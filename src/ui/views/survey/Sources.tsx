@@ -1,8 +1,8 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
-import type { SourceRow, SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
-import { api, withQuery } from '../../frame/api.ts';
+import type { SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
+import { withQuery, ask, send } from '../../frame/api.ts';
 import { duration, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
@@ -37,17 +37,17 @@ function View({ search }: { search: string }) {
   const { steward, live } = useSigned();
   const [params, set] = useUrl(search);
   const refresh = useRefresh();
-  const sources = useQuery({ queryKey: ['sources'], queryFn: () => api<SourceRow[]>('GET', '/api/sources') });
-  const surveys = useQuery({ queryKey: ['surveys'], queryFn: () => api<SurveyRow[]>('GET', '/api/surveys') });
+  const sources = useQuery(ask('/api/sources'));
+  const surveys = useQuery(ask('/api/surveys'));
   const start = useMutation({
-    mutationFn: (kind: 'full' | 'incremental') => api<{ id: number }>('POST', '/api/surveys', { kind }),
+    mutationFn: (kind: 'full' | 'incremental') => send('POST', '/api/surveys', { kind }),
     onSuccess: ({ id }) => {
       set({ survey: String(id) });
       refresh();
     },
   });
   const cancel = useMutation({
-    mutationFn: (id: number) => api('DELETE', '/api/surveys', { id }),
+    mutationFn: (id: number) => send('DELETE', '/api/surveys', { id }),
     onSuccess: refresh,
   });
   const full = surveys.data?.filter((s) => s.kind !== 'read-back') ?? [];
@@ -220,10 +220,8 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
     return () => clearInterval(timer);
   }, [survey.state]);
   const failures = useQuery({
-    queryKey: ['failures', survey.id],
+    ...ask('/api/survey-failures', { id: survey.id }),
     enabled: survey.failures > 0,
-    queryFn: () =>
-      api<{ step: string; object: string; reason: string }[]>('GET', `/api/survey-failures?id=${survey.id}`),
   });
   return (
     <>
@@ -327,9 +325,11 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
   );
 }
 
+type Source = Parameters<typeof send<'POST', '/api/sources'>>[2];
+
 function AddSource({ done }: { done: () => void }) {
-  const [row, setRow] = useState({ id: '', kind: 'drives', name: '', url: '', token: '' });
-  const add = useMutation({ mutationFn: () => api('POST', '/api/sources', row), onSuccess: done });
+  const [row, setRow] = useState<Source>({ id: '', kind: 'drives', name: '', url: '', token: '' });
+  const add = useMutation({ mutationFn: () => send('POST', '/api/sources', row), onSuccess: done });
   const field = (key: keyof typeof row, label: string, more: object = {}) => (
     <label className="flex flex-col gap-1 text-xs text-quiet">
       {label}
@@ -355,7 +355,7 @@ function AddSource({ done }: { done: () => void }) {
         <select
           className="select select-sm"
           value={row.kind}
-          onChange={(e) => setRow({ ...row, kind: e.target.value })}
+          onChange={(e) => setRow({ ...row, kind: e.target.value as Source['kind'] })}
         >
           <option value="drives">drives</option>
           <option value="sites">sites and teams</option>
@@ -390,10 +390,10 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
       }),
     );
   const total = files.reduce((n, f) => n + f.file.size, 0);
-  const send = useMutation({
+  const sending = useMutation({
     async mutationFn() {
       stop.current = new AbortController();
-      const { id } = await api<{ id: string }>('POST', '/api/extracts');
+      const { id } = await send('POST', '/api/extracts');
       let bytes = 0;
       for (const { name, file } of files) {
         setSent({ bytes, of: total, now: name });
@@ -407,7 +407,7 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
         bytes += file.size;
       }
       setSent({ bytes, of: total, now: 'beginning the survey' });
-      return api<{ survey: number }>('POST', `/api/extracts/${id}`);
+      return send('POST', '/api/extracts/[id]', { id: id });
     },
     onSuccess: ({ survey }) => done(survey),
     onSettled: () => setSent(undefined),
@@ -441,8 +441,8 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
         </label>
         <button
           className="btn btn-sm btn-primary"
-          disabled={!files.length || send.isPending}
-          onClick={() => send.mutate()}
+          disabled={!files.length || sending.isPending}
+          onClick={() => sending.mutate()}
         >
           {files.length ? `Read ${plural(files.length, 'file')}, ${bytesWords(total)}` : 'Read it'}
         </button>
@@ -457,7 +457,7 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
           </>
         )}
       </div>
-      {send.error && send.error.name !== 'AbortError' && <Trouble error={send.error} />}
+      {sending.error && sending.error.name !== 'AbortError' && <Trouble error={sending.error} />}
     </section>
   );
 }
