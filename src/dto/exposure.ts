@@ -216,13 +216,6 @@ export interface CausesPage {
   takenAt: string;
 }
 
-/** Tables that can be taken away. */
-export const TABLES = [
-  'findings', 'causes', 'contents', 'content-files', 'unread', 'outside', 'holdings', 'people', 'changes', 'cross', 'cross-files',
-] as const; // prettier-ignore
-
-export type TableName = (typeof TABLES)[number];
-
 /** Ways to cut a cross-tabulation. */
 export const DIMENSIONS = [
   'level', 'role', 'audience', 'label', 'type', 'weight', 'reach', 'workspace', 'space-kind', 'department', 'domain', 'age', 'used',

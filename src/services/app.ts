@@ -20,7 +20,7 @@ import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
 import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
-import { Tables } from './tables.ts';
+import { Tables } from './tables/export.ts';
 import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
@@ -146,7 +146,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
-    tables: new Tables(engine, findings, recognition, ledger, clock),
+    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger }, clock),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
     events,

@@ -69,26 +69,28 @@ export class Ledger {
     );
   }
 
-  /** Entries before a number, newest first. */
-  page(before: number | undefined, limit: number, what?: string): Promise<LedgerEntry[]> {
-    return this.db.query<LedgerEntry>(
-      "select * from ledger where seq < coalesce($1, 2147483647) and ($3::text is null or what like $3 || '%' or who = $3 or subject ilike '%' || $3 || '%') order by seq desc limit $2",
-      [before ?? null, limit, what ?? null],
-    );
-  }
-
-  /** The same of those that a condition over `FIELDS.ledger` holds of: read until there are enough. */
-  async pageWhere(before: number | undefined, limit: number, what: string | undefined, where: string): Promise<LedgerEntry[]> {
-    const test = compileFilter(where, 'ledger', FIELDS, this.clock().getTime());
+  /** A page of the entries that fit: a text in what was done and to what, or the name of who did it, and a condition. */
+  async rows(
+    q: { text?: string | undefined; where?: string | undefined; down: boolean },
+    page: { limit: number; offset: number },
+  ): Promise<LedgerEntry[]> {
+    const test = compileFilter(q.where, 'ledger', FIELDS, this.clock().getTime());
+    const read = (limit: number, offset: number): Promise<LedgerEntry[]> =>
+      this.db.query<LedgerEntry>(
+        `select * from ledger where $3::text is null or what like $3 || '%' or who = $3 or subject ilike '%' || $3 || '%'
+         order by seq ${q.down ? 'desc' : 'asc'} limit $1 offset $2`,
+        [limit, offset, q.text || null],
+      );
+    if (!q.where) return read(page.limit, page.offset);
+    // a condition is asked of each entry here, so entries are read until there are enough that fit
     const found: LedgerEntry[] = [];
-    for (let from = before; found.length < limit;) {
-      const rows = await this.page(from, 1000, what);
+    for (let at = 0; found.length < page.offset + page.limit; at += 1000) {
+      const rows = await read(1000, at);
       found.push(...rows.filter(test));
       if (rows.length < 1000) break;
-      from = rows[rows.length - 1]!.seq;
     }
-    return found.slice(0, limit);
-  } // prettier-ignore
+    return found.slice(page.offset, page.offset + page.limit);
+  }
 
   /** All entries, oldest first, a thousand at a time. */
   async *all(): AsyncGenerator<LedgerEntry[]> {

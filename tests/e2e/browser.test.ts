@@ -466,7 +466,7 @@ describe('a steward’s first quarter of an hour', () => {
       dossier
         .getByRole('button', { name: 'Close the dossier' })
         .click()
-        .then(() => page.getByRole('button', { name: 'Take away' }).click())
+        .then(() => page.getByRole('button', { name: 'Export' }).click())
         .then(() => page.getByRole('link', { name: 'CSV' }).click()),
     ]);
     expect(file.suggestedFilename()).toBe('gate-lantern-causes.csv');

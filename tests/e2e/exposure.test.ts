@@ -16,6 +16,7 @@ import type {
 } from '../../src/dto/exposure.ts';
 import type { CutPage } from '../../src/dto/remedy.ts';
 import type { HoldingPage } from '../../src/dto/access.ts';
+import { TABLE_QUERIES, TABLES, type TableName } from '../../src/dto/tables.ts';
 import type { SavedView } from '../../src/dto/accounts.ts';
 import { demoRows } from '../demo-rows.ts';
 import { plainly } from '../reference/plain-access.ts';
@@ -182,7 +183,7 @@ describe('a condition', () => {
   });
 
   it('finds what was done on the ledger', async () => {
-    const entries = await ask<{ what: string; who: string }[]>('/api/ledger', {
+    const { rows: entries } = await ask<{ rows: { what: string; who: string }[] }>('/api/ledger', {
       where: 'what.startsWith("survey.") && who.endsWith("@tarntide.example")',
     });
     expect(entries.length).toBeGreaterThan(0);
@@ -273,9 +274,12 @@ describe('findings', () => {
       ),
     ).toEqual({ changed: 5 });
     expect((await findings()).open).toBe(open);
-    const ledger = await ask<{ what: string; after: { reason?: string } }[]>('/api/ledger', {
-      text: 'findings.accept',
-    });
+    const { rows: ledger } = await ask<{ rows: { what: string; after: { reason?: string } }[] }>(
+      '/api/ledger',
+      {
+        text: 'findings.accept',
+      },
+    );
     expect(ledger[0]!.after.reason).toBe('Agreed with the yard');
   });
 
@@ -468,7 +472,7 @@ describe('kept views', () => {
   });
 });
 
-describe('tables taken away', () => {
+describe('tables exported', () => {
   const take = (params: Record<string, string>) =>
     scene.raw('GET', path('/api/export', params), { role: 'auditor' });
 
@@ -489,24 +493,90 @@ describe('tables taken away', () => {
     expect(csv).toContain(`"'=HYPERLINK(""http://evil.test""`);
   });
 
-  it('are every table there is, held to its condition', async () => {
-    const lines = async (params: Record<string, string>): Promise<object[]> =>
-      (await (await take({ format: 'jsonl', ...params })).text())
-        .split('\n')
-        .filter(Boolean)
-        .map((l) => JSON.parse(l) as object);
-    const list = await ask<HoldingPage>('/api/holdings', { list: 'true', where: 'weight >= 2', limit: 1 });
-    expect(await lines({ table: 'holdings', where: 'weight >= 2' })).toHaveLength(list.total);
-    const people = await ask<{ total: number }>('/api/people', { show: 'guests', limit: 1 });
-    expect(await lines({ table: 'people', show: 'guests' })).toHaveLength(people.total);
-    const cross = await ask<CrossPage>('/api/cross', { by: 'weight,reach' });
-    expect(await lines({ table: 'cross', by: 'weight,reach', measures: 'files' })).toHaveLength(
-      cross.cells.length,
-    );
-    expect(await lines({ table: 'cross-files', by: 'weight,reach', at: '["4",null]' })).toHaveLength(
-      (await ask<{ total: number }>('/api/cross/items', { by: 'weight,reach', at: '["4",null]' })).total,
-    );
-    // what holds of files holds of the numbers over them too
+  /** Where each table is seen, and what it can be asked with: every key of its schema at least once. */
+  const SEEN: Record<TableName, { at: string; asked: Record<string, string>[] }> = {
+    findings: {
+      at: '/api/findings',
+      asked: [{ state: 'all', sort: 'name' }, { severity: 'critical' }, { text: 'crew' }, { space: 'Crewing' }, { source: 'drives' }, { where: 'weight >= 3' }],
+    },
+    causes: { at: '/api/causes', asked: [{}, { text: 'link' }, { where: 'points > 5' }, { asOf: 'first' }] },
+    contents: {
+      at: '/api/contents',
+      asked: [{ byWorkspace: 'true' }, { pack: 'payment-data' }, { ws: 'drives' }, { certainty: '80' }, { text: 'crew' }, { where: 'weight >= 3' }, { asOf: 'first' }],
+    },
+    'content-files': {
+      at: '/api/contents/files',
+      asked: [{ sort: 'name', down: 'true' }, { type: 'card' }, { pack: 'payment-data' }, { ws: 'sites' }, { certainty: '80' }, { tier: 'outside' }, { text: 'crew' }, { where: 'weight >= 3' }, { asOf: 'first' }],
+    },
+    unread: { at: '/api/contents/unread', asked: [{}, { ws: 'drives' }, { text: 'zip' }, { where: 'now >= team' }, { asOf: 'first' }] },
+    outside: {
+      at: '/api/outside',
+      asked: [{ sort: 'shares', down: 'true' }, { show: 'unknown' }, { text: 'port' }, { where: 'points > 0' }, { asOf: 'first' }],
+    },
+    holdings: {
+      at: '/api/holdings',
+      asked: [
+        { list: 'true', sort: 'weight', down: 'true' },
+        { list: 'true', kind: 'file', weight: '2', tier: 'partner' },
+        { list: 'true', domain: 'payhelp.test' },
+        { list: 'true', text: 'crew', only: 'exposed' },
+        { list: 'true', where: 'weight >= 2', parent: 'workspace:drives:drives' },
+        { list: 'true', owner: 'u1', asOf: 'first' },
+      ],
+    },
+    people: {
+      at: '/api/people',
+      asked: [{ show: 'guests', sort: 'items', down: 'true' }, { text: 'port' }, { where: 'members > 20' }, { asOf: 'first' }],
+    },
+    changes: {
+      at: '/api/changes',
+      asked: [
+        { from: 'first' },
+        { from: 'first', to: 'first' },
+        { from: 'first', change: 'brighter', sort: 'name', down: 'true' },
+        { from: 'first', kind: 'item', source: 'drives', text: 'crew' },
+        { from: 'first', where: 'gained > 0' },
+        { from: 'first', by: 'no such cause' },
+      ],
+    },
+    cross: {
+      at: '/api/cross',
+      asked: [{ by: 'weight,reach', measures: 'files' }, { by: 'weight,reach', where: 'weight >= 2', ws: 'drives', space: 'Crewing', asOf: 'first' }],
+    },
+    'cross-files': { at: '/api/cross/items', asked: [{ by: 'weight,reach', at: '["4",null]', measures: 'files', where: 'weight >= 2' }, { by: 'label', at: '[null]', ws: 'sites', space: 'Crewing', asOf: 'first' }] },
+    plans: { at: '/api/plans', asked: [{}, { text: 'a', where: 'size > 0' }] },
+    quarantine: { at: '/api/quarantine', asked: [{}] },
+    'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
+    ledger: { at: '/api/ledger', asked: [{ down: 'false' }, { text: 'survey' }, { where: 'who == "steward@tarntide.example"' }] },
+  }; // prettier-ignore
+
+  it.each(TABLES)('%s as a file is what the view shows, whatever it is held to', async (table) => {
+    const { at, asked } = SEEN[table];
+    const first = (await ask<{ id: number; state: string }[]>('/api/surveys')).filter((x) => x.state === 'done').at(-1)!.id;
+    const known = Object.keys(TABLE_QUERIES[table].shape);
+    expect(new Set(asked.flatMap((q) => Object.keys(q)))).toEqual(new Set(known.filter((k) => k !== 'at' || table === 'cross-files')));
+    const counts: number[] = [];
+    for (const one of asked) {
+      const q = Object.fromEntries(Object.entries(one).map(([k, v]) => [k, v === 'first' ? String(first) : v]));
+      // the ledger grows by what is exported
+      const page = await ask<{ rows?: object[]; cells?: object[]; total?: number }>(at, { ...q, limit: 500 });
+      const file = await take({ table, format: 'jsonl', ...q });
+      const words = `${table} ${JSON.stringify(q)}`;
+      expect(file.status, words).toBe(200);
+      const lines = (await file.text()).split('\n').filter(Boolean).map((l) => JSON.parse(l) as Record<string, unknown>);
+      const shown = page.rows ?? page.cells!;
+      counts.push(shown.length);
+      if (table === 'ledger') expect(lines.slice(0, 5).map((l) => l.seq).sort(), words).toEqual(q.down ? (shown as { seq: number }[]).slice(0, 5).map((r) => r.seq).sort() : expect.anything());
+      else expect(lines.length, words).toBe(page.total ?? shown.length);
+    }
+    // what is held to something is less than all, somewhere
+    if (!['quarantine', 'plans', 'unread'].includes(table)) expect(new Set(counts).size, `${table}: ${counts.join(', ')}`).toBeGreaterThan(1);
+    const refused = await take({ table, format: 'csv', madeUp: 'x' });
+    expect(refused.status).toBe(422);
+    expect(await refused.text()).toContain('madeUp');
+  }); // prettier-ignore
+
+  it('hold the numbers over files to what holds of the files', async () => {
     const where = 'weight >= 2 && could >= outside';
     const types = await ask<{ files: number }>('/api/contents', { where });
     const files = await ask<{ total: number }>('/api/contents/files', { where, limit: 1 });

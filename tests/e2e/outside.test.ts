@@ -101,7 +101,7 @@ describe('a partner', () => {
     await scene.api('DELETE', '/api/outside/partner', { domain: 'payhelp.test' });
     const again = await findings();
     expect([again.total, again.points]).toEqual([before.total, before.points]);
-    const ledger = await ask<{ what: string }[]>('/api/ledger', { text: 'payhelp.test' });
+    const { rows: ledger } = await ask<{ rows: { what: string }[] }>('/api/ledger', { text: 'payhelp.test' });
     expect(ledger.map((e) => e.what)).toEqual(['partner.dropped', 'partner.named']);
   }); // prettier-ignore
 
@@ -140,7 +140,9 @@ describe('tables to take away', () => {
     const unknown = (await take('outside', 'jsonl', '&show=unknown')).trim().split('\n');
     expect(unknown).toHaveLength(page.rows.length);
     for (const table of ['causes', 'contents', 'content-files', 'unread']) await take(table, 'csv');
-    const ledger = await ask<{ what: string; subject: string }[]>('/api/ledger', { text: 'table.exported' });
+    const { rows: ledger } = await ask<{ rows: { what: string; subject: string }[] }>('/api/ledger', {
+      text: 'table.exported',
+    });
     expect(ledger.map((e) => e.subject)).toContain('unread');
     const refused = await scene.raw('GET', '/api/export?table=accounts&format=csv', { role: 'auditor' });
     expect(refused.status).toBe(422);

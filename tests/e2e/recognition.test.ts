@@ -190,7 +190,7 @@ describe('a data type of one’s own', () => {
     expect(await scene.survey('incremental')).toMatchObject({ state: 'done', failures: 0 });
     const { rows } = await ask<{ rows: ContentFile[] }>('/api/contents/files', { type: 'claim' });
     expect(rows.map((r) => r.name)).toContain('Dispute evidence 1.docx');
-    const ledger = await ask<{ what: string; subject: string }[]>('/api/ledger');
+    const { rows: ledger } = await ask<{ rows: { what: string; subject: string }[] }>('/api/ledger');
     expect(ledger.some((r) => r.what === 'data-type.made' && r.subject === 'claim')).toBe(true);
     await scene.api('DELETE', '/api/data-types/claim');
     // an auditor reads it and changes nothing

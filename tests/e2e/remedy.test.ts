@@ -228,7 +228,12 @@ describe('a plan of every kind of change', () => {
   });
 
   it('shows what is in quarantine and how far it would be reached; nobody can do anything with it', async () => {
-    const held = await scene.api<QuarantineRow[]>('GET', '/api/quarantine', undefined, 'auditor');
+    const { rows: held } = await scene.api<{ rows: QuarantineRow[] }>(
+      'GET',
+      '/api/quarantine',
+      undefined,
+      'auditor',
+    );
     expect(held.map((h) => h.plan?.id)).toEqual([id, id, id]);
     expect(held.every((h) => h.back.people > 0)).toBe(true);
     for (const h of held) {

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
-import { nothing } from './_inputs.ts';
+import { nothing } from '../../dto/inputs.ts';
 
 /** From where on a plan wants a second steward. */
 export const GET = endpoint({

@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import { keepOutSchema } from './_planned.ts';
+import { keepOutSchema } from '../../dto/planned.ts';
 import { endpoint } from './_endpoint.ts';
-import { text } from './_inputs.ts';
+import { text } from '../../dto/inputs.ts';
 import { found } from './_problem.ts';
 
 const id = text(1100).min(1);

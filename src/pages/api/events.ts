@@ -1,5 +1,5 @@
 import { endpoint } from './_endpoint.ts';
-import { nothing } from './_inputs.ts';
+import { nothing } from '../../dto/inputs.ts';
 
 /** What happens, as server-sent events; a comment every 20 s keeps the line open. */
 export const GET = endpoint({

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { FILTERED, type Filtered } from '../../core/filter/fields.ts';
 import { endpoint } from './_endpoint.ts';
-import { text, where } from './_inputs.ts';
+import { text, where } from '../../dto/inputs.ts';
 
 /** Whether a condition can be read for a table: 422 with what is wrong with it where it cannot. */
 export const GET = endpoint({

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
-import { asOf } from './_inputs.ts';
+import { asOf } from '../../dto/inputs.ts';
 
 /** What is wrong with the data itself, and was survived. */
 export const GET = endpoint({

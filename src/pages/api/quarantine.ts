@@ -1,9 +1,4 @@
-import { endpoint } from './_endpoint.ts';
-import { nothing } from './_inputs.ts';
+import { tableEndpoint } from './_table.ts';
 
-export const GET = endpoint({
-  role: 'auditor',
-  scope: 'organisation',
-  input: nothing,
-  run: ({ app }) => app.plans.queries.quarantine(),
-});
+/** Everything in quarantine, with the plan that moved it there. */
+export const GET = tableEndpoint('quarantine');

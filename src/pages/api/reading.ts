@@ -1,5 +1,5 @@
 import { endpoint } from './_endpoint.ts';
-import { nothing } from './_inputs.ts';
+import { nothing } from '../../dto/inputs.ts';
 
 /** How far the last survey is read after a start; null once it is. */
 export const GET = endpoint({

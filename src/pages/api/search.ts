@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
-import { limit, text } from './_inputs.ts';
+import { limit, text } from '../../dto/inputs.ts';
 
 /** Spaces, groups, people and items by name. */
 export const GET = endpoint({

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
-import { number } from './_inputs.ts';
+import { number } from '../../dto/inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',

@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import { goalSchema } from './_planned.ts';
+import { goalSchema } from '../../dto/planned.ts';
 import { endpoint } from './_endpoint.ts';
-import { changes, nothing, number } from './_inputs.ts';
+import { changes, nothing, number } from '../../dto/inputs.ts';
 
 const seqs = number.array().max(5000).default([]);
 

@@ -100,9 +100,9 @@ export function CommandLine() {
       ))}
     </Command.Group>
   );
-  const foundPlans: ReactNode = !!plans?.filter((p) => has(p.name)).length && (
+  const foundPlans: ReactNode = !!plans?.rows.some((p) => has(p.name)) && (
     <Command.Group key="plans" heading="Plans" className={heading}>
-      {plans
+      {plans.rows
         .filter((p) => has(p.name))
         .slice(0, 5)
         .map((p) => (

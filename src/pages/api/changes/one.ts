@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { node, number } from '../_inputs.ts';
+import { node, number } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** What changed about one space or item between two surveys: who gained, who lost, and why. */

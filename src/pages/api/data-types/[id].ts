@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 import { jsonBody } from '../_bytes.ts';
 
 const id = text(64);

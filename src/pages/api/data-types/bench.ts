@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { LONGEST_FILE, jsonBody, pieces } from '../_bytes.ts';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 import { problem } from '../_problem.ts';
 
 /** A text or file to try the data types on. Nothing of it is kept, and its values are shown to nobody else. */

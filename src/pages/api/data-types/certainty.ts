@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 
 /** From which certainty matches count: of one type, or usually; null takes a type's own away. */
 export const PUT = endpoint({

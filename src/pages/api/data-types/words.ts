@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { textBody } from '../_bytes.ts';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 
 /** The words of a list brought as CSV or text, of a column where one is named. */
 export const POST = endpoint({

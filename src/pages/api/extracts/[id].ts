@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 
 /** One file of an upload, as bytes. */
 export const PUT = endpoint({

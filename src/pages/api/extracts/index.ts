@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, nothing } from '../_inputs.ts';
+import { asOf, nothing } from '../../../dto/inputs.ts';
 
 /** Begins an upload of a bulk extract. */
 export const POST = endpoint({

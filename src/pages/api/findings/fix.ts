@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { number } from '../_inputs.ts';
+import { number } from '../../../dto/inputs.ts';
 import { problem } from '../_problem.ts';
 
 /** The change that closes most of a finding and is felt least; null where none closes anything. */

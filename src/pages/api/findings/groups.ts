@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { FINDING_GROUPS } from '../../../dto/exposure.ts';
 import { endpoint } from '../_endpoint.ts';
-import { findingFilter } from '../_inputs.ts';
+import { findingFilter } from '../../../dto/inputs.ts';
 
 /** The findings that fit, in groups; one that has several of a kind is in each of their groups. */
 export const GET = endpoint({

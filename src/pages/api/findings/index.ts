@@ -1,16 +1,11 @@
 import { z } from 'zod';
-import { FINDING_SORTS } from '../../../dto/exposure.ts';
+import { page, TABLE_QUERIES } from '../../../dto/tables.ts';
 import { endpoint } from '../_endpoint.ts';
-import { findingFilter, limit, offset } from '../_inputs.ts';
 
+/** Findings; `brief` leaves out of each what a list does not show. */
 export const GET = endpoint({
   role: 'auditor',
   scope: 'organisation',
-  input: findingFilter.extend({
-    sort: z.enum(FINDING_SORTS).default('points'),
-    limit,
-    offset,
-    brief: z.stringbool().default(false),
-  }),
+  input: TABLE_QUERIES.findings.extend({ ...page, brief: z.stringbool().default(false) }),
   run: ({ app, input }) => app.findings.list(input),
 });

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { findingIds } from '../_inputs.ts';
+import { findingIds } from '../../../dto/inputs.ts';
 
 /** Picks up what lets nobody but outsiders in to any of the findings; says how many, and of how many findings. */
 export const POST = endpoint({

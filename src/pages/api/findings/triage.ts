@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { findingIds, text } from '../_inputs.ts';
+import { findingIds, text } from '../../../dto/inputs.ts';
 
 const decision = z.discriminatedUnion('act', [
   z.object({

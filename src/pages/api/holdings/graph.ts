@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, node } from '../_inputs.ts';
+import { asOf, node } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** Every route to a node as one drawing. */

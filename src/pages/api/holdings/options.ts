@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { OBJECT_KINDS } from '../../../core/remedy/fields.ts';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 
 /** What could be done to one thing, with what each would close and whom it would hurt. */
 export const GET = endpoint({

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { changes } from '../_inputs.ts';
+import { changes } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** Who would lose what if these changes were made; nothing is touched. */

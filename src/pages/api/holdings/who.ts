@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, limit, node, offset, text } from '../_inputs.ts';
+import { asOf, limit, node, offset, text } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** Who can do what with a space, folder or file. */

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, node, text } from '../_inputs.ts';
+import { asOf, node, text } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** By which routes an identity reaches a node, and what keeps it from more. */

@@ -1,5 +1,5 @@
 import { endpoint } from '../_endpoint.ts';
-import { nothing } from '../_inputs.ts';
+import { nothing } from '../../../dto/inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',

@@ -1,5 +1,5 @@
 import { endpoint } from '../_endpoint.ts';
-import { nothing } from '../_inputs.ts';
+import { nothing } from '../../../dto/inputs.ts';
 
 /** The whole ledger as JSON Lines, oldest first; `gl ledger verify` checks it. Taking it out is on it too. */
 export const GET = endpoint({

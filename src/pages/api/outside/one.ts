@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, text } from '../_inputs.ts';
+import { asOf, text } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** One external domain: its people and everything that was shared with it. */

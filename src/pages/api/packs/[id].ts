@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../_inputs.ts';
+import { text } from '../../../dto/inputs.ts';
 
 const id = text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'is made of small letters, digits and dashes');
 

@@ -1,5 +1,5 @@
 import { endpoint } from '../_endpoint.ts';
-import { nothing } from '../_inputs.ts';
+import { nothing } from '../../../dto/inputs.ts';
 
 /** Packs of data types: our own first, then those that ship. */
 export const GET = endpoint({

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { TIERS } from '../../../core/model.ts';
 import { endpoint } from '../_endpoint.ts';
-import { asOf, limit, node, number, offset, text } from '../_inputs.ts';
+import { asOf, limit, node, number, offset, text } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** The files that a person, group or outside domain can reach, the heaviest first. */

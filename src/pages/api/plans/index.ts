@@ -1,13 +1,10 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text, where } from '../_inputs.ts';
+import { tableEndpoint } from '../_table.ts';
+import { text } from '../../../dto/inputs.ts';
 
-export const GET = endpoint({
-  role: 'auditor',
-  scope: 'organisation',
-  input: z.object({ text: text(200).optional(), where: where('plans') }),
-  run: ({ app, input }) => app.plans.queries.list(input),
-});
+/** Plans, the newest first. */
+export const GET = tableEndpoint('plans');
 
 export const POST = endpoint({
   role: 'steward',

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { number } from '../_inputs.ts';
+import { number } from '../../../dto/inputs.ts';
 import { found } from '../_problem.ts';
 
 /** What a survey came to, to be held beside another. */

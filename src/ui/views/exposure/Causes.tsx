@@ -9,7 +9,7 @@ import { Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.t
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { OptionsButton } from '../../parts/Options.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
@@ -88,7 +88,7 @@ function View({ params, set, narrow }: ViewProps) {
           <span className="text-quiet">Working out what each change would close …</span>
         )}
       </h1>
-        {!narrow && <TakeAway table="causes" held={{ asOf: asOfOf(params), text, where }} />}
+        {!narrow && <ExportMenu table="causes" query={{ asOf: asOfOf(params), text, where }} />}
         <FilterBox value={text} set={set} label="Find in causes" placeholder="space, group, maker …" table="causes" where={where} />
       </div>
       <Conditions where={where} set={set} />

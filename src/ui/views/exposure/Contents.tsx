@@ -10,7 +10,7 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 const PAGE = 200;
@@ -41,7 +41,8 @@ function View({
   const byWorkspace = param('by') === 'workspace';
   // what holds of the files holds of the numbers above them
   const files = unread ? {} : { text: param('text'), where: param('where') };
-  const page = useQuery({ ...ask('/api/contents', { ...held, ...files, byWorkspace: String(byWorkspace) }), placeholderData: (before) => before });
+  const asked = { ...held, ...files, byWorkspace: String(byWorkspace) };
+  const page = useQuery({ ...ask('/api/contents', asked), placeholderData: (before) => before });
   const packs = useQuery(ask('/api/packs'));
   const data = page.data;
   const opened = type !== undefined || tier !== undefined;
@@ -83,7 +84,7 @@ function View({
             <span className="text-quiet">Contents …</span>
           )}
         </h1>
-        {!narrow && <TakeAway table="contents" held={{ ...held, ...files }} />}
+        {!narrow && <ExportMenu table="contents" query={asked} />}
         {!narrow && !opened && !unread && (
           <FilterBox value={files.text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={files.where} />
         )}
@@ -312,7 +313,7 @@ function Files({
           <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
           {held.tier && <> that could be reached at <b>{held.tier}</b></>}
         </h2>
-        {!narrow && <TakeAway table="content-files" held={{ ...held, text, where }} />}
+        {!narrow && <ExportMenu table="content-files" query={{ ...held, text, where, sort }} />}
         <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={where} />
         <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined, where: undefined })}>
           Close the list
@@ -357,7 +358,7 @@ function Unread({
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach first
         </h2>
-        {!narrow && <TakeAway table="unread" held={{ asOf: held.asOf, ws: held.ws, text, where }} />}
+        {!narrow && <ExportMenu table="unread" query={{ asOf: held.asOf, ws: held.ws, text, where }} />}
         <FilterBox value={text} set={set} label="Find in these files" placeholder="file or reason …" table="unread" where={where} />
         <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}>
           Back to what was found

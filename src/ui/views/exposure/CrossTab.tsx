@@ -13,7 +13,7 @@ import { amount, valuesByCell } from '../../drawings/Matrix.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 const DIMENSIONS: Record<DimensionName, string> = {
@@ -113,7 +113,7 @@ function View({ params, set, narrow }: ViewProps) {
         <button className="btn btn-sm btn-ghost px-2 font-normal" title="Turn the table" onClick={() => set({ rows: columns, columns: rows, at: undefined })}>⇄ turn</button>
         <span className="flex-1" />
         {!narrow && <KeptViews path="/exposure/cross-tab" set={set} />}
-        {!narrow && <TakeAway table="cross" held={held.query} />}
+        {!narrow && <ExportMenu table="cross" query={held.query} />}
         <FilterBox value={undefined} set={set} label="Hold to what fits" placeholder="a condition …" table="items" where={held.query.where} />
       </div>
       <Conditions where={held.query.where} set={set} />
@@ -246,7 +246,7 @@ function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParam
             <b>{first ? plural(first.total, 'file or folder', 'files and folders') : '…'}</b>
             <span className="block text-quiet">{names.map((b, k) => `${DIMENSIONS[b]}: ${values[k] ?? 'all'}`).join(' · ')}</span>
           </h2>
-          <TakeAway table="cross-files" held={{ ...held.query, at }} />
+          <ExportMenu table="cross-files" query={{ ...held.query, at }} />
         </header>
         {rows.length > 0 && held.query.asOf === undefined && (
           <p className="px-4 pb-2">

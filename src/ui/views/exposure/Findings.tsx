@@ -13,7 +13,7 @@ import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 
@@ -190,7 +190,7 @@ function View({ params, set, narrow }: ViewProps) {
         </h1>
         <span className="flex-1" />
         {!narrow && <KeptViews path="/exposure/findings" set={set} />}
-        {!narrow && <TakeAway table="findings" held={{ state, severity, text, where, space, ws: source }} />}
+        {!narrow && <ExportMenu table="findings" query={{ ...held, sort }} />}
         <FilterBox
           value={text}
           set={set}

@@ -11,7 +11,7 @@ import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.t
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
@@ -48,7 +48,8 @@ function View({ params, set, narrow }: ViewProps) {
   const where = params.get('where') ?? undefined;
   const drawn = params.get('draw') === 'flow';
   const asOf = asOfOf(params);
-  const { data, error, refetch } = useQuery({ ...ask('/api/outside', { show, sort, down: String(down), text, where, asOf }), placeholderData: (before) => before });
+  const asked = { show, sort, down: String(down), text, where, asOf };
+  const { data, error, refetch } = useQuery({ ...ask('/api/outside', asked), placeholderData: (before) => before });
   if (data && data.counts.all === 0)
     return <Empty>Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.</Empty>;
   return (
@@ -67,7 +68,7 @@ function View({ params, set, narrow }: ViewProps) {
             </button>
           ))}
         </div>
-        {!narrow && <TakeAway table="outside" held={{ show, text, where, asOf }} />}
+        {!narrow && <ExportMenu table="outside" query={asked} />}
         <button className="btn btn-sm" aria-pressed={drawn} onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}>
           {drawn ? 'Show the table' : 'Draw the flow'}
         </button>

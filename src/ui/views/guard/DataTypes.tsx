@@ -8,6 +8,7 @@ import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { MakeType } from './MakeType.tsx';
 import { Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { Packs } from './Packs.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { Table, type Column } from '../../parts/Table.tsx';
@@ -131,6 +132,7 @@ function CatalogueBar({
           </option>
         ))}
       </select>
+      {!narrow && <ExportMenu table="data-types" query={{ where: params.get('where') ?? undefined }} />}
       {steward && (
         <button className="btn btn-sm btn-primary" onClick={() => set({ at: 'make', type: undefined }, 'push')}>
           Make a data type

@@ -6,6 +6,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import { ask, get } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
 import { useUrl, type SetUrl } from '../../frame/url.ts';
@@ -36,11 +37,11 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
   const where = params.get('where') ?? undefined;
   const query = useInfiniteQuery({
     queryKey: ['/api/ledger', { text, where }],
-    queryFn: ({ pageParam }) => get('/api/ledger', { before: pageParam, limit: PAGE, text, where }),
-    initialPageParam: undefined as number | undefined,
-    getNextPageParam: (last) => (last.length === PAGE ? last[last.length - 1]!.seq : undefined),
+    queryFn: ({ pageParam }) => get('/api/ledger', { offset: pageParam, limit: PAGE, text, where }),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (last.rows.length === PAGE ? pages.length * PAGE : undefined),
   });
-  const rows = query.data?.pages.flat() ?? [];
+  const rows = query.data?.pages.flatMap((p) => p.rows) ?? [];
   const more = useCallback(() => {
     if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
   }, [query]);
@@ -114,8 +115,14 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
         <button className="btn btn-sm" onClick={() => void chain.refetch()}>
           Check again
         </button>
-        <a className="btn btn-sm" href="/api/ledger/export" download>
-          <Download size={14} aria-hidden /> Export
+        <ExportMenu table="ledger" query={{ text, where }} />
+        <a
+          className="btn btn-sm"
+          href="/api/ledger/export"
+          download
+          title="Every entry with its hash, for gl ledger verify"
+        >
+          <Download size={14} aria-hidden /> Whole chain
         </a>
       </div>
       <Conditions where={where} set={set} />
@@ -145,8 +152,8 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
 
 function Entry({ seq, close }: { seq: number; close: () => void }) {
   const { data, error } = useQuery({
-    ...ask('/api/ledger', { before: seq + 1, limit: 1 }),
-    select: (rows) => rows[0],
+    ...ask('/api/ledger', { where: `seq == ${seq}`, limit: 1 }),
+    select: ({ rows }) => rows[0],
   });
   const block = (name: string, value: unknown) =>
     value !== null && (

@@ -13,6 +13,7 @@ import type {
 } from '../../../dto/remedy.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Limits } from '../../parts/Limits.tsx';
 import { Beam, Empty, plural, State, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
@@ -55,7 +56,8 @@ function View({ search }: { search: string }) {
   const [params, set] = useUrl(search);
   const where = params.get('where') ?? undefined;
   const text = params.get('text') ?? undefined;
-  const { data: plans, error } = useQuery({ ...ask('/api/plans', { text, where }), placeholderData: (before) => before });
+  const { data, error } = useQuery({ ...ask('/api/plans', { text, where }), placeholderData: (before) => before });
+  const plans = data?.rows;
   const chosen = params.get('plan') ? Number(params.get('plan')) : plans?.[0]?.id;
   if (error) return <Trouble error={error} />;
   if (plans?.length === 0 && !where && !text)
@@ -76,6 +78,7 @@ function View({ search }: { search: string }) {
       <section aria-label="Plans" className="flex w-[300px] shrink-0 flex-col border-r border-slate">
         <div className="flex items-center gap-2 px-4 pb-1.5 pt-2.5">
           <h1 className="flex-1 text-base font-bold">Plans</h1>
+          <ExportMenu table="plans" query={{ text, where }} />
           <Limits />
         </div>
         <div className="px-4 pb-2">

@@ -8,6 +8,7 @@ import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.ts
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
 import { PickUpButton, usePickUp } from '../../frame/Tray.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
@@ -34,7 +35,8 @@ function View({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
-  if (data?.length === 0)
+  const rows = data?.rows;
+  if (rows?.length === 0)
     return (
       <Empty action={<a className="btn btn-primary btn-sm" href="/exposure/findings">Go to Exposure › Findings</a>}>
         Nothing is in quarantine. What a plan moves here can be reached by nobody until it is released; who could reach it is kept. Choose
@@ -61,15 +63,18 @@ function View({ params, set, narrow }: ViewProps) {
   ];
   return (
     <div className="flex h-full flex-col">
-      <h1 className="px-4 py-2.5 text-base">
-        {data && <><b>{plural(data.length, 'thing')} in quarantine</b> <span className="text-quiet">nobody can do anything with them; who could is kept for release</span></>}
+      <div className="flex items-center px-4 py-2">
+      <h1 className="flex-1 text-base">
+        {rows && <><b>{plural(rows.length, 'thing')} in quarantine</b> <span className="text-quiet">nobody can do anything with them; who could is kept for release</span></>}
       </h1>
+      {!narrow && <ExportMenu table="quarantine" query={{}} />}
+      </div>
       {pickUp.error && <Trouble error={pickUp.error} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         <Table
           label="Quarantine"
           columns={columns}
-          rows={data ?? []}
+          rows={rows ?? []}
           rowKey={(r) => r.key}
           selected={params.get('sel') ?? undefined}
           onSelect={(r) => set({ sel: r?.key }, 'push')}

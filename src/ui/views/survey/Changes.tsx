@@ -10,7 +10,7 @@ import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { PickUpButton } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl } from '../../frame/url.ts';
 import { entryWords } from '../../parts/words.ts';
@@ -66,12 +66,8 @@ function View({ search }: { search: string }) {
   const source = params.get('ws') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const { query, first, rows, more } = usePages(
-    '/api/changes',
-    { from, to, change, text, where, by, source, sort, down: String(down) },
-    PAGE,
-    from !== undefined,
-  );
+  const asked = { from, to, change, text, where, by, source, sort, down: String(down) };
+  const { query, first, rows, more } = usePages('/api/changes', asked, PAGE, from !== undefined);
   const narrow = params.get('sel') !== null;
   const columns: Column<ChangeRow>[] = [
     {
@@ -199,7 +195,7 @@ function View({ search }: { search: string }) {
           ))}
         </div>
         <span className="flex-1" />
-        {!narrow && from !== undefined && <TakeAway table="changes" held={{ from, to, text, where }} />}
+        {!narrow && from !== undefined && <ExportMenu table="changes" query={asked} />}
         <FilterBox
           value={text}
           set={set}

@@ -10,7 +10,7 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 export default function Holdings({ account, search }: { account: Account; search: string }) {
@@ -74,16 +74,9 @@ function View({ params, set, narrow }: ViewProps) {
     set({ open: (open.includes(key) ? open.filter((k) => k !== key) : [...open, key]).join(' ') || 'none' });
   const limitOf = (key: string): number => Math.min(500, (pages[key] ?? 1) * PAGE);
   const [listLimit, setListLimit] = useState(PAGE);
+  const asked = { list: 'true', parent: root, ...filters, sort, down: String(down), asOf };
   const flat = useQuery({
-    ...ask('/api/holdings', {
-      list: 'true',
-      parent: root,
-      ...filters,
-      sort,
-      down: String(down),
-      asOf,
-      limit: listLimit,
-    }),
+    ...ask('/api/holdings', { ...asked, limit: listLimit }),
     enabled: list && ready,
     placeholderData: keepPreviousData,
   });
@@ -261,7 +254,7 @@ function View({ params, set, narrow }: ViewProps) {
           table="items"
           where={filters.where}
         />
-        {list && !narrow && <TakeAway table="holdings" held={{ ...filters, parent: root, asOf }} />}
+        {list && !narrow && <ExportMenu table="holdings" query={asked} />}
         {choose(
           'kind',
           'Kind',

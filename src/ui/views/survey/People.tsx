@@ -6,7 +6,7 @@ import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { Table, type Column } from '../../parts/Table.tsx';
-import { TakeAway } from '../../parts/TakeAway.tsx';
+import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 export default function People({ account, search }: { account: Account; search: string }) {
@@ -63,11 +63,8 @@ function View({ params, set, narrow }: ViewProps) {
     params.get('sort') ??
     (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
   const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
-  const { query, first, rows, more } = usePages(
-    '/api/people',
-    { show, text, where, sort, down: String(down), asOf },
-    PAGE,
-  );
+  const asked = { show, text, where, sort, down: String(down), asOf };
+  const { query, first, rows, more } = usePages('/api/people', asked, PAGE);
   const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
   const columns: Column<IdentityRow>[] = [
     {
@@ -183,7 +180,7 @@ function View({ params, set, narrow }: ViewProps) {
           ))}
         </div>
         <span className="flex-1" />
-        {!narrow && <TakeAway table="people" held={{ show, text, where, asOf }} />}
+        {!narrow && <ExportMenu table="people" query={asked} />}
         <FilterBox
           value={text}
           set={set}

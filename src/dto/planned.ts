@@ -1,8 +1,8 @@
 /** Changes as they are picked up and planned: each to one object, by its source's own ids. */
 import { z } from 'zod';
-import { fieldsSchema, type ObjectKind } from '../../core/remedy/fields.ts';
-import type { KeepOut } from '../../core/remedy/goal.ts';
-import type { PlannedChange } from '../../core/remedy/plan.ts';
+import { fieldsSchema, type ObjectKind } from '../core/remedy/fields.ts';
+import type { KeepOut } from '../core/remedy/goal.ts';
+import type { PlannedChange } from '../core/remedy/plan.ts';
 
 /** PostgreSQL’s text cannot hold U+0000. */
 const holdable = (t: string): boolean => !t.includes('\0');

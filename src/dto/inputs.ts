@@ -1,11 +1,11 @@
 /** Pieces of input that several endpoints take. */
 import { z } from 'zod';
-import { SEVERITIES } from '../../core/exposure/exposure.ts';
-import { MEASURES } from '../../core/exposure/crosstab.ts';
-import { DIMENSIONS } from '../../dto/exposure.ts';
-import type { Filtered } from '../../core/filter/fields.ts';
-import { checkFilter, LONGEST_FILTER } from '../../core/filter/filter.ts';
-import { plannedSchema } from './_planned.ts';
+import { SEVERITIES } from '../core/exposure/exposure.ts';
+import { MEASURES } from '../core/exposure/crosstab.ts';
+import { DIMENSIONS } from './exposure.ts';
+import type { Filtered } from '../core/filter/fields.ts';
+import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';
+import { plannedSchema } from './planned.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>

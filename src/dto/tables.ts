@@ -1,0 +1,122 @@
+/**
+ * Every table, and what it can be asked for. One schema for each: the view, its count and its export read the same,
+ * so that what is exported is what is seen.
+ */
+import { z } from 'zod';
+import { TIERS } from '../core/model.ts';
+import { FINDING_SORTS, OUTSIDE_SHOWS } from './exposure.ts';
+import {
+  asOf,
+  cell,
+  cross,
+  down,
+  findingFilter,
+  limit,
+  node,
+  number,
+  offset,
+  text,
+  where,
+} from './inputs.ts';
+
+const find = text(200).optional();
+const ws = text(200).optional();
+const up = z.stringbool().default(true);
+
+/** What each table is held to and ordered by. */
+export const TABLE_QUERIES = {
+  findings: findingFilter.extend({ sort: z.enum(FINDING_SORTS).default('points') }),
+  causes: z.object({ asOf, text: find, where: where('causes') }),
+  contents: z.object({
+    asOf,
+    pack: text(64).optional(),
+    ws,
+    certainty: number.max(100).optional(),
+    text: find,
+    where: where('content-files'),
+    byWorkspace: z.stringbool().default(false),
+  }),
+  'content-files': z.object({
+    asOf,
+    pack: text(64).optional(),
+    type: text(64).optional(),
+    ws,
+    certainty: number.max(100).optional(),
+    tier: z.enum(TIERS).optional(),
+    text: find,
+    where: where('content-files'),
+    sort: z.enum(['occurrences', 'certainty', 'reach', 'name', 'weight']).default('reach'),
+    down,
+  }),
+  unread: z.object({ asOf, ws, text: find, where: where('unread') }),
+  outside: z.object({
+    asOf,
+    show: z.enum(OUTSIDE_SHOWS).default('all'),
+    text: find,
+    where: where('outside'),
+    sort: z.enum(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed']).default('points'),
+    down,
+  }),
+  holdings: z.object({
+    asOf,
+    parent: node.optional(),
+    list: z.stringbool().default(false),
+    text: find,
+    kind: z
+      .enum([
+        'space',
+        'site',
+        'team',
+        'shared-drive',
+        'personal-drive',
+        'channel',
+        'mailbox',
+        'folder',
+        'file',
+      ])
+      .optional(),
+    weight: number.max(4).optional(),
+    tier: z.enum(TIERS).optional(),
+    domain: text(300).optional(),
+    owner: text(512).optional(),
+    where: where('items'),
+    only: z.enum(['exposed', 'breaks', 'no-owner', 'dormant', 'links']).optional(),
+    sort: z
+      .enum(['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'])
+      .default('name'),
+    down,
+  }),
+  people: z.object({
+    asOf,
+    show: z.enum(['members', 'guests', 'outsiders', 'groups', 'domains', 'dangling']).default('groups'),
+    text: find,
+    where: where('people'),
+    sort: z.enum(['name', 'items', 'heavy', 'grants', 'members', 'external']).default('name'),
+    down,
+  }),
+  changes: z.object({
+    from: number,
+    to: number.optional(),
+    change: z.enum(['brighter', 'darker', 'added', 'removed', 'same']).optional(),
+    kind: z.enum(['space', 'item']).optional(),
+    source: text(200).optional(),
+    text: find,
+    where: where('changes'),
+    by: text(2000).optional(),
+    sort: z.enum(['reach', 'weight', 'gained', 'lost', 'name']).default('reach'),
+    down,
+  }),
+  cross,
+  'cross-files': cross.extend({ at: cell }),
+  plans: z.object({ text: find, where: where('plans') }),
+  quarantine: z.object({}),
+  'data-types': z.object({ where: where('data-types') }),
+  ledger: z.object({ text: find, where: where('ledger'), down: up }),
+} as const satisfies Record<string, z.ZodObject>;
+
+export type TableName = keyof typeof TABLE_QUERIES;
+export const TABLES = Object.keys(TABLE_QUERIES) as TableName[];
+export type QueryOfTable<T extends TableName> = z.infer<(typeof TABLE_QUERIES)[T]>;
+
+/** A page of a table. */
+export const page = { limit, offset };

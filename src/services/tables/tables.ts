@@ -1,0 +1,321 @@
+/** What each table reads its rows from, and its columns when it is exported. No raw value is in any. */
+import { TIERS } from '../../core/model.ts';
+import type { Cell } from '../../formats/table.ts';
+import type { CrossCell, CrossPage } from '../../dto/exposure.ts';
+import type { QueryOfTable, TableName } from '../../dto/tables.ts';
+import type { Engine } from '../../engine/engine.ts';
+import type { Findings } from '../findings.ts';
+import type { Ledger } from '../ledger.ts';
+import type { PlanQueries } from '../plans/queries.ts';
+import type { Recognition } from '../recognition.ts';
+
+/** What tables are read from. */
+export interface TableParts {
+  engine: { ask: Engine['ask'] };
+  findings: Findings;
+  recognition: Recognition;
+  plans: PlanQueries;
+  ledger: Ledger;
+}
+export interface PageOf {
+  limit: number;
+  offset: number;
+}
+export type FlatRow = Record<string, Cell>;
+
+interface Table<Q, Page, Row> {
+  /** A page of the rows; undefined where the survey that is asked for is not there. */
+  read(parts: TableParts, query: Q, page: PageOf): Promise<Page | undefined>;
+  /** It gives all rows at once, whatever page is asked for. */
+  whole?: true;
+  /** The rows of a page, where they are not its `rows`. */
+  rowsOf?(page: Page): Row[];
+  /** One row as it is exported. */
+  flat(row: Row, n: number, page: Page): FlatRow;
+}
+const table = <T extends TableName, Page extends { rows: unknown[] }>(
+  _name: T,
+  declared: Table<QueryOfTable<T>, Page, Page['rows'][number]>,
+): Table<QueryOfTable<T>, Page, Page['rows'][number]> => declared;
+
+const types = (list: readonly { name: string; distinct: number }[]): string =>
+  list.map((t) => `${t.name} × ${t.distinct}`).join('; ');
+
+export const TABLE = {
+  findings: table('findings', {
+    read: ({ findings }, q, page) => findings.list({ ...q, ...page, brief: false }),
+    flat: ({ summary: s, ...r }) => ({
+      finding: r.id,
+      state: r.state,
+      severity: r.severity,
+      points: r.points,
+      file: s.name,
+      space: s.space,
+      path: s.path,
+      owner: s.owner ?? '',
+      weight: r.weight,
+      reach: r.now,
+      could: r.could,
+      contains: types(s.types),
+      through: s.through.join('; '),
+      domains: s.domains.join('; '),
+      acceptedUntil: r.accepted?.until ?? '',
+      reason: r.accepted?.reason ?? '',
+      assignedTo: r.assignee ?? '',
+      notes: r.notes,
+      opened: r.opened ?? '',
+      source: r.source,
+      item: r.item,
+    }),
+  }),
+  causes: table('causes', {
+    whole: true,
+    read: ({ engine }, { asOf, ...q }) => engine.ask.causes(asOf, q),
+    flat: (c, n) => ({
+      rank: n + 1,
+      cause: c.words,
+      kind: c.kind,
+      points: c.points,
+      findings: c.findings,
+      together: c.together,
+      members: c.members,
+      others: c.external,
+      on: c.node?.name ?? '',
+      madeBy: c.entry?.madeBy ?? '',
+      madeAt: c.entry?.madeAt ?? '',
+    }),
+  }),
+  contents: table('contents', {
+    whole: true,
+    read: async ({ engine, recognition }, { asOf, pack, ...q }) =>
+      engine.ask.contents(asOf, { ...q, types: await recognition.typesOf(pack) }),
+    flat: (r) => ({
+      dataType: r.name,
+      id: r.type,
+      weight: r.weight,
+      workspace: r.workspace ?? '',
+      files: r.files,
+      occurrences: r.occurrences,
+      owners: r.owners,
+      ...Object.fromEntries(TIERS.map((t, k) => [t, r.tiers[k]!])),
+    }),
+  }),
+  'content-files': table('content-files', {
+    read: async ({ engine, recognition }, { asOf, pack, type, ...q }, page) => {
+      const found = await engine.ask.contentFiles(asOf, {
+        ...q,
+        ...page,
+        types: await recognition.typesOf(pack, type),
+      });
+      return found && { ...found, rows: await recognition.scannedAt(found.rows) };
+    },
+    flat: (r) => ({
+      file: r.name,
+      path: r.path,
+      owner: r.owner ?? '',
+      weight: r.weight,
+      reach: r.now,
+      could: r.could,
+      contains: types(r.types),
+      occurrences: r.occurrences,
+      certainty: r.certainty,
+      scannedAt: r.scannedAt ?? '',
+      source: r.source,
+      item: r.item,
+    }),
+  }),
+  unread: table('unread', {
+    read: async ({ engine, recognition }, { asOf, ...q }, page) => {
+      const found = await engine.ask.unreadFiles(asOf, { ...q, ...page });
+      return found && { ...found, rows: await recognition.scannedAt(found.rows) };
+    },
+    flat: (r) => ({
+      file: r.name,
+      path: r.path,
+      owner: r.owner ?? '',
+      bytes: r.bytes,
+      reason: r.reason,
+      reach: r.now,
+      could: r.could,
+      source: r.source,
+      item: r.item,
+    }),
+  }),
+  outside: table('outside', {
+    whole: true,
+    read: ({ engine }, { asOf, ...q }) => engine.ask.outside(asOf, q),
+    flat: (r) => ({
+      domain: r.domain,
+      standing: r.standing,
+      freeMailboxes: r.consumer,
+      looksLike: r.likens?.domain ?? '',
+      people: r.people,
+      everybody: r.whole,
+      shared: r.shares,
+      onSpaces: r.levels.space,
+      onFolders: r.levels.folder,
+      onFiles: r.levels.file,
+      files: r.files,
+      heavy: r.heavy,
+      heaviest: r.heaviest,
+      points: r.points,
+      by: r.sharers.map((s) => s.name).join('; '),
+      since: r.since ?? '',
+      lastUsed: r.lastUsed ?? '',
+    }),
+  }),
+  holdings: table('holdings', {
+    read: ({ engine }, { asOf, ...q }, page) => engine.ask.holdings(asOf, { ...q, ...page }),
+    flat: (r) => ({
+      kind: r.spaceKind ?? r.kind,
+      name: r.name,
+      path: r.path ?? '',
+      reach: r.now,
+      could: r.could,
+      weight: r.weight,
+      files: r.files,
+      exposed: r.exposed,
+      members: r.members,
+      external: r.external,
+      owners: r.owners.join('; '),
+      lastActivity: r.lastActivity ?? '',
+      bytes: r.bytes,
+      key: r.key,
+    }),
+  }),
+  people: table('people', {
+    read: ({ engine }, { asOf, ...q }, page) => engine.ask.people(asOf, { ...q, ...page }),
+    flat: (r) => ({
+      kind: r.kind,
+      name: r.name,
+      detail: r.detail,
+      files: r.items,
+      heavy: r.heavy,
+      members: r.members ?? '',
+      external: r.external ?? '',
+      grants: r.grants,
+      noted: r.flags.join('; '),
+      key: r.key,
+    }),
+  }),
+  changes: table('changes', {
+    read: ({ engine }, { from, to, ...q }, page) => engine.ask.changes(from, to, { ...q, ...page }),
+    flat: (r) => ({
+      change: r.change,
+      kind: r.kind,
+      name: r.name,
+      path: r.path,
+      weight: r.weight,
+      reachBefore: r.before?.now ?? '',
+      couldBefore: r.before?.could ?? '',
+      reachAfter: r.after?.now ?? '',
+      couldAfter: r.after?.could ?? '',
+      gained: r.gained,
+      lost: r.lost,
+      by: r.by,
+      key: r.key,
+    }),
+  }),
+  cross: {
+    whole: true,
+    read: ({ engine }, { asOf, ...q }) => engine.ask.cross(asOf, q),
+    rowsOf: (page) => page.cells,
+    flat: (c, _, page) => ({
+      ...Object.fromEntries(
+        page.by.map((b, k) => [b, c.at[k] === null ? 'all' : page.values[k]![c.at[k]!]!]),
+      ),
+      ...Object.fromEntries(page.measures.map((m, k) => [m, c.values[k]!])),
+    }),
+  } satisfies Table<QueryOfTable<'cross'>, CrossPage, CrossCell>,
+  'cross-files': table('cross-files', {
+    read: ({ engine }, { asOf, at, ...q }, page) => engine.ask.crossItems(asOf, q, at, page),
+    flat: (r) => ({
+      file: r.name,
+      path: r.path,
+      kind: r.kind,
+      owner: r.owner ?? '',
+      weight: r.weight,
+      reach: r.now,
+      could: r.could,
+      points: r.points,
+      contains: r.types.join('; '),
+      bytes: r.bytes,
+      key: r.key,
+    }),
+  }),
+  plans: table('plans', {
+    whole: true,
+    read: async ({ plans }, q) => ({ rows: await plans.list(q) }),
+    flat: (p) => ({
+      plan: p.id,
+      name: p.name,
+      reason: p.reason,
+      state: p.state,
+      changes: p.changes,
+      verified: p.verified,
+      troubled: p.troubled,
+      cameBack: p.drifted,
+      goalsUnmet: p.unmet,
+      madeBy: p.madeBy,
+      madeAt: p.madeAt,
+      appliedAt: p.appliedAt ?? '',
+      finishedAt: p.finishedAt ?? '',
+      scheduledFor: p.scheduledFor ?? '',
+      survey: p.survey,
+    }),
+  }),
+  quarantine: table('quarantine', {
+    whole: true,
+    read: async ({ plans }) => ({ rows: await plans.quarantine() }),
+    flat: (r) => ({
+      name: r.name,
+      kind: r.kind,
+      space: r.space,
+      workspace: r.workspace,
+      weight: r.weight,
+      files: r.files,
+      owner: r.owner ?? '',
+      reachIfReleased: r.back.now,
+      couldIfReleased: r.back.could,
+      peopleIfReleased: r.back.people,
+      plan: r.plan?.name ?? '',
+      by: r.plan?.by ?? '',
+      since: r.plan?.at ?? '',
+      source: r.source,
+      item: r.item,
+    }),
+  }),
+  'data-types': table('data-types', {
+    whole: true,
+    read: ({ recognition }, q) => recognition.types(q.where),
+    flat: (t) => ({
+      id: t.id,
+      name: t.name,
+      weight: t.weight,
+      country: t.country ?? '',
+      source: t.source,
+      custom: t.custom,
+      active: t.active,
+      certainty: t.from,
+      packs: t.packs.join('; '),
+      files: t.use?.files ?? '',
+      occurrences: t.use?.occurrences ?? '',
+    }),
+  }),
+  ledger: table('ledger', {
+    read: async ({ ledger }, q, page) => ({ rows: await ledger.rows(q, page) }),
+    flat: (e) => ({
+      seq: e.seq,
+      at: e.at,
+      who: e.who,
+      what: e.what,
+      subject: e.subject,
+      before: e.before === null ? '' : JSON.stringify(e.before),
+      after: e.after === null ? '' : JSON.stringify(e.after),
+      hash: e.hash,
+    }),
+  }),
+};
+
+/** What reading a table gives. */
+export type PageOfTable<T extends TableName> = NonNullable<Awaited<ReturnType<(typeof TABLE)[T]['read']>>>;
