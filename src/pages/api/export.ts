@@ -30,7 +30,7 @@ export const GET = endpoint({
           query.error.issues.map((i) => `${i.path.join('.') || 'input'}: ${i.message}`).join('; '),
         ),
       );
-    const pieces = app.tables.export(table, format, query.data as never, account.address);
+    const pieces = app.tables.export(table, format, query.data, account.address);
     const stream = new ReadableStream<Uint8Array>({
       async pull(controller) {
         const next = await pieces.next();

@@ -31,7 +31,7 @@ interface Table<Q, Page, Row> {
   /** The rows of a page, where they are not its `rows`. */
   rowsOf?(page: Page): Row[];
   /** One row as it is exported. */
-  flat(row: Row, n: number, page: Page): FlatRow;
+  flat: (row: Row, n: number, page: Page) => FlatRow;
 }
 const table = <T extends TableName, Page extends { rows: unknown[] }>(
   _name: T,

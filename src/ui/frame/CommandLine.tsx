@@ -4,7 +4,8 @@ import { Command } from 'cmdk';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { withQuery, ask, send } from './api.ts';
 import { Beam } from '../parts/marks.tsx';
-import { STEPS, switchTheme, useSigned } from './signed.ts';
+import { switchTheme, useSigned } from './signed.ts';
+import { STEPS } from '../views.ts';
 
 export function CommandLine() {
   const [open, setOpen] = useState(false);

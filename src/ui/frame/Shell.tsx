@@ -7,7 +7,8 @@ import { client, useLive, ask, send } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
 import { plural, When, whenWords } from '../parts/marks.tsx';
 import { asOfOf, inScope, useUrl } from './url.ts';
-import { SignedContext, STEPS, switchTheme, useSigned } from './signed.ts';
+import { SignedContext, switchTheme, useSigned } from './signed.ts';
+import { STEPS, viewOf } from '../views.ts';
 import { Tray } from './Tray.tsx';
 
 interface ShellProps {
@@ -60,7 +61,7 @@ function CourseBar({ path }: { path: string }) {
     Guard: course ? plural(course.guard, 'data type') : '',
     Record: course ? `${course.record.toLocaleString('en')} entries` : '',
   };
-  const step = STEPS.find((s) => s.views.some((v) => v.path === path))!;
+  const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const sign = useMutation({
     mutationFn: () => send('DELETE', '/api/session'),
     onSuccess: () => location.assign('/sign-in'),
@@ -90,7 +91,7 @@ function CourseBar({ path }: { path: string }) {
                 {i > 0 && <span aria-hidden className="w-3 self-center border-t border-slate" />}
                 {s.views.length ? (
                   <a
-                    href={inScope(s.views[0].path, params)}
+                    href={inScope(s.views[0]!.path, params)}
                     aria-current={open ? 'step' : undefined}
                     className={`${shape} hover:bg-base-200`}
                   >
@@ -156,17 +157,6 @@ function ThemeButton() {
   );
 }
 
-/** Views that can be asked as of a past survey. */
-const OF_THE_PAST = new Set([
-  '/survey/holdings',
-  '/survey/people',
-  '/survey/changes',
-  '/exposure/contents',
-  '/exposure/outside',
-  '/exposure/causes',
-  '/exposure/cross-tab',
-]);
-
 function ScopeLine({ path }: { path: string }) {
   const [params, set] = useUrl('');
   const space = params.get('space');
@@ -178,7 +168,7 @@ function ScopeLine({ path }: { path: string }) {
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   const past = (surveys ?? []).filter((s) => s.state === 'done' && s.id !== course?.survey.id);
-  const asOfMatters = OF_THE_PAST.has(path);
+  const asOfMatters = viewOf(path)?.past === true;
   return (
     <div className="flex h-9 items-center gap-4 border-b border-slate bg-base-200 px-4">
       <nav aria-label="Views of this step" className="flex shrink-0 gap-3">
@@ -187,6 +177,7 @@ function ScopeLine({ path }: { path: string }) {
             key={v.path}
             href={inScope(v.path, params)}
             aria-current={v.path === path ? 'page' : undefined}
+            title={v.asks}
             className={v.path === path ? 'font-semibold' : 'text-quiet hover:underline'}
           >
             {v.name}

@@ -8,7 +8,7 @@ import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
-import { Table, type Column } from '../../parts/Table.tsx';
+import { Table, type Column } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { OptionsButton } from '../../parts/Options.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';

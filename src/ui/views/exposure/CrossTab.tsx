@@ -12,7 +12,7 @@ import { Beam, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { amount, valuesByCell } from '../../drawings/Matrix.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
-import { Table, type Column } from '../../parts/Table.tsx';
+import { Table, type Column } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 

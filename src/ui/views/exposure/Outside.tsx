@@ -10,7 +10,7 @@ import { Flow } from '../../drawings/Flow.tsx';
 import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
-import { Table, type Column } from '../../parts/Table.tsx';
+import { Table, type Column } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';

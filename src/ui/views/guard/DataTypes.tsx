@@ -11,7 +11,7 @@ import { Packs } from './Packs.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
-import { Table, type Column } from '../../parts/Table.tsx';
+import { Table, type Column } from '../../parts/table/Table.tsx';
 import { TypeDossier } from '../../dossiers/TypeDossier.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { WhatCounts } from './WhatCounts.tsx';

@@ -9,7 +9,7 @@ import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../../par
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
-import { Table, type Column } from '../../parts/Table.tsx';
+import { Table, type Column } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { PickUpButton } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl } from '../../frame/url.ts';

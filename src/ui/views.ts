@@ -1,0 +1,143 @@
+/**
+ * Every view, declared once: the course bar, the scope line, the command line, page titles and the tests read it
+ * here. A view's component stands in views/STEP/, and its page in pages/ (docs/adding.md).
+ */
+
+export interface View {
+  name: string;
+  path: string;
+  /** The question that it answers, as its title says it. */
+  asks: string;
+  /** It can be asked as of an earlier survey. */
+  past?: true;
+  /** Name of its picture in docs/screenshots. */
+  picture?: string;
+}
+export interface Step {
+  name: string;
+  views: readonly View[];
+}
+
+export const STEPS: readonly Step[] = [
+  {
+    name: 'Survey',
+    views: [
+      {
+        name: 'Sources',
+        path: '/survey/sources',
+        asks: 'Where does what we know come from, and how did the last survey go?',
+        picture: 'sources',
+      },
+      {
+        name: 'Holdings',
+        path: '/survey/holdings',
+        asks: 'What is there, and how far can it be reached?',
+        past: true,
+        picture: 'holdings',
+      },
+      {
+        name: 'People & groups',
+        path: '/survey/people',
+        asks: 'What can each person, group and outside domain reach?',
+        past: true,
+        picture: 'people',
+      },
+      {
+        name: 'Changes',
+        path: '/survey/changes',
+        asks: 'What changed between two surveys, and by which change?',
+        past: true,
+        picture: 'changes',
+      },
+    ],
+  },
+  {
+    name: 'Exposure',
+    views: [
+      {
+        name: 'Watch',
+        path: '/exposure/watch',
+        asks: 'What is new, what matters most, and where to begin?',
+        picture: 'watch',
+      },
+      {
+        name: 'Findings',
+        path: '/exposure/findings',
+        asks: 'What is exposed, and how did it come to be?',
+        picture: 'findings',
+      },
+      {
+        name: 'Causes',
+        path: '/exposure/causes',
+        asks: 'Which single changes would close most?',
+        past: true,
+        picture: 'causes',
+      },
+      {
+        name: 'Contents',
+        path: '/exposure/contents',
+        asks: 'Which sensitive content lies where?',
+        past: true,
+        picture: 'contents',
+      },
+      {
+        name: 'Outside',
+        path: '/exposure/outside',
+        asks: 'Which outside domains can reach what?',
+        past: true,
+        picture: 'outside',
+      },
+      {
+        name: 'Cross-tab',
+        path: '/exposure/cross-tab',
+        asks: 'How much is there of what, by any two or three dimensions?',
+        past: true,
+        picture: 'cross-tab',
+      },
+    ],
+  },
+  {
+    name: 'Remedy',
+    views: [
+      {
+        name: 'Plans',
+        path: '/remedy/plans',
+        asks: 'What is to be changed, whom does it hurt, and did it take?',
+        picture: 'plan-proven',
+      },
+      {
+        name: 'Quarantine',
+        path: '/remedy/quarantine',
+        asks: 'What is in quarantine, and who could reach it if it were released?',
+        picture: 'quarantine',
+      },
+    ],
+  },
+  {
+    name: 'Guard',
+    views: [
+      {
+        name: 'Data types',
+        path: '/guard/data-types',
+        asks: 'What is recognised, and how surely?',
+        picture: 'data-types',
+      },
+    ],
+  },
+  { name: 'Review', views: [] },
+  {
+    name: 'Record',
+    views: [
+      {
+        name: 'Ledger',
+        path: '/record/ledger',
+        asks: 'What was done, by whom, and is the record intact?',
+        picture: 'ledger',
+      },
+    ],
+  },
+];
+
+/** The view of a path; undefined where there is none. */
+export const viewOf = (path: string): View | undefined =>
+  STEPS.flatMap((s) => s.views).find((v) => v.path === path);
