@@ -21,6 +21,8 @@ export default defineConfig({
         "base-uri 'none'",
         "form-action 'self'",
       ],
+      // what Radix's dialogs put into the page to stop it from scrolling behind them: always the same text
+      styleDirective: { hashes: ['sha256-nzTgYzXYDNe6BAHiiI7NNlfK8n/auuOAhh2t92YvuXo='] },
     },
   },
   devToolbar: { enabled: false },

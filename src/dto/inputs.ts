@@ -1,5 +1,6 @@
 /** Pieces of input that several endpoints take. */
 import { z } from 'zod';
+import { text } from './forms.ts';
 import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { MEASURES } from '../core/exposure/crosstab.ts';
 import { DIMENSIONS } from './exposure.ts';
@@ -7,12 +8,7 @@ import type { Filtered } from '../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';
 import { plannedSchema } from './planned.ts';
 
-/** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
-export const text = (most: number) =>
-  z
-    .string()
-    .max(most)
-    .refine((t) => !t.includes('\0'), 'must not hold U+0000');
+export { text };
 export const nothing = z.object({});
 export const number = z.coerce.number().int().min(0).max(2_147_483_647);
 /** Changes that are picked up. */

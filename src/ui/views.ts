@@ -10,6 +10,8 @@ export interface View {
   asks: string;
   /** It can be asked as of an earlier survey. */
   past?: true;
+  /** Changes can be picked up in it. */
+  picks?: true;
   /** Name of its picture in docs/screenshots. */
   picture?: string;
 }
@@ -31,6 +33,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Holdings',
         path: '/survey/holdings',
+        picks: true,
         asks: 'What is there, and how far can it be reached?',
         past: true,
         picture: 'holdings',
@@ -38,6 +41,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'People & groups',
         path: '/survey/people',
+        picks: true,
         asks: 'What can each person, group and outside domain reach?',
         past: true,
         picture: 'people',
@@ -45,6 +49,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Changes',
         path: '/survey/changes',
+        picks: true,
         asks: 'What changed between two surveys, and by which change?',
         past: true,
         picture: 'changes',
@@ -57,18 +62,21 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Watch',
         path: '/exposure/watch',
+        picks: true,
         asks: 'What is new, what matters most, and where to begin?',
         picture: 'watch',
       },
       {
         name: 'Findings',
         path: '/exposure/findings',
+        picks: true,
         asks: 'What is exposed, and how did it come to be?',
         picture: 'findings',
       },
       {
         name: 'Causes',
         path: '/exposure/causes',
+        picks: true,
         asks: 'Which single changes would close most?',
         past: true,
         picture: 'causes',
@@ -76,6 +84,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Contents',
         path: '/exposure/contents',
+        picks: true,
         asks: 'Which sensitive content lies where?',
         past: true,
         picture: 'contents',
@@ -83,6 +92,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Outside',
         path: '/exposure/outside',
+        picks: true,
         asks: 'Which outside domains can reach what?',
         past: true,
         picture: 'outside',
@@ -90,6 +100,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Cross-tab',
         path: '/exposure/cross-tab',
+        picks: true,
         asks: 'How much is there of what, by any two or three dimensions?',
         past: true,
         picture: 'cross-tab',
@@ -108,6 +119,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Quarantine',
         path: '/remedy/quarantine',
+        picks: true,
         asks: 'What is in quarantine, and who could reach it if it were released?',
         picture: 'quarantine',
       },

@@ -1,5 +1,5 @@
-import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
+import { limitsForm } from '../../dto/forms.ts';
 import { nothing } from '../../dto/inputs.ts';
 
 /** From where on a plan wants a second steward. */
@@ -13,11 +13,6 @@ export const GET = endpoint({
 export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
-  input: z.object({
-    people: z.number().int().min(1).max(1_000_000),
-    spaces: z.number().int().min(1).max(1_000_000),
-    weight: z.number().int().min(1).max(5),
-    suspension: z.boolean(),
-  }),
+  input: limitsForm,
   run: ({ app, input, account }) => app.plans.drafts.setLimits(input, account.address),
 });

@@ -1,6 +1,6 @@
-import { z } from 'zod';
 import { endpoint, SESSION_COOKIE } from './_endpoint.ts';
-import { nothing, text } from '../../dto/inputs.ts';
+import { signInForm } from '../../dto/forms.ts';
+import { nothing } from '../../dto/inputs.ts';
 
 export const GET = endpoint({
   role: 'owner',
@@ -12,7 +12,7 @@ export const GET = endpoint({
 export const POST = endpoint({
   role: 'public',
   scope: 'none',
-  input: z.object({ address: text(320), password: text(1024) }),
+  input: signInForm,
   async run({ app, input, context }) {
     const { token, account } = await app.accounts.signIn(input.address, input.password);
     context.cookies.set(SESSION_COOKIE, token, {

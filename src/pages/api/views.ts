@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { endpoint } from './_endpoint.ts';
-import { nothing, number, text } from '../../dto/inputs.ts';
+import { viewForm } from '../../dto/forms.ts';
+import { nothing, number } from '../../dto/inputs.ts';
 
 export const GET = endpoint({
   role: 'auditor',
@@ -13,12 +14,7 @@ export const GET = endpoint({
 export const POST = endpoint({
   role: 'auditor',
   scope: 'account',
-  input: z.object({
-    name: text(100).trim().min(1, 'needs a name'),
-    path: text(100).regex(/^\/(?:survey|exposure|remedy|guard|review|record)\/[a-z-]+$/, 'must be a view'),
-    search: text(4000),
-    shared: z.boolean().default(false),
-  }),
+  input: viewForm,
   run: ({ app, account, input }) => app.views.keep(account, input),
 });
 

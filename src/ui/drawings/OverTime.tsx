@@ -1,6 +1,7 @@
 /** Exposure points over time, survey by survey, with the plans that changed them; and the same as a table. */
 import type { WatchPage } from '../../dto/exposure.ts';
-import { plural, whenWords } from '../parts/marks.tsx';
+import { plural } from '../parts/marks.tsx';
+import { whenWords } from '../parts/dates.ts';
 
 const [W, H, TOP, BOTTOM] = [470, 118, 10, 20];
 /** Of a digit of the scale. */

@@ -1,9 +1,10 @@
 /** Every route to a node drawn at once: identities on the left, the node on the right. */
 import { useQuery } from '@tanstack/react-query';
-import { Check, Plus, X } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { Check, Plus } from 'lucide-react';
+import { useState } from 'react';
 import type { RouteGraph as Graph } from '../../dto/access.ts';
 import { ask } from '../frame/api.ts';
+import { Dialog } from '../parts/Dialog.tsx';
 import { plural, Trouble } from '../parts/marks.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
@@ -83,19 +84,12 @@ const short = (text: string, width: number): string => {
 };
 
 export function RouteGraphDialog({ nodeKey, close }: { nodeKey: string; close: () => void }) {
-  const dialog = useRef<HTMLDialogElement>(null);
-  useEffect(() => dialog.current?.showModal(), []);
   const asOf = typeof location === 'undefined' ? undefined : asOfOf(new URLSearchParams(location.search));
   const { data, error, refetch } = useQuery(ask('/api/holdings/graph', { node: nodeKey, asOf }));
   return (
-    <dialog
-      ref={dialog}
-      onClose={close}
-      aria-label="All routes"
-      className="m-auto flex h-[92vh] w-[1220px] max-w-[97vw] flex-col overflow-hidden rounded-md border border-slate bg-base-100 text-base-content shadow-xl backdrop:bg-black/40"
-    >
-      <div className="flex items-center gap-3 border-b border-slate px-4 py-2">
-        <h2 className="flex-1 text-base font-bold">
+    <Dialog
+      title={
+        <>
           All routes
           {data && (
             <span className="font-normal text-quiet">
@@ -103,19 +97,15 @@ export function RouteGraphDialog({ nodeKey, close }: { nodeKey: string; close: (
               by which {plural(data.people, 'identity', 'identities')} can reach it now
             </span>
           )}
-        </h2>
-        <Legend />
-        <button
-          className="btn btn-sm btn-square btn-ghost"
-          aria-label="Close the drawing"
-          onClick={() => dialog.current?.close()}
-        >
-          <X size={16} aria-hidden />
-        </button>
-      </div>
+        </>
+      }
+      aside={<Legend />}
+      size="full"
+      close={close}
+    >
       {error && <Trouble error={error} retry={() => void refetch()} />}
       {data && <Drawing graph={data} />}
-    </dialog>
+    </Dialog>
   );
 }
 

@@ -1,7 +1,8 @@
 /** Search over every object and every action: Ctrl or ⌘ K. */
 import { useQuery } from '@tanstack/react-query';
 import { Command } from 'cmdk';
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { Dialog as Radix } from 'radix-ui';
+import { useEffect, useState, type ReactNode } from 'react';
 import { withQuery, ask, send } from './api.ts';
 import { Beam } from '../parts/marks.tsx';
 import { switchTheme, useSigned } from './signed.ts';
@@ -25,14 +26,7 @@ export function CommandLine() {
       removeEventListener('gl-command', show);
     };
   }, []);
-  const dialog = useRef<HTMLDialogElement>(null);
   const [chosen, setChosen] = useState('');
-  useEffect(() => {
-    if (open) {
-      dialog.current?.showModal();
-      dialog.current?.querySelector('input')?.focus();
-    } else dialog.current?.close();
-  }, [open]);
   const { data: findings } = useQuery({
     ...ask('/api/findings', { text, state: 'all', limit: 8 }),
     enabled: open,
@@ -165,36 +159,37 @@ export function CommandLine() {
     </Command.Group>
   );
   return (
-    <dialog
-      ref={dialog}
-      aria-label="Search every object and action"
-      onClose={() => setOpen(false)}
-      onClick={(e) => e.target === dialog.current && setOpen(false)}
-      className="mx-auto mt-24 w-[640px] overflow-hidden rounded-md border border-slate bg-base-100 text-base-content shadow-xl backdrop:bg-black/40"
-    >
-      {open && (
-        <Command
-          shouldFilter={false}
-          label="Search every object and action"
-          value={chosen}
-          onValueChange={setChosen}
+    <Radix.Root open={open} onOpenChange={setOpen}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-50 bg-black/40" />
+        <Radix.Content
+          aria-describedby={undefined}
+          className="fixed left-1/2 top-24 z-50 w-[640px] max-w-[96vw] -translate-x-1/2 overflow-hidden rounded-md border border-slate bg-base-100 text-base-content shadow-xl outline-none"
         >
-          <Command.Input
-            value={text}
-            onValueChange={setText}
-            placeholder="Find a file, a plan, a view, or something to do"
-            className="h-12 w-full border-b border-slate bg-transparent px-4 text-base outline-none focus-visible:outline-none"
-          />
-          <Command.List className="max-h-[420px] overflow-auto pb-2">
-            <Command.Empty className="px-4 py-6 text-quiet">
-              Nothing by that name. Try part of a file’s, person’s or domain’s name.
-            </Command.Empty>
-            {text
-              ? [foundFindings, foundThings, foundPlans, toViews, toDo]
-              : [toViews, toDo, foundPlans, foundFindings]}
-          </Command.List>
-        </Command>
-      )}
-    </dialog>
+          <Radix.Title className="sr-only">Search every object and action</Radix.Title>
+          <Command
+            shouldFilter={false}
+            label="Search every object and action"
+            value={chosen}
+            onValueChange={setChosen}
+          >
+            <Command.Input
+              value={text}
+              onValueChange={setText}
+              placeholder="Find a file, a plan, a view, or something to do"
+              className="h-12 w-full border-b border-slate bg-transparent px-4 text-base outline-none focus-visible:outline-none"
+            />
+            <Command.List className="max-h-[420px] overflow-auto pb-2">
+              <Command.Empty className="px-4 py-6 text-quiet">
+                Nothing by that name. Try part of a file’s, person’s or domain’s name.
+              </Command.Empty>
+              {text
+                ? [foundFindings, foundThings, foundPlans, toViews, toDo]
+                : [toViews, toDo, foundPlans, foundFindings]}
+            </Command.List>
+          </Command>
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
   );
 }

@@ -5,7 +5,8 @@ import { useEffect, useState, type ReactNode } from 'react';
 import type { Account } from '../../dto/accounts.ts';
 import { client, useLive, ask, send } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
-import { plural, When, whenWords } from '../parts/marks.tsx';
+import { plural, When } from '../parts/marks.tsx';
+import { whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
 import { STEPS, viewOf } from '../views.ts';
@@ -43,7 +44,7 @@ function SignedFrame({ account, path, dossier, children }: ShellProps) {
           <main className="min-w-0 flex-1 overflow-hidden">{children}</main>
           {dossier}
         </div>
-        {steward && <Tray />}
+        {steward && <Tray picks={viewOf(path)?.picks === true} />}
       </div>
       <CommandLine />
     </SignedContext.Provider>

@@ -1,30 +1,27 @@
 import { useEffect, useState } from 'react';
+import { z } from 'zod';
+import { firstStewardForm, signInForm } from '../../dto/forms.ts';
+import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { send } from './api.ts';
-import { Trouble } from '../parts/marks.tsx';
 
 /** Signing in; or, on the first visit of all, making the first steward. */
 export default function SignIn({ to, first }: { to: string; first: boolean }) {
-  const [error, setError] = useState<unknown>();
   // until the page's script runs, the form would be sent by the browser itself
-  const [busy, setBusy] = useState(true);
-  useEffect(() => setBusy(false), []);
-  const go = async (form: Record<'code' | 'name' | 'address' | 'password', string>) => {
-    setBusy(true);
-    setError(undefined);
-    try {
-      if (first) await send('POST', '/api/first-steward', form);
-      await send('POST', '/api/session', { address: form.address, password: form.password });
+  const [live, setLive] = useState(false);
+  useEffect(() => setLive(true), []);
+  const form = useSchemaForm(
+    first ? firstStewardForm : signInForm.extend({ code: z.string(), name: z.string() }),
+    { code: '', name: '', address: '', password: '' },
+    async ({ code, name, address, password }) => {
+      if (first) await send('POST', '/api/first-steward', { code, name, address, password });
+      await send('POST', '/api/session', { address, password });
       location.assign(to);
-    } catch (e) {
-      setError(e);
-      setBusy(false);
-    }
-  };
-  const field = (name: string, label: string, more: object) => (
-    <label className="flex flex-col gap-1">
-      {label}
-      <input className="input w-full" required name={name} {...more} />
-    </label>
+    },
+  );
+  const field = (name: 'code' | 'name' | 'address' | 'password', label: string, more: object) => (
+    <Field form={form} name={name} label={label}>
+      {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
+    </Field>
   );
   return (
     <main className="grid h-dvh grid-cols-[1.1fr_1fr]">
@@ -32,16 +29,14 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
       <form
         className="flex max-w-sm flex-col justify-center gap-4 px-10"
         method="post"
-        onSubmit={(e) => {
-          e.preventDefault();
-          void go(Object.fromEntries(new FormData(e.currentTarget)) as Parameters<typeof go>[0]);
-        }}
+        onSubmit={form.submit}
+        noValidate
       >
         <div>
           <h1 className="text-2xl font-bold">Gate Lantern</h1>
           <p className="text-base text-quiet">
             {first
-              ? 'Make the account of the first steward.'
+              ? 'Create the account of the first steward.'
               : 'What is exposed, how it came to be, and the smallest change that closes it.'}
           </p>
         </div>
@@ -50,16 +45,15 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
             autoComplete: 'off',
             autoFocus: true,
           })}
-        {first && field('name', 'Your name', { autoComplete: 'name', maxLength: 200 })}
+        {first && field('name', 'Your name', { autoComplete: 'name' })}
         {field('address', 'E-mail address', { type: 'email', autoComplete: 'username', autoFocus: !first })}
         {field('password', first ? 'Password, at least 12 characters' : 'Password', {
           type: 'password',
           autoComplete: first ? 'new-password' : 'current-password',
-          ...(first && { minLength: 12 }),
         })}
-        {error !== undefined && <Trouble error={error} />}
-        <button className="btn btn-primary" disabled={busy}>
-          {first ? 'Make the account and sign in' : 'Sign in'}
+        <FormTrouble form={form} />
+        <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
+          {first ? 'Create the account and sign in' : 'Sign in'}
         </button>
       </form>
     </main>

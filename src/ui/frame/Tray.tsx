@@ -11,11 +11,14 @@ import {
   Target,
   X,
 } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
 import { ask, send } from './api.ts';
+import { planForm } from '../../dto/forms.ts';
+import { Dialog } from '../parts/Dialog.tsx';
+import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { plural, Trouble } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 
@@ -115,7 +118,8 @@ export function losersWords(p: Preview): string {
   return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.`;
 }
 
-export function Tray() {
+/** `picks`: changes can be picked up in the view that is open. */
+export function Tray({ picks }: { picks: boolean }) {
   const { data } = useTray();
   const [open, setOpen] = useState(false);
   const [making, setMaking] = useState(false);
@@ -125,14 +129,14 @@ export function Tray() {
     if (n === 0) setOpen(false);
   }, [n]);
   if (!data || n === 0)
-    return (
+    return picks ? (
       <footer
         className="flex h-8 items-center border-t border-slate bg-base-200 px-4 text-quiet"
         aria-label="Tray"
       >
-        The tray is empty. Pick up changes from a finding, and they gather here until you make a plan of them.
+        The tray is empty. Changes that you pick up are collected here until you make a plan of them.
       </footer>
-    );
+    ) : null;
   const conflicts = data.conflicts.length;
   return (
     <footer className="border-t-2 border-base-content bg-base-200" aria-label="Tray">
@@ -237,67 +241,39 @@ function Opened({ tray }: { tray: TrayState }) {
 } // prettier-ignore
 
 function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
-  const dialog = useRef<HTMLDialogElement>(null);
-  useEffect(() => dialog.current?.showModal(), []);
   const [first] = preview.changes;
   const spots = [...new Set(preview.changes.map((c) => c.entry?.on.name ?? c.words))];
-  const [name, setName] = useState(
-    preview.changes.every((c) => c.entry && !c.change.set)
-      ? `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`
-      : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`.slice(
-          0,
-          200,
-        ),
-  );
-  const [reason, setReason] = useState('');
-  const make = useMutation({
-    mutationFn: () => send('POST', '/api/plans', { name, reason }),
-    onSuccess: ({ id }) => location.assign(`/remedy/plans?plan=${id}`),
+  const name = preview.changes.every((c) => c.entry && !c.change.set)
+    ? `Close outside access to ${spots[0]}${spots.length > 1 ? ` and ${spots.length - 1} more` : ''}`
+    : `${first!.words}${preview.changes.length > 1 ? ` and ${preview.changes.length - 1} more` : ''}`;
+  const form = useSchemaForm(planForm, { name: name.slice(0, 200), reason: '' }, async (values) => {
+    const { id } = await send('POST', '/api/plans', values);
+    location.assign(`/remedy/plans?plan=${id}`);
   });
   return (
-    <dialog ref={dialog} className="modal" onClose={close} aria-label="Make a plan">
-      <form
-        className="modal-box flex max-w-xl flex-col gap-3 border border-slate"
-        onSubmit={(e) => {
-          e.preventDefault();
-          make.mutate();
-        }}
-      >
-        <h2 className="text-lg font-bold">Make a plan of {plural(preview.changes.length, 'change')}</h2>
+    <Dialog title={`Make a plan of ${plural(preview.changes.length, 'change')}`} close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
         <p className="text-quiet">
           Nothing happens yet: the plan is a draft that shows in full who would lose what.
         </p>
-        <label className="flex flex-col gap-1">
-          Name
-          <input
-            className="input w-full"
-            value={name}
-            maxLength={200}
-            required
-            autoFocus
-            onChange={(e) => setName(e.target.value)}
-          />
-        </label>
-        <label className="flex flex-col gap-1">
-          Reason, for the ledger
-          <textarea
-            className="textarea w-full"
-            rows={2}
-            value={reason}
-            maxLength={2000}
-            onChange={(e) => setReason(e.target.value)}
-          />
-        </label>
-        {make.error && <Trouble error={make.error} />}
+        <Field form={form} name="name" label="Name">
+          {(input) => <input {...input} className="input w-full" autoFocus {...form.register('name')} />}
+        </Field>
+        <Field form={form} name="reason" label="Reason" hint="It goes on the ledger.">
+          {(input) => (
+            <textarea {...input} className="textarea w-full" rows={2} {...form.register('reason')} />
+          )}
+        </Field>
+        <FormTrouble form={form} />
         <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={() => dialog.current?.close()}>
-            Not now
+          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+            Cancel
           </button>
-          <button className="btn btn-sm btn-primary" disabled={make.isPending || !name.trim()}>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             Make the plan
           </button>
         </div>
       </form>
-    </dialog>
+    </Dialog>
   );
 }

@@ -1,9 +1,10 @@
 /** The least change for some findings: a goal, its cuts side by side, whom each hurts, and why not something else. */
 import { useQuery } from '@tanstack/react-query';
-import { Pin, Plus, X } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { Pin, Plus } from 'lucide-react';
+import { useState } from 'react';
 import type { CutChange, CutOption, KeepOut, PlanGoal } from '../../dto/remedy.ts';
 import { ask, send } from '../frame/api.ts';
+import { Dialog } from './Dialog.tsx';
 import { plural, Trouble } from './marks.tsx';
 import { Picture } from '../drawings/RouteGraph.tsx';
 import { useSigned } from '../frame/signed.ts';
@@ -31,13 +32,11 @@ type PinnedChanges = Parameters<typeof send<'POST', '/api/cuts'>>[2]['pinned'];
 
 /** For some findings, or some other things that have a name. */
 export function Compose({ rows, of = 'findings', identity, close }: { rows: { source: string; item: string; summary: { name: string } }[]; of?: string; identity?: { id: string; name: string }; close: () => void }) {
-  const dialog = useRef<HTMLDialogElement>(null);
   const [goal, setGoal] = useState<GoalKind>(identity ? 'identity' : 'outside');
   const [group, setGroup] = useState('');
   const [pinned, setPinned] = useState<Pinned[]>([]);
   const [plannable, setPlannable] = useState(true);
   const [character, setCharacter] = useState<CutOption['character']>('fewest-hurt');
-  useEffect(() => dialog.current?.showModal(), []);
   const named = goal === 'beyond' || goal === 'group';
   const { data: groups } = useQuery({ ...ask('/api/people', { show: 'groups', limit: 500 }), enabled: named });
   const keepOut = (
@@ -55,14 +54,13 @@ export function Compose({ rows, of = 'findings', identity, close }: { rows: { so
   const words = `${GOALS[goal].replace('This identity', identity?.name ?? '').replace('this group', `the group “${groupName ?? group}”`).replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
   const cut = data?.met ? (data.cuts.find((c) => c.character === character) ?? data.cuts[0]) : undefined;
   return (
-    <dialog ref={dialog} onClose={close} aria-label="The least change" className="m-auto h-[92dvh] max-h-[92dvh] w-[min(1240px,97vw)] max-w-[97vw] rounded border border-slate bg-base-100 p-0 text-base-content">
-      <div className="flex h-full flex-col">
-        <header className="flex items-center gap-3 border-b border-slate px-4 py-2.5">
-          <h2 className="min-w-0 flex-1 truncate text-base font-bold">The least change for {what}</h2>
-          {isFetching && data && <span className="text-quiet">Working it out again …</span>}
-          <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={close}><X size={16} aria-hidden /></button>
-        </header>
-        <div className="flex min-h-0 flex-1">
+    <Dialog
+      title={<>The least change for {what}</>}
+      aside={isFetching && data && <span className="text-quiet">Working it out again …</span>}
+      size="full"
+      close={close}
+    >
+        <div className="flex h-full">
           <section aria-label="Goal and what stays" className="flex w-[252px] shrink-0 flex-col gap-3 overflow-auto border-r border-slate px-4 py-3">
             <label className="flex flex-col gap-1">
               <span className="font-semibold">Goal</span>
@@ -134,8 +132,7 @@ export function Compose({ rows, of = 'findings', identity, close }: { rows: { so
           </div>
           {cut && <Hurt cut={cut} goal={{ keepOut, items, words }} />}
         </div>
-      </div>
-    </dialog>
+    </Dialog>
   );
 } // prettier-ignore
 

@@ -1,9 +1,9 @@
 /** What could be done to one thing, the cheapest first, each with whom it would hurt; and what cannot, with the nearest. */
 import { useQuery } from '@tanstack/react-query';
-import { X } from 'lucide-react';
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
 import { ask } from '../frame/api.ts';
+import { Dialog } from './Dialog.tsx';
 import { plural, Trouble } from './marks.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { PickUpButton } from '../frame/Tray.tsx';
@@ -28,25 +28,12 @@ export function OptionsButton({ of, name, small = true }: { of: ObjectKey; name:
 }
 
 function Options({ of, name, close }: { of: ObjectKey; name: string; close: () => void }) {
-  const dialog = useRef<HTMLDialogElement>(null);
-  useEffect(() => dialog.current?.showModal(), []);
   const { kind, source, id } = of;
   const { data, error, refetch } = useQuery(ask('/api/holdings/options', { kind, source, id }));
   const can = data?.filter((o) => !o.cannot);
   const not = data?.filter((o) => o.cannot);
   return (
-    <dialog
-      ref={dialog}
-      onClose={close}
-      aria-label={`What could be done to ${name}`}
-      className="m-auto max-h-[80dvh] w-[min(680px,92vw)] rounded border border-slate bg-base-100 p-0 text-base-content"
-    >
-      <header className="flex items-center gap-3 border-b border-slate px-4 py-2.5">
-        <h2 className="min-w-0 flex-1 truncate text-base font-bold">What could be done to {name}</h2>
-        <button className="btn btn-sm btn-square btn-ghost" aria-label="Close" onClick={() => dialog.current?.close()}>
-          <X size={16} aria-hidden />
-        </button>
-      </header>
+    <Dialog title={`What can be done to ${name}`} size="medium" close={close}>
       <div className="px-4 py-2">
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what each would do …</p>}
@@ -80,6 +67,6 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
           </>
         )}
       </div>
-    </dialog>
+    </Dialog>
   );
 } // prettier-ignore

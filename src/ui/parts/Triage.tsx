@@ -1,13 +1,18 @@
 /** Deciding of findings, one or many at once: accept until a day, give to somebody, note, pick up. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { addDays } from 'date-fns';
+import { decisionForm } from '../../dto/forms.ts';
+import { dayOf } from './dates.ts';
+import { Dialog } from './Dialog.tsx';
+import { Field, FormTrouble, useSchemaForm } from './form.tsx';
 import { send, ask } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
 type Decision = Parameters<typeof send<'POST', '/api/findings/triage'>>[2]['decision'];
 export type Deciding = 'accept' | 'give' | 'note';
-const DAY = 86_400_000;
+/** Accepted for so many days unless another day is chosen. */
+const ACCEPTED_DAYS = 90;
 
 /** What can be done with findings; `said` tells what was done. */
 export function useTriage(said: (words: string) => void) {
@@ -58,57 +63,53 @@ const TITLE: Record<Deciding, (n: number) => string> = {
   note: (n) => `Note something on ${plural(n, 'finding')}`,
 };
 
-/** Asks what a decision needs, in a dialog that is left by Escape. */
+/** Asks what a decision needs, in a dialog. */
 export function Decide({ what, findings, close, said }: { what: Deciding; findings: number[]; close: () => void; said: (words: string) => void }) {
   const { account } = useSigned();
-  const dialog = useRef<HTMLDialogElement>(null);
-  const [until, setUntil] = useState(() => new Date(Date.now() + 90 * DAY).toISOString().slice(0, 10));
-  const [words, setWords] = useState('');
-  const [to, setTo] = useState(account.address);
   const { data: stewards } = useQuery({ ...ask('/api/stewards'), enabled: what === 'give' });
   const { decide } = useTriage(said);
-  useEffect(() => dialog.current?.showModal(), []);
-  const decision: Decision =
-    what === 'accept' ? { act: 'accept', until, reason: words } : what === 'give' ? { act: 'give', to: to || null } : { act: 'note', note: words };
+  const form = useSchemaForm<Decision>(
+    decisionForm,
+    what === 'accept' ? { act: 'accept', until: dayOf(addDays(new Date(), ACCEPTED_DAYS)), reason: '' } : what === 'give' ? { act: 'give', to: account.address } : { act: 'note', note: '' },
+    async (decision) => {
+      await decide.mutateAsync({ findings, decision });
+      close();
+    },
+  );
+  const words = what === 'accept' ? 'reason' : 'note';
   return (
-    <dialog ref={dialog} className="m-auto w-[28rem] max-w-[90vw] rounded border border-slate bg-base-100 p-0 text-base-content" aria-label={TITLE[what](findings.length)} onClose={close}>
-      <form
-        method="dialog"
-        className="flex flex-col gap-3 p-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          decide.mutate({ findings, decision }, { onSuccess: close });
-        }}
-      >
-        <h2 className="text-base font-bold">{TITLE[what](findings.length)}</h2>
+    <Dialog title={TITLE[what](findings.length)} close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
         {what === 'accept' && (
           <>
-            <p className="text-quiet">It leaves the open ones until that day, or until it gets worse. Nothing changes in the workspace.</p>
-            <label className="flex flex-col gap-1">Until and including
-              <input type="date" className="input input-sm w-44" required min={new Date().toISOString().slice(0, 10)} value={until} onChange={(e) => setUntil(e.target.value)} />
-            </label>
+            <p className="text-quiet">It leaves the open findings until that day, or until it gets worse. Nothing changes in the workspace.</p>
+            <Field form={form} name="until" label="Until and including">
+              {(input) => <input {...input} type="date" className="input input-sm w-44" min={dayOf(new Date())} {...form.register('until')} />}
+            </Field>
           </>
         )}
         {what === 'give' ? (
-          <label className="flex flex-col gap-1">To
-            <select className="select select-sm w-full" value={to} onChange={(e) => setTo(e.target.value)}>
-              <option value="">nobody</option>
-              {stewards?.map((s) => <option key={s.address} value={s.address}>{s.name} ({s.address})</option>)}
-            </select>
-          </label>
+          <Field form={form} name="to" label="Assign to">
+            {(input) => (
+              <select {...input} className="select select-sm w-full" {...form.register('to', { setValueAs: (v: string | null) => v || null })}>
+                <option value="">nobody</option>
+                {stewards?.map((s) => <option key={s.address} value={s.address}>{s.name} ({s.address})</option>)}
+              </select>
+            )}
+          </Field>
         ) : (
-          <label className="flex flex-col gap-1">{what === 'accept' ? 'Why' : 'The note'}
-            <textarea className="textarea h-24 w-full" required minLength={what === 'accept' ? 3 : 1} maxLength={2000} value={words} onChange={(e) => setWords(e.target.value)} autoFocus />
-          </label>
+          <Field form={form} name={words} label={what === 'accept' ? 'Why' : 'Comment'}>
+            {(input) => <textarea {...input} className="textarea h-24 w-full" autoFocus {...form.register(words)} />}
+          </Field>
         )}
-        {decide.error && <Trouble error={decide.error} />}
+        <FormTrouble form={form} />
         <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>Leave it</button>
-          <button className="btn btn-sm btn-primary" disabled={decide.isPending}>
-            {what === 'accept' ? `Accept until ${until}` : what === 'give' ? (to ? 'Give' : 'Give to nobody') : 'Keep the note'}
+          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>Cancel</button>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            {what === 'accept' ? 'Accept' : what === 'give' ? 'Assign' : 'Comment'}
           </button>
         </div>
       </form>
-    </dialog>
+    </Dialog>
   );
 } // prettier-ignore

@@ -1,7 +1,10 @@
 /** What every table's view shares: a box that filters by text and conditions, kept views, and a dossier that can be pinned. */
+import { Popover } from 'radix-ui';
+import { viewForm } from '../../dto/forms.ts';
+import { Field as FormField, FormTrouble, useSchemaForm } from './form.tsx';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Bookmark, Search } from 'lucide-react';
-import { useEffect, useId, useRef, useState, type KeyboardEvent as Key, type RefObject } from 'react';
+import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
 import {
   FIELDS,
   joinConditions,
@@ -230,45 +233,15 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
   );
 } // prettier-ignore
 
-/** Something that opens over the page, and closes by Escape or by a press elsewhere. */
-export function usePopup(): {
-  open: boolean;
-  setOpen: (open: boolean) => void;
-  holder: RefObject<HTMLSpanElement | null>;
-} {
-  const [open, setOpen] = useState(false);
-  const holder = useRef<HTMLSpanElement>(null);
-  useEffect(() => {
-    if (!open) return;
-    const key = (e: KeyboardEvent) => {
-      if (e.key === 'Escape') setOpen(false);
-    };
-    const press = (e: PointerEvent) => {
-      if (!holder.current?.contains(e.target as Node)) setOpen(false);
-    };
-    addEventListener('keydown', key);
-    addEventListener('pointerdown', press);
-    return () => {
-      removeEventListener('keydown', key);
-      removeEventListener('pointerdown', press);
-    };
-  }, [open]);
-  return { open, setOpen, holder };
-}
-
-/** Views that were kept at this place, and keeping the one that is open. */
+/** Views that were saved at this place, and saving the one that is open. */
 export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
-  const { open, setOpen, holder } = usePopup();
-  const [name, setName] = useState('');
-  const [shared, setShared] = useState(false);
+  const [open, setOpen] = useState(false);
   const refresh = useRefresh();
   const { data } = useQuery(ask('/api/views'));
-  const keep = useMutation({
-    mutationFn: () => send('POST', '/api/views', { name, path, search: location.search, shared }),
-    onSuccess: () => {
-      setName('');
-      refresh();
-    },
+  const form = useSchemaForm(viewForm.pick({ name: true, shared: true }), { name: '', shared: false }, async (values) => {
+    await send('POST', '/api/views', { ...values, path, search: location.search });
+    form.reset();
+    refresh();
   });
   const drop = useMutation({ mutationFn: (id: number) => send('DELETE', '/api/views', { id }), onSuccess: refresh });
   const here = data?.filter((v) => v.path === path) ?? [];
@@ -279,13 +252,13 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
     setOpen(false);
   };
   return (
-    <span className="relative" ref={holder}>
-      <button className="btn btn-sm btn-ghost gap-1 px-1.5 font-normal" aria-expanded={open} onClick={() => setOpen(!open)} title="Kept views">
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="btn btn-sm btn-ghost gap-1 px-1.5 font-normal" title="Saved views">
         <Bookmark size={14} aria-hidden /> Views{here.length > 0 && <b>{here.length}</b>}
-      </button>
-      {open && (
-        <div role="dialog" aria-label="Kept views" className="absolute right-0 top-full z-30 mt-1 w-80 rounded border border-slate bg-base-100 p-2 shadow-lg">
-          {here.length === 0 && <p className="px-1 pb-2 text-quiet">Filters, groups and sorting that you keep under a name are here.</p>}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="end" sideOffset={4} collisionPadding={8} aria-label="Saved views" className="z-50 w-80 rounded border border-slate bg-base-100 p-2 shadow-lg">
+          {here.length === 0 && <p className="px-1 pb-2 text-quiet">Save filters, groups, columns and sorting under a name, and find them here.</p>}
           <ul className="mb-2 max-h-60 overflow-auto">
             {here.map((v) => (
               <li key={v.id} className="flex items-center gap-1">
@@ -293,32 +266,28 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
                   {v.name} {v.by ? <span className="text-quiet">by {v.by}</span> : v.shared && <span className="text-quiet">shared</span>}
                 </button>
                 {!v.by && (
-                  <button className="btn btn-xs btn-ghost" aria-label={`Drop the view ${v.name}`} onClick={() => drop.mutate(v.id)}>
+                  <button className="btn btn-xs btn-ghost" aria-label={`Delete the view ${v.name}`} onClick={() => drop.mutate(v.id)}>
                     ×
                   </button>
                 )}
               </li>
             ))}
           </ul>
-          <form
-            className="flex flex-col gap-2 border-t border-slate pt-2"
-            onSubmit={(e) => {
-              e.preventDefault();
-              keep.mutate();
-            }}
-          >
-            <input className="input input-sm w-full" aria-label="Name of the view" placeholder="Keep what is shown as …" value={name} maxLength={100} onChange={(e) => setName(e.target.value)} />
+          <form className="flex flex-col gap-2 border-t border-slate pt-2" onSubmit={form.submit} noValidate>
+            <FormField form={form} name="name" label="Save this view as">
+              {(input) => <input {...input} className="input input-sm w-full" {...form.register('name')} />}
+            </FormField>
             <span className="flex items-center justify-between">
               <label className="flex items-center gap-2">
-                <input type="checkbox" className="checkbox checkbox-xs" checked={shared} onChange={(e) => setShared(e.target.checked)} /> for everybody here
+                <input type="checkbox" className="checkbox checkbox-xs" {...form.register('shared')} /> for everyone here
               </label>
-              <button className="btn btn-sm btn-primary" disabled={!name.trim() || keep.isPending}>Keep the view</button>
+              <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>Save view</button>
             </span>
-            {keep.error && <p role="alert" className="text-error">{keep.error.message}</p>}
+            <FormTrouble form={form} />
           </form>
-        </div>
-      )}
-    </span>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 } // prettier-ignore
 

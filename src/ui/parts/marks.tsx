@@ -2,6 +2,7 @@
 import { AlertTriangle, Check, CircleDashed, Clock, Loader, RotateCcw, X } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { TIERS, type Tier } from '../../core/model.ts';
+import { ago, exactly, whenWords } from './dates.ts';
 
 const NOTCHES = TIERS.length;
 
@@ -116,38 +117,13 @@ export function State({ icon, children }: { icon: keyof typeof ICONS; children: 
 export const plural = (n: number, one: string, many = `${one}s`): string =>
   `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
-/** Day and time, short; the year where it is not this one. */
-export function whenWords(at: string): string {
-  const date = new Date(at);
-  const now = new Date();
-  return date.toDateString() === now.toDateString()
-    ? `today ${date.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`
-    : date.toLocaleDateString('en-GB', {
-        day: 'numeric',
-        month: 'short',
-        ...(date.getFullYear() !== now.getFullYear() && { year: 'numeric' }),
-        hour: '2-digit',
-        minute: '2-digit',
-      });
-}
-
 export function When({ at }: { at: string | null | undefined }) {
   if (!at) return <span className="text-quiet">not yet</span>;
   return (
-    <time dateTime={at} title={new Date(at).toLocaleString('en-GB')} suppressHydrationWarning>
+    <time dateTime={at} title={`${exactly(at)} (${ago(at)})`} suppressHydrationWarning>
       {whenWords(at)}
     </time>
   );
-}
-
-export function duration(from: string | null, to: string | null): string {
-  if (!from) return '';
-  const s = (Date.parse(to ?? new Date().toISOString()) - Date.parse(from)) / 1000;
-  return s < 10
-    ? `${s.toFixed(1)} s`
-    : s < 120
-      ? `${Math.round(s)} s`
-      : `${Math.floor(s / 60)} min ${Math.round(s % 60)} s`;
 }
 
 /** An empty screen: what would be here, and the one thing to do next. */

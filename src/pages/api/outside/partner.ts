@@ -1,11 +1,7 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../../../dto/inputs.ts';
+import { domain, partnerForm } from '../../../dto/forms.ts';
 import { found } from '../_problem.ts';
-
-const domain = text(253)
-  .toLowerCase()
-  .regex(/^[^\s@/:]+\.[^\s@/:.]+$/, 'is the name of a domain');
 
 /** What calling a domain a partner’s, or no longer one, would change. */
 export const GET = endpoint({
@@ -20,7 +16,7 @@ export const GET = endpoint({
 export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
-  input: z.object({ domain, until: z.iso.date().nullable(), sponsor: text(200).trim().min(1) }),
+  input: partnerForm,
   run: ({ app, input, account }) =>
     app.partners.put(input.domain, input.until, input.sponsor, account.address),
 });

@@ -141,6 +141,7 @@ export function Table<Row>({
   // where each pinned column stands, as wide as those before it are drawn
   const [lefts, setLefts] = useState<number[]>([]);
   const pinnedShown = shown.filter((c) => pinnedKeys.includes(c.key)).length;
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- after every drawing: any may make a column wider
   useLayoutEffect(() => {
     const cells = header.current?.querySelectorAll<HTMLElement>('[data-column]') ?? [];
     let left = onMark ? MARKS : 0;
@@ -152,7 +153,6 @@ export function Table<Row>({
         return at;
       });
     if (next.join() !== lefts.join()) setLefts(next);
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- after every drawing: any may make a column wider
   });
   const at = useMemo(() => rows.findIndex((r) => rowKey(r) === selected), [rows, selected]); // eslint-disable-line react-hooks/exhaustive-deps
   const allMarked = useMemo(
@@ -191,7 +191,7 @@ export function Table<Row>({
       const v = c.value ? c.value(row) : (row as Record<string, unknown>)[c.key];
       return v === null || v === undefined || typeof v === 'object'
         ? ''
-        : String(v as string | number).replace(/[\t\r\n]+/g, ' ');
+        : String(v).replace(/[\t\r\n]+/g, ' ');
     };
     const named = shown.filter((c) => c.name !== '');
     return [named.map((c) => c.name), ...chosen.map((r) => named.map((c) => text(c, r)))]

@@ -47,7 +47,7 @@ export function sortRows<Row>(rows: readonly Row[], keys: readonly SortKey<Row>[
       if (typeof v === 'string' && v !== '') {
         texts ??= new Array<string>(rows.length).fill('');
         texts[i] = folded(v);
-        numbers[i] = prefixOf(texts[i]!);
+        numbers[i] = prefixOf(texts[i]);
       } else numbers[i] = v === null || v === undefined || v === '' || Number.isNaN(v) ? NaN : Number(v);
     });
     return { numbers, down, ...(texts && { texts }) };

@@ -8,6 +8,9 @@ import { DossierFrame, Section, type Pinning } from '../../dossiers/Dossier.tsx'
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { Flow } from '../../drawings/Flow.tsx';
 import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { partnerForm } from '../../../dto/forms.ts';
+import { dayWords } from '../../parts/dates.ts';
+import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { Table, type Column } from '../../parts/table/Table.tsx';
@@ -204,63 +207,71 @@ function Body({ data: { row, names, shares, sharesMore, people, partner }, now }
   );
 } // prettier-ignore
 
-/** Calling a domain a partner's: what it would change is said before it is done. */
+/** Naming a domain a partner: what it would change is said before it is done. */
 function PartnerSection({ domain, standing, partner }: { domain: string; standing: OutsideRow['standing']; partner: OutsideDossier['partner'] }) {
   const { steward } = useSigned();
-  const refresh = useRefresh();
   const [open, setOpen] = useState(false);
-  const [until, setUntil] = useState('');
-  const [sponsor, setSponsor] = useState('');
   const becomes = standing !== 'partner';
-  const preview = useQuery({ ...ask('/api/outside/partner', { domain, partner: String(becomes) }), enabled: open });
-  const done = { onSuccess: () => { setOpen(false); refresh(); } };
-  const put = useMutation({ mutationFn: () => send('PUT', '/api/outside/partner', { domain, until: until || null, sponsor }), ...done });
-  const drop = useMutation({ mutationFn: () => send('DELETE', '/api/outside/partner', { domain }), ...done });
   if (!steward && !partner) return null;
-  const p = preview.data;
   return (
     <Section name="Expected?" aside={partner && `named by ${partner.by}`}>
-      {partner && <p>A partner until {partner.until ?? 'further notice'}; {partner.sponsor} answers for it.</p>}
-      {!partner && standing === 'partner' && <p className="text-quiet">Its workspace says that it is a partner’s.</p>}
+      {partner && <p>A partner {partner.until ? `until ${dayWords(partner.until)}` : 'until further notice'}; {partner.sponsor} answers for it.</p>}
+      {!partner && standing === 'partner' && <p className="text-quiet">Its workspace lists it as a partner.</p>}
       {steward && !open && (becomes || partner) && (
-        <button className="btn btn-sm mt-1" onClick={() => setOpen(true)}>{becomes ? 'It is a partner’s …' : 'It is a partner’s no longer …'}</button>
+        <button className="btn btn-sm mt-1" onClick={() => setOpen(true)}>{becomes ? 'Name it a partner …' : 'It is no longer a partner …'}</button>
       )}
-      {steward && open && (
-        <form
-          className="mt-1 space-y-2 rounded border border-slate p-3"
-          onSubmit={(e) => {
-            e.preventDefault();
-            if (becomes) put.mutate();
-            else drop.mutate();
-          }}
-        >
-          {preview.error && <Trouble error={preview.error} />}
-          <p aria-live="polite">
-            {p ? (
-              <>
-                The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')} would become <b>{p.findings.after}</b>, and {p.points.before.toLocaleString('en')} points <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
-              </>
-            ) : (
-              'Working out what that would change …'
-            )}
-          </p>
-          {becomes && (
-            <div className="flex gap-2">
-              <label className="flex-1">
-                <span className="block text-xs font-semibold text-quiet">Who answers for it</span>
-                <input className="input input-sm w-full" required maxLength={200} value={sponsor} onChange={(e) => setSponsor(e.target.value)} />
-              </label>
-              <label>
-                <span className="block text-xs font-semibold text-quiet">Until (empty: further notice)</span>
-                <input className="input input-sm" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
-              </label>
-            </div>
-          )}
-          {[put, drop].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
-          <button className="btn btn-sm btn-primary" disabled={!p || put.isPending || drop.isPending}>{becomes ? `Call ${domain} a partner’s` : `Call ${domain} a partner’s no longer`}</button>
-          <button type="button" className="btn btn-sm btn-ghost ml-2" onClick={() => setOpen(false)}>Leave it</button>
-        </form>
-      )}
+      {steward && open && <PartnerForm domain={domain} becomes={becomes} close={() => setOpen(false)} />}
     </Section>
+  );
+} // prettier-ignore
+
+function PartnerForm({ domain, becomes, close }: { domain: string; becomes: boolean; close: () => void }) {
+  const refresh = useRefresh();
+  const preview = useQuery(ask('/api/outside/partner', { domain, partner: String(becomes) }));
+  const done = () => {
+    close();
+    refresh();
+  };
+  const form = useSchemaForm(partnerForm, { domain, until: null, sponsor: '' }, async (values) => {
+    await send('PUT', '/api/outside/partner', values);
+    done();
+  });
+  const drop = useMutation({ mutationFn: () => send('DELETE', '/api/outside/partner', { domain }), onSuccess: done });
+  const p = preview.data;
+  return (
+    <form
+      className="mt-1 space-y-2 rounded border border-slate p-3"
+      noValidate
+      onSubmit={(e) => {
+        if (becomes) return form.submit(e);
+        e.preventDefault();
+        drop.mutate();
+      }}
+    >
+      {preview.error && <Trouble error={preview.error} />}
+      <p aria-live="polite">
+        {p ? (
+          <>
+            The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')} would become <b>{p.findings.after}</b>, and {plural(p.points.before, 'point')} <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
+          </>
+        ) : (
+          'Working out what that would change …'
+        )}
+      </p>
+      {becomes && (
+        <div className="flex gap-2">
+          <Field form={form} name="sponsor" label="Who answers for it" look="flex-1">
+            {(input) => <input {...input} className="input input-sm w-full" {...form.register('sponsor')} />}
+          </Field>
+          <Field form={form} name="until" label="Until" hint="empty: until further notice">
+            {(input) => <input {...input} className="input input-sm" type="date" {...form.register('until', { setValueAs: (v: string | null) => v || null })} />}
+          </Field>
+        </div>
+      )}
+      <FormTrouble form={form} />
+      {drop.error && <Trouble error={drop.error} />}
+      <button className="btn btn-sm btn-primary" disabled={!p || form.formState.isSubmitting || drop.isPending}>{becomes ? `Name ${domain} a partner` : `${domain} is no longer a partner`}</button>
+      <button type="button" className="btn btn-sm btn-ghost ml-2" onClick={close}>Cancel</button>
+    </form>
   );
 } // prettier-ignore

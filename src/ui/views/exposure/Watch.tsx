@@ -7,7 +7,8 @@ import type { ChangeNews, FindingRow, Waiting, WatchPage } from '../../../dto/ex
 import { withQuery, ask } from '../../frame/api.ts';
 import { Dossier, useFix } from '../../dossiers/Dossier.tsx';
 import { usePinned } from '../../parts/filter.tsx';
-import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { whenWords } from '../../parts/dates.ts';
 import { Matrix } from '../../drawings/Matrix.tsx';
 import { OverTime } from '../../drawings/OverTime.tsx';
 import { Shell } from '../../frame/Shell.tsx';

@@ -5,7 +5,8 @@ import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Dossier.tsx';
-import { Beam, Empty, plural, Trouble, Weight, When, whenWords } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { whenWords } from '../../parts/dates.ts';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';

@@ -3,7 +3,10 @@ import { useEffect, useRef, useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import type { SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
-import { duration, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { duration } from '../../parts/dates.ts';
+import { sourceForm } from '../../../dto/forms.ts';
+import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl } from '../../frame/url.ts';
@@ -325,52 +328,44 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
   );
 }
 
-type Source = Parameters<typeof send<'POST', '/api/sources'>>[2];
-
 function AddSource({ done }: { done: () => void }) {
-  const [row, setRow] = useState<Source>({ id: '', kind: 'drives', name: '', url: '', token: '' });
-  const add = useMutation({ mutationFn: () => send('POST', '/api/sources', row), onSuccess: done });
-  const field = (key: keyof typeof row, label: string, more: object = {}) => (
-    <label className="flex flex-col gap-1 text-xs text-quiet">
-      {label}
-      <input
-        className="input input-sm"
-        required
-        value={row[key]}
-        onChange={(e) => setRow({ ...row, [key]: e.target.value })}
-        {...more}
-      />
-    </label>
+  const form = useSchemaForm(
+    sourceForm,
+    { id: '', kind: 'drives' as const, name: '', url: '', token: '' },
+    async (values) => {
+      await send('POST', '/api/sources', values);
+      done();
+    },
+  );
+  const field = (name: 'id' | 'name' | 'url' | 'token', label: string, more: object = {}) => (
+    <Field form={form} name={name} label={label} look="text-xs">
+      {(input) => <input {...input} className="input input-sm" {...more} {...form.register(name)} />}
+    </Field>
   );
   return (
     <form
-      className="flex flex-wrap items-end gap-3 border-t border-slate bg-base-200 px-4 py-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        add.mutate();
-      }}
+      className="flex flex-wrap items-start gap-3 border-t border-slate bg-base-200 px-4 py-3"
+      onSubmit={form.submit}
+      noValidate
     >
-      <label className="flex flex-col gap-1 text-xs text-quiet">
-        Kind
-        <select
-          className="select select-sm"
-          value={row.kind}
-          onChange={(e) => setRow({ ...row, kind: e.target.value as Source['kind'] })}
-        >
-          <option value="drives">drives</option>
-          <option value="sites">sites and teams</option>
-          <option value="channels">channels</option>
-          <option value="directory">directory (SCIM 2.0)</option>
-        </select>
-      </label>
-      {field('id', 'Short identifier', { pattern: '[a-z0-9-]{1,40}', placeholder: 'drives-2' })}
+      <Field form={form} name="kind" label="Kind" look="text-xs">
+        {(input) => (
+          <select {...input} className="select select-sm" {...form.register('kind')}>
+            <option value="drives">drives</option>
+            <option value="sites">sites and teams</option>
+            <option value="channels">channels</option>
+            <option value="directory">directory (SCIM 2.0)</option>
+          </select>
+        )}
+      </Field>
+      {field('id', 'Short identifier', { placeholder: 'drives-2' })}
       {field('name', 'Name')}
       {field('url', 'Address', { type: 'url', placeholder: 'https://' })}
       {field('token', 'Access token', { type: 'password', autoComplete: 'off' })}
-      <button className="btn btn-sm btn-primary" disabled={add.isPending}>
-        Add the source
+      <button className="btn btn-sm btn-primary mt-5" disabled={form.formState.isSubmitting}>
+        Add source
       </button>
-      {add.error && <Trouble error={add.error} />}
+      <FormTrouble form={form} />
     </form>
   );
 }

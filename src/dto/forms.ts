@@ -1,0 +1,70 @@
+/** What forms send: the schemas that the browser and the endpoints hold them to. */
+import { z } from 'zod';
+
+/** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
+export const text = (most: number) =>
+  z
+    .string()
+    .max(most, `takes at most ${most.toLocaleString('en')} characters`)
+    .refine((t) => !t.includes('\0'), 'must not hold U+0000');
+const address = z.email('needs an e-mail address').max(320);
+
+export const signInForm = z.object({
+  address: text(320).min(1, 'needs an e-mail address'),
+  password: text(1024).min(1, 'needs a password'),
+});
+export const firstStewardForm = z.object({
+  code: text(100).min(1, 'needs the code that the server printed'),
+  name: text(200).min(1, 'needs a name'),
+  address,
+  password: text(1024).min(12, 'needs at least 12 characters'),
+});
+
+const many = z
+  .number('needs a number')
+  .int('needs a whole number')
+  .min(1, 'needs at least 1')
+  .max(1_000_000, 'takes at most 1,000,000');
+export const limitsForm = z.object({
+  people: many,
+  spaces: many,
+  weight: z.number('needs a number').int().min(1, 'needs at least 1').max(5, 'takes at most 5'),
+  suspension: z.boolean(),
+});
+
+export const planForm = z.object({ name: text(200).min(1, 'needs a name'), reason: text(2000) });
+
+export const sourceForm = z.object({
+  id: z.string().regex(/^[a-z0-9-]{1,40}$/, 'takes small letters, digits and dashes, up to 40'),
+  kind: z.enum(['directory', 'drives', 'sites', 'channels']),
+  name: text(200).min(1, 'needs a name'),
+  url: z.url({ protocol: /^https?$/, error: 'needs an address that begins with https://' }).max(2000),
+  token: text(4000).min(1, 'needs a token'),
+});
+
+export const domain = text(253)
+  .toLowerCase()
+  .regex(/^[^\s@/:]+\.[^\s@/:.]+$/, 'needs the name of a domain');
+export const partnerForm = z.object({
+  domain,
+  until: z.iso.date('needs a day').nullable(),
+  sponsor: text(200).trim().min(1, 'needs the name of whoever answers for it'),
+});
+
+export const decisionForm = z.discriminatedUnion('act', [
+  z.object({
+    act: z.literal('accept'),
+    until: z.iso.date('needs a day'),
+    reason: text(2000).trim().min(3, 'say why, so that whoever comes after you knows'),
+  }),
+  z.object({ act: z.literal('reopen') }),
+  z.object({ act: z.literal('give'), to: text(320).nullable() }),
+  z.object({ act: z.literal('note'), note: text(2000).trim().min(1, 'needs some words') }),
+]);
+
+export const viewForm = z.object({
+  name: text(100).trim().min(1, 'needs a name'),
+  path: text(100).regex(/^\/(?:survey|exposure|remedy|guard|review|record)\/[a-z-]+$/, 'must be a view'),
+  search: text(4000),
+  shared: z.boolean(),
+});
