@@ -6,7 +6,7 @@ export default defineConfig({
       {
         test: {
           name: 'unit',
-          include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'standins/**/*.test.ts'],
+          include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'standins/**/*.test.ts', 'bench/**/*.test.ts'],
           testTimeout: 120_000,
         },
       },

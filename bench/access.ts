@@ -27,6 +27,7 @@ import { readExtract } from '../src/formats/extract.ts';
 import { linesOf } from '../src/formats/lines.ts';
 import { openDb } from '../src/store/db.ts';
 import { dice } from '../demo/make.ts';
+import { ratio } from './ratios.ts';
 import { generate, sizeOf, type Size } from './organisation.ts';
 
 const NOW = Date.parse('2026-06-01T00:00:00Z');
@@ -197,6 +198,7 @@ async function reading(scale: number): Promise<void> {
     };
     const plain = Math.min(await seconds(parse), await seconds(parse));
     const ours = Math.min(await seconds(load), await seconds(load));
+    ratio(`reading ${Math.round(bytes / 1e6)} MB, against JSON.parse`, ours, plain);
     say(
       `reading ${Math.round(bytes / 1e6)} MB (${(kept / 2).toLocaleString('en')} lines) into columns: ${f(ours)} s; JSON.parse of the same lines: ${f(plain)} s; ratio ${f(ours / plain)}`,
     );
@@ -220,6 +222,7 @@ async function againstGraphology(scale: number): Promise<void> {
   const theirs = await seconds(() =>
     org.groups.forEach((_, g) => bfsFromNode(graph, `g${g}`, () => void reached++)),
   );
+  ratio(`closing ${org.groups.length} groups, against graphology`, ours, theirs);
   say(
     `closing ${org.groups.length.toLocaleString('en')} groups over ${org.users.length.toLocaleString('en')} people: ${f(ours * 1000)} ms; graphology, a traversal from each group: ${f(theirs * 1000)} ms; ratio ${f(theirs / ours, 1)}`,
   );
@@ -248,6 +251,7 @@ async function againstCasbin(scale: number): Promise<void> {
       implied += (await enforcer.getImplicitRolesForUser(`u${u}`)).length;
   });
   const ours = await seconds(() => closeGroups(org));
+  ratio(`closing ${org.groups.length} groups, against casbin`, ours, theirs);
   say(
     `closing ${org.groups.length.toLocaleString('en')} groups over ${org.users.length.toLocaleString('en')} people: ${f(ours * 1000)} ms; casbin, the implied roles of each user (${implied.toLocaleString('en')}, after ${f(loading)} s of loading): ${f(theirs * 1000)} ms; ratio ${f(theirs / ours, 1)}`,
   );
@@ -293,6 +297,7 @@ async function againstSql(scale: number): Promise<void> {
         select count(*) from (select up.node, count(distinct coalesce(c.m, case when kind = 0 then n end)) from up join b_grant b on b.node = up.at
           left join closed c on b.kind = 1 and c.g = b.n and not c.is_group group by up.node) x`),
     );
+    ratio(`reach of ${org.itemIds.length} items, against recursive SQL`, ours, theirs);
     say(
       `reach of ${org.itemIds.length.toLocaleString('en')} items: ${f(ours)} s; recursive SQL on PGlite, users and groups only, one hundredth of the size: ${f(theirs)} s; ratio ${f(theirs / ours, 1)}`,
     );

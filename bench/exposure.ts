@@ -17,6 +17,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { build } from './access.ts';
+import { ratio } from './ratios.ts';
 import { sizeOf } from './organisation.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -107,6 +108,7 @@ export async function exposure(scale: number): Promise<void> {
   const ours = await ms(() => (tab = crosstab(small.input, dims, ['items'])));
   const all = tab.cells.items[tab.cells.items.length - 1]!;
   if (cube.find((c) => c.total)?.n !== all) throw new Error('The two do not count alike.');
+  ratio(`cross-tabulation of ${small.weights.length} items, against GROUP BY CUBE`, ours, theirs);
   say(`${small.weights.length} items, ${rows.length} pairs, role × label: ${ours.toFixed(1)} ms; GROUP BY CUBE on PGlite ${theirs.toFixed(0)} ms: ${(theirs / ours).toFixed(0)} times`);
   await db.close();
   rmSync(home, { recursive: true, force: true });
@@ -134,6 +136,7 @@ export async function exposure(scale: number): Promise<void> {
     let again = 0;
     for (let n = first; n < first + count; n++) if (test(n)) again++;
     if (same !== again) throw new Error('The two do not hold alike.');
+    ratio(`filter ${text}, a row, against the CEL library`, own / org.itemIds.length, library / count);
     say(`filter ${text}: ${own.toFixed(0)} ms for ${org.itemIds.length} (${fits} fit); the CEL library itself ${((library / count) * 1e6).toFixed(0)} ns a row, ours ${((own / org.itemIds.length) * 1e6).toFixed(0)} ns: ${(library / count / (own / org.itemIds.length)).toFixed(1)} times`);
   }
 } // prettier-ignore

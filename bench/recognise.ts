@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { isValidIBAN } from 'ibantools';
 import { stdnum } from 'stdnum';
 import validator from 'validator';
+import { ratio } from './ratios.ts';
 import { cardNumber, dice, ibanNumber } from '../demo/make.ts';
 import { Scanner } from '../src/core/recognise/engine.ts';
 import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
@@ -114,6 +115,7 @@ export function recognise(megabytes: number): void {
       ? 1
       : 0,
   );
+  ratio('scanning for every data type, against patterns one after another', afternoon, all);
   say(`ratio ${(all / afternoon).toFixed(1)}`);
   const dir = mkdtempSync(join(tmpdir(), 'gl-bench-'));
   try {

@@ -1,4 +1,4 @@
-/** The least cut for many exposed items at size, against taking away greedily what lets in most. */
+/** The least cut for many exposed items at size, against taking away greedily what lets in most, and against one reach of everything. */
 import { has } from '../src/core/access/bits.ts';
 import { losersIn, whatIf } from '../src/core/access/difference.ts';
 import { reach } from '../src/core/access/reach.ts';
@@ -9,6 +9,7 @@ import { resolveGoal } from '../src/core/remedy/goal.ts';
 import { TIERS } from '../src/core/model.ts';
 import { build } from './access.ts';
 import { sizeOf } from './organisation.ts';
+import { ratio } from './ratios.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
 const ITEMS = 2000;
@@ -54,7 +55,9 @@ function greedy(n: CutNetwork): Candidate[] {
 export function remedy(scale: number): void {
   const org = build(sizeOf(scale));
   const v = view(org);
+  const reaching = performance.now();
   const columns = reach(v);
+  const reached = performance.now() - reaching;
   const S = org.spaces.length;
   const isFile = new Uint8Array(org.itemIds.length).fill(1);
   const exposed: number[] = [];
@@ -73,6 +76,7 @@ export function remedy(scale: number): void {
       say(`${count} items: cannot be met: ${answer.prevents.join(' → ')}`);
       continue;
     }
+    ratio(`the least cut over ${count} of ${org.itemIds.length} items, costs and three cuts, against one reach of all`, built + solved, reached);
     say(`${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.cuts.length} cuts ${solved.toFixed(0)} ms`);
     if (count > 200) continue;
     const ours = answer.cuts[0]!;

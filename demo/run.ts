@@ -10,7 +10,7 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
 import { makeWorld } from './world.ts';
-import { happenLater } from './later.ts';
+import { daysSince, makePast, moved } from './past.ts';
 import { demoSources, writeWorld } from './write.ts';
 
 const { values: args } = parseArgs({
@@ -60,7 +60,18 @@ if (args.reset) {
 
 mkdirSync(demo, { recursive: true });
 const extract = join(demo, 'extract');
-if (!existsSync(join(extract, 'manifest.json'))) writeWorld(makeWorld(), extract);
+// its dates are of the day it was first opened on, and stay so
+const dayFile = join(demo, 'days.json');
+if (!existsSync(dayFile)) {
+  const world = makeWorld();
+  const days = daysSince((world.manifest as { takenAt: string }).takenAt);
+  writeWorld(world, extract, days);
+  writeFileSync(dayFile, JSON.stringify(days));
+}
+const days = JSON.parse(readFileSync(dayFile, 'utf8')) as number;
+const clock = join(demo, 'clock.json');
+// a past that was begun and not finished goes on with the clock as it is
+rmSync(clock, { force: true });
 const tokenFile = join(demo, 'tokens.json');
 if (!existsSync(tokenFile))
   writeFileSync(
@@ -150,7 +161,8 @@ writeFileSync(
   JSON.stringify({
     accounts: DEMO_ACCOUNTS,
     sources: demoSources(standins, tokens.token),
-    survey: true,
+    survey: false,
+    clock,
   }),
   { mode: 0o600 },
 );
@@ -164,20 +176,22 @@ const address = await start(
   true,
   { ...process.env, GATE_LANTERN_DATA: data },
 );
+await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnType<typeof makeWorld>, {
+  marker: join(demo, 'past-made'),
+  changes: join(extract, 'later.json'),
+  clock,
+  app: address,
+  steward: DEMO_ACCOUNTS[0]!,
+  control: { url: standins, token: tokens.control },
+  say: (line) => process.stdout.write(`${line}\n`),
+}).catch((e: unknown) => {
+  rmSync(clock, { force: true });
+  process.stderr.write(`The demo’s history could not be completed: ${String(e)}\n`);
+});
 process.stdout.write(`
 Gate Lantern is ready: ${address}
 
   ${DEMO_ACCOUNTS.map((a) => `${a.role.padEnd(8)} ${a.address.padEnd(26)} ${a.password}`).join('\n  ')}
 
-Everything in it is made up. At the first start two surveys run by themselves: everything, then
-what changed since. Stop with Ctrl C.
+Everything in it is made up. Stop with Ctrl C.
 `);
-await happenLater({
-  marker: join(demo, 'later-happened'),
-  changes: join(extract, 'later.json'),
-  app: address,
-  steward: DEMO_ACCOUNTS[0]!,
-  control: { url: standins, token: tokens.control },
-}).catch((e: unknown) =>
-  process.stderr.write(`The second survey of the demo did not come about: ${String(e)}\n`),
-);

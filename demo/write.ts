@@ -1,26 +1,23 @@
 /** Writes the demo's world as an extract directory: what is said in real files of their kinds, under files/. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { moved } from './past.ts';
 import { realFile } from './real-files.ts';
 import type { World } from './world.ts';
 
-export function writeWorld(world: World, directory: string): void {
+/** `days`: by how many its dates are moved, so that the demo is of today. */
+export function writeWorld(world: World, directory: string, days = 0): void {
+  const text = (value: unknown, space?: number): string => moved(JSON.stringify(value, null, space), days);
   mkdirSync(directory, { recursive: true });
-  writeFileSync(join(directory, 'manifest.json'), JSON.stringify(world.manifest, null, 2) + '\n');
-  writeFileSync(
-    join(directory, 'accounts.jsonl'),
-    world.accounts.map((row) => JSON.stringify(row) + '\n').join(''),
-  );
-  writeFileSync(join(directory, 'later.json'), JSON.stringify(world.later));
+  writeFileSync(join(directory, 'manifest.json'), text(world.manifest, 2) + '\n');
+  writeFileSync(join(directory, 'accounts.jsonl'), world.accounts.map((row) => text(row) + '\n').join(''));
+  writeFileSync(join(directory, 'later.json'), text(world.later));
   mkdirSync(join(directory, 'files'), { recursive: true });
   const names = new Map(world.items.map((i) => [i.id, i.name]));
   for (const { item, text } of world.content)
     writeFileSync(join(directory, 'files', item), realFile(names.get(item)!, text) ?? text);
   for (const name of ['users', 'groups', 'spaces', 'items', 'grants', 'links', 'activity'] as const)
-    writeFileSync(
-      join(directory, `${name}.jsonl`),
-      world[name].map((row) => JSON.stringify(row) + '\n').join(''),
-    );
+    writeFileSync(join(directory, `${name}.jsonl`), world[name].map((row) => text(row) + '\n').join(''));
 }
 
 /** The demo's sources, as the stand-ins at an address serve them. */

@@ -281,6 +281,8 @@ export interface SurveySum {
 /** A change that closes an exposure. */
 export interface Fix {
   words: string;
+  /** The same in few words, for a list of fixes: what tells it from others first. */
+  short: string;
   /** What is picked up for it; none where no source can be asked to make it. */
   changes: PlannedChange[];
   /** Points of this exposure that it closes. */

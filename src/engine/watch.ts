@@ -115,13 +115,15 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
     ...all.filter((c) => c.kind === 'membership').slice(0, 2),
     ...all.filter((c) => c.kind === 'visibility'),
   ];
-  const tries: { changes: Change[]; words: string }[] = few.map((c) => ({
+  const tries: { changes: Change[]; words: string; short: string }[] = few.map((c) => ({
     changes: [c.change],
     words: changeWords(l, c.change),
+    short: shortWords(l, c),
   }));
+  const several = (entries: readonly number[]): string => `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}`;
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
-      tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}` });
+      tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: several(entries), short: several(entries) });
   const node = Int32Array.of(nodeOfItem(org, e.item));
   let columns: ReachColumns | undefined;
   const closing = tries.map((t) => {
@@ -133,11 +135,12 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   // whom it takes what from is worked out for the few that close most: it looks at all that they touch
   const most = Math.max(...closing.map((t) => t.closes));
   if (!(most > 0)) return null;
-  const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, closes }): Fix => {
+  const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, short, closes }): Fix => {
     const { members, external } = effectOf(l, changes);
     const asked = changes.flatMap((c) => makeable(l, c) ?? []);
     return {
       words,
+      short,
       // all of it, or none where one of it cannot be made
       changes: asked.length === changes.length ? asked : [],
       closes,
@@ -159,3 +162,11 @@ function largest(l: Loaded, e: number): number {
   }
   return most;
 } // prettier-ignore
+
+/** A fix in few words, what tells it from others first. */
+function shortWords(l: Loaded, c: Candidate): string {
+  if (c.entry === undefined) return changeWords(l, c.change).replace('the space ', '');
+  const { kind, to, on } = entryRef(l, c.entry);
+  const what = kind === 'link' ? `link for ${to}` : to.replace(/^group /, '');
+  return `Withdraw ${what}${on.kind === 'file' ? '' : ` from ${on.name}`}`;
+}

@@ -149,7 +149,7 @@ describe('a steward’s first quarter of an hour', () => {
     const dialog = page.getByRole('dialog', { name: 'Accept 2 findings' });
     await dialog.getByLabel('Why').fill('Agreed with the yard until it is handed over');
     await holds('accept');
-    await dialog.getByRole('button', { name: /^Accept until/ }).click();
+    await dialog.getByRole('button', { name: 'Accept', exact: true }).click();
     await page.getByText('2 findings accepted.').waitFor();
     await page.getByRole('heading', { name: /23 open findings/ }).waitFor();
     await bar.getByRole('button', { name: 'Open what is accepted' }).click();
@@ -160,8 +160,8 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByLabel('Group by').selectOption('by outside domain');
     await holds('findings-groups');
     await page.getByRole('button', { name: 'Views' }).click();
-    await page.getByLabel('Name of the view').fill('By domain');
-    await page.getByRole('button', { name: 'Keep the view' }).click();
+    await page.getByLabel('Save this view as').fill('By domain');
+    await page.getByRole('button', { name: 'Save view' }).click();
     await page.getByRole('button', { name: 'By domain', exact: true }).waitFor();
     await page.keyboard.press('Escape');
     await page.getByRole('grid', { name: 'Groups of findings' }).getByText('payhelp.test').click();
@@ -176,7 +176,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.goto(`${scene.base}/exposure/findings`);
     await page.getByRole('grid', { name: 'Findings' }).getByText('gangway-door.pem').click();
     await page.getByRole('button', { name: 'Find the least change' }).click();
-    const dialog = page.getByRole('dialog', { name: 'The least change' });
+    const dialog = page.getByRole('dialog', { name: /^The least change/ });
     await dialog
       .getByText('Withdraw the grant to group Partner yard on folder “For the yard”')
       .first()
@@ -595,7 +595,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('3 open findings').waitFor();
     await page.getByLabel('Mark all').check();
     await page.getByRole('button', { name: 'Least change …' }).click();
-    const compose = page.getByRole('dialog', { name: 'The least change' });
+    const compose = page.getByRole('dialog', { name: /^The least change/ });
     await compose.getByRole('radio').first().waitFor();
     await compose.getByRole('button', { name: /^Anybody with the link/ }).click();
     await holds('compose');
@@ -611,7 +611,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.goto(`${scene.base}/exposure/findings?text=bridge-vpn`);
     await page.getByText('bridge-vpn.key').click();
     await page.getByRole('button', { name: 'Change the file itself …' }).click();
-    const options = page.getByRole('dialog', { name: /What could be done/ });
+    const options = page.getByRole('dialog', { name: /What can be done/ });
     await options.getByText('What cannot be done there').waitFor();
     await holds('options');
     await options.getByRole('button', { name: /^Pick up: Move “bridge-vpn.key” to quarantine/ }).click();
@@ -646,7 +646,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.reload();
     await page.getByRole('button', { name: 'At a time …' }).click();
     await page.getByLabel('Apply on').waitFor();
-    await page.getByRole('button', { name: 'Not now' }).click();
+    await page.getByRole('button', { name: 'Cancel' }).click();
     await page.getByRole('button', { name: 'Apply 2 changes now' }).click();
     await page.getByText('What holds now, worked out on what was read back').waitFor();
     await page.getByText('holds', { exact: true }).waitFor();

@@ -8,7 +8,7 @@ import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import { chromium, type Browser } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
-import { makeChanges } from '../../demo/later.ts';
+import { makeChanges } from '../../demo/past.ts';
 import { demoSources, writeWorld } from '../../demo/write.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 

@@ -50,6 +50,8 @@ export interface SurveyOrder {
   recogniser: Recogniser;
   /** Files that were reached from outside the last time, by source: they are scanned first. */
   first: Record<string, string[]>;
+  /** By how many milliseconds the application's clock is off. */
+  clockOffset: number;
 }
 export type SurveyResult =
   { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
@@ -57,6 +59,7 @@ export type SurveyResult =
 const { port, dbPort, order } = workerData as { port: MessagePort; dbPort: MessagePort; order: SurveyOrder };
 const db = dbOver(dbPort);
 const abort = new AbortController();
+const now = (): Date => new Date(Date.now() + order.clockOffset);
 
 const stepNames: readonly StepName[] = order.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS;
 const steps: SurveyStep[] = stepNames.map((name) => ({
@@ -77,9 +80,9 @@ const KEEP = 20;
 
 let lastTold = 0;
 function tell(force = false): void {
-  const now = Date.now();
-  if (!force && now - lastTold < 200) return;
-  lastTold = now;
+  const time = Date.now();
+  if (!force && time - lastTold < 200) return;
+  lastTold = time;
   parentPort!.postMessage({ survey: order.survey, steps });
 }
 
@@ -107,7 +110,7 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
       ],
     );
   step.state = 'running';
-  step.startedAt = new Date().toISOString();
+  step.startedAt = now().toISOString();
   await save();
   tell(true);
   try {
@@ -117,7 +120,7 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
     step.state = 'failed';
     throw e;
   } finally {
-    step.finishedAt = new Date().toISOString();
+    step.finishedAt = now().toISOString();
     await save();
     tell(true);
   }
@@ -447,7 +450,7 @@ async function run(): Promise<SurveyResult> {
         }
       });
     // judged at the moment to which the changes were read, unless an extract says when it was taken
-    takenAt = workspaces.length || !takenAt ? new Date().toISOString() : takenAt;
+    takenAt = workspaces.length || !takenAt ? now().toISOString() : takenAt;
     await inStep('taking over', async (step) => {
       [{ n: step.total }] = (await db.query<{ n: number }>(
         'select count(*)::int as n from staged where survey = $1',
@@ -478,7 +481,7 @@ async function run(): Promise<SurveyResult> {
         await tx.query(
           `update survey set state = 'done', taken_at = $2, finished_at = $3, added = $4, altered = $5, removed = $6
            where id = $1`,
-          [order.survey, takenAt, new Date(), added, altered, removed],
+          [order.survey, takenAt, now(), added, altered, removed],
         );
         await tx.query('truncate staged');
         if (order.kind === 'full')
@@ -493,7 +496,7 @@ async function run(): Promise<SurveyResult> {
             [w.source.id, w.token, order.survey],
           );
         const counts = steps.slice(0, -1).map((s) => ({ name: s.name, done: s.done, failed: s.failed }));
-        await new Ledger(db, () => new Date()).add(
+        await new Ledger(db, now).add(
           {
             who: order.by,
             what: 'survey.done',

@@ -211,6 +211,7 @@ export class Surveys {
         hashKey: this.secrets.keyFor('values').toString('base64'),
         recogniser: await readRecogniser(this.db),
         first: (await this.engine.ask.bright(undefined)) ?? {},
+        clockOffset: this.clock().getTime() - Date.now(),
       };
       const { remote, worker } = startThread<SurveyFunctions>(
         new URL('./survey.thread.ts', import.meta.url),

@@ -1,80 +1,105 @@
-/** Exposure points over time, survey by survey, with the plans that changed them; and the same as a table. */
+/** Exposure points over time, survey by survey, with the plans that changed them. */
+import { CartesianGrid, Line, LineChart, ReferenceLine, Tooltip, XAxis, YAxis } from 'recharts';
 import type { WatchPage } from '../../dto/exposure.ts';
+import { dayWords, whenWords } from '../parts/dates.ts';
 import { plural } from '../parts/marks.tsx';
-import { whenWords } from '../parts/dates.ts';
+import { AXIS, Chart, COLOURS, Tip, useMotion } from './chart.tsx';
 
-const [W, H, TOP, BOTTOM] = [470, 118, 10, 20];
-/** Of a digit of the scale. */
-const DIGIT = 7;
+type Point = WatchPage['history'][number] & { time: number };
+
+const hrefOf = (p: Point): string =>
+  p.plan === null ? `/survey/changes?asof=${p.survey}` : `/remedy/plans?plan=${p.plan}`;
+const words = (p: Point): string =>
+  `${whenWords(p.at)}: ${plural(p.points, 'point')} in ${plural(p.findings, 'finding')}${p.planName ? `, after the plan “${p.planName}”` : ''}`;
 
 export function OverTime({ history }: { history: WatchPage['history'] }) {
-  const most = Math.max(1, ...history.map((h) => h.points));
-  const left = 10 + Math.round(most).toLocaleString('en').length * DIGIT;
-  const first = Date.parse(history[0]!.at);
-  const span = Math.max(1, Date.parse(history[history.length - 1]!.at) - first);
-  const x = (at: string): number =>
-    left + 6 + (history.length === 1 ? 0.5 : (Date.parse(at) - first) / span) * (W - left - 18);
-  const y = (points: number): number => TOP + (1 - points / most) * (H - TOP - BOTTOM);
-  const line = history
-    .flatMap((h, i) => (i ? [`${x(h.at)},${y(history[i - 1]!.points)}`, `${x(h.at)},${y(h.points)}`] : [`${x(h.at)},${y(h.points)}`]))
-    .join(' ');
+  const moves = useMotion();
+  const points = history.map((h): Point => ({ ...h, time: Date.parse(h.at) }));
+  const hasPlans = points.some((p) => p.plan !== null);
   return (
-    <figure>
-      <svg viewBox={`0 0 ${W} ${H}`} className="w-full" role="group" aria-label="Exposure points over time">
-        {[0, most / 2, most].map((p) => (
-          <g key={p}>
-            <line x1={left} x2={W - 4} y1={y(p)} y2={y(p)} className="stroke-base-300" />
-            <text x={left - 6} y={y(p) + 4} textAnchor="end" className="fill-quiet text-[11px]">
-              {Math.round(p).toLocaleString('en')}
-            </text>
-          </g>
-        ))}
-        <polyline points={line} fill="none" className="stroke-base-content" strokeWidth="1.75" />
-        {history.map((h) => (
-          <a
-            key={h.survey}
-            href={h.plan === null ? `/survey/changes?asof=${h.survey}` : `/remedy/plans?plan=${h.plan}`}
-            aria-label={`${whenWords(h.at)}: ${plural(h.points, 'point')}${h.planName ? `, after the plan ${h.planName}` : ''}`}
-          >
-            <title>{`Survey ${h.survey}, ${whenWords(h.at)}: ${plural(h.points, 'point')} in ${plural(h.findings, 'finding')}${h.planName ? `, after the plan “${h.planName}”` : ''}`}</title>
-            {h.plan === null ? (
-              <circle cx={x(h.at)} cy={y(h.points)} r="3.5" className="fill-base-content" />
-            ) : (
-              <>
-                <line x1={x(h.at)} x2={x(h.at)} y1={TOP} y2={H - BOTTOM} className="stroke-quiet" strokeDasharray="2 3" />
-                <rect x={x(h.at) - 4} y={y(h.points) - 4} width="8" height="8" transform={`rotate(45 ${x(h.at)} ${y(h.points)})`} className="fill-base-100 stroke-base-content" strokeWidth="1.5" />
-              </>
-            )}
-          </a>
-        ))}
-        <text x={left} y={H - 4} className="fill-quiet text-[11px]">{whenWords(history[0]!.at)}</text>
-        {history.length > 1 && (
-          <text x={W - 4} y={H - 4} textAnchor="end" className="fill-quiet text-[11px]">{whenWords(history[history.length - 1]!.at)}</text>
+    <Chart
+      label="Exposure points over time"
+      height={132}
+      note={hasPlans && 'Diamonds are plans.'}
+      head={['When', 'Points', 'Findings', 'Plan']}
+      rows={[...points].reverse().map((p) => [
+        <a key="when" className="underline" href={hrefOf(p)}>
+          {whenWords(p.at)}
+        </a>,
+        p.points.toLocaleString('en'),
+        p.findings.toLocaleString('en'),
+        p.planName ?? '',
+      ])}
+    >
+      <LineChart data={points} margin={{ top: 8, right: 8, bottom: 0, left: 0 }} accessibilityLayer={false}>
+        <CartesianGrid vertical={false} stroke={COLOURS.line} />
+        <XAxis
+          {...AXIS}
+          dataKey="time"
+          type="number"
+          scale="time"
+          domain={['dataMin', 'dataMax']}
+          tickFormatter={(t: number) => dayWords(new Date(t).toISOString())}
+          minTickGap={40}
+          padding={{ left: 8, right: 8 }}
+        />
+        <YAxis
+          {...AXIS}
+          domain={[0, 'auto']}
+          tickCount={3}
+          width={16 + 7 * Math.max(1, ...points.map((p) => p.points)).toLocaleString('en').length}
+          tickFormatter={(n: number) => n.toLocaleString('en')}
+        />
+        {points.map(
+          (p) =>
+            p.plan !== null && (
+              <ReferenceLine key={p.survey} x={p.time} stroke={COLOURS.quiet} strokeDasharray="2 3" />
+            ),
         )}
-      </svg>
-      <details className="text-xs text-quiet">
-        <summary className="cursor-pointer">{history.some((h) => h.plan !== null) ? 'Diamonds are plans. ' : ''}The same as a table</summary>
-        <table className="mt-1">
-          <thead>
-            <tr className="text-left">
-              <th className="pr-5 font-semibold">When</th>
-              <th className="pr-5 font-semibold">Points</th>
-              <th className="pr-5 font-semibold">Findings</th>
-              <th className="font-semibold">Plan</th>
-            </tr>
-          </thead>
-          <tbody>
-            {[...history].reverse().map((h) => (
-              <tr key={h.survey}>
-                <td className="pr-5">{whenWords(h.at)}</td>
-                <td className="pr-5">{h.points.toLocaleString('en')}</td>
-                <td className="pr-5">{h.findings.toLocaleString('en')}</td>
-                <td>{h.planName ?? ''}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </details>
-    </figure>
+        <Tooltip
+          isAnimationActive={false}
+          content={({ active, payload }) => {
+            const p = active ? (payload?.[0]?.payload as Point | undefined) : undefined;
+            return p ? (
+              <Tip title={`Survey ${p.survey}, ${whenWords(p.at)}`}>
+                {plural(p.points, 'point')} in {plural(p.findings, 'finding')}
+                {p.planName && <div>after the plan “{p.planName}”</div>}
+              </Tip>
+            ) : null;
+          }}
+        />
+        <Line
+          dataKey="points"
+          type="stepAfter"
+          stroke={COLOURS.ink}
+          strokeWidth={1.75}
+          isAnimationActive={moves}
+          activeDot={false}
+          dot={({ cx, cy, payload }: { cx?: number; cy?: number; payload?: Point }) =>
+            payload && cx !== undefined && cy !== undefined ? (
+              <a key={payload.survey} href={hrefOf(payload)} aria-label={words(payload)}>
+                <circle cx={cx} cy={cy} r="12" fill="transparent" />
+                {payload.plan === null ? (
+                  <circle cx={cx} cy={cy} r="3.5" fill={COLOURS.ink} />
+                ) : (
+                  <rect
+                    x={cx - 4}
+                    y={cy - 4}
+                    width="8"
+                    height="8"
+                    transform={`rotate(45 ${cx} ${cy})`}
+                    fill={COLOURS.paper}
+                    stroke={COLOURS.ink}
+                    strokeWidth="1.5"
+                  />
+                )}
+              </a>
+            ) : (
+              <g key="none" />
+            )
+          }
+        />
+      </LineChart>
+    </Chart>
   );
-} // prettier-ignore
+}

@@ -30,6 +30,11 @@ export function Dialog({
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Radix.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={(e) => {
+            // a field that asks for the focus has it; else the dialog itself, from where Tab goes on
+            e.preventDefault();
+            (e.currentTarget as HTMLElement).focus();
+          }}
           className={`fixed left-1/2 top-1/2 z-40 flex max-h-[92dvh] -translate-x-1/2 -translate-y-1/2 flex-col overflow-hidden rounded-md border border-slate bg-base-100 text-base-content shadow-xl outline-none ${SIZES[size]}`}
         >
           <header className="flex items-center gap-3 border-b border-slate px-4 py-2.5">

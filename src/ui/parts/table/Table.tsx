@@ -189,9 +189,9 @@ export function Table<Row>({
     const chosen = marked?.size ? rows.filter((r) => marked.has(rowKey(r))) : at >= 0 ? [rows[at]!] : rows;
     const text = (c: Column<Row>, row: Row): string => {
       const v = c.value ? c.value(row) : (row as Record<string, unknown>)[c.key];
-      return v === null || v === undefined || typeof v === 'object'
-        ? ''
-        : String(v).replace(/[\t\r\n]+/g, ' ');
+      return typeof v === 'string' || typeof v === 'number' || typeof v === 'boolean'
+        ? String(v).replace(/[\t\r\n]+/g, ' ')
+        : '';
     };
     const named = shown.filter((c) => c.name !== '');
     return [named.map((c) => c.name), ...chosen.map((r) => named.map((c) => text(c, r)))]
@@ -225,7 +225,11 @@ export function Table<Row>({
     } else if (e.key === 'x' && onMark && at >= 0)
       onMark([rowKey(rows[at]!)], !marked?.has(rowKey(rows[at]!)));
     else if (e.key === 'Escape') onSelect?.(undefined);
-    else if (at >= 0 && onKey) onKey(e.key, rows[at]!);
+    else if (at >= 0 && onKey) {
+      // a letter is not typed into what it opens
+      if (e.key.length === 1) e.preventDefault();
+      onKey(e.key, rows[at]!);
+    }
   };
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
   const onDragEnd = ({ active, over }: DragEndEvent): void => {
@@ -242,166 +246,172 @@ export function Table<Row>({
   const pinned = (n: number): string => (n < pinnedShown ? 'sticky z-[1] bg-inherit' : '');
   const names = new Map(declared.map((c) => [c.key, c.name]));
   return (
-    <div className="relative h-full">
-      <div
-        ref={scroller}
-        className="h-full overflow-auto"
-        tabIndex={0}
-        role="grid"
-        aria-label={label}
-        aria-rowcount={rows.length + 1}
-        onKeyDown={onKeys}
-        onCopy={onCopy}
-        aria-activedescendant={at >= 0 ? `row-${String(selected)}` : undefined}
-      >
-        <div ref={(el) => void (el && (el.style.minWidth = `max(100%, ${least}px)`))}>
-          <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
-            <SortableContext items={shown.map((c) => c.key)} strategy={horizontalListSortingStrategy}>
-              <div
-                role="row"
-                aria-rowindex={1}
-                className="sticky top-0 z-10 border-b border-slate bg-base-100"
-                ref={(el) => {
-                  header.current = el;
-                  if (el) Object.assign(el.style, grid);
-                }}
-              >
-                {onMark && (
-                  <div role="columnheader" className="sticky left-0 z-[2] flex items-center bg-inherit pl-3">
-                    <input
-                      type="checkbox"
-                      className="checkbox checkbox-xs"
-                      aria-label="Mark all that are shown"
-                      checked={allMarked}
-                      onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
-                    />
-                  </div>
-                )}
-                {shown.map((c, n) => {
-                  const sorted = sortedBy(c.key);
-                  const sorts = here ? c.value !== undefined : c.sorts && onSort;
-                  const column = layout.columns.getColumn(c.key)!;
-                  const resize = layout.columns
-                    .getFlatHeaders()
-                    .find((h) => h.column.id === c.key)
-                    ?.getResizeHandler();
-                  return (
-                    <HeaderCell
-                      key={c.key}
-                      id={c.key}
-                      pin={pin(n)}
-                      look={`${pinned(n)} ${c.right ? 'justify-end' : ''} ${n === shown.length - 1 ? 'pr-9!' : ''}`}
-                      sorted={sorted && (sorted.up ? 'ascending' : 'descending')}
-                      onResize={(e) => {
-                        // from the width it is drawn with, which may be a share of the page
-                        const drawn = (e.currentTarget.parentElement as HTMLElement).offsetWidth;
-                        if (!widths[c.key]) column.columnDef.size = drawn;
-                        resize?.(e.nativeEvent);
-                      }}
-                    >
-                      {sorts ? (
-                        <button
-                          className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
-                          title={here ? 'Sort; with Shift, sort by this too' : undefined}
-                          onClick={(e) => sortBy(c.key, e.shiftKey)}
-                        >
-                          <span className="truncate">{c.name}</span>{' '}
-                          {sorted && (
-                            <ArrowDown
-                              size={12}
-                              aria-label="sorted"
-                              className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
-                            />
-                          )}
-                          {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
-                        </button>
-                      ) : (
-                        <span className="truncate">{c.name}</span>
-                      )}
-                    </HeaderCell>
-                  );
-                })}
-              </div>
-            </SortableContext>
-          </DndContext>
-          <div
-            className="relative"
-            ref={(el) => void (el && (el.style.height = `${virtual.getTotalSize()}px`))}
-          >
-            {items.map((v) => {
-              const row = rows[v.index]!;
-              const k = rowKey(row);
-              return (
+    // around the grid: what it says to those who cannot see is no part of the grid
+    <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
+      <div className="relative h-full">
+        <div
+          ref={scroller}
+          className="h-full overflow-auto"
+          tabIndex={0}
+          role="grid"
+          aria-label={label}
+          aria-rowcount={rows.length + 1}
+          onKeyDown={onKeys}
+          onCopy={onCopy}
+          aria-activedescendant={at >= 0 ? `row-${String(selected)}` : undefined}
+        >
+          <div ref={(el) => void (el && (el.style.minWidth = `max(100%, ${least}px)`))}>
+            <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
+              <SortableContext items={shown.map((c) => c.key)} strategy={horizontalListSortingStrategy}>
                 <div
-                  key={k}
-                  id={`row-${k}`}
                   role="row"
-                  aria-rowindex={v.index + 2}
-                  aria-selected={k === selected}
-                  onClick={() => onSelect?.(row)}
-                  ref={(el) =>
-                    void (
-                      el &&
-                      Object.assign(el.style, grid, {
-                        height: `${v.size}px`,
-                        transform: `translateY(${v.start}px)`,
-                      })
-                    )
-                  }
-                  className={`absolute inset-x-0 top-0 border-b border-base-300 ${onSelect ? 'cursor-pointer' : ''} ${k === selected ? 'bg-base-300' : 'bg-base-100 hover:bg-base-200'}`}
+                  aria-rowindex={1}
+                  className="sticky top-0 z-10 border-b border-slate bg-base-100"
+                  ref={(el) => {
+                    header.current = el;
+                    if (el) Object.assign(el.style, grid);
+                  }}
                 >
                   {onMark && (
                     <div
-                      role="gridcell"
-                      className="sticky left-0 z-[1] flex items-center bg-inherit pl-3"
-                      onClick={(e) => e.stopPropagation()}
+                      role="columnheader"
+                      className="sticky left-0 z-[2] flex items-center bg-inherit pl-3"
                     >
                       <input
                         type="checkbox"
                         className="checkbox checkbox-xs"
-                        aria-label="Mark"
-                        tabIndex={-1}
-                        checked={marked?.has(k) ?? false}
-                        onChange={() => undefined}
-                        onClick={(e) => {
-                          const on = !marked?.has(k);
-                          const [a, b] =
-                            e.shiftKey && anchor.current >= 0
-                              ? [Math.min(anchor.current, v.index), Math.max(anchor.current, v.index)]
-                              : [v.index, v.index];
-                          anchor.current = v.index;
-                          onMark(rows.slice(a, b + 1).map(rowKey), on);
-                        }}
+                        aria-label="Mark all that are shown"
+                        checked={allMarked}
+                        onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
                       />
                     </div>
                   )}
-                  {shown.map((c, n) => (
-                    <div
-                      key={c.key}
-                      role="gridcell"
-                      ref={pin(n)}
-                      className={`flex min-w-0 items-center overflow-hidden px-3 ${pinned(n)} ${c.right ? 'justify-end' : ''}`}
-                    >
-                      {c.cell(row)}
-                    </div>
-                  ))}
+                  {shown.map((c, n) => {
+                    const sorted = sortedBy(c.key);
+                    const sorts = here ? c.value !== undefined : c.sorts && onSort;
+                    const column = layout.columns.getColumn(c.key)!;
+                    const resize = layout.columns
+                      .getFlatHeaders()
+                      .find((h) => h.column.id === c.key)
+                      ?.getResizeHandler();
+                    return (
+                      <HeaderCell
+                        key={c.key}
+                        id={c.key}
+                        pin={pin(n)}
+                        look={`${pinned(n)} ${c.right ? 'justify-end' : ''} ${n === shown.length - 1 ? 'pr-9!' : ''}`}
+                        sorted={sorted && (sorted.up ? 'ascending' : 'descending')}
+                        onResize={(e) => {
+                          // from the width it is drawn with, which may be a share of the page
+                          const drawn = (e.currentTarget.parentElement as HTMLElement).offsetWidth;
+                          if (!widths[c.key]) column.columnDef.size = drawn;
+                          resize?.(e.nativeEvent);
+                        }}
+                      >
+                        {sorts ? (
+                          <button
+                            className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
+                            title={here ? 'Sort; with Shift, sort by this too' : undefined}
+                            onClick={(e) => sortBy(c.key, e.shiftKey)}
+                          >
+                            <span className="truncate">{c.name}</span>{' '}
+                            {sorted && (
+                              <ArrowDown
+                                size={12}
+                                aria-label="sorted"
+                                className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
+                              />
+                            )}
+                            {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
+                          </button>
+                        ) : (
+                          <span className="truncate">{c.name}</span>
+                        )}
+                      </HeaderCell>
+                    );
+                  })}
                 </div>
-              );
-            })}
+              </SortableContext>
+            </DndContext>
+            <div
+              className="relative"
+              ref={(el) => void (el && (el.style.height = `${virtual.getTotalSize()}px`))}
+            >
+              {items.map((v) => {
+                const row = rows[v.index]!;
+                const k = rowKey(row);
+                return (
+                  <div
+                    key={k}
+                    id={`row-${k}`}
+                    role="row"
+                    aria-rowindex={v.index + 2}
+                    aria-selected={k === selected}
+                    onClick={() => onSelect?.(row)}
+                    ref={(el) =>
+                      void (
+                        el &&
+                        Object.assign(el.style, grid, {
+                          height: `${v.size}px`,
+                          transform: `translateY(${v.start}px)`,
+                        })
+                      )
+                    }
+                    className={`absolute inset-x-0 top-0 border-b border-base-300 ${onSelect ? 'cursor-pointer' : ''} ${k === selected ? 'bg-base-300' : 'bg-base-100 hover:bg-base-200'}`}
+                  >
+                    {onMark && (
+                      <div
+                        role="gridcell"
+                        className="sticky left-0 z-[1] flex items-center bg-inherit pl-3"
+                        onClick={(e) => e.stopPropagation()}
+                      >
+                        <input
+                          type="checkbox"
+                          className="checkbox checkbox-xs"
+                          aria-label="Mark"
+                          tabIndex={-1}
+                          checked={marked?.has(k) ?? false}
+                          onChange={() => undefined}
+                          onClick={(e) => {
+                            const on = !marked?.has(k);
+                            const [a, b] =
+                              e.shiftKey && anchor.current >= 0
+                                ? [Math.min(anchor.current, v.index), Math.max(anchor.current, v.index)]
+                                : [v.index, v.index];
+                            anchor.current = v.index;
+                            onMark(rows.slice(a, b + 1).map(rowKey), on);
+                          }}
+                        />
+                      </div>
+                    )}
+                    {shown.map((c, n) => (
+                      <div
+                        key={c.key}
+                        role="gridcell"
+                        ref={pin(n)}
+                        className={`flex min-w-0 items-center overflow-hidden px-3 ${pinned(n)} ${c.right ? 'justify-end' : ''}`}
+                      >
+                        {c.cell(row)}
+                      </div>
+                    ))}
+                  </div>
+                );
+              })}
+            </div>
           </div>
         </div>
+        <div className="absolute right-3 top-1 z-20 rounded bg-base-100">
+          <ColumnsMenu
+            layout={layout}
+            names={names}
+            widthOf={(key) =>
+              header.current?.querySelector<HTMLElement>(`[data-column="${key}"]`)?.offsetWidth ?? 120
+            }
+            copy={() => void navigator.clipboard.writeText(asText())}
+          />
+        </div>
       </div>
-      <div className="absolute right-3 top-1 z-20 rounded bg-base-100">
-        <ColumnsMenu
-          layout={layout}
-          names={names}
-          widthOf={(key) =>
-            header.current?.querySelector<HTMLElement>(`[data-column="${key}"]`)?.offsetWidth ?? 120
-          }
-          copy={() => void navigator.clipboard.writeText(asText())}
-        />
-      </div>
-    </div>
+    </DndContext>
   );
 }
 

@@ -62,7 +62,7 @@ function View({ params, set, narrow }: ViewProps) {
     { key: 'findings', name: 'Findings', width: '84px', right: true, cell: (r) => (r.findings ? r.findings.toLocaleString('en') : <span className="text-quiet" title="Some points, but no finding by itself">·</span>) },
     { key: 'members', name: 'Members hurt', width: '116px', right: true, cell: (r) => (r.members ? r.members.toLocaleString('en') : <span className="text-quiet">nobody</span>) },
     ...(narrow ? [] : [{ key: 'external', name: 'Outsiders', width: '92px', right: true, cell: (r: CauseRow) => (r.external ? r.external.toLocaleString('en') : <span className="text-quiet">·</span>) }]),
-    { key: 'together', name: 'Together', width: '92px', right: true, cell: (r) => <span title={`This and those above: ${r.together} of ${data!.points} points`}>{Math.round((100 * r.together) / data!.points)} %</span> },
+    { key: 'together', name: 'Together', width: '116px', right: true, cell: (r) => <span title={`This and those above: ${r.together} of ${data!.points} points`}>{Math.round((100 * r.together) / data!.points)} %</span> },
   ];
   const onKey = (key: string, row: CauseRow) => {
     if (key === 'p' && steward && row.planned && !row.cannot) pickUp.mutate([row.planned]);

@@ -162,7 +162,7 @@ function CheapestFix({ row }: { row: FindingRow }) {
   return (
     <span className="flex items-center gap-2">
       <span className="min-w-0 flex-1">
-        <span className="block truncate" title={fix.words}>{fix.words}</span>
+        <span className="block truncate" title={fix.words}>{fix.short}</span>
         <span className="block truncate text-xs text-quiet">{fixCost(fix, row.points)}</span>
       </span>
       {steward && fix.changes.length > 0 && (fix.changes.every(tray) ? (
