@@ -131,7 +131,8 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('group', { name: 'Conditions' }).getByText('weight >= 4').waitFor();
     expect(page.url()).toContain('where=weight');
     await page.getByRole('button', { name: 'Drop weight >= 4' }).click();
-    complaints.splice(0); // a condition that cannot be read is answered with 422
+    // a condition that cannot be read is answered with 422, which the browser writes down; nothing else is
+    expect(complaints.splice(0).filter((c) => !c.includes('422'))).toEqual([]);
   });
 
   it('decides of findings by keyboard and many at once, groups them and keeps the view', async () => {
@@ -255,7 +256,7 @@ describe('a steward’s first quarter of an hour', () => {
   it('makes a plan, sees who loses what, applies it, and the workspace agrees', async () => {
     await page.getByRole('button', { name: 'Make a plan' }).click();
     await page.getByLabel('Name', { exact: true }).fill('Evidence folder back to the bank alone');
-    await page.getByLabel('Reason, for the ledger').fill('Link handed on');
+    await page.getByLabel('Reason').fill('Link handed on');
     await page.getByRole('button', { name: 'Make the plan' }).click();
     await page.waitForURL('**/remedy/plans?plan=*');
     await page.getByText('would lose access; nobody inside does').waitFor();
@@ -686,11 +687,7 @@ describe('a steward’s first quarter of an hour', () => {
     await p.getByText('How it is reached').waitFor();
     expect(await p.getByRole('button', { name: /Pick up/ }).count()).toBe(0);
     await p.goto(`${scene.base}/survey/sources`);
-    await p
-      .getByText('Tarn')
-      .first()
-      .waitFor({ timeout: 5000 })
-      .catch(() => undefined);
+    await p.getByText('Tarn & Tide Drives').waitFor();
     expect(await p.getByRole('button', { name: /Survey all/ }).count()).toBe(0);
     await other.close();
   });

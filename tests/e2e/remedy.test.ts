@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { ChangeOption, QuarantineRow, PlanDetail, PlanRow, TrayState } from '../../src/dto/remedy.ts';
 import { memberId, type PlannedChange } from '../../src/core/remedy/plan.ts';
+import { UNKNOWN } from '../../src/core/remedy/states.ts';
 import { Scene, until, type Role } from './harness.ts';
 
 const scene = new Scene();
@@ -464,8 +465,13 @@ describe('what came of it', () => {
       'to begin',
     );
     await act(id, 'pause');
-    // long enough for the quick workspace to stop, and not for the slow one to be done
-    await new Promise((r) => setTimeout(r, 700));
+    // the quick workspace has stopped, and the slow one is still at its change
+    await reaches(
+      id,
+      (p) =>
+        p.halt === 'paused' && p.list.every((c) => c.change.source !== 'sites' || !UNKNOWN.includes(c.state)),
+      'to stop in the quick workspace',
+    );
     expect((await plan(id)).list[0]!.state).not.toBe('verified');
     await act(id, 'goOn');
     const { list } = await ended(id);
@@ -489,15 +495,15 @@ describe('what came of it', () => {
     await reaches(id, (p) => p.verified > 1, 'to begin');
     await act(id, 'pause');
     // the change that it is at is finished first
-    await new Promise((r) => setTimeout(r, 1000));
-    const paused = await plan(id);
-    expect(paused.halt).toBe('paused');
-    await new Promise((r) => setTimeout(r, 600));
-    expect((await plan(id)).verified).toBe(paused.verified);
+    const paused = await reaches(
+      id,
+      (p) => p.halt === 'paused' && p.list.every((c) => !UNKNOWN.includes(c.state)),
+      'to stop',
+    );
     // a pause outlives the application
     await scene.kill();
     await scene.startApp();
-    expect(await plan(id)).toMatchObject({ halt: 'paused', state: 'applying' });
+    expect(await plan(id)).toMatchObject({ halt: 'paused', state: 'applying', verified: paused.verified });
     await act(id, 'goOn');
     await reaches(id, (p) => p.verified > paused.verified, 'to go on');
     await act(id, 'cancel');

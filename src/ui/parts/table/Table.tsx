@@ -261,78 +261,73 @@ export function Table<Row>({
           aria-activedescendant={at >= 0 ? `row-${String(selected)}` : undefined}
         >
           <div ref={(el) => void (el && (el.style.minWidth = `max(100%, ${least}px)`))}>
-            <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
-              <SortableContext items={shown.map((c) => c.key)} strategy={horizontalListSortingStrategy}>
-                <div
-                  role="row"
-                  aria-rowindex={1}
-                  className="sticky top-0 z-10 border-b border-slate bg-base-100"
-                  ref={(el) => {
-                    header.current = el;
-                    if (el) Object.assign(el.style, grid);
-                  }}
-                >
-                  {onMark && (
-                    <div
-                      role="columnheader"
-                      className="sticky left-0 z-[2] flex items-center bg-inherit pl-3"
+            <SortableContext items={shown.map((c) => c.key)} strategy={horizontalListSortingStrategy}>
+              <div
+                role="row"
+                aria-rowindex={1}
+                className="sticky top-0 z-10 border-b border-slate bg-base-100"
+                ref={(el) => {
+                  header.current = el;
+                  if (el) Object.assign(el.style, grid);
+                }}
+              >
+                {onMark && (
+                  <div role="columnheader" className="sticky left-0 z-[2] flex items-center bg-inherit pl-3">
+                    <input
+                      type="checkbox"
+                      className="checkbox checkbox-xs"
+                      aria-label="Mark all that are shown"
+                      checked={allMarked}
+                      onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
+                    />
+                  </div>
+                )}
+                {shown.map((c, n) => {
+                  const sorted = sortedBy(c.key);
+                  const sorts = here ? c.value !== undefined : c.sorts && onSort;
+                  const column = layout.columns.getColumn(c.key)!;
+                  const resize = layout.columns
+                    .getFlatHeaders()
+                    .find((h) => h.column.id === c.key)
+                    ?.getResizeHandler();
+                  return (
+                    <HeaderCell
+                      key={c.key}
+                      id={c.key}
+                      pin={pin(n)}
+                      look={`${pinned(n)} ${c.right ? 'justify-end' : ''} ${n === shown.length - 1 ? 'pr-9!' : ''}`}
+                      sorted={sorted && (sorted.up ? 'ascending' : 'descending')}
+                      onResize={(e) => {
+                        // from the width it is drawn with, which may be a share of the page
+                        const drawn = (e.currentTarget.parentElement as HTMLElement).offsetWidth;
+                        if (!widths[c.key]) column.columnDef.size = drawn;
+                        resize?.(e.nativeEvent);
+                      }}
                     >
-                      <input
-                        type="checkbox"
-                        className="checkbox checkbox-xs"
-                        aria-label="Mark all that are shown"
-                        checked={allMarked}
-                        onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
-                      />
-                    </div>
-                  )}
-                  {shown.map((c, n) => {
-                    const sorted = sortedBy(c.key);
-                    const sorts = here ? c.value !== undefined : c.sorts && onSort;
-                    const column = layout.columns.getColumn(c.key)!;
-                    const resize = layout.columns
-                      .getFlatHeaders()
-                      .find((h) => h.column.id === c.key)
-                      ?.getResizeHandler();
-                    return (
-                      <HeaderCell
-                        key={c.key}
-                        id={c.key}
-                        pin={pin(n)}
-                        look={`${pinned(n)} ${c.right ? 'justify-end' : ''} ${n === shown.length - 1 ? 'pr-9!' : ''}`}
-                        sorted={sorted && (sorted.up ? 'ascending' : 'descending')}
-                        onResize={(e) => {
-                          // from the width it is drawn with, which may be a share of the page
-                          const drawn = (e.currentTarget.parentElement as HTMLElement).offsetWidth;
-                          if (!widths[c.key]) column.columnDef.size = drawn;
-                          resize?.(e.nativeEvent);
-                        }}
-                      >
-                        {sorts ? (
-                          <button
-                            className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
-                            title={here ? 'Sort; with Shift, sort by this too' : undefined}
-                            onClick={(e) => sortBy(c.key, e.shiftKey)}
-                          >
-                            <span className="truncate">{c.name}</span>{' '}
-                            {sorted && (
-                              <ArrowDown
-                                size={12}
-                                aria-label="sorted"
-                                className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
-                              />
-                            )}
-                            {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
-                          </button>
-                        ) : (
-                          <span className="truncate">{c.name}</span>
-                        )}
-                      </HeaderCell>
-                    );
-                  })}
-                </div>
-              </SortableContext>
-            </DndContext>
+                      {sorts ? (
+                        <button
+                          className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
+                          title={here ? 'Sort; with Shift, sort by this too' : undefined}
+                          onClick={(e) => sortBy(c.key, e.shiftKey)}
+                        >
+                          <span className="truncate">{c.name}</span>{' '}
+                          {sorted && (
+                            <ArrowDown
+                              size={12}
+                              aria-label="sorted"
+                              className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
+                            />
+                          )}
+                          {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
+                        </button>
+                      ) : (
+                        <span className="truncate">{c.name}</span>
+                      )}
+                    </HeaderCell>
+                  );
+                })}
+              </div>
+            </SortableContext>
             <div
               className="relative"
               ref={(el) => void (el && (el.style.height = `${virtual.getTotalSize()}px`))}
