@@ -154,7 +154,7 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
         createdAt: weeksAgo(week),
         redeemedBy: [{ email: 'broker@shipfinders.test', at: weeksAgo(week) }],
       },
-    }) as Change;
+    });
   const grant: Change = {
     kind: 'grants',
     id: 'gr91001',
@@ -166,13 +166,13 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
       grantedBy: salaries.owner,
       grantedAt: weeksAgo(5),
     },
-  } as Change;
+  };
   const withdraw = (c: Change) => ({ kind: c.kind.slice(0, -1), source: 'sites', id: c.id });
   const recent = madeWithin(world, now - WEEKS * 7 * DAY);
 
   stage.say(`Making ${WEEKS} weeks of history (about a minute) …`);
   await makeChanges(
-    recent.map((c) => ({ ...c, row: null }) as Change),
+    recent.map((c) => ({ ...c, row: null })),
     stage.control,
   );
   for (let week = WEEKS; week > 0; week--) {

@@ -468,19 +468,19 @@ describe('a steward’s first quarter of an hour', () => {
         .getByRole('button', { name: 'Close the dossier' })
         .click()
         .then(() => page.getByRole('button', { name: 'Export' }).click())
-        .then(() => page.getByRole('link', { name: 'CSV' }).click()),
+        .then(() => page.getByRole('menuitem', { name: /^CSV/ }).click()),
     ]);
     expect(file.suggestedFilename()).toBe('gate-lantern-causes.csv');
   });
 
-  it('sees which domains reach what, who let them in, and what calling one a partner’s would change', async () => {
+  it('sees which domains reach what, who let them in, and what naming one a partner would change', async () => {
     await page.goto(`${scene.base}/exposure/outside`);
     const table = page.getByRole('grid', { name: 'External domains' });
     await table.getByText('looks like ticketcove.example').waitFor();
     await table.getByText('payhelp.test').click();
     const dossier = page.getByRole('complementary', { name: 'Dossier' });
     await dossier.getByText('Crew bank accounts 2026.xlsx').waitFor();
-    await dossier.getByRole('button', { name: /It is a partner’s …/ }).click();
+    await dossier.getByRole('button', { name: /Name it a partner …/ }).click();
     await dossier.getByText(/Nobody gains or loses access/).waitFor();
     await holds('outside');
     await page.getByRole('button', { name: 'Draw the flow' }).click();

@@ -1,4 +1,19 @@
 /** The changes picked up so far, whom they would hurt, and the way to a plan. */
+import {
+  closestCenter,
+  DndContext,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+} from '@dnd-kit/core';
+import {
+  arrayMove,
+  SortableContext,
+  sortableKeyboardCoordinates,
+  useSortable,
+  verticalListSortingStrategy,
+} from '@dnd-kit/sortable';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import {
   AlertTriangle,
@@ -7,6 +22,7 @@ import {
   Check,
   ChevronDown,
   ChevronUp,
+  GripVertical,
   Plus,
   Target,
   X,
@@ -25,8 +41,9 @@ import { useRefresh, useSigned } from './signed.ts';
 export const useTray = () => useQuery(ask('/api/tray'));
 
 /** What is picked up: a change, or a grant or link that is to be withdrawn. */
-export type Picked = PlannedChange | EntryRef;
-const changeOf = (p: Picked): PlannedChange => ('on' in p ? { kind: p.kind, source: p.source, id: p.id } : p);
+export type Pickable = PlannedChange | EntryRef;
+const changeOf = (p: Pickable): PlannedChange =>
+  'on' in p ? { kind: p.kind, source: p.source, id: p.id } : p;
 const same = (a: PlannedChange, b: PlannedChange): boolean =>
   a.kind === b.kind &&
   a.source === b.source &&
@@ -40,12 +57,12 @@ export function usePickUp(goal?: PlanGoal) {
   const tray = useTray();
   return {
     pickUp: useMutation({
-      mutationFn: (list: readonly Picked[]) =>
+      mutationFn: (list: readonly Pickable[]) =>
         send('POST', '/api/tray', { changes: list.map(changeOf), ...(goal && { goal }) }),
       onSuccess: refresh,
     }),
     putDown: useMutation({
-      mutationFn: (list: readonly Picked[]) =>
+      mutationFn: (list: readonly Pickable[]) =>
         send('DELETE', '/api/tray', {
           seqs: (tray.data?.list ?? [])
             .filter((t) => list.some((p) => same(t.change, changeOf(p))))
@@ -53,7 +70,7 @@ export function usePickUp(goal?: PlanGoal) {
         }),
       onSuccess: refresh,
     }),
-    has: (p: Picked): boolean => steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
+    has: (p: Pickable): boolean => steward && !!tray.data?.list.some((t) => same(t.change, changeOf(p))),
   };
 }
 
@@ -64,7 +81,7 @@ export function PickUpButton({
   name = 'Pick up',
   look = 'shrink-0 border-slate',
 }: {
-  change: Picked;
+  change: Pickable;
   /** What it does, for those who cannot see where the button stands. */
   what: string;
   name?: string;
@@ -184,12 +201,7 @@ function Opened({ tray }: { tray: TrayState }) {
   });
   const down = (seqs: number[], goals: number[] = []) => act.mutate({ down: { seqs, goals } });
   const seqs = tray.list.map((t) => t.seq);
-  const move = (at: number, by: number) => {
-    const order = seqs.slice();
-    order.splice(at + by, 0, ...order.splice(at, 1));
-    act.mutate({ order });
-  };
-  const clashing = new Set(tray.conflicts.flat());
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }));
   return (
     <div className="max-h-64 overflow-auto border-b border-slate px-4 py-1">
       {act.error && <Trouble error={act.error} />}
@@ -204,39 +216,63 @@ function Opened({ tray }: { tray: TrayState }) {
           </button>
         </div>
       ))}
-      <ol>
-        {tray.list.map((t, i) => {
-          const words = t.words ?? `This ${t.change.kind} is not in the newest survey any more.`;
-          return (
-            <li key={t.seq} className={`flex h-8 items-center gap-1 ${t.words ? '' : 'text-quiet'}`}>
-              <span className="w-6 text-right text-quiet">{i + 1}</span>
-              <span className="min-w-0 flex-1 truncate pl-2" title={words}>
-                {words}
-              </span>
-              {clashing.has(t.seq) && (
-                <span className="flex items-center gap-1 text-error">
-                  <AlertTriangle size={13} aria-hidden /> cannot go with {tray.conflicts.filter((c) => c.includes(t.seq)).map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1).join(', ')}
-                </span>
-              )}
-              <button className="btn btn-xs btn-ghost btn-square" disabled={i === 0} aria-label={`Earlier: ${words}`} onClick={() => move(i, -1)}>
-                <ArrowUp size={14} aria-hidden />
-              </button>
-              <button className="btn btn-xs btn-ghost btn-square" disabled={i === seqs.length - 1} aria-label={`Later: ${words}`} onClick={() => move(i, 1)}>
-                <ArrowDown size={14} aria-hidden />
-              </button>
-              <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${words}`} onClick={() => down([t.seq])}>
-                <X size={14} aria-hidden />
-              </button>
-            </li>
-          );
-        })}
-      </ol>
+      <DndContext
+        sensors={sensors}
+        collisionDetection={closestCenter}
+        onDragEnd={({ active, over }) => over && active.id !== over.id && act.mutate({ order: arrayMove(seqs, seqs.indexOf(active.id as number), seqs.indexOf(over.id as number)) })}
+      >
+        <SortableContext items={seqs} strategy={verticalListSortingStrategy}>
+          <ol>
+            {tray.list.map((t, i) => {
+              const words = t.words ?? `This ${t.change.kind} is not in the newest survey any more.`;
+              const clash = tray.conflicts.filter((c) => c.includes(t.seq)).map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1);
+              return <Picked key={t.seq} seq={t.seq} place={i + 1} of={seqs.length} words={words} gone={!t.words} clash={clash} move={(by) => act.mutate({ order: arrayMove(seqs, i, i + by) })} down={() => down([t.seq])} />;
+            })}
+          </ol>
+        </SortableContext>
+      </DndContext>
       {tray.list.length > 1 && (
         <button className="btn btn-xs btn-ghost" onClick={() => down(seqs, tray.goals.map((g) => g.seq))}>
           Put all of it down
         </button>
       )}
     </div>
+  );
+} // prettier-ignore
+
+/** One change in the tray: dragged by its handle, or moved by its arrows. */
+function Picked({ seq, place, of, words, gone, clash, move, down }: { seq: number; place: number; of: number; words: string; gone: boolean; clash: number[]; move: (by: number) => void; down: () => void }) {
+  const { setNodeRef, setActivatorNodeRef, listeners, attributes, transform, isDragging } = useSortable({ id: seq });
+  return (
+    <li
+      ref={(el) => {
+        setNodeRef(el);
+        if (el) el.style.transform = transform ? `translateY(${transform.y}px)` : '';
+      }}
+      className={`flex h-8 items-center gap-1 ${gone ? 'text-quiet' : ''} ${isDragging ? 'relative z-10 rounded bg-base-300 shadow' : ''}`}
+    >
+      <button ref={setActivatorNodeRef} {...attributes} {...listeners} aria-label={`Drag: ${words}`} className="cursor-grab touch-none rounded px-0.5 text-quiet hover:bg-base-300">
+        <GripVertical size={14} aria-hidden />
+      </button>
+      <span className="w-6 text-right text-quiet">{place}</span>
+      <span className="min-w-0 flex-1 truncate pl-2" title={words}>
+        {words}
+      </span>
+      {clash.length > 0 && (
+        <span className="flex items-center gap-1 text-error">
+          <AlertTriangle size={13} aria-hidden /> cannot go with {clash.join(', ')}
+        </span>
+      )}
+      <button className="btn btn-xs btn-ghost btn-square" disabled={place === 1} aria-label={`Earlier: ${words}`} onClick={() => move(-1)}>
+        <ArrowUp size={14} aria-hidden />
+      </button>
+      <button className="btn btn-xs btn-ghost btn-square" disabled={place === of} aria-label={`Later: ${words}`} onClick={() => move(1)}>
+        <ArrowDown size={14} aria-hidden />
+      </button>
+      <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${words}`} onClick={down}>
+        <X size={14} aria-hidden />
+      </button>
+    </li>
   );
 } // prettier-ignore
 

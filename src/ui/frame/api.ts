@@ -121,10 +121,19 @@ export function withQuery(path: string, params: Record<string, Scalar>): string 
 /** A value as the JSON bytes of a body that an endpoint reads itself, because it may be long. */
 export const jsonBlob = (value: unknown): Blob => new Blob([JSON.stringify(value)]);
 
+/** So often it is asked again while the application starts: ten minutes. */
+const WAITS = 300;
+const isStarting = (e: Error): boolean =>
+  e instanceof ApiError && (e.code === 'reading' || e.code === 'unreachable');
+/** Whether it may go well another time. */
+const isFault = (e: Error): boolean => !(e instanceof ApiError && e.status < 500 && e.status > 0);
+
 export const client = new QueryClient({
   defaultOptions: {
     queries: {
-      retry: (count, e) => !(e instanceof ApiError && e.status < 500 && e.status > 0) && count < 2,
+      // while the application starts again, or reads its last survey, what is asked waits for it
+      retry: (count, e) => (isStarting(e) ? count < WAITS : isFault(e) && count < 2),
+      retryDelay: (count, e) => (isStarting(e) ? 2000 : Math.min(1000 * 2 ** count, 8000)),
       staleTime: 2_000,
       refetchOnWindowFocus: true,
     },
@@ -151,6 +160,13 @@ export function useLive(): LiveSurvey | undefined {
   const [live, setLive] = useState<LiveSurvey>();
   useEffect(() => {
     const source = new EventSource('/api/events');
+    // the line broke, and is there again: what is shown may be of before
+    let broken = false;
+    source.addEventListener('error', () => (broken = true));
+    source.addEventListener('open', () => {
+      if (broken) void queries.invalidateQueries();
+      broken = false;
+    });
     source.addEventListener('survey', (e) => {
       const event = JSON.parse((e as MessageEvent<string>).data) as LiveSurvey;
       setLive(event.state === 'running' ? event : undefined);
