@@ -5,6 +5,7 @@
  */
 import { access } from './access.ts';
 import { exposure } from './exposure.ts';
+import { present } from './present.ts';
 import { keep, verdicts } from './ratios.ts';
 import { recognise } from './recognise.ts';
 import { remedy } from './remedy.ts';
@@ -17,6 +18,7 @@ const BENCHES: Record<string, { run: (size: number) => unknown; size: number; co
   exposure: { run: exposure, size: 1, compared: 0.1 },
   remedy: { run: remedy, size: 1, compared: 0.1 },
   recognise: { run: recognise, size: 200, compared: 5 },
+  present: { run: present, size: 0.1, compared: 0.02 },
   table: { run: table, size: 0, compared: 0 },
   screens: { run: screens, size: 0 },
 };

@@ -141,20 +141,19 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
   const item = (name: string) => world.items.find((i) => i.name === name)!;
   const sale = item('Sale of the Heron Tide.docx');
   const salaries = item('Salary review by grade.docx');
-  const link = (id: string, week: number): Change =>
-    ({
-      kind: 'links',
+  const link = (id: string, week: number): Change => ({
+    kind: 'links',
+    id,
+    row: {
       id,
-      row: {
-        id,
-        on: { item: sale.id },
-        audience: 'anyone',
-        role: 'reader',
-        createdBy: sale.owner,
-        createdAt: weeksAgo(week),
-        redeemedBy: [{ email: 'broker@shipfinders.test', at: weeksAgo(week) }],
-      },
-    });
+      on: { item: sale.id },
+      audience: 'anyone',
+      role: 'reader',
+      createdBy: sale.owner,
+      createdAt: weeksAgo(week),
+      redeemedBy: [{ email: 'broker@shipfinders.test', at: weeksAgo(week) }],
+    },
+  });
   const grant: Change = {
     kind: 'grants',
     id: 'gr91001',

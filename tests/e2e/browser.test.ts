@@ -647,7 +647,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.reload();
     await page.getByRole('button', { name: 'At a time …' }).click();
     await page.getByLabel('Apply on').waitFor();
-    await page.getByRole('button', { name: 'Cancel' }).click();
+    await page.getByRole('button', { name: 'Not now' }).click();
     await page.getByRole('button', { name: 'Apply 2 changes now' }).click();
     await page.getByText('What holds now, worked out on what was read back').waitFor();
     await page.getByText('holds', { exact: true }).waitFor();
@@ -687,7 +687,7 @@ describe('a steward’s first quarter of an hour', () => {
     await p.getByText('How it is reached').waitFor();
     expect(await p.getByRole('button', { name: /Pick up/ }).count()).toBe(0);
     await p.goto(`${scene.base}/survey/sources`);
-    await p.getByText('Tarn & Tide Drives').waitFor();
+    await p.getByRole('cell', { name: 'Tarn & Tide Drives' }).waitFor();
     expect(await p.getByRole('button', { name: /Survey all/ }).count()).toBe(0);
     await other.close();
   });

@@ -1,12 +1,11 @@
 /** Exposure › Outside: external domains, who shared what with them, and what it comes to. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import type { OutsideDossier, OutsideRow } from '../../../dto/exposure.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Dossier.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
-import { Flow } from '../../drawings/Flow.tsx';
 import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { partnerForm } from '../../../dto/forms.ts';
 import { dayWords } from '../../parts/dates.ts';
@@ -17,6 +16,9 @@ import { Table, type Column } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
+
+/** Drawn when it is asked for: what draws it is not loaded before. */
+const Flow = lazy(() => import('../../drawings/Flow.tsx').then((m) => ({ default: m.Flow })));
 
 export default function Outside({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -81,6 +83,7 @@ function View({ params, set, narrow }: ViewProps) {
       {error && <Trouble error={error} retry={() => void refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         {drawn ? (
+          <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
           <Flow
             flows={data?.flows ?? []}
             expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
@@ -88,6 +91,7 @@ function View({ params, set, narrow }: ViewProps) {
             onDomain={(domain) => set({ domain }, 'push')}
             onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
           />
+          </Suspense>
         ) : (
           <Domains rows={data?.rows ?? []} sort={sort} down={down} narrow={narrow} params={params} set={set} />
         )}
