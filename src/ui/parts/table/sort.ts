@@ -26,18 +26,22 @@ const folded = (text: string): string =>
 /** Gives the part of a key at a depth, by row; undefined where there is none so deep. */
 type PartAt = (row: number, depth: number) => number | undefined;
 
-/** What is absent last, then text by its letters, or numbers by their rank. */
+/** The part of what is absent: after every other, whichever way these go. */
+const LAST = PART - 1;
+
+/** Text by its letters, or numbers by the bits of a double; what is absent last. */
 function partsOf(values: readonly SortValue[], down: boolean): PartAt {
   const absent = values.map((v) => v === null || v === undefined || v === '' || Number.isNaN(v));
-  const way = (n: number): number => (down ? PART - 1 - n : n);
+  // no letter folds to 0xff, and no number has only ones in front: a part is never LAST, and never below 0 turned round
+  const way = (n: number): number => (down ? LAST - 1 - n : n);
   if (values.some((v, i) => typeof v === 'string' && !absent[i])) {
     const texts = values.map((v, i) => (absent[i] ? '' : folded(String(v))));
     // five letters of a byte each, or two of any
     const [letters, size] = texts.some((t) => /[^\0-\xff]/.test(t)) ? [2, 2 ** 16] : [5, 2 ** 8];
     return (row, depth) => {
-      if (depth === 0) return absent[row] ? 1 : 0;
       const text = texts[row]!;
-      const from = (depth - 1) * letters;
+      const from = depth * letters;
+      if (absent[row]) return depth === 0 ? LAST : undefined;
       if (from > text.length) return undefined;
       let part = 0;
       for (let k = from; k < from + letters; k++)
@@ -45,18 +49,21 @@ function partsOf(values: readonly SortValue[], down: boolean): PartAt {
       return way(part);
     };
   }
-  const sorted = Float64Array.from(values, Number).sort();
-  const rankOf = (n: number): number => {
-    let [from, to] = [0, sorted.length];
-    while (from < to) {
-      const mid = (from + to) >>> 1;
-      if (sorted[mid]! < n) from = mid + 1;
-      else to = mid;
-    }
-    return from;
+  // the bits of a double are in the order of the numbers once those below zero are turned round (IEEE 754)
+  const bits = new Uint32Array(Float64Array.from(values, (v, i) => (absent[i] ? 0 : Number(v) + 0)).buffer);
+  let fine = false;
+  for (let i = 0; i < bits.length; i += 2) {
+    fine ||= (bits[i]! & 0xffffff) !== 0;
+    const below = bits[i + 1]! >>> 31 === 1;
+    bits[i] = below ? ~bits[i]! : bits[i]!;
+    bits[i + 1] = below ? ~bits[i + 1]! : bits[i + 1]! | (2 ** 31);
+  }
+  return (row, depth) => {
+    if (depth > (fine ? 1 : 0)) return undefined;
+    if (absent[row]) return LAST;
+    const low = bits[2 * row]!;
+    return way(depth === 0 ? bits[2 * row + 1]! * 2 ** 8 + (low >>> 24) : low & 0xffffff);
   };
-  const ranks = Int32Array.from(values, (v, i) => (absent[i] ? 0 : rankOf(Number(v))));
-  return (row, depth) => (depth === 0 ? (absent[row] ? 1 : 0) : depth === 1 ? way(ranks[row]!) : undefined);
 }
 
 /** The rows in order, by the first key, then by the others; rows that are alike stay as they were. */
