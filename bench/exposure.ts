@@ -2,13 +2,8 @@
 import { Environment } from '@marcbachmann/cel-js';
 import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
-import {
-  crosstab,
-  sharesOf,
-  type CrossInput,
-  type Dimension,
-  type Measure,
-} from '../src/core/exposure/crosstab.ts';
+import { crosstab, sharesOf, type Dimension } from '../src/core/exposure/crosstab.ts';
+import type { CrossInput, Measure } from '../src/core/exposure/tab.ts';
 import { compileFilter } from '../src/core/filter/filter.ts';
 import { itemGetters } from '../src/core/filter/items.ts';
 import { TIERS, type ItemRow } from '../src/core/model.ts';

@@ -4,14 +4,7 @@
  */
 import type { Tier } from '../src/core/model.ts';
 import { cardNumber, grouped, ibanNumber, keyText } from './make.ts';
-import type { Builder } from './world.ts';
-
-export interface Flaw {
-  name: string;
-  /** The items that must become findings through this flaw. */
-  items: string[];
-  expected: { dataType: string; weight: number; now: Tier; could: Tier };
-}
+import type { Builder, Flaw } from './builder.ts';
 
 export function plantFlaws(b: Builder): Flaw[] {
   const { d } = b;

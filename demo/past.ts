@@ -4,7 +4,7 @@
  * asking the application as a steward would, while its clock says that it is that week.
  */
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import type { World } from './world.ts';
+import type { World } from './builder.ts';
 
 const DAY = 86_400_000;
 export const WEEKS = 10;

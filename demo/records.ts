@@ -3,7 +3,7 @@
  * a manifest, an access sheet; and lists of parts and orders that only look like something.
  */
 import { cardNumber, dice, fullName, type Dice } from './make.ts';
-import type { Builder } from './world.ts';
+import type { Builder } from './builder.ts';
 
 const two = (n: number): string => String(n).padStart(2, '0');
 const serial = (d: Dice, n: number): string => Array.from({ length: n }, () => d.int(10)).join('');

@@ -2,9 +2,8 @@
  * The demo's second and third workspace: sites and teams, where folders may break inheritance, and
  * channels with files and guests. With the flaws planted in them, and what only looks like one.
  */
-import type { Flaw } from './flaws.ts';
 import { cardNumber, grouped, ibanNumber, keyText, prose } from './make.ts';
-import type { Builder, World } from './world.ts';
+import type { Builder, Flaw, World } from './builder.ts';
 
 const TEAMS = [
   'Crew',

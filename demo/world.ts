@@ -4,9 +4,10 @@
  */
 import { realFile } from './real-files.ts';
 import { keepRecords } from './records.ts';
-import type { GrantRow, ItemRow, LinkRow, NodeRef, Grantee, Role, SpaceRow } from '../src/core/model.ts';
+import type { ItemRow, SpaceRow } from '../src/core/model.ts';
 import { SCIM_ENTERPRISE, SCIM_GROUP, SCIM_IDENTITY, SCIM_USER } from '../src/formats/rows.ts';
-import { plantFlaws, type Flaw } from './flaws.ts';
+import { DEPARTMENTS, type Builder, type World } from './builder.ts';
+import { plantFlaws } from './flaws.ts';
 import { makeSitesAndChannels } from './sites.ts';
 import { cardNumber, dice, fullName, grouped, ibanNumber, localPart, prose, type Dice } from './make.ts';
 
@@ -20,66 +21,8 @@ export const PARTNERS = {
   reseller: 'ticketcove.example',
 } as const;
 const OFFICES = ['Norway', 'Scotland', 'Netherlands', 'Estonia'] as const;
-const DEPARTMENTS = [
-  'Crew',
-  'Port Operations',
-  'Technical',
-  'Finance',
-  'People',
-  'Sales',
-  'Safety',
-  'IT',
-  'Catering',
-  'Management',
-] as const;
 const SIZES = [150, 60, 45, 30, 25, 40, 20, 20, 20, 10] as const;
 const SHIPS = ['Selkie', 'Heron Tide', 'Grey Tarn', 'Maelin', 'Sandpiper', 'Noordster'] as const;
-
-export interface ScimUser {
-  id: string;
-  [field: string]: unknown;
-}
-export interface World {
-  manifest: unknown;
-  users: ScimUser[];
-  groups: {
-    id: string;
-    schemas: string[];
-    displayName: string;
-    members: { value: string; type: 'User' | 'Group' }[];
-  }[];
-  spaces: SpaceRow[];
-  items: ItemRow[];
-  grants: GrantRow[];
-  links: LinkRow[];
-  content: { item: string; part: 'body'; text: string }[];
-  /** CloudEvents 1.0: who opened and edited what. */
-  activity: Record<string, unknown>[];
-  /** Accounts that a workspace has and the directory has not. */
-  accounts: { workspace: string; id: string; address: string; name: string; external: boolean }[];
-  flaws: Flaw[];
-  /** What happens after the first survey: rows put, or taken away where they are null. */
-  later: { kind: 'grants' | 'links' | 'groups' | 'items' | 'spaces'; id: string; row: object | null }[];
-}
-
-/** What the planting of flaws may use. */
-export interface Builder {
-  d: Dice;
-  person(department: (typeof DEPARTMENTS)[number], n: number): string;
-  guest(address: string): string;
-  drive(name: string): string;
-  /** Adds a space of any workspace. */
-  space(row: Omit<SpaceRow, 'id'>, prefix: string): string;
-  fill(space: string, folders: number, files: number, textShare: number): void;
-  account(workspace: string, address: string, name: string): string;
-  personalDrive(user: string): string;
-  folder(space: string, name: string, parent?: string): string;
-  file(space: string, name: string, text: string | undefined, more?: Partial<ItemRow>): string;
-  grant(on: NodeRef, to: Grantee, role: Role, at: string, by: string, more?: Partial<GrantRow>): string;
-  link(row: Omit<LinkRow, 'id'>): string;
-  group(id: string, name: string, members: string[]): string;
-  addToGroup(group: string, member: string): void;
-}
 
 const day = (year: number, n: number): string =>
   new Date(Date.UTC(year, 0, 1 + n, 8 + (n % 9), (n * 7) % 60)).toISOString().replace('.000', '');

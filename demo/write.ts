@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { moved } from './past.ts';
 import { realFile } from './real-files.ts';
-import type { World } from './world.ts';
+import type { World } from './builder.ts';
 
 /** `days`: by how many its dates are moved, so that the demo is of today. */
 export function writeWorld(world: World, directory: string, days = 0): void {

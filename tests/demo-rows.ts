@@ -1,5 +1,5 @@
 /** The demo's world as its rows are judged, for tests that ask the core, or a plain reading, without the application. */
-import type { World } from '../demo/world.ts';
+import type { World } from '../demo/builder.ts';
 import type { OrganisationRow, PersonRow, WorkspaceRow } from '../src/core/model.ts';
 import { groupSchema, personSchema } from '../src/formats/rows.ts';
 import type { Rows } from './reference/plain-access.ts';

@@ -1,6 +1,6 @@
 /** Exposures, causes, outside domains and cross-tabulations, as the interface knows them. */
 import type { SpaceKind, Tier } from '../core/model.ts';
-import type { Measure } from '../core/exposure/crosstab.ts';
+import type { Measure } from '../core/exposure/tab.ts';
 import type { Severity } from '../core/exposure/exposure.ts';
 import type { ReachSummary } from '../core/access/reach.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';

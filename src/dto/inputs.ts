@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { text } from './forms.ts';
 import { SEVERITIES } from '../core/exposure/exposure.ts';
-import { MEASURES } from '../core/exposure/crosstab.ts';
+import { MEASURES } from '../core/exposure/tab.ts';
 import { DIMENSIONS } from './exposure.ts';
 import type { Filtered } from '../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';

@@ -1,17 +1,8 @@
 /** Cross-tabulations of a survey: its dimensions from columns, the table, and the rows behind a cell. */
 import { Interner } from '../core/access/growable.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
-import {
-  crosstab,
-  DistinctLists,
-  itemsOfCell,
-  sharesOf,
-  type CrossInput,
-  type CrossTab,
-  type Dimension,
-  type Measure,
-  type Shares,
-} from '../core/exposure/crosstab.ts';
+import { crosstab, DistinctLists, itemsOfCell, sharesOf, type Dimension } from '../core/exposure/crosstab.ts';
+import type { CrossInput, CrossTab, Measure, Shares } from '../core/exposure/tab.ts';
 import { namedBy } from '../core/exposure/holders.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../core/model.ts';
 import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto/exposure.ts';

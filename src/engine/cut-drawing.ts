@@ -1,6 +1,7 @@
 /** The ways in that a cut closes, as a drawing: who, by which groups, by which grants and links, to what. */
 import { findIdentity } from '../core/access/view.ts';
-import type { Candidate, CutNetwork } from '../core/remedy/cut.ts';
+import type { Candidate } from '../core/remedy/candidate.ts';
+import type { CutNetwork } from '../core/remedy/cut.ts';
 import type { RouteGraph } from '../dto/access.ts';
 import { entryRef, nodeKind, nodeName, personRef } from './describe.ts';
 import type { Loaded } from './loaded.ts';

@@ -1,7 +1,8 @@
 /** The least changes that meet a goal on some items, in words, with whom they hurt and what they close. */
 import type { Change } from '../core/access/change.ts';
 import { has } from '../core/access/bits.ts';
-import { cutNetwork, cutsOf, type Candidate } from '../core/remedy/cut.ts';
+import type { Candidate } from '../core/remedy/candidate.ts';
+import { cutNetwork, cutsOf } from '../core/remedy/cut.ts';
 import { openItems, resolveGoal } from '../core/remedy/goal.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { who, why } from '../core/access/questions.ts';

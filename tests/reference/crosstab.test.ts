@@ -10,11 +10,10 @@ import {
   crosstab,
   DistinctLists,
   itemsOfCell,
-  MEASURES,
   sharesOf,
   type Dimension,
-  type Shares,
 } from '../../src/core/exposure/crosstab.ts';
+import { MEASURES, type Shares } from '../../src/core/exposure/tab.ts';
 import { reachedByGroup } from '../../src/core/exposure/holders.ts';
 import { build } from './build.ts';
 import { largeRows } from './large.ts';

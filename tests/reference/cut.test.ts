@@ -8,14 +8,8 @@ import { nodeOfItem, PRINCIPAL } from '../../src/core/access/organisation.ts';
 import { sources, who } from '../../src/core/access/questions.ts';
 import { LINK_NAMED, reach } from '../../src/core/access/reach.ts';
 import { view, type View } from '../../src/core/access/view.ts';
-import {
-  CHARACTERS,
-  cutNetwork,
-  cutsOf,
-  NO_PINS,
-  type Candidate,
-  type Goal,
-} from '../../src/core/remedy/cut.ts';
+import { CHARACTERS, cutNetwork, cutsOf, NO_PINS } from '../../src/core/remedy/cut.ts';
+import type { Candidate, Goal } from '../../src/core/remedy/candidate.ts';
 import { openItems } from '../../src/core/remedy/goal.ts';
 import { isProven, Network, UNCUTTABLE } from '../../src/core/remedy/flow.ts';
 import { build } from './build.ts';

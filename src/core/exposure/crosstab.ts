@@ -4,14 +4,20 @@
  */
 import { roomFor } from './cells.ts';
 import { countPeople } from './holders.ts';
-import { counting, GrowInt32, listsBy, type Lists } from '../access/growable.ts';
+import {
+  MEASURES,
+  type Combinations,
+  type CrossInput,
+  type CrossTab,
+  type Measure,
+  type Shares,
+  type Spread,
+} from './tab.ts';
+import { counting, GrowInt32, listsBy } from '../access/growable.ts';
 import { HELD, parentNode } from '../access/organisation.ts';
 import { isInertEntry } from '../access/questions.ts';
 import { reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
 import type { View } from '../access/view.ts';
-
-export const MEASURES = ['items', 'files', 'people', 'links', 'bytes', 'points'] as const;
-export type Measure = (typeof MEASURES)[number];
 
 /**
  * One way to cut: each item, or each share, has one of the values or some of them. A share is an entry
@@ -54,59 +60,6 @@ export class DistinctLists {
     }
     return (this.#numbers[step] ??= this.lists.push(sorted.slice(0, length)) - 1);
   }
-}
-
-/**
- * Which shares apply to the items of each access class. What applies to one applies to those that inherit from
- * it: each share is kept where it begins to apply. Classes have places, those that inherit from one right after it.
- */
-export interface Shares {
-  count: number;
-  /** By class. */
-  place: Int32Array;
-  /** By place: that of the class it inherits from, −1 for none, and where those that inherit from it end. */
-  above: Int32Array;
-  end: Int32Array;
-  /** The shares that begin at each place, and the places where each begins. */
-  at: Lists;
-  places: Lists;
-}
-
-export interface CrossInput {
-  view: View;
-  columns: ReachColumns;
-  shares: Shares;
-  /** By item. */
-  isFile: Uint8Array;
-  bytes: Float64Array;
-  points: Float64Array;
-}
-
-/**
- * Values by cell. A cell's index is mixed radix over the dimensions, the first slowest, each with one
- * more place than it has values: the last is the total over that dimension.
- */
-export interface CrossTab {
-  sizes: number[];
-  cells: Record<Measure, Float64Array>;
-  /** The parts that items fall into, −1 for an item that is not counted; and 1 for each part that is in a cell. */
-  bundleOfItem: Int32Array;
-  bundlesIn(cell: number): Uint8Array;
-}
-
-/** What is counted by going from share to share: the bundles that each applies to, and what both add to a cell's index. */
-export interface Spread {
-  input: CrossInput;
-  /** Whether a dimension is about shares. */
-  ofShares: boolean;
-  sizes: readonly number[];
-  /** Bundles by the place of their class, and the combination of each. */
-  bundles: Lists;
-  comboOf: Int32Array;
-  bundleOfItem: Int32Array;
-  byItem: Combinations;
-  byShare: Combinations & { of: Int32Array };
-  cells: CrossTab['cells'];
 }
 
 /** More cells than this are not a table any more. */
@@ -192,14 +145,6 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
 
 const distinct = ({ values, one, many }: Dimension): Distinct =>
   many ?? { lists: values.map((_, x) => Int32Array.of(x)), of: one! };
-
-/**
- * Combinations of values, each with what it adds to a cell's index: `values[start[c] … start[c + 1])`, once for each
- * way of taking a value, or the total, of each dimension; up to `split[c]` with a value of each.
- */
-export interface Combinations extends Lists {
-  split: Int32Array;
-}
 
 /** What a combination adds. */
 const addsOf = ({ start, values }: Combinations, c: number): Int32Array =>

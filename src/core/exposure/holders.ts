@@ -10,7 +10,7 @@ import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { soleIdentity, type View } from '../access/view.ts';
 import { roomFor } from './cells.ts';
-import type { Combinations, Shares, Spread } from './crosstab.ts';
+import type { Combinations, Shares, Spread } from './tab.ts';
 
 /** Words of sets that are held at once. */
 const MOST_WORDS = 64_000_000;

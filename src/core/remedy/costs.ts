@@ -10,7 +10,7 @@ import { addHolders, forEachRedeemer, type ReachColumns } from '../access/reach.
 import type { Usage } from '../access/usage.ts';
 import { addPrincipal, soleIdentity, type View } from '../access/view.ts';
 import { whatOf } from '../access/what.ts';
-import type { Candidate, Goal } from './cut.ts';
+import type { Candidate, Goal } from './candidate.ts';
 
 /** A use weighs as much as so many grants that nobody uses. */
 export const USED = 25;

@@ -10,22 +10,9 @@ import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organi
 import { isHeld, isInertEntry } from '../access/questions.ts';
 import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
 import { identityName, soleIdentity, type View } from '../access/view.ts';
+import type { Candidate, Goal } from './candidate.ts';
 import { weigh, type CostOptions } from './costs.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
-
-/** Who is to be kept from what. */
-export interface Goal {
-  /** Identities that shall reach nothing of the items. */
-  who: Bits;
-  /** Anybody at all who holds a link, or is granted as anyone, is kept out too; and every member who could follow a link. */
-  anybody: boolean;
-  anyMember: boolean;
-  /** Numbers of whole domains that are kept out. */
-  domains: ReadonlySet<number>;
-  /** Group that shall open nothing of them, whoever is in it. */
-  group?: number;
-  items: Int32Array;
-}
 
 /** What must not be cut: by the change's key, and memberships of groups whose members follow from a rule. */
 export interface Pins {
@@ -33,17 +20,6 @@ export interface Pins {
   ruled: ReadonlySet<number>;
 }
 export const NO_PINS: Pins = { changes: new Set(), ruled: new Set() };
-
-/** A change that could be part of a cut, with what it takes away by itself from those who should keep it. */
-export interface Candidate {
-  change: Change;
-  /** The grant or link, where it is one. */
-  entry?: number;
-  kind: 'suspension' | 'membership' | 'grant' | 'link' | 'visibility' | 'inheritance' | 'sharing';
-  /** Uses and grants lost, weighed: one for each person and file, and `USED` for one that was used lately. */
-  cost: number;
-  edge: number;
-}
 
 export type Character = 'fewest-hurt' | 'fewest-changes' | 'at-the-cause';
 export const CHARACTERS: readonly Character[] = ['fewest-hurt', 'fewest-changes', 'at-the-cause'];

@@ -5,7 +5,7 @@ import { nodeOfItem, PRINCIPAL } from '../access/organisation.ts';
 import { sources, who } from '../access/questions.ts';
 import { LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { findIdentity, type View } from '../access/view.ts';
-import type { Goal } from './cut.ts';
+import type { Goal } from './candidate.ts';
 
 /** Who is to be kept out. */
 export type KeepOut =

@@ -8,7 +8,7 @@ import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
 import { stage, stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
 import type { StepName } from './steps.ts';
-import type { SurveyOrder, SurveySource } from './survey.thread.ts';
+import type { SurveyOrder, SurveySource } from './order.ts';
 
 interface Work {
   db: Db;

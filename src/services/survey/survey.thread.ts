@@ -26,33 +26,12 @@ import type { SurveyStep } from '../../dto/surveys.ts';
 import { scansOf, keepScans } from '../../store/scans.ts';
 import { Ledger } from '../ledger.ts';
 import { valueHash } from '../scan/hash.ts';
-import { contentDoc, recogniserVersion, ScanPool, type Recogniser } from '../scan/pool.ts';
+import { contentDoc, recogniserVersion, ScanPool } from '../scan/pool.ts';
 import { stageExtract } from './extract.ts';
 import { mayHoldText, versionOf, withoutText } from './files.ts';
+import type { SurveyOrder, SurveySource } from './order.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS, type StepName } from './steps.ts';
 
-export interface SurveySource {
-  id: string;
-  kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract';
-  /** Of an extract: the directory or zip it was put into. */
-  url: string;
-  token: string;
-}
-export interface SurveyOrder {
-  survey: number;
-  kind: 'full' | 'incremental';
-  by: string;
-  sources: SurveySource[];
-  /** Where an incremental survey of a source begins. */
-  changeTokens: Record<string, string>;
-  /** Key of the hashes by which distinct values are told apart. */
-  hashKey: string;
-  recogniser: Recogniser;
-  /** Files that were reached from outside the last time, by source: they are scanned first. */
-  first: Record<string, string[]>;
-  /** By how many milliseconds the application's clock is off. */
-  clockOffset: number;
-}
 export type SurveyResult =
   { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
 

@@ -15,7 +15,8 @@ import type { Present } from '../present.ts';
 import { readRecogniser } from '../recogniser.ts';
 import type { Secrets } from '../secrets.ts';
 import { FULL_STEPS, INCREMENTAL_STEPS } from './steps.ts';
-import type { SurveyFunctions, SurveyOrder, SurveyResult, SurveySource } from './survey.thread.ts';
+import type { SurveyOrder, SurveySource } from './order.ts';
+import type { SurveyFunctions, SurveyResult } from './survey.thread.ts';
 
 export interface SourceInput {
   id: string;

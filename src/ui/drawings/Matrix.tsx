@@ -1,5 +1,5 @@
 /** Weight by reach: how much lies where, cell by cell; what should not be there stands out. */
-import type { Measure } from '../../core/exposure/crosstab.ts';
+import type { Measure } from '../../core/exposure/tab.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { TIERS } from '../../core/model.ts';
 import type { CrossPage } from '../../dto/exposure.ts';

@@ -25,22 +25,10 @@ import {
 } from 'react';
 import { flushSync } from 'react-dom';
 import { ColumnsMenu } from './ColumnsMenu.tsx';
+import type { Column } from './column.ts';
 import { heightOf, leastOf } from './layout.ts';
-import { sortRows, type SortValue } from './sort.ts';
+import { sortRows } from './sort.ts';
 import { useLayout } from './useLayout.ts';
-
-export interface Column<Row> {
-  key: string;
-  name: string;
-  /** A CSS grid track. */
-  width: string;
-  right?: boolean;
-  /** The header sorts by it, where the rows are ordered by whoever asks for them. */
-  sorts?: boolean;
-  /** What it holds as a value: sorted by in the page where the table says so, and copied. */
-  value?: (row: Row) => SortValue;
-  cell(row: Row): ReactNode;
-}
 
 interface TableProps<Row> {
   label: string;

@@ -7,8 +7,8 @@ import {
   type Updater,
 } from '@tanstack/react-table';
 import { useUrl } from '../../frame/url.ts';
+import type { Column } from './column.ts';
 import { NARROWEST, readLayout, WIDEST, writeLayout, type Density, type Layout } from './layout.ts';
-import type { Column } from './Table.tsx';
 
 /** Rows are drawn by the table itself: only the columns are kept here. */
 const NO_ROWS: never[] = [];

@@ -1,5 +1,5 @@
 /** Exposure › Cross-tab: anything by anything, with totals in which everything counts once. */
-import type { Measure } from '../../../core/exposure/crosstab.ts';
+import type { Measure } from '../../../core/exposure/tab.ts';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
@@ -12,7 +12,8 @@ import { Beam, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { amount, valuesByCell } from '../../drawings/Matrix.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
-import { Table, type Column } from '../../parts/table/Table.tsx';
+import type { Column } from '../../parts/table/column.ts';
+import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 

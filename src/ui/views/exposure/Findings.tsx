@@ -12,7 +12,8 @@ import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
-import { Table, type Column } from '../../parts/table/Table.tsx';
+import type { Column } from '../../parts/table/column.ts';
+import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';

@@ -1,5 +1,5 @@
 /** Exposure › Watch: what got worse, what matters most and its cheapest fix, where it lies, and what waits. */
-import type { Measure } from '../../../core/exposure/crosstab.ts';
+import type { Measure } from '../../../core/exposure/tab.ts';
 import { useQuery } from '@tanstack/react-query';
 import { Check, Plus } from 'lucide-react';
 import type { Account } from '../../../dto/accounts.ts';

@@ -8,7 +8,8 @@ import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
-import { Table, type Column } from '../../parts/table/Table.tsx';
+import type { Column } from '../../parts/table/column.ts';
+import { Table } from '../../parts/table/Table.tsx';
 import { useUrl, type SetUrl } from '../../frame/url.ts';
 import { deedWords } from '../../parts/words.ts';
 

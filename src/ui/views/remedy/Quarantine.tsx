@@ -9,7 +9,8 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
-import { Table, type Column } from '../../parts/table/Table.tsx';
+import type { Column } from '../../parts/table/column.ts';
+import { Table } from '../../parts/table/Table.tsx';
 import { PickUpButton, usePickUp } from '../../frame/Tray.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 

@@ -9,7 +9,8 @@ import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.ts
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Shell } from '../../frame/Shell.tsx';
-import { Table, type Column } from '../../parts/table/Table.tsx';
+import type { Column } from '../../parts/table/column.ts';
+import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
