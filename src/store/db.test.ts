@@ -204,9 +204,13 @@ describe('the store', () => {
   });
 
   it('stores JSON that jsonb would refuse', async () => {
-    const nasty = { t: 'a\0b\ud800c', ok: 'é\\u0000' };
+    const nasty = { t: 'a\0b\ud800c', ok: 'é\\u0000', list: [{ 'k\0': 1, ['__proto__']: '\0' }] };
     const [row] = await db.query<{ j: unknown }>('select $1::jsonb as j', [storableJson(nasty)]);
-    expect(row!.j).toEqual({ t: 'a\ufffdb\ufffdc', ok: 'é\\u0000' });
+    expect(row!.j).toEqual({
+      t: 'a\ufffdb\ufffdc',
+      ok: 'é\\u0000',
+      list: [{ 'k\ufffd': 1, ['__proto__']: '\ufffd' }],
+    });
   });
 });
 

@@ -149,12 +149,17 @@ export async function readActivity(
     });
 }
 
-/** JSON that PostgreSQL's jsonb can hold: no U+0000, no lone surrogates. */
+/** JSON that PostgreSQL's jsonb can hold: no U+0000, no lone surrogates, in keys neither. */
 export function storableJson(doc: unknown): string {
   const text = JSON.stringify(doc);
   if (!/\\u(?:0000|d[89a-f])/i.test(text)) return text;
+  const plain = (t: string): string => t.toWellFormed().replaceAll('\0', '\uFFFD');
   return JSON.stringify(doc, (_, v: unknown) =>
-    typeof v === 'string' ? v.toWellFormed().replaceAll('\0', '\uFFFD') : v,
+    typeof v === 'string'
+      ? plain(v)
+      : v !== null && typeof v === 'object' && !Array.isArray(v)
+        ? Object.fromEntries(Object.entries(v).map(([key, value]) => [plain(key), value]))
+        : v,
   );
 }
 
