@@ -3,19 +3,9 @@
  * channels with files and guests. With the flaws planted in them, and what only looks like one.
  */
 import { cardNumber, grouped, ibanNumber, keyText, prose } from './make.ts';
-import type { Builder, Flaw, World } from './builder.ts';
+import { DEPARTMENTS, type Builder, type Flaw, type World } from './builder.ts';
 
-const TEAMS = [
-  'Crew',
-  'Port Operations',
-  'Technical',
-  'Finance',
-  'People',
-  'Sales',
-  'Safety',
-  'IT',
-  'Catering',
-] as const;
+const TEAMS = DEPARTMENTS.filter((d) => d !== 'Management');
 const at = (month: number, day: number): string =>
   `2026-${String(month).padStart(2, '0')}-${String(day).padStart(2, '0')}T09:00:00Z`;
 
