@@ -547,7 +547,7 @@ describe('what came of it', () => {
   }, 90_000);
 
   it('lists plans by a condition', async () => {
-    const rows = await scene.api<PlanRow[]>(
+    const { rows } = await scene.api<{ rows: PlanRow[] }>(
       'GET',
       `/api/plans?where=${encodeURIComponent('state == "undone" && size > 10')}`,
     );

@@ -1,5 +1,5 @@
 /** One data type: what each certainty would find on our own content, samples to mark, how it is recognised. */
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useIsMutating, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Check, X } from 'lucide-react';
 import { useState } from 'react';
 import { PRESETS, type Preset } from '../../core/recognise/threshold.ts';
@@ -10,13 +10,17 @@ import { Sum } from '../parts/MatchedText.tsx';
 import { plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
+const removing = (id: string): readonly string[] => ['remove-data-type', id];
+
 export function TypeDossier({
   id,
   change,
   gone,
   ...pinning
 }: { id: string; change: () => void; gone: () => void } & Pinning) {
-  const { data, error, refetch } = useQuery(ask('/api/data-types/[id]', { id: id }));
+  // while it is being removed, nothing is asked about it
+  const going = useIsMutating({ mutationKey: removing(id) }) > 0;
+  const { data, error, refetch } = useQuery({ ...ask('/api/data-types/[id]', { id }), enabled: !going });
   return (
     <DossierFrame name="Data type" error={error} retry={() => void refetch()} {...pinning}>
       {data && <Body data={data} change={change} gone={gone} />}
@@ -41,11 +45,12 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
     onSuccess: refresh,
   });
   const remove = useMutation({
+    mutationKey: removing(data.id),
     mutationFn: () => send('DELETE', '/api/data-types/[id]', { id: data.id }),
     onSuccess: () => {
       gone();
       // nothing is asked again about what is gone
-      queries.removeQueries({ queryKey: ['data-type', data.id] });
+      queries.removeQueries({ queryKey: ask('/api/data-types/[id]', { id: data.id }).queryKey });
       setTimeout(refresh, 50);
     },
   });
