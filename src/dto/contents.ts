@@ -1,6 +1,6 @@
 /** What files hold, as the interface knows it. */
-import type { Part, Tier } from '../core/model.ts';
-import type { Reason } from '../core/recognise/types.ts';
+import type { Tier } from '../core/model.ts';
+import type { Match } from '../core/recognise/types.ts';
 
 export interface FoundContent {
   dataType: string;
@@ -10,15 +10,7 @@ export interface FoundContent {
   certainty: number;
   /** From this certainty on it counts. */
   from: number;
-  matches: {
-    part: Part;
-    start: number;
-    end: number;
-    masked: string;
-    where?: string;
-    certainty: number;
-    reasons: Reason[];
-  }[];
+  matches: Match[];
 }
 
 /** A row of Contents: a data type, or one in one workspace. */
@@ -45,32 +37,27 @@ export interface ContentsPage {
   takenAt: string;
 }
 
-export interface ContentFile {
+/** A file that was scanned, or was to be. */
+interface ScannedFile {
   key: string;
   source: string;
   item: string;
   name: string;
   path: string;
   owner?: string;
-  weight: number;
   now: Tier;
   could: Tier;
-  types: { name: string; distinct: number }[];
-  occurrences: number;
-  certainty: number;
   scannedAt?: string;
 }
 
-export interface UnreadFile {
-  key: string;
-  source: string;
-  item: string;
-  name: string;
-  path: string;
-  owner?: string;
+export interface ContentFile extends ScannedFile {
+  weight: number;
+  types: { name: string; distinct: number }[];
+  occurrences: number;
+  certainty: number;
+}
+
+export interface UnreadFile extends ScannedFile {
   bytes?: number;
-  now: Tier;
-  could: Tier;
   reason: string;
-  scannedAt?: string;
 }

@@ -103,11 +103,7 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
-  if (moved)
-    ahead(l, ready(l))
-      .then(() => ahead(l, longer(l)))
-      .catch(() => undefined);
-  else ahead(l, longer(l)).catch(() => undefined);
+  ahead(l, ...(moved ? [ready(l)] : []), longer(l));
   return { findings, counts: l.counts };
 }
 
@@ -142,15 +138,22 @@ function* longer(l: Loaded): Generator<unknown> {
   yield causes(l);
 }
 
-/** Works out parts ahead of whoever asks, as long as a survey is the present; what is asked meanwhile comes in between. */
-async function ahead(l: Loaded, parts: Generator<unknown>): Promise<void> {
-  for (;;) {
-    await setImmediate();
-    if (present !== l) return;
-    const part = parts.next();
-    if (part.done) return;
-    await part.value;
-  }
+/**
+ * Works out parts ahead of whoever asks, as long as a survey is the present; what is asked meanwhile comes in
+ * between. What fails here fails again, and is told, where it is asked for.
+ */
+function ahead(l: Loaded, ...lists: Generator<unknown>[]): void {
+  const work = async (): Promise<void> => {
+    for (const parts of lists)
+      for (;;) {
+        await setImmediate();
+        if (present !== l) return;
+        const part = parts.next();
+        if (part.done) break;
+        await part.value;
+      }
+  };
+  work().catch(() => undefined);
 }
 
 /** The present weighed again, with the data types as they are set now. */
@@ -159,9 +162,7 @@ async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } 
   const l = await reweighed(db, present);
   present = l;
   past = [];
-  ahead(l, ready(l))
-    .then(() => ahead(l, longer(l)))
-    .catch(() => undefined);
+  ahead(l, ready(l), longer(l));
   return { survey: l.survey, findings: await told(l) };
 }
 

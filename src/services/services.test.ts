@@ -1,35 +1,28 @@
 /** Accounts, the ledger and the tray on a real database, with a clock of the test's own. */
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import fc from 'fast-check';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { beforeAll, describe, expect, it } from 'vitest';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
 import type { Engine } from '../engine/engine.ts';
-import { openDb, type OpenDb } from '../store/db.ts';
+import type { OpenDb } from '../store/db.ts';
+import { ownDb } from '../../tests/own-db.ts';
 import { Accounts } from './accounts.ts';
 import { Ledger } from './ledger.ts';
 import { Tray } from './tray.ts';
 
 const MINUTE = 60_000;
-const home = mkdtempSync(join(tmpdir(), 'gl-services-'));
 let db: OpenDb;
 let now = Date.parse('2026-03-02T09:00:00Z');
 const clock = (): Date => new Date(now);
 let ledger: Ledger;
 let accounts: Accounts;
 
-beforeAll(async () => {
-  db = await openDb(join(home, 'db'));
+ownDb(async (own) => {
+  db = own;
   ledger = new Ledger(db, clock);
   accounts = new Accounts(db, ledger, clock);
   for (const name of ['ada', 'bo', 'cy'])
     await accounts.create(name, `${name}@tarntide.example`, 'steward', `${name} has a long word`, 'test');
-}, 60_000);
-afterAll(async () => {
-  await db.close();
-  rmSync(home, { recursive: true, force: true });
 });
 
 describe('signing in', () => {

@@ -3,10 +3,7 @@
  * Holdings, People and Outside, who reaches what, cross-tabulations, and what a survey comes to.
  */
 import fc from 'fast-check';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { afterAll, beforeAll, expect, it } from 'vitest';
+import { expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow } from '../../src/core/model.ts';
 import { crossPage } from '../../src/engine/crosstab.ts';
 import { holdings, placeNames, whoRows } from '../../src/engine/holdings.ts';
@@ -14,19 +11,13 @@ import { loadSurvey, type Loaded } from '../../src/engine/loaded.ts';
 import { outside } from '../../src/engine/outside.ts';
 import { people, whatRows } from '../../src/engine/people.ts';
 import { sum } from '../../src/engine/watch.ts';
-import { copyText, openDb, type OpenDb } from '../../src/store/db.ts';
+import { copyText, type OpenDb } from '../../src/store/db.ts';
+import { ownDb } from '../own-db.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
-const home = mkdtempSync(join(tmpdir(), 'gl-views-'));
 let db: OpenDb;
-beforeAll(async () => {
-  db = await openDb(join(home, 'db'));
-}, 60_000);
-afterAll(async () => {
-  await db.close();
-  rmSync(home, { recursive: true, force: true });
-});
+ownDb((own) => void (db = own));
 
 const LABELS = [undefined, 'public', 'internal', 'confidential', 'restricted'];
 const WEIGHTS = [0, 0, 1, 3, 4];

@@ -61,7 +61,8 @@ export const TROUBLED = statesThat((a) => a.trouble === true);
 export const RETRIED = statesThat((a) => a.retry !== undefined);
 
 /** It was proved at the workspace, one way or the other. */
-export const isDone = (s: ChangeState): boolean => ABOUT[s].done === true;
+export const DONE = statesThat((a) => a.done === true);
+export const isDone = (s: ChangeState): boolean => DONE.includes(s);
 export const isUndoing = (s: ChangeState): boolean => ABOUT[s].undoing === true;
 /** The state from which one that can be tried again is tried again. */
 export const retryFrom = (s: ChangeState): ChangeState => ABOUT[s].retry ?? s;

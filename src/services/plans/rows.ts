@@ -4,6 +4,7 @@ import type { GroupRow } from '../../core/model.ts';
 import { inverse, memberOf, whatDiffers, type PlannedChange } from '../../core/remedy/plan.ts';
 import type { ObjectKind } from '../../core/remedy/fields.ts';
 import {
+  DONE,
   isUndoing,
   TROUBLED,
   type ChangeState,
@@ -202,7 +203,7 @@ interface PlanSql {
 }
 const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for,
   (select count(*)::int from plan_change c where c.plan = p.id) as changes,
-  (select count(*)::int from plan_change c where c.plan = p.id and c.state in ('verified', 'already-gone', 'undone')) as verified,
+  (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($3)) as verified,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled,
   (select count(*)::int from plan_change c where c.plan = p.id and c.drift is not null) as drifted,
   (select count(*)::int from jsonb_array_elements(coalesce(p.proof->'goals', '[]')) g where p.state = 'applied' and not (g->>'holds')::boolean) as unmet
@@ -212,7 +213,7 @@ const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
 /** Plans as lists show them, the newest first; one alone where it is named. */
 export async function planRows(db: Db, plan?: number): Promise<PlanRow[]> {
-  const rows = await db.query<PlanSql>(PLAN_SQL, [TROUBLED, plan ?? null]);
+  const rows = await db.query<PlanSql>(PLAN_SQL, [TROUBLED, plan ?? null, DONE]);
   return rows.map(({ made_by, made_at, applied_at, finished_at, scheduled_for, ...r }) => ({
     ...r,
     madeBy: made_by,

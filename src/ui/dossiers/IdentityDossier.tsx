@@ -8,7 +8,7 @@ import { withQuery, ask, get } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Dossier.tsx';
 import { Compose } from '../parts/Compose.tsx';
 import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
-import { canWords } from '../parts/words.ts';
+import { canWords, tierHead } from '../parts/words.ts';
 import { useSigned } from '../frame/signed.ts';
 import { OptionsButton } from '../parts/Options.tsx';
 import { PickUpButton } from '../frame/Tray.tsx';
@@ -218,7 +218,7 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
               <th className="text-left font-normal">weight</th>
               {tiers.map((t) => (
                 <th key={t} className="font-normal">
-                  {t === 'organisation' ? 'organis.' : t}
+                  {tierHead(t)}
                 </th>
               ))}
             </tr>

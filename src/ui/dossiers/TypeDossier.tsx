@@ -1,5 +1,5 @@
 /** One data type: what each certainty would find on our own content, samples to mark, how it is recognised. */
-import { useIsMutating, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { Check, X } from 'lucide-react';
 import { useState } from 'react';
 import { PRESETS, type Preset } from '../../core/recognise/threshold.ts';
@@ -10,20 +10,18 @@ import { Sum } from '../parts/MatchedText.tsx';
 import { plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
-const removing = (id: string): readonly string[] => ['remove-data-type', id];
-
 export function TypeDossier({
   id,
   change,
   gone,
   ...pinning
 }: { id: string; change: () => void; gone: () => void } & Pinning) {
-  // while it is being removed, nothing is asked about it
-  const going = useIsMutating({ mutationKey: removing(id) }) > 0;
+  // from when it is being removed on, nothing is asked about it
+  const [going, setGoing] = useState(false);
   const { data, error, refetch } = useQuery({ ...ask('/api/data-types/[id]', { id }), enabled: !going });
   return (
     <DossierFrame name="Data type" error={error} retry={() => void refetch()} {...pinning}>
-      {data && <Body data={data} change={change} gone={gone} />}
+      {data && <Body data={data} change={change} gone={gone} setGoing={setGoing} />}
     </DossierFrame>
   );
 }
@@ -31,10 +29,19 @@ export function TypeDossier({
 const PRESET_NAME: Record<Preset, string> = { wide: 'Wide', balanced: 'Balanced', strict: 'Strict' };
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
 
-function Body({ data, change, gone }: { data: TypeDetail; change: () => void; gone: () => void }) {
+function Body({
+  data,
+  change,
+  gone,
+  setGoing,
+}: {
+  data: TypeDetail;
+  change: () => void;
+  gone: () => void;
+  setGoing: (going: boolean) => void;
+}) {
   const { steward } = useSigned();
   const refresh = useRefresh();
-  const queries = useQueryClient();
   const set = useMutation({
     mutationFn: (certainty: number | null) => send('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
     onSuccess: refresh,
@@ -45,13 +52,12 @@ function Body({ data, change, gone }: { data: TypeDetail; change: () => void; go
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationKey: removing(data.id),
     mutationFn: () => send('DELETE', '/api/data-types/[id]', { id: data.id }),
+    onMutate: () => setGoing(true),
+    onError: () => setGoing(false),
     onSuccess: () => {
       gone();
-      // nothing is asked again about what is gone
-      queries.removeQueries({ queryKey: ask('/api/data-types/[id]', { id: data.id }).queryKey });
-      setTimeout(refresh, 50);
+      refresh();
     },
   });
   const [sure, setSure] = useState(false);

@@ -4,7 +4,7 @@ import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { TIERS } from '../../core/model.ts';
 import type { CrossPage } from '../../dto/exposure.ts';
 import { Weight } from '../parts/marks.tsx';
-import { bytesWords } from '../parts/words.ts';
+import { bytesWords, tierHead } from '../parts/words.ts';
 
 export const amount = (n: number, measure: Measure): string =>
   measure === 'bytes' ? bytesWords(n) : n.toLocaleString('en');
@@ -60,7 +60,7 @@ export function Matrix({
               >
                 <path d={wedge(TIERS.indexOf(t))} className="fill-beam" />
               </svg>
-              {t === 'organisation' ? 'organis.' : t}
+              {tierHead(t)}
             </th>
           ))}
         </tr>

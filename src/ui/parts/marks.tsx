@@ -137,6 +137,13 @@ export function Empty({ children, action }: { children: ReactNode; action?: Reac
   );
 }
 
+/** The way to where surveys are run, where nothing was surveyed yet. */
+export const ToSources = () => (
+  <a className="btn btn-primary btn-sm" href="/survey/sources">
+    Go to Survey › Sources
+  </a>
+);
+
 export function Trouble({ error, retry }: { error: unknown; retry?: () => void }) {
   return (
     <div role="alert" className="flex items-start gap-2 border-l-2 border-error px-3 py-2 text-error">

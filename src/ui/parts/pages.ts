@@ -6,11 +6,16 @@ import type { Endpoints } from '../frame/endpoints.ts';
 
 interface Paged {
   rows: unknown[];
-  total: number;
+  /** Absent where rows are not counted: then there is a next page as long as pages are full. */
+  total?: number;
 }
 /** Paths that answer with rows, a page at a time. */
 type PagedPath = {
-  [P in keyof Endpoints]: Answer<'GET', P> extends Paged ? P : never;
+  [P in keyof Endpoints]: Answer<'GET', P> extends Paged
+    ? 'offset' extends keyof QueryOf<P>
+      ? P
+      : never
+    : never;
 }[keyof Endpoints];
 
 /** `params`: what the rows depend on; `size`: rows a page. `more` fetches the next page, where there is one. */
@@ -22,7 +27,10 @@ export function usePages<P extends PagedPath>(path: P, params: QueryOf<P>, size:
     queryFn: ({ pageParam }) =>
       get(path as never, { ...params, limit: size, offset: pageParam } as never) as Promise<Page>,
     initialPageParam: 0,
-    getNextPageParam: (_, pages) => (pages.length * size < pages[0]!.total ? pages.length * size : undefined),
+    getNextPageParam: (last, pages) =>
+      (last.total === undefined ? last.rows.length === size : pages.length * size < pages[0]!.total!)
+        ? pages.length * size
+        : undefined,
     placeholderData: keepPreviousData,
   });
   const more = useCallback(() => {

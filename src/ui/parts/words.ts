@@ -1,4 +1,4 @@
-import type { Capability } from '../../core/model.ts';
+import type { Capability, Tier } from '../../core/model.ts';
 import type { ChangeState, PlanState } from '../../dto/remedy.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { Fix } from '../../dto/exposure.ts';
@@ -148,3 +148,6 @@ export const fixCost = (f: Fix, points: number): string => {
   return `closes ${f.closes === points ? 'all' : `${f.closes} of ${points}`}; felt by ${who || 'nobody'}`;
 }; // prettier-ignore
 const count = (n: number, one: string): string => `${n.toLocaleString('en')} ${one}${n === 1 ? '' : 's'}`;
+
+/** A tier as a column's head, which is narrow. */
+export const tierHead = (t: Tier): string => (t === 'organisation' ? 'organis.' : t);

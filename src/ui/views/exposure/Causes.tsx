@@ -9,6 +9,7 @@ import { Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.t
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
+import { selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { OptionsButton } from '../../parts/Options.tsx';
@@ -98,9 +99,7 @@ function View({ params, set, narrow }: ViewProps) {
           label="Causes"
           columns={columns}
           rows={(data?.rows ?? []).map((r, i) => ({ ...r, rank: i + 1 }))}
-          rowKey={(r) => r.key}
-          selected={params.get('cause') ?? undefined}
-          onSelect={(r) => set({ cause: r?.key }, 'push')}
+                    {...selectIn(params, set, 'cause', (r: CauseRow) => r.key)}
           onKey={onKey}
         />
       </div>

@@ -5,11 +5,12 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { ContentFile, ContentRow, UnreadFile } from '../../../dto/contents.ts';
 import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
-import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
@@ -52,9 +53,7 @@ function View({
     return (
       <Empty
         action={
-          <a className="btn btn-primary btn-sm" href="/survey/sources">
-            Go to Survey › Sources
-          </a>
+          <ToSources />
         }
       >
         Here you will see what sensitive content your files hold and how far it can be reached. For that,
@@ -326,7 +325,7 @@ function Files({
         {first && rows.length === 0 ? (
           <p className="p-4 text-quiet">No file fits.</p>
         ) : (
-          <Table label="Files" columns={columns} rows={rows} rowKey={(r) => r.key} selected={params.get('sel') ?? undefined} onSelect={(r) => set({ sel: r?.key }, 'push')} sort={sort} up={sort === 'name'} onSort={(k) => set({ sort: k === 'reach' ? undefined : k })} onEnd={more} />
+          <Table label="Files" columns={columns} rows={rows} {...selectIn(params, set, 'sel', (r: ContentFile) => r.key)} sort={sort} up={sort === 'name'} onSort={(k) => set({ sort: k === 'reach' ? undefined : k })} onEnd={more} />
         )}
       </div>
     </div>
@@ -368,7 +367,7 @@ function Unread({
       <Conditions where={where} set={set} />
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
-        <Table label="Files not fully scanned" columns={columns} rows={rows} rowKey={(r) => r.key} selected={params.get('sel') ?? undefined} onSelect={(r) => set({ sel: r?.key }, 'push')} onEnd={more} />
+        <Table label="Files not fully scanned" columns={columns} rows={rows} {...selectIn(params, set, 'sel', (r: UnreadFile) => r.key)} onEnd={more} />
       </div>
     </div>
   );

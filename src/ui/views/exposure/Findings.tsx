@@ -7,7 +7,7 @@ import type { FindingGroup, FindingGroupBy, FindingRow } from '../../../dto/expo
 import { ask } from '../../frame/api.ts';
 import { Compose } from '../../parts/Compose.tsx';
 import { Dossier } from '../../dossiers/Dossier.tsx';
-import { Beam, Empty, plural, Share, Trouble, Weight } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, Share, ToSources, Trouble, Weight } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
@@ -163,13 +163,7 @@ function View({ params, set, narrow }: ViewProps) {
 
   if (first && first.open + first.accepted + first.fixed === 0)
     return (
-      <Empty
-        action={
-          <a className="btn btn-primary btn-sm" href="/survey/sources">
-            Go to Survey › Sources
-          </a>
-        }
-      >
+      <Empty action={<ToSources />}>
         Here you will see every file that more people can reach than its content allows, the costliest first.
         For that, survey your workspaces.
       </Empty>

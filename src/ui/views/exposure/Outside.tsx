@@ -13,6 +13,7 @@ import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
+import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
@@ -44,12 +45,10 @@ const SHOW = {
   consumer: 'free mailboxes',
   'look-alike': 'look-alikes',
 } as const;
-const UP_FIRST = new Set(['domain']);
 
 function View({ params, set, narrow }: ViewProps) {
   const show = params.get('show') ?? 'all';
-  const sort = params.get('sort') ?? 'points';
-  const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
+  const { sort, down, order } = orderIn(params, set, 'points', 'domain');
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
   const drawn = params.get('draw') === 'flow';
@@ -94,14 +93,14 @@ function View({ params, set, narrow }: ViewProps) {
           />
           </Suspense>
         ) : (
-          <Domains rows={data?.rows ?? []} sort={sort} down={down} narrow={narrow} params={params} set={set} />
+          <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
         )}
       </div>
     </div>
   );
 } // prettier-ignore
 
-function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]; sort: string; down: boolean; } & ViewProps) {
+function Domains({ rows, order, narrow, params, set }: { rows: OutsideRow[]; order: ReturnType<typeof orderIn>['order'] } & ViewProps) {
   const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
   const columns: Column<OutsideRow>[] = [
     { key: 'points', name: 'Points', width: '76px', right: true, sorts: true, cell: (r) => (r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>) },
@@ -123,12 +122,8 @@ function Domains({ rows, sort, down, narrow, params, set }: { rows: OutsideRow[]
       label="External domains"
       columns={columns}
       rows={rows}
-      rowKey={(r) => r.domain}
-      selected={params.get('domain') ?? undefined}
-      onSelect={(r) => set({ domain: r?.domain }, 'push')}
-      sort={sort}
-      up={!down}
-      onSort={(k) => set({ sort: k === 'points' ? undefined : k, down: k === sort ? String(!down) : undefined })}
+            {...selectIn(params, set, 'domain', (r: OutsideRow) => r.domain)}
+      {...order}
     />
   );
 } // prettier-ignore

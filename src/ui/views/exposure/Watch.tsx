@@ -7,7 +7,7 @@ import type { ChangeNews, FindingRow, Waiting, WatchPage } from '../../../dto/ex
 import { withQuery, ask } from '../../frame/api.ts';
 import { Dossier, useFix } from '../../dossiers/Dossier.tsx';
 import { usePinned } from '../../parts/filter.tsx';
-import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Matrix } from '../../drawings/Matrix.tsx';
 import { OverTime } from '../../drawings/OverTime.tsx';
@@ -38,7 +38,7 @@ function View({ params, set, narrow }: ViewProps) {
   if (isPending) return <p className="p-4 text-quiet">Looking …</p>;
   if (!data)
     return (
-      <Empty action={<a className="btn btn-primary btn-sm" href="/survey/sources">Go to Survey › Sources</a>}>
+      <Empty action={<ToSources />}>
         Here you will see what got worse overnight, what matters most and where to begin. For that, survey your workspaces.
       </Empty>
     );

@@ -12,6 +12,7 @@ import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
+import { selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TypeDossier } from '../../dossiers/TypeDossier.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
@@ -205,9 +206,7 @@ function CatalogueTable({
       label="Data types"
       columns={columns}
       rows={rows}
-      rowKey={(r) => r.id}
-      selected={params.get('type') ?? undefined}
-      onSelect={(r) => set({ type: r?.id }, 'push')}
+            {...selectIn(params, set, 'type', (r: TypeRow) => r.id)}
       sort={sort}
       up={sort === 'name' || sort === 'country' || sort === 'from'}
       onSort={(k) => set({ sort: k === 'files' ? undefined : k })}

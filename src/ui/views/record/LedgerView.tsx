@@ -1,11 +1,11 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Download } from 'lucide-react';
-import { useCallback } from 'react';
 import type { LedgerEntry } from '../../../formats/ledger.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import { ask, get } from '../../frame/api.ts';
+import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { usePages } from '../../parts/pages.ts';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
@@ -36,16 +36,7 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
   const chain = useQuery(ask('/api/ledger/check'));
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
-  const query = useInfiniteQuery({
-    queryKey: ['/api/ledger', { text, where }],
-    queryFn: ({ pageParam }) => get('/api/ledger', { offset: pageParam, limit: PAGE, text, where }),
-    initialPageParam: 0,
-    getNextPageParam: (last, pages) => (last.rows.length === PAGE ? pages.length * PAGE : undefined),
-  });
-  const rows = query.data?.pages.flatMap((p) => p.rows) ?? [];
-  const more = useCallback(() => {
-    if (query.hasNextPage && !query.isFetchingNextPage) void query.fetchNextPage();
-  }, [query]);
+  const { query, rows, more } = usePages('/api/ledger', { text, where }, PAGE);
   const columns: Column<LedgerEntry>[] = [
     {
       key: 'seq',

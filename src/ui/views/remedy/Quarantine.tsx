@@ -10,6 +10,7 @@ import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { PickUpButton, usePickUp } from '../../frame/Tray.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
@@ -76,9 +77,7 @@ function View({ params, set, narrow }: ViewProps) {
           label="Quarantine"
           columns={columns}
           rows={rows ?? []}
-          rowKey={(r) => r.key}
-          selected={params.get('sel') ?? undefined}
-          onSelect={(r) => set({ sel: r?.key }, 'push')}
+                    {...selectIn(params, set, 'sel', (r: QuarantineRow) => r.key)}
           onKey={(key, r) => {
             if (key === 'p' && steward) pickUp.mutate([release(r)]);
           }}

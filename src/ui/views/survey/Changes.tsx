@@ -5,12 +5,13 @@ import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Dossier.tsx';
-import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { PickUpButton } from '../../frame/Tray.tsx';
@@ -66,8 +67,7 @@ function View({ search }: { search: string }) {
   const where = params.get('where') ?? undefined;
   const by = params.get('by') ?? undefined;
   const source = params.get('ws') ?? undefined;
-  const sort = params.get('sort') ?? 'reach';
-  const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
+  const { sort, down, order } = orderIn(params, set, 'reach');
   const asked = { from, to, change, text, where, by, source, sort, down: String(down) };
   const { query, first, rows, more } = usePages('/api/changes', asked, PAGE, from !== undefined);
   const narrow = params.get('sel') !== null;
@@ -152,13 +152,7 @@ function View({ search }: { search: string }) {
   ];
   if (good.length < 2 && good.length > 0)
     return (
-      <Empty
-        action={
-          <a className="btn btn-primary btn-sm" href="/survey/sources">
-            Go to Survey › Sources
-          </a>
-        }
-      >
+      <Empty action={<ToSources />}>
         Here you will see what got brighter or darker from one survey to the next, and by which change. There
         is one survey yet: run another.
       </Empty>
@@ -257,12 +251,8 @@ function View({ search }: { search: string }) {
             label="Changes"
             columns={columns}
             rows={rows}
-            rowKey={(r) => r.key}
-            selected={params.get('sel') ?? undefined}
-            onSelect={(r) => set({ sel: r?.key }, 'push')}
-            sort={sort}
-            up={!down}
-            onSort={(k) => set({ sort: k, down: String(k === sort ? !down : k !== 'name') })}
+            {...selectIn(params, set, 'sel', (r: ChangeRow) => r.key)}
+            {...order}
             onEnd={more}
           />
         </div>

@@ -5,11 +5,12 @@ import { TIERS } from '../../../core/model.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { HoldingRow } from '../../../dto/access.ts';
 import { ask } from '../../frame/api.ts';
-import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { orderIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
@@ -36,7 +37,6 @@ const ONLY = {
   dormant: 'dormant spaces (90 days)',
 } as const;
 const FILTERS = ['text', 'where', 'kind', 'weight', 'tier', 'domain', 'only'] as const;
-const UP_FIRST = new Set(['name']);
 
 function View({ params, set, narrow }: ViewProps) {
   const asOf = asOfOf(params);
@@ -47,8 +47,7 @@ function View({ params, set, narrow }: ViewProps) {
     string | undefined
   >;
   const list = FILTERS.some((f) => filters[f]);
-  const sort = params.get('sort') ?? 'reach';
-  const down = params.get('down') ? params.get('down') === 'true' : !UP_FIRST.has(sort);
+  const { sort, down, order } = orderIn(params, set, 'reach');
 
   // the scope line may hold the screen to one workspace or one space
   const scopeSpace = useQuery({
@@ -313,9 +312,7 @@ function View({ params, set, narrow }: ViewProps) {
                 Drop the filters
               </button>
             ) : (
-              <a className="btn btn-primary btn-sm" href="/survey/sources">
-                Go to Survey › Sources
-              </a>
+              <ToSources />
             )
           }
         >
@@ -335,9 +332,7 @@ function View({ params, set, narrow }: ViewProps) {
               if (r?.more) loadMore(r);
               else set({ sel: r?.key }, 'push');
             }}
-            sort={sort}
-            up={!down}
-            onSort={(k) => set({ sort: k, down: String(k === sort ? !down : !UP_FIRST.has(k)) })}
+            {...order}
             onKey={(key, r) => {
               if (r.more && key === 'Enter') loadMore(r);
               else if (

@@ -6,6 +6,7 @@ import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
@@ -60,10 +61,9 @@ function View({ params, set, narrow }: ViewProps) {
   const show: Show = wanted in SHOW ? (wanted as Show) : 'groups';
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
-  const sort =
-    params.get('sort') ??
-    (show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy');
-  const down = params.get('down') ? params.get('down') === 'true' : sort !== 'name';
+  const usual =
+    show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy';
+  const { sort, down, order } = orderIn(params, set, usual);
   const asked = { show, text, where, sort, down: String(down), asOf };
   const { query, first, rows, more } = usePages('/api/people', asked, PAGE);
   const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
@@ -220,12 +220,8 @@ function View({ params, set, narrow }: ViewProps) {
             label={SHOW[show]}
             columns={columns}
             rows={rows}
-            rowKey={(r) => r.key}
-            selected={params.get('sel') ?? undefined}
-            onSelect={(r) => set({ sel: r?.key }, 'push')}
-            sort={sort}
-            up={!down}
-            onSort={(k) => set({ sort: k, down: String(k === sort ? !down : k !== 'name') })}
+            {...selectIn(params, set, 'sel', (r: IdentityRow) => r.key)}
+            {...order}
             onEnd={more}
           />
         </div>
