@@ -235,6 +235,8 @@ export class SurveyRows {
     // of two directories the first to list somebody counts, which is not known any more
     if (this.directories.size > 1 && changes.some((c) => c.kind === 'person' || c.kind === 'group'))
       return false;
+    // a space that is named and not listed would stay, though nothing names it any more
+    if (this.builder.hasUnlistedSpaces()) return false;
     let members: Set<string> | undefined;
     /** Whether a name that a workspace gave before it listed what it is would now mean something else. */
     const isNamed = (id: string): boolean =>
@@ -267,10 +269,11 @@ export class SurveyRows {
 
   private takeKind(kind: ObservedKind, changes: readonly ObservedChange[]): void {
     if (kind === 'content') this.content = new Map(this.content);
-    if (kind === 'group') this.groupRules = new Map(this.groupRules);
-    if (kind === 'group')
+    if (kind === 'group') {
+      this.groupRules = new Map(this.groupRules);
       for (const { source, id } of changes)
         if (!this.directories.has(source)) this.localGroups.add(key(source, id));
+    }
     for (const { source, id, doc, json, isNew } of changes) {
       if (kind !== 'content' && kind !== 'about') this.count(kind, source, doc === null ? -1 : isNew ? 1 : 0);
       if (kind === 'person') this.takePerson(source, doc as PersonRow);

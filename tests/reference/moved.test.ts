@@ -1,26 +1,17 @@
 /** A survey made from the rows of the one before and what differs, against the same survey read as a whole. */
 import fc from 'fast-check';
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { afterAll, beforeAll, expect, it } from 'vitest';
+import { expect, it } from 'vitest';
 import { who } from '../../src/core/access/questions.ts';
 import { identityName } from '../../src/core/access/view.ts';
 import { loadSurvey, movedOn, type Loaded } from '../../src/engine/loaded.ts';
-import { openDb, type OpenDb } from '../../src/store/db.ts';
+import type { OpenDb } from '../../src/store/db.ts';
 import { observeOne, type ObservedKind } from '../../src/store/observed.ts';
+import { ownDb } from '../own-db.ts';
 import { organisations } from './organisations.ts';
 import type { Rows } from './plain-access.ts';
 
-const home = mkdtempSync(join(tmpdir(), 'gl-moved-'));
 let db: OpenDb;
-beforeAll(async () => {
-  db = await openDb(join(home, 'db'));
-}, 60_000);
-afterAll(async () => {
-  await db.close();
-  rmSync(home, { recursive: true, force: true });
-});
+ownDb((own) => void (db = own));
 
 type Docs = Map<string, { kind: ObservedKind; id: string; doc: object }>;
 
@@ -61,6 +52,14 @@ function said(l: Loaded) {
   const nodes = [...l.org.spaces.map((s) => s.id), ...l.items.map((i) => i.id)];
   const { entries } = l.org;
   return {
+    names: {
+      users: l.org.users.map((u) => u.id).sort(),
+      groups: l.org.groups.map((g) => g.id).sort(),
+      spaces: l.org.spaces.map((x) => x.id).sort(),
+      outsiders: [...l.view.outsiders].sort(),
+      addresses: [...l.org.addresses].sort(),
+      domains: [...l.org.domains].sort(),
+    },
     problems: l.org.problems.map((p) => `${p.row} ${p.reason}`).sort(),
     nodes: Object.fromEntries(
       nodes.map((id, n) => [

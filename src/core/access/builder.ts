@@ -275,15 +275,24 @@ export class OrganisationBuilder {
     const problems: Problem[] = [...this.rowProblems];
     this.problems = problems;
     const workspaces = this.workspaces.rows.flatMap((row) => row ?? []);
-    const listed = this.users.ids.names.map((id, n) => this.users.rows[n] ?? unknownPerson(id, problems));
-    const order = [...listed.keys()].sort((a, b) => kindRank(listed[a]!) - kindRank(listed[b]!) || a - b);
-    const users = order.map((n) => listed[n]!);
-    /** The number of a user by the number of its id. */
-    const userNumber = new Int32Array(order.length);
-    order.forEach((n, u) => (userNumber[n] = u));
-    const user = (n: number): number => (n < 0 ? -1 : userNumber[n]!);
-    const groups = this.groups.ids.names.map((id, n) => {
-      const row = this.groups.rows[n];
+    const named = this.named();
+    const { users: userIds, groups: groupIds } = named;
+    const listed = new Map(
+      userIds.map((n) => [n, this.users.rows[n] ?? unknownPerson(this.users.ids.names[n]!, problems)]),
+    );
+    const order = userIds.sort((a, b) => kindRank(listed.get(a)!) - kindRank(listed.get(b)!) || a - b);
+    const users = order.map((n) => listed.get(n)!);
+    /** Numbers in the columns, by the numbers of ids; −1 for what is in none of them. */
+    const numberOf = {
+      user: placesOf(order, this.users.ids),
+      group: placesOf(groupIds, this.groups.ids),
+      address: placesOf(named.addresses, this.addresses),
+      domain: placesOf(named.domains, this.domains),
+    };
+    const user = (n: number): number => numberOf.user[n] ?? -1;
+    const group = (id: string): number => numberOf.group[this.groups.ids.find(id)] ?? -1;
+    const groups = groupIds.map((n) => {
+      const [id, row] = [this.groups.ids.names[n]!, this.groups.rows[n]];
       if (!row) problems.push({ row: `group ${id}`, reason: 'is named but not listed; it has no members' });
       return { id, name: row?.name ?? id };
     });
@@ -299,8 +308,8 @@ export class OrganisationBuilder {
           problems.push({ row: `group ${row!.id}`, reason: `its member ${m.value} is not listed` });
           continue;
         }
-        memberOwner.push(g);
-        memberValue.push(isGroup ? ~this.groups.ids.find(m.value) : user(this.users.ids.find(m.value)));
+        memberOwner.push(numberOf.group[g]!);
+        memberValue.push(isGroup ? ~group(m.value) : user(this.users.ids.find(m.value)));
       }
     });
 
@@ -326,7 +335,7 @@ export class OrganisationBuilder {
       breakable[s] = workspace?.inheritance === 'breakable' ? 1 : 0;
       external[s] = externalLevel(workspace, row);
       for (const g of row.gate ?? []) {
-        const n = this.groups.ids.find(g);
+        const n = group(g);
         if (n < 0)
           problems.push({
             row: `space ${id}`,
@@ -339,7 +348,7 @@ export class OrganisationBuilder {
     });
 
     const items = this.placeItems(breakable);
-    const entries = this.placeEntries(items.numberOf, items.ids.length, userNumber);
+    const entries = this.placeEntries(items.numberOf, items.ids.length, numberOf);
 
     return {
       takenAt: this.takenAt,
@@ -367,17 +376,54 @@ export class OrganisationBuilder {
       itemOwner: items.owner.map(user),
       itemBreaks: items.breaks,
       entries: entries.columns,
-      addresses: this.addresses.names,
-      domains: this.domains.names,
+      addresses: named.addresses.map((n) => this.addresses.names[n]!),
+      domains: named.domains.map((n) => this.domains.names[n]!),
       problems,
       // ids that came to be known after these columns were made are not in them
       find: (kind, id) => {
-        if (kind === 'user') return userNumber[this.users.ids.find(id)] ?? -1;
-        if (kind === 'group') return below(this.groups.ids.find(id), groups.length);
+        if (kind === 'user') return user(this.users.ids.find(id));
+        if (kind === 'group') return group(id);
         if (kind === 'space') return below(this.spaces.ids.find(id), spaces.length);
         if (kind === 'item') return items.numberOf[this.items.find(id)] ?? -1;
         return entries.numberOf(kind, (kind === 'grant' ? this.grantIds : this.linkIds).find(id));
       },
+    };
+  }
+
+  /** Whether something lies in, or is on, a space that was never listed. */
+  hasUnlistedSpaces(): boolean {
+    return this.spaces.ids.names.some((_, n) => !this.spaces.rows[n]);
+  }
+
+  /**
+   * The numbers of the ids that have a row, or that a row names; in order. An id stays known when the last row that
+   * named it is gone, and is not among them then.
+   */
+  private named(): Record<'users' | 'groups' | 'addresses' | 'domains', number[]> {
+    const marks = {
+      [PRINCIPAL.user]: Uint8Array.from(this.users.ids.names, (_, n) => (this.users.rows[n] ? 1 : 0)),
+      [PRINCIPAL.group]: Uint8Array.from(this.groups.ids.names, (_, n) => (this.groups.rows[n] ? 1 : 0)),
+      [PRINCIPAL.address]: new Uint8Array(this.addresses.names.length),
+      [PRINCIPAL.domain]: new Uint8Array(this.domains.names.length),
+    };
+    for (let r = 0; r < this.itemOwner.length; r++) {
+      const owner = this.itemOwner.at(r);
+      if (owner >= 0 && !this.itemGone.at(r)) marks[PRINCIPAL.user][owner] = 1;
+    }
+    for (const [entries, kinds, numbers] of [
+      [this.toEntry, this.toKind, this.toNumber],
+      [this.redeemedEntry, this.redeemedKind, this.redeemedNumber],
+    ] as const)
+      for (let i = 0; i < entries.length; i++) {
+        const of = (marks as Record<number, Uint8Array>)[kinds.at(i)];
+        if (of && !this.entryGone.at(entries.at(i))) of[numbers.at(i)] = 1;
+      }
+    const marked = (of: Uint8Array): number[] => [...counting(of.length)].filter((n) => of[n]);
+    return {
+      users: marked(marks[PRINCIPAL.user]),
+      groups: marked(marks[PRINCIPAL.group]),
+      addresses: marked(marks[PRINCIPAL.address]),
+      domains: marked(marks[PRINCIPAL.domain]),
     };
   }
 
@@ -488,7 +534,11 @@ export class OrganisationBuilder {
     };
   }
 
-  private placeEntries(itemNumber: Int32Array, itemCount: number, userNumber: Int32Array) {
+  private placeEntries(
+    itemNumber: Int32Array,
+    itemCount: number,
+    principals: Record<'user' | 'group' | 'address' | 'domain', Int32Array>,
+  ) {
     const rowCount = this.entryName.length;
     const rowType = this.entryType.done();
     const rowName = this.entryName.done();
@@ -541,8 +591,14 @@ export class OrganisationBuilder {
     const to = reordered(this.toEntry.done(), rowCount, order);
     const redeemed = reordered(this.redeemedEntry.done(), rowCount, order);
     const at = this.redeemedAt.done();
+    const places: Record<number, Int32Array> = {
+      [PRINCIPAL.user]: principals.user,
+      [PRINCIPAL.group]: principals.group,
+      [PRINCIPAL.address]: principals.address,
+      [PRINCIPAL.domain]: principals.domain,
+    };
     const numbers = (kinds: Int32Array, values: Int32Array): Int32Array =>
-      values.map((n, i) => (kinds[i] === PRINCIPAL.user ? userNumber[n]! : n));
+      values.map((n, i) => places[kinds[i]!]?.[n] ?? n);
     const toKind = this.toKind.done();
     const redeemedKind = this.redeemedKind.done();
     return {
@@ -582,6 +638,13 @@ function reordered(owners: Int32Array, ownerCount: number, order: Int32Array): (
 function put(column: GrowInt32, n: number, value: number): void {
   if (n === column.length) column.push(value);
   else column.set(n, value);
+}
+
+/** Where each of the ids stands in a list of some of their numbers; −1 for those that do not. */
+function placesOf(numbers: readonly number[], ids: Interner): Int32Array {
+  const places = new Int32Array(ids.names.length).fill(-1);
+  numbers.forEach((n, at) => (places[n] = at));
+  return places;
 }
 
 /** A number below a limit, else −1. */
