@@ -1,0 +1,16 @@
+// Loaded before everything else (node --import): the engine's questions to the database wait while a file exists.
+import { existsSync } from 'node:fs';
+import { workerData } from 'node:worker_threads';
+
+const port = workerData?.file?.includes('engine.thread') && workerData.dbPort;
+if (port) {
+  const send = port.postMessage.bind(port);
+  let waiting = [];
+  const timer = setInterval(() => {
+    if (existsSync(process.env.HELD_READING)) return;
+    clearInterval(timer);
+    for (const message of waiting) send(...message);
+    waiting = undefined;
+  }, 20);
+  port.postMessage = (...message) => (waiting ? waiting.push(message) : send(...message));
+}
