@@ -56,7 +56,11 @@ function make(scale: number): Made {
     },
     dimensions: {
       weight: one('item', names('weight', 5), (i) => weights[i]!),
-      reach: { of: 'item', values: TIERS, one: Int32Array.from(columns.couldTier.subarray(org.spaces.length)) },
+      reach: {
+        of: 'item',
+        values: TIERS,
+        one: Int32Array.from(columns.couldTier.subarray(org.spaces.length)),
+      },
       label: one('item', names('label', 6), (i) => mixed(i + 7, 6)),
       role: one('share', names('role', 5), (s) => (s < E ? org.entries.role[s]! : 0)),
       audience: one('share', names('audience', 5), (s) => (s < E ? org.entries.type[s]! : 4)),
@@ -64,19 +68,26 @@ function make(scale: number): Made {
       domain: one('share', names('domain', 300), (s) => (mixed(s, 10) ? 0 : mixed(s + 3, 300))),
     },
   };
-} // prettier-ignore
+}
 
 export async function exposure(scale: number): Promise<void> {
   const made = make(scale);
   const { org } = made.input.view;
   say(`${org.itemIds.length} items, ${org.entries.ids.length} grants and links`);
   const summed: Measure[] = ['items', 'files', 'bytes', 'points'];
-  for (const by of [['weight', 'reach'], ['role', 'audience'], ['department', 'label'], ['domain', 'label', 'role']])
+  for (const by of [
+    ['weight', 'reach'],
+    ['role', 'audience'],
+    ['department', 'label'],
+    ['domain', 'label', 'role'],
+  ])
     for (const measures of [summed, ['links'], ['people']] as Measure[][]) {
       const dimensions = by.map((b) => made.dimensions[b]!);
       const times: number[] = [];
       for (let k = 0; k < 3; k++) times.push(await ms(() => crosstab(made.input, dimensions, measures)));
-      say(`cross-tab ${by.join(' × ')}, ${measures.join(', ')}: ${times.map((t) => t.toFixed(0)).join(', ')} ms`);
+      say(
+        `cross-tab ${by.join(' × ')}, ${measures.join(', ')}: ${times.map((t) => t.toFixed(0)).join(', ')} ms`,
+      );
     }
 
   // the same with GROUP BY CUBE and count(distinct) over the pairs of item and share, at a hundredth
@@ -90,12 +101,16 @@ export async function exposure(scale: number): Promise<void> {
   for (let i = 0; i < small.weights.length; i++) {
     for (let p = place[small.input.columns.accessClass[S + i]!]!; p >= 0; p = above[p]!)
       for (const share of at.values.subarray(at.start[p], at.start[p + 1]))
-        rows.push(`${i}\t${small.dimensions.role!.one![share]}\t${small.dimensions.label!.one![i]}\t${small.input.bytes[i]}`);
+        rows.push(
+          `${i}\t${small.dimensions.role!.one![share]}\t${small.dimensions.label!.one![i]}\t${small.input.bytes[i]}`,
+        );
   }
   await db.copyIn('pair', ['item', 'role', 'label', 'bytes'], `${rows.join('\n')}\n`);
   let cube: { n: number; total: boolean }[] = [];
   const theirs = await ms(async () => {
-    cube = await db.query('select count(distinct item)::int as n, grouping(role, label) = 3 as total from pair group by cube (role, label)');
+    cube = await db.query(
+      'select count(distinct item)::int as n, grouping(role, label) = 3 as total from pair group by cube (role, label)',
+    );
   });
   const dims = [small.dimensions.role!, small.dimensions.label!];
   crosstab(small.input, dims, ['items']);
@@ -104,18 +119,34 @@ export async function exposure(scale: number): Promise<void> {
   const all = tab.cells.items[tab.cells.items.length - 1]!;
   if (cube.find((c) => c.total)?.n !== all) throw new Error('The two do not count alike.');
   ratio(`cross-tabulation of ${small.weights.length} items, against GROUP BY CUBE`, ours, theirs);
-  say(`${small.weights.length} items, ${rows.length} pairs, role × label: ${ours.toFixed(1)} ms; GROUP BY CUBE on PGlite ${theirs.toFixed(0)} ms: ${(theirs / ours).toFixed(0)} times`);
+  say(
+    `${small.weights.length} items, ${rows.length} pairs, role × label: ${ours.toFixed(1)} ms; GROUP BY CUBE on PGlite ${theirs.toFixed(0)} ms: ${(theirs / ours).toFixed(0)} times`,
+  );
   await db.close();
   rmSync(home, { recursive: true, force: true });
 
-  const row = (i: number): ItemRow => ({ id: String(i), space: 's', kind: i % 9 ? 'file' : 'folder', name: `file ${i}.txt` });
+  const row = (i: number): ItemRow => ({
+    id: String(i),
+    space: 's',
+    kind: i % 9 ? 'file' : 'folder',
+    name: `file ${i}.txt`,
+  });
   const getters = itemGetters({
-    view: made.input.view, columns: made.input.columns, row, weight: (n) => made.weights[n - org.spaces.length] ?? 0, exposures: [],
-    types: () => [], modified: () => NaN, sizeBytes: (n) => n,
+    view: made.input.view,
+    columns: made.input.columns,
+    row,
+    weight: (n) => made.weights[n - org.spaces.length] ?? 0,
+    exposures: [],
+    types: () => [],
+    modified: () => NaN,
+    sizeBytes: (n) => n,
   });
   const first = org.spaces.length;
   const count = Math.min(100_000, org.itemIds.length);
-  for (const text of ['weight >= 3 && could >= outside', 'kind == "file" && name.contains("77") && size(domains) > 0']) {
+  for (const text of [
+    'weight >= 3 && could >= outside',
+    'kind == "file" && name.contains("77") && size(domains) > 0',
+  ]) {
     const test = compileFilter(text, 'items', getters);
     let fits = 0;
     const own = await ms(() => {
@@ -126,12 +157,23 @@ export async function exposure(scale: number): Promise<void> {
     let same = 0;
     const library = await ms(() => {
       for (let n = first; n < first + count; n++)
-        if (parsed({ weight: BigInt(getters.weight(n)), could: BigInt(getters.could(n)), kind: getters.kind(n), name: getters.name(n), domains: getters.domains(n) }) === true) same++;
+        if (
+          parsed({
+            weight: BigInt(getters.weight(n)),
+            could: BigInt(getters.could(n)),
+            kind: getters.kind(n),
+            name: getters.name(n),
+            domains: getters.domains(n),
+          }) === true
+        )
+          same++;
     });
     let again = 0;
     for (let n = first; n < first + count; n++) if (test(n)) again++;
     if (same !== again) throw new Error('The two do not hold alike.');
     ratio(`filter ${text}, a row, against the CEL library`, own / org.itemIds.length, library / count);
-    say(`filter ${text}: ${own.toFixed(0)} ms for ${org.itemIds.length} (${fits} fit); the CEL library itself ${((library / count) * 1e6).toFixed(0)} ns a row, ours ${((own / org.itemIds.length) * 1e6).toFixed(0)} ns: ${(library / count / (own / org.itemIds.length)).toFixed(1)} times`);
+    say(
+      `filter ${text}: ${own.toFixed(0)} ms for ${org.itemIds.length} (${fits} fit); the CEL library itself ${((library / count) * 1e6).toFixed(0)} ns a row, ours ${((own / org.itemIds.length) * 1e6).toFixed(0)} ns: ${(library / count / (own / org.itemIds.length)).toFixed(1)} times`,
+    );
   }
-} // prettier-ignore
+}

@@ -17,9 +17,15 @@ const ITEMS = 2000;
 
 /** Members who lose something that the goal does not ask for. */
 function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): number {
-  const people = losersIn(whatIf(v, changes.map((c) => c.change), columns));
+  const people = losersIn(
+    whatIf(
+      v,
+      changes.map((c) => c.change),
+      columns,
+    ),
+  );
   return [...people].filter((i) => has(v.members, i)).length;
-} // prettier-ignore
+}
 
 /**
  * What one would do by hand: as long as there is a way in, take away the grant or link by which most of
@@ -64,7 +70,9 @@ export function remedy(scale: number): void {
   const exposed: number[] = [];
   for (let i = 0; i < org.itemIds.length && exposed.length < ITEMS; i += 7)
     if (columns.couldTier[S + i]! >= TIERS.indexOf('partner')) exposed.push(i);
-  say(`${org.itemIds.length} items, ${org.entries.ids.length} grants and links; ${exposed.length} items that outsiders reach`);
+  say(
+    `${org.itemIds.length} items, ${org.entries.ids.length} grants and links; ${exposed.length} items that outsiders reach`,
+  );
   for (const count of [20, 200, exposed.length]) {
     const goal: Goal = resolveGoal(v, { outside: true }, Int32Array.from(exposed.slice(0, count)))!;
     let from = performance.now();
@@ -77,11 +85,19 @@ export function remedy(scale: number): void {
       say(`${count} items: cannot be met: ${answer.prevents.join(' → ')}`);
       continue;
     }
-    ratio(`the least cut over ${count} of ${org.itemIds.length} items, costs and three cuts, against one reach of all`, built + solved, reached);
-    say(`${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.cuts.length} cuts ${solved.toFixed(0)} ms`);
+    ratio(
+      `the least cut over ${count} of ${org.itemIds.length} items, costs and three cuts, against one reach of all`,
+      built + solved,
+      reached,
+    );
+    say(
+      `${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.cuts.length} cuts ${solved.toFixed(0)} ms`,
+    );
     if (count > 200) continue;
     const ours = answer.cuts[0]!;
     const theirs = greedy(n);
-    say(`  least cut: ${ours.changes.length} changes, ${hurt(v, columns, ours.changes)} members lose something; one grant after another: ${theirs.length} changes, ${hurt(v, columns, theirs)} members`);
+    say(
+      `  least cut: ${ours.changes.length} changes, ${hurt(v, columns, ours.changes)} members lose something; one grant after another: ${theirs.length} changes, ${hurt(v, columns, theirs)} members`,
+    );
   }
-} // prettier-ignore
+}

@@ -56,7 +56,12 @@ function passport(d: Dice, name: string): string {
   const check = (text: string): number =>
     [...text].reduce((sum, c, i) => sum + [7, 3, 1][i % 3]! * (c === '<' ? 0 : parseInt(c, 36)), 0) % 10;
   const spelled = (s: string): string =>
-    s.toUpperCase().replace(/Ø/g, 'OE').normalize('NFD').replace(/[^A-Z ]/g, '').replace(/ /g, '<');
+    s
+      .toUpperCase()
+      .replace(/Ø/g, 'OE')
+      .normalize('NFD')
+      .replace(/[^A-Z ]/g, '')
+      .replace(/ /g, '<');
   const [given, family] = name.split(' ') as [string, string];
   const first = `P<UTO${spelled(family)}<<${spelled(given)}`.padEnd(44, '<');
   const number = `U${serial(d, 8)}`;
@@ -66,7 +71,7 @@ function passport(d: Dice, name: string): string {
   const body = `${number}${check(number)}UTO${born}${check(born)}${d.pick(['F', 'M'])}${until_}${check(until_)}${rest}${check(rest)}`;
   const all = body.slice(0, 10) + body.slice(13, 20) + body.slice(21);
   return `${first}\n${body}${check(all)}`;
-} // prettier-ignore
+}
 
 const list = <T>(n: number, make: (i: number) => T): T[] => Array.from({ length: n }, (_, i) => make(i));
 
@@ -79,16 +84,68 @@ export function keepRecords(b: Builder): void {
   const file = (space: string, title: string, text: string, parent?: string): void =>
     void b.file(space, title, `${text}\n`, parent ? { parent } : {});
 
-  file(crew, 'Crew of Norway.xlsx', ['name;fødselsnummer;rank', ...list(46, (i) => `${name(i)};${fodselsnummer(d)};deck`)].join('\n'), papers);
-  file(crew, 'Bemanning Nederland.xlsx', ['naam;BSN;functie', ...list(31, (i) => `${name(i)};${bsn(d)};machinist`)].join('\n'), papers);
-  file(crew, 'Meeskond Eesti.xlsx', ['nimi;isikukood;amet', ...list(28, (i) => `${name(i)};${isikukood(d)};madrus`)].join('\n'), papers);
-  file(crew, 'NHS numbers for the doctor.docx', ['For the ship’s doctor (made up)', ...list(12, (i) => `${name(i)}, NHS number ${nhs(d)}`)].join('\n'), papers);
-  file(crew, 'Passport pages, winter crew.pdf', ['Passports as scanned (made up)', ...list(9, (i) => passport(d, name(i)))].join('\n'), papers);
-  file(crew, 'Medical certificates to renew.docx', ['Seafarer medical certificates to renew', ...list(14, (i) => `${name(i)}: medical certificate no. ENG1-${serial(d, 6)}, date of birth ${two(1 + d.int(28))}.${two(1 + d.int(12))}.19${60 + d.int(39)}`)].join('\n'), papers);
+  file(
+    crew,
+    'Crew of Norway.xlsx',
+    ['name;fødselsnummer;rank', ...list(46, (i) => `${name(i)};${fodselsnummer(d)};deck`)].join('\n'),
+    papers,
+  );
+  file(
+    crew,
+    'Bemanning Nederland.xlsx',
+    ['naam;BSN;functie', ...list(31, (i) => `${name(i)};${bsn(d)};machinist`)].join('\n'),
+    papers,
+  );
+  file(
+    crew,
+    'Meeskond Eesti.xlsx',
+    ['nimi;isikukood;amet', ...list(28, (i) => `${name(i)};${isikukood(d)};madrus`)].join('\n'),
+    papers,
+  );
+  file(
+    crew,
+    'NHS numbers for the doctor.docx',
+    ['For the ship’s doctor (made up)', ...list(12, (i) => `${name(i)}, NHS number ${nhs(d)}`)].join('\n'),
+    papers,
+  );
+  file(
+    crew,
+    'Passport pages, winter crew.pdf',
+    ['Passports as scanned (made up)', ...list(9, (i) => passport(d, name(i)))].join('\n'),
+    papers,
+  );
+  file(
+    crew,
+    'Medical certificates to renew.docx',
+    [
+      'Seafarer medical certificates to renew',
+      ...list(
+        14,
+        (i) =>
+          `${name(i)}: medical certificate no. ENG1-${serial(d, 6)}, date of birth ${two(1 + d.int(28))}.${two(1 + d.int(12))}.19${60 + d.int(39)}`,
+      ),
+    ].join('\n'),
+    papers,
+  );
   const systems = b.drive('IT leads');
-  file(systems, 'Harbour database.md', `# Harbour database\n\nconnection: postgres://harbour:${b.d.pick(['kelp', 'brine'])}-Tarn-${serial(d, 5)}@db.tarntide.example/berths\npassword: ${'Skerry'}${serial(d, 4)}!x\n`);
+  file(
+    systems,
+    'Harbour database.md',
+    `# Harbour database\n\nconnection: postgres://harbour:${b.d.pick(['kelp', 'brine'])}-Tarn-${serial(d, 5)}@db.tarntide.example/berths\npassword: ${'Skerry'}${serial(d, 4)}!x\n`,
+  );
   const technical = b.drive('Technical');
   const first = cardNumber(d).padEnd(16, '0').slice(0, 12);
-  file(technical, 'Spare parts, hull.xlsx', ['part number;what;berth', ...list(400, (i) => `${first}${String(1000 + i)};seal ${i};${1 + (i % 9)}`)].join('\n'));
-  file(technical, 'Orders to the yard.csv', ['order;pieces;price', ...list(60, () => `4${serial(d, 15)};${1 + d.int(9)};${d.int(900)}`)].join('\n'));
-} // prettier-ignore
+  file(
+    technical,
+    'Spare parts, hull.xlsx',
+    [
+      'part number;what;berth',
+      ...list(400, (i) => `${first}${String(1000 + i)};seal ${i};${1 + (i % 9)}`),
+    ].join('\n'),
+  );
+  file(
+    technical,
+    'Orders to the yard.csv',
+    ['order;pieces;price', ...list(60, () => `4${serial(d, 15)};${1 + d.int(9)};${d.int(900)}`)].join('\n'),
+  );
+}

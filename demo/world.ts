@@ -395,8 +395,25 @@ export function makeWorld(seed = 20261): World {
 
 /** What the fleet's offices write in, as often as they do. */
 const TEXT_KINDS = [
-  '.docx', '.docx', '.docx', '.xlsx', '.xlsx', '.pdf', '.pdf', '.pptx', '.txt', '.txt', '.md', '.html', '.odt', '.rtf', '.eml', '.csv', '.json', '.zip',
-] as const; // prettier-ignore
+  '.docx',
+  '.docx',
+  '.docx',
+  '.xlsx',
+  '.xlsx',
+  '.pdf',
+  '.pdf',
+  '.pptx',
+  '.txt',
+  '.txt',
+  '.md',
+  '.html',
+  '.odt',
+  '.rtf',
+  '.eml',
+  '.csv',
+  '.json',
+  '.zip',
+] as const;
 
 const mimeOf = (name: string): string =>
   ({

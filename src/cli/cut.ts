@@ -23,7 +23,14 @@ const DAY = 86_400_000;
  */
 export async function cut(dir: string, file: string, options: FactsOptions): Promise<void> {
   const goal = readGoal(file);
-  const { org, view: v, columns, isFile, getters, activity } = await openFacts(dir, options, { activity: true });
+  const {
+    org,
+    view: v,
+    columns,
+    isFile,
+    getters,
+    activity,
+  } = await openFacts(dir, options, { activity: true });
   const S = org.spaces.length;
   const wanted = new Set<number>();
   for (const id of goal.of.items ?? []) {
@@ -41,7 +48,8 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
   const resolved = resolveGoal(v, goal.keepOut, Int32Array.from(wanted).sort());
-  if (!resolved) throw new CliError('The goal keeps out an identity or a group that this extract does not know.');
+  if (!resolved)
+    throw new CliError('The goal keeps out an identity or a group that this extract does not know.');
   const network = cutNetwork(v, columns, resolved, {
     usage: usageOf(org, resolveDeeds(v, activity)),
     since: v.moment - goal.usedDays * DAY,
@@ -60,9 +68,13 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
       changes: c.changes.map((x, k) => ({ ...told(x), instead: c.instead[k]!.map(told) })),
       cost: c.changes.reduce((n, x) => n + x.cost, 0),
       flow: c.value,
-      losing: losing(v, columns, c.changes.map((x) => x.change)),
+      losing: losing(
+        v,
+        columns,
+        c.changes.map((x) => x.change),
+      ),
     });
-} // prettier-ignore
+}
 
 const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });
 

@@ -45,7 +45,10 @@ export async function openFacts(
       const type = dataType(f.dataType);
       return type && atLeast(f.levels, from).distinct ? { ...type, levels: f.levels, from } : [];
     });
-  const weights = Uint8Array.from({ length: org.itemIds.length }, (_, i) => weigh(counting(i), row(i).label).weight);
+  const weights = Uint8Array.from(
+    { length: org.itemIds.length },
+    (_, i) => weigh(counting(i), row(i).label).weight,
+  );
   const below = (n: number, put: (i: number) => void): void => {
     const [a, b] = itemsBelow(org, n);
     for (let i = a; i < b; i++) put(i);
@@ -62,7 +65,10 @@ export async function openFacts(
     weight: (n) => (n < S ? most(n, (i) => weights[i]!) : weights[n - S]!),
     exposures: findExposures(v, columns, weights),
     types: (i) => counting(i).map((t) => t.name),
-    modified: (n) => (n < S ? most(n, (i) => Date.parse(row(i).modifiedAt ?? '') || 0) || NaN : Date.parse(row(n - S).modifiedAt ?? '')),
+    modified: (n) =>
+      n < S
+        ? most(n, (i) => Date.parse(row(i).modifiedAt ?? '') || 0) || NaN
+        : Date.parse(row(n - S).modifiedAt ?? ''),
     sizeBytes: (n) => {
       let sum = 0;
       below(n, (i) => (sum += row(i).bytes ?? 0));
@@ -71,4 +77,4 @@ export async function openFacts(
   });
   const isFile = Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0));
   return { org, view: v, columns, isFile, getters, activity };
-} // prettier-ignore
+}

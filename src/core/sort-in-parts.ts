@@ -10,7 +10,8 @@ export function* sortInParts(
   order: (a: number, b: number) => number,
 ): Generator<void, Int32Array> {
   const { length } = numbers;
-  for (let from = 0; from < length; from += AT_ONCE) yield void numbers.subarray(from, from + AT_ONCE).sort(order);
+  for (let from = 0; from < length; from += AT_ONCE)
+    yield void numbers.subarray(from, from + AT_ONCE).sort(order);
   let [now, next]: [Int32Array, Int32Array] = [numbers, new Int32Array(length)];
   for (let width = AT_ONCE; width < length; width *= 2) {
     for (let from = 0; from < length; from += 2 * width) {
@@ -25,4 +26,4 @@ export function* sortInParts(
     [now, next] = [next, now];
   }
   return now;
-} // prettier-ignore
+}

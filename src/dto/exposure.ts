@@ -218,8 +218,20 @@ export interface CausesPage {
 
 /** Ways to cut a cross-tabulation. */
 export const DIMENSIONS = [
-  'level', 'role', 'audience', 'label', 'type', 'weight', 'reach', 'workspace', 'space-kind', 'department', 'domain', 'age', 'used',
-] as const; // prettier-ignore
+  'level',
+  'role',
+  'audience',
+  'label',
+  'type',
+  'weight',
+  'reach',
+  'workspace',
+  'space-kind',
+  'department',
+  'domain',
+  'age',
+  'used',
+] as const;
 
 export type DimensionName = (typeof DIMENSIONS)[number];
 
@@ -294,9 +306,18 @@ export interface Fix {
 
 export interface Waiting {
   kind:
-    | 'survey-failed' | 'not-read' | 'survey-old' | 'plans-troubled' | 'reopened' | 'mine' | 'asked' | 'drafts' | 'accepted-ending' | 'partners-ending';
+    | 'survey-failed'
+    | 'not-read'
+    | 'survey-old'
+    | 'plans-troubled'
+    | 'reopened'
+    | 'mine'
+    | 'asked'
+    | 'drafts'
+    | 'accepted-ending'
+    | 'partners-ending';
   count: number;
-} // prettier-ignore
+}
 
 export interface WatchPage {
   sum: SurveySum & { survey: number };
@@ -304,6 +325,13 @@ export interface WatchPage {
   open: number;
   points: number;
   costliest: FindingRow[];
-  history: { survey: number; at: string; points: number; findings: number; plan: number | null; planName: string | null }[];
+  history: {
+    survey: number;
+    at: string;
+    points: number;
+    findings: number;
+    plan: number | null;
+    planName: string | null;
+  }[];
   waiting: Waiting[];
-} // prettier-ignore
+}

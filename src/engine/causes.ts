@@ -70,11 +70,12 @@ function row(l: Loaded, c: Cause): CauseRow {
       }),
     filesMore: Math.max(0, c.closes.size - FILES),
   };
-} // prettier-ignore
+}
 
 /** A cause in plain words: what it is, for whom, where, and who made it. */
 function causeWords(l: Loaded, c: Cause, entry: EntryRef | undefined): string {
-  if (c.kind === 'visibility') return `The space “${nodeName(l, c.space!)}” is visible to the whole organisation`;
+  if (c.kind === 'visibility')
+    return `The space “${nodeName(l, c.space!)}” is visible to the whole organisation`;
   if (c.kind === 'membership')
     return `${personRef(l, c.identity!).address} is in the group “${l.org.groups[c.group!]!.name}”`;
   const e = c.entry!;
@@ -83,23 +84,30 @@ function causeWords(l: Loaded, c: Cause, entry: EntryRef | undefined): string {
   const on = `on ${entry!.on.kind} “${entry!.on.name}” (${entry!.role})`;
   if (c.kind === 'link') {
     const space = spaces[spaceOfNode(l.org, entries.node[e]!)]!;
-    const usual = entry!.audience !== 'named' && space.defaultAudience === entry!.audience ? `, as new links in “${space.name}” are` : '';
+    const usual =
+      entry!.audience !== 'named' && space.defaultAudience === entry!.audience
+        ? `, as new links in “${space.name}” are`
+        : '';
     return `A link for ${entry!.audience === 'named' ? entry!.to : entry!.audience} ${on}${by}${usual}`;
   }
-  const [kind, n] = [entries.toKind.values[entries.toKind.start[e]!], entries.toNumber.values[entries.toKind.start[e]!]!];
+  const [kind, n] = [
+    entries.toKind.values[entries.toKind.start[e]!],
+    entries.toNumber.values[entries.toKind.start[e]!]!,
+  ];
   const item = entries.node[e]! - spaces.length;
   const kept = item >= 0 && itemBreaks[item] ? ', kept where inheritance is broken' : '';
   if (kind === PRINCIPAL.group) {
     const members = countBoth(l.view.groupMembers[n]!, l.view.members);
     return `${members > l.view.settings.wideAbove ? 'The wide group' : 'The group'} “${l.org.groups[n]!.name}” (${members} members) is granted ${on}${by}${kept}`;
   }
-  const identity = kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? l.view.identityOfAddress[n]! : -1;
+  const identity =
+    kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? l.view.identityOfAddress[n]! : -1;
   if (identity >= 0 && has(l.view.externals, identity)) {
     const { kind: who, address } = personRef(l, identity);
     return `The ${who} ${address} is granted ${on}${by}${kept}`;
   }
   return `${capital(entry!.to)} is granted ${on}${by}${kept}`;
-} // prettier-ignore
+}
 
 const FIELDS: Getters<CauseRow, 'causes'> = {
   text: (r) => `${r.words} ${r.entry?.madeBy ?? ''}`.toLowerCase(),

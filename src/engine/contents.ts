@@ -136,12 +136,20 @@ export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
     if (owner) row.owned.add(owner);
   }
   const list = [...rows.values()].map(({ owned, ...row }) => ({ ...row, owners: owned.size }));
-  const spread = (r: ContentRow): number => r.tiers.reduce((sum, n, t) => sum + n * (t >= 4 ? 1000 : 1) * r.weight ** 2, 0);
+  const spread = (r: ContentRow): number =>
+    r.tiers.reduce((sum, n, t) => sum + n * (t >= 4 ? 1000 : 1) * r.weight ** 2, 0);
   list.sort((a, b) => spread(b) - spread(a) || (a.name < b.name ? -1 : 1));
   const { scanned: bySource, unread } = finds(l);
   const scanned = q.ws ? (bySource.get(q.ws) ?? 0) : [...bySource.values()].reduce((a, b) => a + b, 0);
-  return { rows: list, files: files.size, scanned, unread: unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws).length, survey: l.survey, takenAt: l.takenAt };
-} // prettier-ignore
+  return {
+    rows: list,
+    files: files.size,
+    scanned,
+    unread: unread.filter((i) => !q.ws || sourceOf(l, i) === q.ws).length,
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
+}
 
 const fileFields = (l: Loaded): Getters<[number, ContentFile], 'content-files'> => ({
   text: ([i, r]) => `${r.name} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
@@ -157,7 +165,10 @@ const fileFields = (l: Loaded): Getters<[number, ContentFile], 'content-files'> 
 });
 
 /** Files that hold something that counts and fit, by item; a file once, with all of it. */
-function filesThat(l: Loaded, q: Pick<FilesQuery, 'types' | 'ws' | 'certainty' | 'tier' | 'text' | 'where'>): [number, ContentFile][] {
+function filesThat(
+  l: Loaded,
+  q: Pick<FilesQuery, 'types' | 'ws' | 'certainty' | 'tier' | 'text' | 'where'>,
+): [number, ContentFile][] {
   const files = new Map<number, ContentFile>();
   const text = q.text?.toLowerCase();
   for (const { item, found, occurrences, distinct } of counting(l, q)) {
@@ -192,8 +203,10 @@ function filesThat(l: Loaded, q: Pick<FilesQuery, 'types' | 'ws' | 'certainty' |
     file.occurrences += occurrences;
     file.certainty = Math.max(file.certainty, found.certainty);
   }
-  return [...files.entries()].filter(compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt)));
-} // prettier-ignore
+  return [...files.entries()].filter(
+    compileFilter(q.where, 'content-files', fileFields(l), Date.parse(l.takenAt)),
+  );
+}
 
 /** Files that hold something that counts; a file once, with all of it. */
 export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; total: number } {
@@ -201,7 +214,8 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     occurrences: (a, b) => b.occurrences - a.occurrences,
     certainty: (a, b) => b.certainty - a.certainty,
     weight: (a, b) => b.weight - a.weight,
-    reach: (a, b) => TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
+    reach: (a, b) =>
+      TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
     name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
   };
   const list = filesThat(l, q).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
@@ -212,12 +226,18 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     ...(file.owner && { owner: nameOfUser(l, file.owner) }),
   }));
   return { rows, total: list.length };
-} // prettier-ignore
+}
 
 /** Files that were not read, or not to their end, and why. */
 export function unreadFiles(
   l: Loaded,
-  q: { ws?: string | undefined; text?: string | undefined; where?: string | undefined; limit: number; offset: number },
+  q: {
+    ws?: string | undefined;
+    text?: string | undefined;
+    where?: string | undefined;
+    limit: number;
+    offset: number;
+  },
 ): { rows: UnreadFile[]; total: number } {
   const fields: Getters<number, 'unread'> = {
     text: (i) => `${l.items[i]!.name} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
@@ -234,7 +254,8 @@ export function unreadFiles(
   const list = finds(l).unread.filter(
     (i) =>
       (!q.ws || sourceOf(l, i) === q.ws) &&
-      (!text || `${l.items[i]!.name} ${l.content.get(l.org.itemIds.at(i))!.reason}`.toLowerCase().includes(text)) &&
+      (!text ||
+        `${l.items[i]!.name} ${l.content.get(l.org.itemIds.at(i))!.reason}`.toLowerCase().includes(text)) &&
       test(i),
   );
   list.sort((a, b) => couldTier(l, b) - couldTier(l, a) || a - b);
@@ -258,7 +279,7 @@ export function unreadFiles(
       };
     }),
   };
-} // prettier-ignore
+}
 
 const used = new WeakMap<Loaded, Record<string, TypeUse>>();
 
@@ -333,4 +354,4 @@ export function samples(l: Loaded, type: string, skip: string[], each: number): 
       });
     }
   return bands.flat().sort((a, b) => a.certainty - b.certainty);
-} // prettier-ignore
+}

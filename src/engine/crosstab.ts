@@ -82,16 +82,20 @@ function ofItems(l: Loaded, known: readonly string[], value: (item: number) => s
  * `values`: those there are, beside that nothing is shared. `entry`: the place among them of a grant's or link's;
  * `visible`: of that of a space's visibility, by the space.
  */
-function ofShares(l: Loaded, values: readonly string[], entry: (e: number) => number, visible: (space: number) => number): Dimension {
+function ofShares(
+  l: Loaded,
+  values: readonly string[],
+  entry: (e: number) => number,
+  visible: (space: number) => number,
+): Dimension {
   const E = l.org.entries.ids.length;
   const S = l.org.spaces.length;
   const one = new Int32Array(E + S + 1);
   for (let e = 0; e < E; e++) if (l.view.live[e]) one[e] = entry(e);
-  for (let s = 0; s < S; s++)
-    if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = visible(s);
+  for (let s = 0; s < S; s++) if (l.org.spaces[s]!.visibility === 'organisation') one[E + s] = visible(s);
   one[E + S] = values.length;
   return { of: 'share', values: [...values, NOT_SHARED], one };
-} // prettier-ignore
+}
 
 /** Which of the buckets a moment falls in; the place after them where there is none. */
 const bucket = (since: number, moment: number, of: [string, number][]): number =>
@@ -100,15 +104,31 @@ const bucket = (since: number, moment: number, of: [string, number][]): number =
 const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   level: (l) => {
     const S = l.org.spaces.length;
-    return ofShares(l, ['space', 'folder', 'file'], (e) => {
-      const node = l.org.entries.node[e]!;
-      return node < S ? 0 : l.items[node - S]!.kind === 'folder' ? 1 : 2;
-    }, () => 0);
+    return ofShares(
+      l,
+      ['space', 'folder', 'file'],
+      (e) => {
+        const node = l.org.entries.node[e]!;
+        return node < S ? 0 : l.items[node - S]!.kind === 'folder' ? 1 : 2;
+      },
+      () => 0,
+    );
   },
-  role: (l) => ofShares(l, ROLES, (e) => l.org.entries.role[e]!, (s) => ROLES.indexOf(l.org.spaces[s]!.visibilityRole ?? 'reader')),
+  role: (l) =>
+    ofShares(
+      l,
+      ROLES,
+      (e) => l.org.entries.role[e]!,
+      (s) => ROLES.indexOf(l.org.spaces[s]!.visibilityRole ?? 'reader'),
+    ),
   audience: (l) => {
     const values = ['grant', ...AUDIENCES.map((a) => `link: ${a}`), 'visible to all'];
-    return ofShares(l, values, (e) => l.org.entries.type[e]!, () => values.length - 1);
+    return ofShares(
+      l,
+      values,
+      (e) => l.org.entries.type[e]!,
+      () => values.length - 1,
+    );
   },
   label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
   type: (l) => {
@@ -138,7 +158,12 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   department: (l) => {
     const values = numbering(['unknown']);
     const departments = l.org.users.map((u) => values.of(u.department ?? 'unknown'));
-    return ofShares(l, values.names, (e) => departments[l.madeBy[e]!] ?? 0, () => 0);
+    return ofShares(
+      l,
+      values.names,
+      (e) => departments[l.madeBy[e]!] ?? 0,
+      () => 0,
+    );
   },
   domain: (l) => {
     const E = l.org.entries.ids.length;
@@ -172,7 +197,12 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
   age: (l) => {
     const moment = Date.parse(l.takenAt);
     const values = [...AGES.map(([n]) => n), 'unknown'];
-    return ofShares(l, values, (e) => bucket(l.org.entries.made[e]!, moment, AGES), () => AGES.length);
+    return ofShares(
+      l,
+      values,
+      (e) => bucket(l.org.entries.made[e]!, moment, AGES),
+      () => AGES.length,
+    );
   },
   used: (l) => {
     const moment = Date.parse(l.takenAt);
@@ -184,7 +214,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
       return names[bucket(last, moment, USES)]!;
     });
   },
-}; // prettier-ignore
+};
 
 function dimension(l: Loaded, name: DimensionName): Dimension {
   const { dimensions } = madeOf(l);
@@ -215,8 +245,13 @@ function tabOf(l: Loaded, q: CrossQuery): CrossTab {
   if (m.last?.key !== key)
     m.last = {
       key,
-      tab: crosstab(m.input, q.by.map((b) => dimension(l, b)), q.measures, itemsWhere(l, q)),
-    }; // prettier-ignore
+      tab: crosstab(
+        m.input,
+        q.by.map((b) => dimension(l, b)),
+        q.measures,
+        itemsWhere(l, q),
+      ),
+    };
   return m.last.tab;
 }
 
@@ -230,10 +265,13 @@ export function crossPage(l: Loaded, q: CrossQuery): CrossPage {
   const first = q.measures[0]!;
   const order = (k: number): number[] => {
     const total = (v: number): number => tab.cells[first][index(all.map((s, j) => (j === k ? v : s)))]!;
-    const some = (v: number): boolean => q.measures.some((m) => tab.cells[m][index(all.map((s, j) => (j === k ? v : s)))]! > 0);
+    const some = (v: number): boolean =>
+      q.measures.some((m) => tab.cells[m][index(all.map((s, j) => (j === k ? v : s)))]! > 0);
     const values = dims[k]!.values.map((_, v) => v).filter(some);
     const none = (v: number): number => (NONE.has(dims[k]!.values[v]!) ? 1 : 0);
-    return ORDERED.has(q.by[k]!) ? values : values.sort((a, b) => none(a) - none(b) || total(b) - total(a) || a - b);
+    return ORDERED.has(q.by[k]!)
+      ? values
+      : values.sort((a, b) => none(a) - none(b) || total(b) - total(a) || a - b);
   };
   const kept = sizes.map((_, k) => order(k));
   const cells: CrossCell[] = [];
@@ -259,7 +297,7 @@ export function crossPage(l: Loaded, q: CrossQuery): CrossPage {
     survey: l.survey,
     takenAt: l.takenAt,
   };
-} // prettier-ignore
+}
 
 /** Values that say that there is none of the kind: they stand last. */
 const NONE = new Set([NOT_SHARED, 'no label', 'nothing that counts', 'nobody outside', 'unknown']);

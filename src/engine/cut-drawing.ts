@@ -46,7 +46,11 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
   const idOf = new Map<string, string>();
   const put = (members: string[], node: Omit<RouteGraph['nodes'][number], 'id'>): void => {
     for (const x of members) idOf.set(x, members[0]!);
-    graph.nodes.push({ id: members[0]!, ...node, ...(members.some((x) => struckNames.has(x)) && { struck: true }) });
+    graph.nodes.push({
+      id: members[0]!,
+      ...node,
+      ...(members.some((x) => struckNames.has(x)) && { struck: true }),
+    });
   };
   const bundled = (list: string[], of: (name: string) => string): string[][] => {
     const found = new Map<string, string[]>();
@@ -80,7 +84,8 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
   // entries that let the same in to the same things are one, unless the cut goes through them; those it goes through first
   const entries = bundled(
     names.filter((x) => columnOf(x) === 'entry'),
-    (x) => (struckNames.has(x) ? x : `${[...(into.get(x) ?? [])].sort().join('|')}>${placesOf(x).sort().join('|')}`),
+    (x) =>
+      struckNames.has(x) ? x : `${[...(into.get(x) ?? [])].sort().join('|')}>${placesOf(x).sort().join('|')}`,
   ).sort((a, b) => Number(struckNames.has(b[0]!)) - Number(struckNames.has(a[0]!)) || b.length - a.length);
   for (const members of entries.slice(0, MOST)) {
     const [kind, id] = split(members[0]!);
@@ -117,11 +122,21 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
   for (const x of names)
     if (columnOf(x) === 'group' && toward.has(x)) {
       const [, id] = split(x);
-      put([x], { column: 'group', label: l.org.groups[l.org.find('group', id)]?.name ?? id, detail: 'group' });
+      put([x], {
+        column: 'group',
+        label: l.org.groups[l.org.find('group', id)]?.name ?? id,
+        detail: 'group',
+      });
     }
   for (const members of bundled(
     names.filter((x) => columnOf(x) === 'who' && toward.has(x)),
-    (x) => (x === 'anybody' ? x : leads(x).map(([to, s]) => `${to}${s ? '!' : ''}`).sort().join('|')),
+    (x) =>
+      x === 'anybody'
+        ? x
+        : leads(x)
+            .map(([to, s]) => `${to}${s ? '!' : ''}`)
+            .sort()
+            .join('|'),
   )) {
     if (members[0] === 'anybody') {
       put(members, { column: 'who', label: 'Anybody with the link', outside: true });
@@ -148,10 +163,11 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
       const known = graph.edges.find((x) => x.from === from && x.to === end);
       if (known) known.struck ||= isStruck;
       // between things on which grants are made nothing is drawn: they stand for what is below them
-      else if (columnOf(a) !== 'node') graph.edges.push({ from, to: end, used: true, ...(isStruck && { struck: true }) });
+      else if (columnOf(a) !== 'node')
+        graph.edges.push({ from, to: end, used: true, ...(isStruck && { struck: true }) });
     }
   return graph;
-} // prettier-ignore
+}
 
 const split = (name: string): [kind: string, id: string] => {
   const at = name.indexOf(' ');

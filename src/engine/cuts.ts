@@ -29,28 +29,32 @@ const PEOPLE = 40;
 
 /** Undefined where the goal names nobody that this survey knows, or none of the items is in it. */
 export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
-  const numbers = new Set(q.items.map((i) => l.org.find('item', key(i.source, i.item))).filter((n) => n >= 0));
+  const numbers = new Set(
+    q.items.map((i) => l.org.find('item', key(i.source, i.item))).filter((n) => n >= 0),
+  );
   const goal = resolveGoal(l.view, q.keepOut, Int32Array.from(numbers).sort());
   if (!goal || !numbers.size) return undefined;
   const ruled = new Set<number>();
   for (const id of l.groupRules.keys()) ruled.add(l.org.find('group', id));
-  const network =
-    cutNetwork(l.view, l.columns, goal, {
-      usage: l.usage,
-      since: usedFrom(l),
-      pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
-      ...(q.plannable && {
-        makeable: (c: Change) => makeable(l, c) !== undefined,
-      }),
-      isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
-    });
+  const network = cutNetwork(l.view, l.columns, goal, {
+    usage: l.usage,
+    since: usedFrom(l),
+    pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
+    ...(q.plannable && {
+      makeable: (c: Change) => makeable(l, c) !== undefined,
+    }),
+    isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
+  });
   const answer = cutsOf(network);
   if (!answer.met) return { met: false, prevents: answer.prevents.map((p) => stepWords(l, p)) };
   return {
     met: true,
     items: numbers.size,
     cuts: answer.cuts.map((cut): CutOption => {
-      const { members, external, points } = effectOf(l, cut.changes.map((c) => c.change));
+      const { members, external, points } = effectOf(
+        l,
+        cut.changes.map((c) => c.change),
+      );
       const closed = points();
       return {
         character: cut.character,
@@ -69,7 +73,7 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
       };
     }),
   };
-} // prettier-ignore
+}
 
 const told = (l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> => ({
   change,

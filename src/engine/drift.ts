@@ -26,7 +26,10 @@ export interface Done {
  * that is made anew to the same on the same thing is the same grant, and a link of the same audience the
  * same link.
  */
-export function cameBack(l: Loaded, { change: c, before, since }: Done): { by: string | null; words: string } | null {
+export function cameBack(
+  l: Loaded,
+  { change: c, before, since }: Done,
+): { by: string | null; words: string } | null {
   const { org, ids } = l;
   const id = key(c.source, c.id);
   if (c.kind === 'grant' || c.kind === 'link') {
@@ -35,12 +38,21 @@ export function cameBack(l: Loaded, { change: c, before, since }: Done): { by: s
     if (same >= 0) return made(l, same);
     const was = before as GrantRow | LinkRow;
     const item = 'item' in was.on ? org.find('item', key(c.source, was.on.item)) : -1;
-    const node = 'item' in was.on ? (item < 0 ? -1 : nodeOfItem(org, item)) : org.find('space', key(c.source, was.on.space));
+    const node =
+      'item' in was.on
+        ? item < 0
+          ? -1
+          : nodeOfItem(org, item)
+        : org.find('space', key(c.source, was.on.space));
     if (node < 0) return null;
     for (let e = org.entries.first[node]!; e < org.entries.first[node + 1]!; e++) {
       if (!(org.entries.made[e]! > since)) continue;
       const row = l.entryRow(e);
-      if ('audience' in row ? 'audience' in was && row.audience === was.audience : 'to' in was && sameJson(row.to, ids.principal(c.source, was.to)))
+      if (
+        'audience' in row
+          ? 'audience' in was && row.audience === was.audience
+          : 'to' in was && sameJson(row.to, ids.principal(c.source, was.to))
+      )
         return made(l, e);
     }
     return null;
@@ -63,7 +75,7 @@ export function cameBack(l: Loaded, { change: c, before, since }: Done): { by: s
         ? l.items[org.find('item', id)]
         : org.users[org.find('user', ids.user(c.source, c.id))];
   return !row || hasFields(row, coreSet(l, c)) ? null : { by: null, words: 'is set otherwise again' };
-} // prettier-ignore
+}
 
 /** What a change sets, by the names that the rows here have. */
 function coreSet(l: Loaded, c: PlannedChange): object {

@@ -76,11 +76,22 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
 /** What came last of all that makes the reach too wide. */
 function newest(l: Loaded, { through }: ItemExposure): Pick<FindingSummary, 'newest'> {
   const { made } = l.org.entries;
-  const entries = through.flatMap(({ entry }) => (typeof entry === 'number' && !Number.isNaN(made[entry]!) ? entry : []));
+  const entries = through.flatMap(({ entry }) =>
+    typeof entry === 'number' && !Number.isNaN(made[entry]!) ? entry : [],
+  );
   if (!entries.length) return {};
-  const ref = entryRef(l, entries.reduce((a, b) => (made[b]! > made[a]! ? b : a)));
-  return { newest: { words: sentence(ref), ...(ref.madeBy && { by: ref.madeBy }), ...(ref.madeAt && { at: ref.madeAt }) } };
-} // prettier-ignore
+  const ref = entryRef(
+    l,
+    entries.reduce((a, b) => (made[b]! > made[a]! ? b : a)),
+  );
+  return {
+    newest: {
+      words: sentence(ref),
+      ...(ref.madeBy && { by: ref.madeBy }),
+      ...(ref.madeAt && { at: ref.madeAt }),
+    },
+  };
+}
 
 /** No more than this many people are named on one route; the rest are counted. */
 const NAMED = 12;
@@ -238,4 +249,4 @@ export function withdrawable(
     for (const e of outsideOnly) entries.add(e);
   }
   return { of, changes: [...entries].flatMap((e) => plannedOf(l, withdrawal(l.org, e)) ?? []) };
-} // prettier-ignore
+}

@@ -37,9 +37,12 @@ export function options(l: Loaded, o: ObjectKey): ChangeOption[] {
     })
     .sort(
       (a, b) =>
-        (a.cannot ? 1 : 0) - (b.cannot ? 1 : 0) || b.closes - a.closes || a.members - b.members || a.external - b.external,
+        (a.cannot ? 1 : 0) - (b.cannot ? 1 : 0) ||
+        b.closes - a.closes ||
+        a.members - b.members ||
+        a.external - b.external,
     );
-} // prettier-ignore
+}
 
 function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
   const { source, id } = o;
@@ -54,7 +57,12 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
       return [
         { kind: 'grant', source, id },
         ...narrower(row.role).map((role): PlannedChange => ({ kind: 'grant', source, id, set: { role } })),
-        ...ends(row.expiresAt).map((expiresAt): PlannedChange => ({ kind: 'grant', source, id, set: { expiresAt } })),
+        ...ends(row.expiresAt).map((expiresAt): PlannedChange => ({
+          kind: 'grant',
+          source,
+          id,
+          set: { expiresAt },
+        })),
       ];
     }
     case 'link': {
@@ -72,7 +80,12 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
           : []),
         ...narrower(row.role).map((role): PlannedChange => ({ kind: 'link', source, id, set: { role } })),
         ...(row.noCopies ? [] : [{ kind: 'link' as const, source, id, set: { noCopies: true } }]),
-        ...ends(row.expiresAt).map((expiresAt): PlannedChange => ({ kind: 'link', source, id, set: { expiresAt } })),
+        ...ends(row.expiresAt).map((expiresAt): PlannedChange => ({
+          kind: 'link',
+          source,
+          id,
+          set: { expiresAt },
+        })),
       ];
     }
     case 'space': {
@@ -83,13 +96,18 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
         ...(row.visibility === 'organisation'
           ? [{ kind: 'space' as const, source, id, set: { visibility: 'members' as const } }]
           : []),
-        ...EXTERNAL_SHARING.slice(at + 1).map(
-          (externalSharing): PlannedChange => ({ kind: 'space', source, id, set: { externalSharing } }),
-        ),
+        ...EXTERNAL_SHARING.slice(at + 1).map((externalSharing): PlannedChange => ({
+          kind: 'space',
+          source,
+          id,
+          set: { externalSharing },
+        })),
         ...(row.defaultAudience && row.defaultAudience !== 'named'
           ? [{ kind: 'space' as const, source, id, set: { defaultAudience: 'named' as const } }]
           : []),
-        ...(row.editorsShare === false ? [] : [{ kind: 'space' as const, source, id, set: { editorsShare: false } }]),
+        ...(row.editorsShare === false
+          ? []
+          : [{ kind: 'space' as const, source, id, set: { editorsShare: false } }]),
         row.gate?.length
           ? { kind: 'space' as const, source, id, set: { gate: null } }
           : { kind: 'space' as const, source, id, set: { gate: gateFor(l, key(source, id)) } },
@@ -112,13 +130,18 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
       if (!person) return [];
       return [
         { kind: 'person', source, id, set: { active: !person.active } },
-        ...ends(person.expiresAt).map((expiresAt): PlannedChange => ({ kind: 'person', source, id, set: { expiresAt } })),
+        ...ends(person.expiresAt).map((expiresAt): PlannedChange => ({
+          kind: 'person',
+          source,
+          id,
+          set: { expiresAt },
+        })),
       ];
     }
     case 'member':
       return [{ kind: 'member', source, id }];
   }
-} // prettier-ignore
+}
 
 /** Roles below one that still give something, the widest first. */
 const narrower = (role: Role): Role[] => ROLES.slice(0, ROLES.indexOf(role)).reverse();

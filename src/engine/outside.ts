@@ -55,8 +55,21 @@ export function domainsNamed(l: Loaded): Named {
         names: new Set(),
         number: list.length,
         row: {
-          domain: key, standing: standing === 'own' ? 'partner' : standing, consumer: about.consumer, ...(about.likens && { likens: about.likens }),
-          people: 0, whole: false, shares: 0, levels: { space: 0, folder: 0, file: 0 }, files: 0, heavy: 0, heaviest: 0, points: 0, sharers: [], lastUsed: null, since: null,
+          domain: key,
+          standing: standing === 'own' ? 'partner' : standing,
+          consumer: about.consumer,
+          ...(about.likens && { likens: about.likens }),
+          people: 0,
+          whole: false,
+          shares: 0,
+          levels: { space: 0, folder: 0, file: 0 },
+          files: 0,
+          heavy: 0,
+          heaviest: 0,
+          points: 0,
+          sharers: [],
+          lastUsed: null,
+          since: null,
         },
       };
       out.set(key, d);
@@ -80,7 +93,12 @@ export function domainsNamed(l: Loaded): Named {
     forEachBoth(set, set, (name) => ofName[name] && found.add(ofName[name].number));
     return Int32Array.from(found).sort();
   });
-  const [groups, ofOne, domains, ofSome] = [0, 1, 2, 3].map(() => new GrowInt32()) as [GrowInt32, GrowInt32, GrowInt32, GrowInt32];
+  const [groups, ofOne, domains, ofSome] = [0, 1, 2, 3].map(() => new GrowInt32()) as [
+    GrowInt32,
+    GrowInt32,
+    GrowInt32,
+    GrowInt32,
+  ];
   const here = new Set<number>();
   const inGroups = new Set<number>();
   for (let e = 0; e < entries.ids.length; e++) {
@@ -97,7 +115,8 @@ export function domainsNamed(l: Loaded): Named {
           inGroups.add(n);
           continue;
         }
-        const identity = kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? v.identityOfAddress[n]! : -1;
+        const identity =
+          kind === PRINCIPAL.user ? n : kind === PRINCIPAL.address ? v.identityOfAddress[n]! : -1;
         const d = kind === PRINCIPAL.domain ? whole[n] : identity >= 0 ? ofIdentity[identity] : undefined;
         if (!d) continue;
         if (kind === PRINCIPAL.domain) d.row.whole = true;
@@ -126,7 +145,7 @@ export function domainsNamed(l: Loaded): Named {
   };
   named.set(l, n);
   return n;
-} // prettier-ignore
+}
 
 /** The grants and links in force that name somebody of a domain, or all of them; each once. */
 function* entriesNaming({ byGroup, direct, ofGroup }: Named, { number }: Domain): Generator<number> {
@@ -161,7 +180,11 @@ export function domains(l: Loaded): Map<string, Domain> {
   const S = org.spaces.length;
   const { node, made: at } = org.entries;
   const sharesOf = (of: Int32Array): Shares => {
-    const s: Shares = { levels: new Int32Array(LEVELS.length), since: Infinity, makers: new Int32Array(departments.names.length) };
+    const s: Shares = {
+      levels: new Int32Array(LEVELS.length),
+      since: Infinity,
+      makers: new Int32Array(departments.names.length),
+    };
     for (const e of of) {
       s.levels[node[e]! < S ? 0 : l.items[node[e]! - S]!.kind === 'folder' ? 1 : 2]!++;
       if (at[e]! > 0 && at[e]! < s.since) s.since = at[e]!;
@@ -171,7 +194,9 @@ export function domains(l: Loaded): Map<string, Domain> {
     return s;
   };
   // what names one group is counted once, and added to each domain in the group
-  const all = list.map((d) => sharesOf(n.direct.values.subarray(n.direct.start[d.number], n.direct.start[d.number + 1])));
+  const all = list.map((d) =>
+    sharesOf(n.direct.values.subarray(n.direct.start[d.number], n.direct.start[d.number + 1])),
+  );
   n.ofGroup.forEach((of, g) => {
     const { start, values } = n.byGroup;
     if (!of.length || start[g] === start[g + 1]) return;
@@ -183,20 +208,27 @@ export function domains(l: Loaded): Map<string, Domain> {
       mine.makers.forEach((count, k) => (to.makers[k]! += count));
     }
   });
-  const reached = reachedByDomain(l, new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const))), list.length);
+  const reached = reachedByDomain(
+    l,
+    new Map(list.flatMap((d) => [...d.names].map((name) => [name, d.number] as const))),
+    list.length,
+  );
   for (const d of list) {
     const { levels, since, makers } = all[d.number]!;
     Object.assign(d.row, reached(d.number), {
       shares: levels.reduce((x, y) => x + y, 0),
       levels: Object.fromEntries(LEVELS.map((name, k) => [name, levels[k]!])),
-      sharers: departments.names.map((name, k) => ({ name, shares: makers[k]! })).filter((m) => m.shares).sort((a, b) => b.shares - a.shares),
+      sharers: departments.names
+        .map((name, k) => ({ name, shares: makers[k]! }))
+        .filter((m) => m.shares)
+        .sort((a, b) => b.shares - a.shares),
       since: since < Infinity ? new Date(since).toISOString() : null,
       lastUsed: last[d.number] ? new Date(last[d.number]!).toISOString() : null,
     });
   }
   made.set(l, out);
   return out;
-} // prettier-ignore
+}
 
 /**
  * What each domain reaches now, of `count` that names are numbered to. Counted by access class: items
@@ -204,14 +236,24 @@ export function domains(l: Loaded): Map<string, Domain> {
  */
 export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>, domainCount: number) {
   const { org, columns, view: v } = l;
-  const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(domainCount)) as [Float64Array, Float64Array, Float64Array, Float64Array];
+  const [files, heavy, points, heaviest] = [0, 1, 2, 3].map(() => new Float64Array(domainCount)) as [
+    Float64Array,
+    Float64Array,
+    Float64Array,
+    Float64Array,
+  ];
   const S = org.spaces.length;
   const pointsOf = pointsByItem(l);
   const ofName = Int32Array.from(v.domainNames, (name) => numberOf.get(name) ?? -1);
   const wholeOf = Int32Array.from(org.domains, (name) => numberOf.get(name) ?? -1);
   const { classes } = columns;
   const C = classes.length;
-  const [filesIn, heavyIn, pointsIn, heaviestIn] = [0, 1, 2, 3].map(() => new Float64Array(C)) as [Float64Array, Float64Array, Float64Array, Float64Array];
+  const [filesIn, heavyIn, pointsIn, heaviestIn] = [0, 1, 2, 3].map(() => new Float64Array(C)) as [
+    Float64Array,
+    Float64Array,
+    Float64Array,
+    Float64Array,
+  ];
   /** Files that a domain reaches by owning them, beside what their class lets it reach. */
   const owned: number[] = [];
   for (let i = 0; i < l.items.length; i++) {
@@ -252,7 +294,7 @@ export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>
     }
   }
   return (d: number) => ({ files: files[d]!, heavy: heavy[d]!, points: points[d]!, heaviest: heaviest[d]! });
-} // prettier-ignore
+}
 
 const FIELDS: Getters<OutsideRow, 'outside'> = {
   text: (r) => `${r.domain} ${r.sharers.map((s) => s.name).join(' ')}`.toLowerCase(),
@@ -306,7 +348,7 @@ export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
     survey: l.survey,
     takenAt: l.takenAt,
   };
-} // prettier-ignore
+}
 
 interface FilesBelow {
   files: Int32Array;
@@ -347,7 +389,12 @@ export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefi
   const of = l.org.entries;
   const entries = [...entriesNaming(domainsNamed(l), d)];
   const at = (e: number): number => of.node[e]!;
-  entries.sort((a, b) => weight[at(b)]! - weight[at(a)]! || files[at(b)]! - files[at(a)]! || (of.ids.at(a) < of.ids.at(b) ? -1 : 1));
+  entries.sort(
+    (a, b) =>
+      weight[at(b)]! - weight[at(a)]! ||
+      files[at(b)]! - files[at(a)]! ||
+      (of.ids.at(a) < of.ids.at(b) ? -1 : 1),
+  );
   const shares = entries.slice(0, SHOWN).map((e): ShareRow => {
     const node = at(e);
     const [from, to] = itemsBelow(l.org, node);
@@ -371,17 +418,31 @@ export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefi
   l.view.identityDomain.forEach((n, i) => {
     if (n >= 0 && has(l.view.all, i) && d.names.has(l.view.domainNames[n]!)) people.push(personRef(l, i));
   });
-  return { row: d.row, names: [...d.names].sort(), shares, sharesMore: Math.max(0, entries.length - SHOWN), people: people.slice(0, SHOWN) };
-} // prettier-ignore
+  return {
+    row: d.row,
+    names: [...d.names].sort(),
+    shares,
+    sharesMore: Math.max(0, entries.length - SHOWN),
+    people: people.slice(0, SHOWN),
+  };
+}
 
 /** What calling a domain a partner's, or no longer one, changes: nothing is set by asking. */
 export function partnerPreview(l: Loaded, domain: string, partner: boolean): PartnerPreview {
   const others = l.org.own.partnerDomains.filter((d) => d !== domain);
-  const { columns, exposures } = judgedWith(l.view, l.columns, l.weights, l.exposures, partner ? [...others, domain] : others);
+  const { columns, exposures } = judgedWith(
+    l.view,
+    l.columns,
+    l.weights,
+    l.exposures,
+    partner ? [...others, domain] : others,
+  );
   let files = 0;
   for (let i = 0; i < l.items.length; i++) {
     const node = nodeOfItem(l.org, i);
-    const isSame = l.columns.nowTier[node] === columns.nowTier[node] && l.columns.couldTier[node] === columns.couldTier[node];
+    const isSame =
+      l.columns.nowTier[node] === columns.nowTier[node] &&
+      l.columns.couldTier[node] === columns.couldTier[node];
     if (!isSame && l.items[i]!.kind === 'file') files++;
   }
   const sum = (list: readonly { points: number }[]): number => list.reduce((n, e) => n + e.points, 0);
@@ -390,4 +451,4 @@ export function partnerPreview(l: Loaded, domain: string, partner: boolean): Par
     findings: { before: l.exposures.length, after: exposures.length },
     points: { before: sum(l.exposures), after: sum(exposures) },
   };
-} // prettier-ignore
+}

@@ -33,7 +33,11 @@ export class PackedTexts {
   }
 
   at(n: number): string {
-    const [segment, from, bytes] = this.places.subarray(3 * n, 3 * n + 3) as unknown as [number, number, number];
+    const [segment, from, bytes] = this.places.subarray(3 * n, 3 * n + 3) as unknown as [
+      number,
+      number,
+      number,
+    ];
     return this.segments[segment]!.toString('utf8', from, from + bytes);
-  } // prettier-ignore
+  }
 }

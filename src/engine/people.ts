@@ -79,10 +79,16 @@ export function knownOf(l: Loaded): Known {
         list.push(e);
       }
   }
-  k = { dangling: dangling(l.view), named: listsBy(owners.done(), list.done(), count), counted: new Map(), cyclic: cyclicGroups(l), sorted: new Map() };
+  k = {
+    dangling: dangling(l.view),
+    named: listsBy(owners.done(), list.done(), count),
+    counted: new Map(),
+    cyclic: cyclicGroups(l),
+    sorted: new Map(),
+  };
   known.set(l, k);
   return k;
-} // prettier-ignore
+}
 
 /** Where what a principal stands for is in `named`; −1 for one that names nobody in particular. */
 function numberOf(l: Loaded, kind: number, n: number): number {
@@ -303,7 +309,10 @@ function danglingRows(l: Loaded): IdentityRow[] {
 }
 
 /** What a filter can ask of a row, with what it reaches counted only where it is asked for. */
-const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => { items: number; heavy: number } }, 'people'> = {
+const FIELDS: Getters<
+  { row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => { items: number; heavy: number } },
+  'people'
+> = {
   text: ({ row }) => `${row.name} ${row.key} ${row.detail}`.toLowerCase(),
   name: ({ row }) => row.name,
   detail: ({ row }) => row.detail,
@@ -314,15 +323,19 @@ const FIELDS: Getters<{ row: Omit<IdentityRow, 'items' | 'heavy'>; count: () => 
   external: ({ row }) => row.external ?? 0,
   grants: ({ row }) => row.grants,
   flags: ({ row }) => row.flags,
-}; // prettier-ignore
+};
 
 /** All of a kind by name, sorted once for a survey. */
 function byName(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { sorted } = knownOf(l);
   let list = sorted.get(show);
-  if (!list) sorted.set(show, (list = candidates(l, show).sort((a, b) => nameOrder(a.name, b.name) || nameOrder(a.key, b.key))));
+  if (!list)
+    sorted.set(
+      show,
+      (list = candidates(l, show).sort((a, b) => nameOrder(a.name, b.name) || nameOrder(a.key, b.key))),
+    );
   return list;
-} // prettier-ignore
+}
 
 export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;

@@ -81,7 +81,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
       const { usage } = l;
       for (let k = usage.start[node - S]!; k < usage.start[node - S + 1]!; k++) {
         const identity = usage.identity[k]!;
-        if (has(set, identity) && (usage.opened[k]! >= since || usage.edited[k]! >= since)) people.get(identity)!.used++;
+        if (has(set, identity) && (usage.opened[k]! >= since || usage.edited[k]! >= since))
+          people.get(identity)!.used++;
       }
       const space = spaceOf(l.view, node);
       let s = bySpace.get(space);
@@ -137,14 +138,21 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
         there.flatMap(({ change }) => {
           const e = 'grant' in change && !change.set ? l.org.find('grant', change.grant) : -1;
           const at = e < 0 ? -1 : entries.toKind.start[e]!;
-          return at >= 0 && entries.toKind.values[at] === PRINCIPAL.domain ? domains[entries.toNumber.values[at]!]! : [];
+          return at >= 0 && entries.toKind.values[at] === PRINCIPAL.domain
+            ? domains[entries.toNumber.values[at]!]!
+            : [];
         }),
       ),
     ],
     people: list.slice(0, PEOPLE),
     usedLately: list.filter((p) => p.used > 0).length,
     usedDays: USED_DAYS,
-    ...keepers(l, difference, there.map(({ change }) => change), new Set(people.keys())),
+    ...keepers(
+      l,
+      difference,
+      there.map(({ change }) => change),
+      new Set(people.keys()),
+    ),
     spaces: [...bySpace.entries()]
       .map(([s, x]) => ({ key: nodeKey(l, s), name: nodeName(l, s), items: x.items, people: x.people.size }))
       .sort((a, b) => b.people - a.people || b.items - a.items || (a.name < b.name ? -1 : 1)),
@@ -163,7 +171,7 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     pointsAfter: total(after),
     messages: [...messages].map(([words, count]) => ({ words, count })),
   };
-} // prettier-ignore
+}
 
 function named(l: Loaded, item: number): { source: string; item: string; name: string; space: string } {
   const { source, id } = unkey(l.org.itemIds.at(item));

@@ -48,13 +48,24 @@ export function sum(l: Loaded, before: Loaded | undefined): SurveySum {
 function* fresh(before: Loaded, l: Loaded): Generator<number> {
   const { entries } = l.org;
   for (let e = 0; e < entries.ids.length; e++)
-    if (l.view.live[e] && entries.node[e]! >= 0 && before.org.find(entries.type[e] ? 'link' : 'grant', entries.ids.at(e)) < 0)
+    if (
+      l.view.live[e] &&
+      entries.node[e]! >= 0 &&
+      before.org.find(entries.type[e] ? 'link' : 'grant', entries.ids.at(e)) < 0
+    )
       yield e;
-} // prettier-ignore
+}
 
 function news(before: Loaded, l: Loaded): ChangeNews[] {
   const { org, view: v } = l;
-  const brighter = changes(before, l, { change: 'brighter', kind: 'item', sort: 'reach', down: true, limit: NAMED, offset: 0 });
+  const brighter = changes(before, l, {
+    change: 'brighter',
+    kind: 'item',
+    sort: 'reach',
+    down: true,
+    limit: NAMED,
+    offset: 0,
+  });
   const openLinks: number[] = [];
   const wide: number[] = [];
   for (const e of fresh(before, l)) {
@@ -63,24 +74,50 @@ function news(before: Loaded, l: Loaded): ChangeNews[] {
     const at = org.entries.toKind.start[e]!;
     const [kind, number] = [org.entries.toKind.values[at], org.entries.toNumber.values[at]!];
     const set = kind === PRINCIPAL.group ? v.groupMembers[number]! : undefined;
-    if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.anyone || (set && countBoth(set, v.members) > v.settings.wideAbove)) wide.push(e);
+    if (
+      kind === PRINCIPAL.everyone ||
+      kind === PRINCIPAL.anyone ||
+      (set && countBoth(set, v.members) > v.settings.wideAbove)
+    )
+      wide.push(e);
   }
   const known = new Set<string>();
   before.view.identityDomain.forEach((_, i) => {
     if (has(before.view.externals, i)) known.add(identityName(before.view, i));
   });
   const guests: number[] = [];
-  for (let i = 0; i < v.identityCount; i++) if (has(v.externals, i) && !known.has(identityName(v, i))) guests.push(i);
+  for (let i = 0; i < v.identityCount; i++)
+    if (has(v.externals, i) && !known.has(identityName(v, i))) guests.push(i);
   const domains = [...domainsNamed(l).out.keys()].filter((d) => !domainsNamed(before).out.has(d));
-  const entryNews = (e: number) => ({ words: sentence(entryRef(l, e)), key: nodeKey(l, org.entries.node[e]!) });
+  const entryNews = (e: number) => ({
+    words: sentence(entryRef(l, e)),
+    key: nodeKey(l, org.entries.node[e]!),
+  });
   return [
-    { kind: 'brighter', count: brighter.total, first: brighter.rows.map((r) => ({ words: r.name, key: r.key })) },
-    { kind: 'domains', count: domains.length, first: domains.slice(0, NAMED).map((words) => ({ words, key: words })) },
+    {
+      kind: 'brighter',
+      count: brighter.total,
+      first: brighter.rows.map((r) => ({ words: r.name, key: r.key })),
+    },
+    {
+      kind: 'domains',
+      count: domains.length,
+      first: domains.slice(0, NAMED).map((words) => ({ words, key: words })),
+    },
     { kind: 'open-links', count: openLinks.length, first: openLinks.slice(0, NAMED).map(entryNews) },
-    { kind: 'guests', count: guests.length, first: guests.slice(0, NAMED).map((i) => ({ words: personRef(l, i).address, key: `${i < org.users.length ? 'user' : 'outsider'}:${identityName(v, i)}` })) },
+    {
+      kind: 'guests',
+      count: guests.length,
+      first: guests
+        .slice(0, NAMED)
+        .map((i) => ({
+          words: personRef(l, i).address,
+          key: `${i < org.users.length ? 'user' : 'outsider'}:${identityName(v, i)}`,
+        })),
+    },
     { kind: 'wide', count: wide.length, first: wide.slice(0, NAMED).map(entryNews) },
   ];
-} // prettier-ignore
+}
 
 const fixes = new WeakMap<Loaded, Map<number, Fix | null>>();
 
@@ -105,7 +142,9 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   const through = e.through.flatMap(({ entry }) => (typeof entry === 'number' ? entry : []));
   // of many the ones that name fewest: each is worked out in full
   const named = (c: Candidate): number =>
-    c.entry === undefined ? 0 : org.entries.toKind.start[c.entry + 1]! - org.entries.toKind.start[c.entry]! + largest(l, c.entry);
+    c.entry === undefined
+      ? 0
+      : org.entries.toKind.start[c.entry + 1]! - org.entries.toKind.start[c.entry]! + largest(l, c.entry);
   const all = candidates(l.view, [e])
     .map((c) => ({ c, names: named(c) }))
     .sort((a, b) => a.names - b.names)
@@ -120,10 +159,15 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
     words: changeWords(l, c.change),
     short: shortWords(l, c),
   }));
-  const several = (entries: readonly number[]): string => `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}`;
+  const several = (entries: readonly number[]): string =>
+    `Withdraw ${entries.length} grants and links${entries === outsideOnly ? ' for outsiders' : ''}`;
   for (const entries of [outsideOnly, through])
     if (entries.length > 1)
-      tries.push({ changes: entries.map((x) => withdrawal(org, x)), words: several(entries), short: several(entries) });
+      tries.push({
+        changes: entries.map((x) => withdrawal(org, x)),
+        words: several(entries),
+        short: several(entries),
+      });
   const node = Int32Array.of(nodeOfItem(org, e.item));
   let columns: ReachColumns | undefined;
   const closing = tries.map((t) => {
@@ -135,21 +179,26 @@ function work(l: Loaded, e: ItemExposure): Fix | null {
   // whom it takes what from is worked out for the few that close most: it looks at all that they touch
   const most = Math.max(...closing.map((t) => t.closes));
   if (!(most > 0)) return null;
-  const tried = closing.filter((t) => t.closes === most).slice(0, WEIGHED).map(({ changes, words, short, closes }): Fix => {
-    const { members, external } = effectOf(l, changes);
-    const asked = changes.flatMap((c) => makeable(l, c) ?? []);
-    return {
-      words,
-      short,
-      // all of it, or none where one of it cannot be made
-      changes: asked.length === changes.length ? asked : [],
-      closes,
-      members: members.length,
-      external: external.length,
-    };
-  });
-  return tried.sort((a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length)[0]!;
-} // prettier-ignore
+  const tried = closing
+    .filter((t) => t.closes === most)
+    .slice(0, WEIGHED)
+    .map(({ changes, words, short, closes }): Fix => {
+      const { members, external } = effectOf(l, changes);
+      const asked = changes.flatMap((c) => makeable(l, c) ?? []);
+      return {
+        words,
+        short,
+        // all of it, or none where one of it cannot be made
+        changes: asked.length === changes.length ? asked : [],
+        closes,
+        members: members.length,
+        external: external.length,
+      };
+    });
+  return tried.sort(
+    (a, b) => a.members - b.members || a.external - b.external || a.changes.length - b.changes.length,
+  )[0]!;
+}
 
 /** How many people the largest principal of an entry stands for. */
 function largest(l: Loaded, e: number): number {
@@ -158,10 +207,13 @@ function largest(l: Loaded, e: number): number {
   let most = 0;
   for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
     const set = toKind.values[k] === PRINCIPAL.group ? l.view.groupMembers[toNumber.values[k]!]! : undefined;
-    most = Math.max(most, set ? countBoth(set, l.view.members) : toKind.values[k] === PRINCIPAL.everyone ? l.view.memberCount : 1);
+    most = Math.max(
+      most,
+      set ? countBoth(set, l.view.members) : toKind.values[k] === PRINCIPAL.everyone ? l.view.memberCount : 1,
+    );
   }
   return most;
-} // prettier-ignore
+}
 
 /** A fix in few words, what tells it from others first. */
 function shortWords(l: Loaded, c: Candidate): string {

@@ -1,6 +1,13 @@
 /** Custom data types as JSON (docs/recognition.md), and lists of words as CSV (RFC 4180). */
 import { z } from 'zod';
-import { CHECKS, compileCustom, type CheckName, type CompiledCustom, type Condition, type CustomType } from '../core/recognise/custom.ts'; // prettier-ignore
+import {
+  CHECKS,
+  compileCustom,
+  type CheckName,
+  type CompiledCustom,
+  type Condition,
+  type CustomType,
+} from '../core/recognise/custom.ts';
 import { separatorOf, tableRows } from './structured.ts';
 
 const count = z.int().min(1).max(1_000_000).optional();
@@ -26,19 +33,28 @@ const conditionSchema: z.ZodType<Condition> = z.lazy(() =>
         partsOfWords: z.boolean().optional(),
         under,
       }),
-      z.strictObject({ ...counts, type: z.string().min(1).max(64), certainty: z.int().min(0).max(100).optional() }),
+      z.strictObject({
+        ...counts,
+        type: z.string().min(1).max(64),
+        certainty: z.int().min(0).max(100).optional(),
+      }),
       z.strictObject({ ...counts, everything: z.literal(true) }),
       z.strictObject({ ...counts, all: conditions() }),
       z.strictObject({ ...counts, any: conditions() }),
       z.strictObject({ ...counts, atLeast: z.int().min(1).max(50), of: conditions() }),
-      z.strictObject({ ...counts, find: conditionSchema, near: conditionSchema, within: z.int().min(0).max(10_000) }),
+      z.strictObject({
+        ...counts,
+        find: conditionSchema,
+        near: conditionSchema,
+        within: z.int().min(0).max(10_000),
+      }),
     ],
     {
       error:
         'A condition is one of pattern, words, type, everything, all, any, atLeast with of, or find with near and within.',
     },
   ),
-); // prettier-ignore
+);
 
 export const customTypeSchema: z.ZodType<CustomType> = z.strictObject({
   id: z.string().regex(/^[a-z0-9][a-z0-9-]{0,62}$/, 'An id is made of small letters, digits and dashes.'),

@@ -58,10 +58,11 @@ const WORD = zip({
     <w:p><w:r><w:t xml:space="preserve">pass</w:t></w:r><w:r><w:t>port &amp; visa</w:t></w:r></w:p>
     <w:p><w:ins w:author="a"><w:r><w:t>added later</w:t></w:r></w:ins><w:del><w:r><w:delText>taken out</w:delText></w:r></w:del></w:p>
   </w:body></w:document>`,
-  'word/comments.xml': '<w:comments xmlns:w="w"><w:comment><w:p><w:r><w:t>who is this?</w:t></w:r></w:p></w:comment></w:comments>',
+  'word/comments.xml':
+    '<w:comments xmlns:w="w"><w:comment><w:p><w:r><w:t>who is this?</w:t></w:r></w:p></w:comment></w:comments>',
   'word/footer1.xml': '<w:ftr xmlns:w="w"><w:p><w:r><w:t>confidential</w:t></w:r></w:p></w:ftr>',
   'docProps/core.xml': '<cp:coreProperties><dc:creator>Kim Lee</dc:creator></cp:coreProperties>',
-}); // prettier-ignore
+});
 
 const workbook = (column: string, values: string[]): Uint8Array =>
   zip({
@@ -176,17 +177,26 @@ describe('documents', () => {
     damaged.fill(0xff, 60, 200);
     // what cannot be read of it is not made up
     expect((await read(damaged)).by('body')).not.toContain('Crew list');
-    expect((await read(zip({ 'x.png': Uint8Array.of(0x89, 0x50, 0x4e, 0x47) }))).left).toEqual(['pictures are not read (x.png)']);
+    expect((await read(zip({ 'x.png': Uint8Array.of(0x89, 0x50, 0x4e, 0x47) }))).left).toEqual([
+      'pictures are not read (x.png)',
+    ]);
     const small = { ...DOCUMENT_LIMITS, entries: 3, text: 10 };
-    expect((await read(zip(Object.fromEntries(Array.from({ length: 9 }, (_, i) => [`${i}`, 'x']))), small)).left[0]).toContain('first 3 files');
+    expect(
+      (await read(zip(Object.fromEntries(Array.from({ length: 9 }, (_, i) => [`${i}`, 'x']))), small))
+        .left[0],
+    ).toContain('first 3 files');
     expect((await scan(strToU8('%PDF-1.7 ssn 536-90-4399'))).read).toBe(false);
     // deep markup, entities in entities, a tag that never ends
     const deep = zip({ 'word/document.xml': `first${'<w:p>'.repeat(200_000)}end` });
     expect((await read(deep)).by('body')).toContain('first');
     expect((await read(deep)).left).toEqual(['markup nested more than 1000 deep']);
-    const laughs = zip({ 'word/document.xml': `<!DOCTYPE x [<!ENTITY a "${'ha'.repeat(50)}"><!ENTITY b "&a;&a;&a;">]><w:t>&b;</w:t>` });
+    const laughs = zip({
+      'word/document.xml': `<!DOCTYPE x [<!ENTITY a "${'ha'.repeat(50)}"><!ENTITY b "&a;&a;&a;">]><w:t>&b;</w:t>`,
+    });
     expect((await read(laughs)).by('body').length).toBeLessThan(200);
-    expect((await read(zip({ 'word/document.xml': `<w:t>fine</w:t><w:p ${'x="'.repeat(100_000)}` }))).by('body')).toContain('fine');
+    expect(
+      (await read(zip({ 'word/document.xml': `<w:t>fine</w:t><w:p ${'x="'.repeat(100_000)}` }))).by('body'),
+    ).toContain('fine');
     expect((await read(strToU8(`{\\rtf1 ${'{'.repeat(500_000)}x`))).by('body')).toContain('x');
-  }); // prettier-ignore
+  });
 });

@@ -45,7 +45,12 @@ describe('signed evidence', () => {
   it('holds by itself, under the thumbprint that RFC 7638 gives the key of RFC 8037', async () => {
     expect(await calculateJwkThumbprint({ kty: KEY.kty, crv: KEY.crv, x: KEY.x })).toBe(THUMBPRINT);
     const jws = await signEvidence(PAYLOAD, KEY);
-    expect(await checkEvidence(jws, THUMBPRINT)).toMatchObject({ holds: true, changes: 1, entries: 2, signedBy: THUMBPRINT });
+    expect(await checkEvidence(jws, THUMBPRINT)).toMatchObject({
+      holds: true,
+      changes: 1,
+      entries: 2,
+      signedBy: THUMBPRINT,
+    });
     // the private part of the key is not in it
     expect(Buffer.from(jws.split('.')[0]!, 'base64url').toString()).not.toContain(KEY.d);
   });
@@ -69,9 +74,15 @@ describe('signed evidence', () => {
     };
     expect(await reason({ ledger: [first, { ...second, who: 'somebody else' }] })).toMatch(/entry 5/);
     expect(await reason({ ledger: [second, first] })).toMatch(/out of order/);
-    expect(await reason({ ledger: [first, entry(5, 'plan.change.verified', 'f'.repeat(64))] })).toMatch(/does not follow/);
-    expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, state: 'undone' }] })).toMatch(/ledger says “verified”/);
-    expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, id: 'g2' }] })).toMatch(/nothing of the grant g2/);
+    expect(await reason({ ledger: [first, entry(5, 'plan.change.verified', 'f'.repeat(64))] })).toMatch(
+      /does not follow/,
+    );
+    expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, state: 'undone' }] })).toMatch(
+      /ledger says “verified”/,
+    );
+    expect(await reason({ changes: [{ ...PAYLOAD.changes[0]!, id: 'g2' }] })).toMatch(
+      /nothing of the grant g2/,
+    );
   });
 
   it('holds exactly where the plan and the ledger agree on the state of a change', async () => {
@@ -79,9 +90,18 @@ describe('signed evidence', () => {
     for (const state of CHANGE_STATE_NAMES)
       for (const said of [undefined, ...CHANGE_STATE_NAMES]) {
         const entries = said ? [first, entry(5, `plan.change.${said}`, first.hash)] : [first];
-        const jws = await signEvidence({ ...PAYLOAD, changes: [{ ...changes[0]!, state }], ledger: entries }, KEY);
-        const unsaid = { planned: [undefined, 'failed'], left: [undefined, 'failed'], 'undo-planned': ['verified', 'undo-failed'] }[state as string];
-        expect((await checkEvidence(jws)).holds, `plan ${state}, ledger ${said}`).toBe((unsaid ?? [state]).includes(said));
+        const jws = await signEvidence(
+          { ...PAYLOAD, changes: [{ ...changes[0]!, state }], ledger: entries },
+          KEY,
+        );
+        const unsaid = {
+          planned: [undefined, 'failed'],
+          left: [undefined, 'failed'],
+          'undo-planned': ['verified', 'undo-failed'],
+        }[state as string];
+        expect((await checkEvidence(jws)).holds, `plan ${state}, ledger ${said}`).toBe(
+          (unsaid ?? [state]).includes(said),
+        );
       }
   });
 
@@ -89,11 +109,15 @@ describe('signed evidence', () => {
     const bytes = new TextEncoder().encode(JSON.stringify(PAYLOAD));
     const { d: _, ...jwk } = KEY;
     const signed = (header: object) =>
-      new CompactSign(bytes).setProtectedHeader({ alg: 'EdDSA', ...header }).sign(importJWK(KEY, 'EdDSA') as never);
+      new CompactSign(bytes)
+        .setProtectedHeader({ alg: 'EdDSA', ...header })
+        .sign(importJWK(KEY, 'EdDSA') as never);
     const secret = new TextEncoder().encode('x'.repeat(32));
-    const hmac = await new CompactSign(bytes).setProtectedHeader({ alg: 'HS256', typ: 'gate-lantern-evidence+jws', jwk }).sign(secret);
+    const hmac = await new CompactSign(bytes)
+      .setProtectedHeader({ alg: 'HS256', typ: 'gate-lantern-evidence+jws', jwk })
+      .sign(secret);
     const none = `${Buffer.from(JSON.stringify({ alg: 'none', jwk })).toString('base64url')}.${Buffer.from(bytes).toString('base64url')}.`;
     for (const text of ['', 'a.b.c', hmac, none]) expect((await checkEvidence(text)).holds).toBe(false);
     await expect(signed({ jwk })).rejects.toThrow();
   });
-}); // prettier-ignore
+});

@@ -62,9 +62,15 @@ export function ocsfFinding(f: OcsfInput, time: number, version: string): object
       category: f.types.map((t) => `${t.name} × ${t.distinct}`).join('; ') || 'by its label',
       confidentiality: `weight ${f.weight} of 4`,
     },
-    file: { name: f.name, path: `${f.path} › ${f.name}`, type_id: 1, uid: f.item, ...(f.owner && { owner: { name: f.owner } }) },
+    file: {
+      name: f.name,
+      path: `${f.path} › ${f.name}`,
+      type_id: 1,
+      uid: f.item,
+      ...(f.owner && { owner: { name: f.owner } }),
+    },
     resources: [{ uid: `${f.source}:${f.item}`, name: f.name, type: 'File', group: { name: f.space } }],
     ...(f.assignee && { assignee: { email_addr: f.assignee } }),
     observables: f.domains.map((value) => ({ name: 'external_domain', type_id: 1, value })),
   };
-} // prettier-ignore
+}

@@ -7,12 +7,15 @@ describe('tables to take away', () => {
   it('come back as they went, by csv-parse', () => {
     const cell = fc.string({ unit: 'binary' }).filter((t) => !/^[\s\0]*[=+\-@\t\r]/.test(t));
     fc.assert(
-      fc.property(fc.array(fc.array(cell, { minLength: 2, maxLength: 2 }), { minLength: 1, maxLength: 6 }), (rows) => {
-        const text = rows.map((r) => csvLine(r)).join('');
-        expect(parse(text, { record_delimiter: '\r\n', bom: false })).toEqual(rows);
-      }),
+      fc.property(
+        fc.array(fc.array(cell, { minLength: 2, maxLength: 2 }), { minLength: 1, maxLength: 6 }),
+        (rows) => {
+          const text = rows.map((r) => csvLine(r)).join('');
+          expect(parse(text, { record_delimiter: '\r\n', bom: false })).toEqual(rows);
+        },
+      ),
     );
-  }); // prettier-ignore
+  });
 
   it('hold nothing that a spreadsheet would run', () => {
     for (const bad of [

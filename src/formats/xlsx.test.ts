@@ -16,8 +16,20 @@ async function written(parts: Record<string, Cell>[][]): Promise<exceljs.Workboo
 }
 
 it('keeps text as text, whatever a spreadsheet would take it for, and numbers as numbers', async () => {
-  const names = ['=1+1', '+cmd|x', '@SUM(A1)', '\tx', '<script>alert(1)</script>', ']]> & more', 'å🜛', 'a\u0001b\ud800c', 'x'.repeat(40_000)];
-  const book = await written([names.map((name, points) => ({ name, points, open: points % 2 === 0, none: null }))]);
+  const names = [
+    '=1+1',
+    '+cmd|x',
+    '@SUM(A1)',
+    '\tx',
+    '<script>alert(1)</script>',
+    ']]> & more',
+    'å🜛',
+    'a\u0001b\ud800c',
+    'x'.repeat(40_000),
+  ];
+  const book = await written([
+    names.map((name, points) => ({ name, points, open: points % 2 === 0, none: null })),
+  ]);
   const sheet = book.getWorksheet('findings')!;
   expect(sheet.getRow(1).values).toEqual([undefined, 'name', 'points', 'open', 'none']);
   names.forEach((name, k) => {
@@ -29,7 +41,7 @@ it('keeps text as text, whatever a spreadsheet would take it for, and numbers as
     expect(row.getCell(3).value).toBe(k % 2 === 0);
     expect(row.getCell(4).value).toBeNull();
   });
-}); // prettier-ignore
+});
 
 it('is a workbook where there is no row, and holds parts as they come', async () => {
   expect((await written([])).worksheets).toHaveLength(1);

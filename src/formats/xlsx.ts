@@ -66,5 +66,9 @@ export async function* xlsx(
 
 /** XML 1.0 §2.2 has no place for most control characters, nor for halves of surrogate pairs. */
 const storable = (text: string): string =>
-   
-  text.slice(0, CELL_TEXT).replace(/[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '�'); // prettier-ignore
+  text
+    .slice(0, CELL_TEXT)
+    .replace(
+      /[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g,
+      '�',
+    );

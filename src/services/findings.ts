@@ -95,7 +95,16 @@ const toRow = ({ now_tier, could_tier, accepted_until, accepted_reason, opened, 
 
 const FIELDS: Getters<FindingRow, 'findings'> = {
   text: (r) =>
-    [r.summary.name, r.summary.path, r.summary.owner, ...r.summary.domains, ...r.summary.through, ...r.summary.types.map((t) => t.name)].join(' ').toLowerCase(),
+    [
+      r.summary.name,
+      r.summary.path,
+      r.summary.owner,
+      ...r.summary.domains,
+      ...r.summary.through,
+      ...r.summary.types.map((t) => t.name),
+    ]
+      .join(' ')
+      .toLowerCase(),
   name: (r) => r.summary.name,
   path: (r) => r.summary.path,
   space: (r) => r.summary.space,
@@ -113,7 +122,7 @@ const FIELDS: Getters<FindingRow, 'findings'> = {
   through: (r) => r.summary.through,
   notes: (r) => r.notes,
   opened: (r) => Date.parse(r.opened ?? ''),
-}; // prettier-ignore
+};
 
 const ORDER: Record<FindingQuery['sort'], (a: FindingRow, b: FindingRow) => number> = {
   points: () => 0,
@@ -341,11 +350,13 @@ export class Findings {
       this.lapsedOn = today;
       this.kept = undefined;
     }
-    this.kept ??= this.db.query<Row>(`${SELECT} order by f.points desc, f.id`).then((rows) => new Kept(rows.map(toRow)));
+    this.kept ??= this.db
+      .query<Row>(`${SELECT} order by f.points desc, f.id`)
+      .then((rows) => new Kept(rows.map(toRow)));
     const reading = this.kept;
     reading.catch(() => (this.kept = undefined));
     return reading;
-  } // prettier-ignore
+  }
 
   /** Makes ready what is asked for first, ahead of whoever asks. */
   async ahead(): Promise<void> {
@@ -368,10 +379,15 @@ export class Findings {
         const state = kept.state[n]!;
         if (q.state !== 'all' && (q.state === 'open' ? !OPEN.has(state) : state !== q.state)) return false;
         const r = kept.rows[n]!;
-        return (!q.severity || r.severity === q.severity) && (!q.space || r.summary.space === q.space) && (!q.source || r.source === q.source) && test(r);
+        return (
+          (!q.severity || r.severity === q.severity) &&
+          (!q.space || r.summary.space === q.space) &&
+          (!q.source || r.source === q.source) &&
+          test(r)
+        );
       });
     });
-  } // prettier-ignore
+  }
 
   async list(q: FindingQuery): Promise<FindingsPage> {
     const kept = await this.all();
@@ -392,7 +408,11 @@ export class Findings {
     return this.grouped(await this.all(), q, by);
   }
 
-  private async grouped(kept: Kept, q: FindingFilter, by: FindingGroupBy): Promise<{ groups: FindingGroup[]; total: number }> {
+  private async grouped(
+    kept: Kept,
+    q: FindingFilter,
+    by: FindingGroupBy,
+  ): Promise<{ groups: FindingGroup[]; total: number }> {
     const { values, start, of } = await kept.column(by);
     return kept.once(`by ${by}`, q, () => {
       // each finding is a group of its own, or what has a value is
@@ -411,7 +431,11 @@ export class Findings {
       const some = [...findings.keys()].filter((g) => findings[g]);
       const value = (g: number): string => values[by === 'item' ? of[start[g]!]! : g]!;
       const total = some.length;
-      const first = firstOf(some, (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b), MOST_GROUPS);
+      const first = firstOf(
+        some,
+        (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b),
+        MOST_GROUPS,
+      );
       const groups = first.map((g): FindingGroup => ({
         value: value(g),
         findings: findings[g]!,
@@ -423,7 +447,7 @@ export class Findings {
       }));
       return { groups, total };
     });
-  } // prettier-ignore
+  }
 
   async row(id: number): Promise<FindingRow | undefined> {
     return (await this.all()).row(id);
@@ -432,16 +456,22 @@ export class Findings {
   async one(id: number): Promise<{ row: FindingRow; history: FindingEvent[] } | undefined> {
     const row = await this.row(id);
     if (!row) return undefined;
-    const history = await this.db.query<Omit<FindingEvent, 'at' | 'planName'> & { at: Date; plan_name: string | null }>(
+    const history = await this.db.query<
+      Omit<FindingEvent, 'at' | 'planName'> & { at: Date; plan_name: string | null }
+    >(
       `select e.at, e.survey, e.what, e.who, e.detail, s.plan, p.name as plan_name from finding_event e
        left join survey s on s.id = e.survey left join plan p on p.id = s.plan where e.finding = $1 order by e.at desc`,
       [id],
     );
     return {
       row,
-      history: history.map(({ at, plan_name, ...h }) => ({ ...h, at: at.toISOString(), planName: plan_name })),
+      history: history.map(({ at, plan_name, ...h }) => ({
+        ...h,
+        at: at.toISOString(),
+        planName: plan_name,
+      })),
     };
-  } // prettier-ignore
+  }
 
   /**
    * Decides of many findings at once, all or none; says how many it changed. What is fixed cannot be

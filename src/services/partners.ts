@@ -65,11 +65,17 @@ export class Partners {
   /** Calls it a partner's no longer. What the workspaces themselves say of it stays. */
   async remove(domain: string, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const [before] = await tx.query<Row>('delete from partner_domain where domain = $1 returning *', [domain]);
+      const [before] = await tx.query<Row>('delete from partner_domain where domain = $1 returning *', [
+        domain,
+      ]);
       if (!before)
-        throw new AppError('not-ours', 409, 'It was not named a partner here: its workspace says that it is one.');
+        throw new AppError(
+          'not-ours',
+          409,
+          'It was not named a partner here: its workspace says that it is one.',
+        );
       await this.ledger.add({ who: by, what: 'partner.dropped', subject: domain, before: said(before) }, tx);
     });
     await this.present.again();
-  } // prettier-ignore
+  }
 }

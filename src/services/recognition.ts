@@ -99,7 +99,9 @@ export class Recognition {
   }
 
   /** `where`: a condition over `FIELDS['data-types']`. */
-  async types(where?: string): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; surveyed: boolean }> {
+  async types(
+    where?: string,
+  ): Promise<{ rows: TypeRow[]; usual: number; pictures: boolean; surveyed: boolean }> {
     const [custom, certainty, packs, use, pictures] = await Promise.all([
       this.custom(),
       readCertainty(this.db),
@@ -107,7 +109,10 @@ export class Recognition {
       this.engine.ask.typeUse(undefined),
       readPictures(this.db),
     ]);
-    const row = (t: { id: string; name: string; weight: number; country?: string | undefined; source: string }, more: Partial<TypeRow> = {}): TypeRow => ({
+    const row = (
+      t: { id: string; name: string; weight: number; country?: string | undefined; source: string },
+      more: Partial<TypeRow> = {},
+    ): TypeRow => ({
       id: t.id,
       name: t.name,
       weight: t.weight,
@@ -124,28 +129,36 @@ export class Recognition {
     const test = compileFilter(where, 'data-types', FIELDS, this.clock().getTime());
     return {
       rows: [
-        ...custom.map((c) => row({ ...c.doc, source: `made by ${c.changed_by}` }, { custom: true, active: c.active })),
+        ...custom.map((c) =>
+          row({ ...c.doc, source: `made by ${c.changed_by}` }, { custom: true, active: c.active }),
+        ),
         ...DATA_TYPES.map((t) => row(t)),
       ].filter(test),
       usual: certainty.usual,
       pictures,
       surveyed: use !== undefined,
     };
-  } // prettier-ignore
+  }
 
   async type(id: string): Promise<TypeDetail> {
     const { rows } = await this.types();
     const row = rows.find((r) => r.id === id);
     if (!row) throw new AppError('no-such-type', 404, 'There is no such data type.');
-    const marks = await this.db.query<{ source: string; item: string; place: string; certainty: number; is_right: boolean }>(
-      'select source, item, place, certainty, is_right from mark where data_type = $1',
-      [id],
-    );
+    const marks = await this.db.query<{
+      source: string;
+      item: string;
+      place: string;
+      certainty: number;
+      is_right: boolean;
+    }>('select source, item, place, certainty, is_right from mark where data_type = $1', [id]);
     const skip = marks.map((m) => `${m.source} ${m.item} ${m.place}`);
     const samples = (await this.engine.ask.samples(undefined, id, skip, EACH)) ?? [];
     const built = dataType(id);
     const custom = (await this.custom()).find((c) => c.id === id);
-    const suggestion = suggestThreshold(marks.map((m) => ({ certainty: m.certainty, right: m.is_right })), row.use?.levels ?? []);
+    const suggestion = suggestThreshold(
+      marks.map((m) => ({ certainty: m.certainty, right: m.is_right })),
+      row.use?.levels ?? [],
+    );
     return {
       ...row,
       shapes: built ? built.patterns.map((p) => p.source.replace('(?![A-Za-z0-9])', '')) : [],
@@ -153,12 +166,19 @@ export class Recognition {
       otherwise: built?.otherwise ?? [],
       needsContext: built?.needsContext ?? false,
       examples: built?.examples.size ?? 0,
-      ...(custom && { definition: custom.doc, changedAt: custom.changed_at.toISOString(), changedBy: custom.changed_by }),
+      ...(custom && {
+        definition: custom.doc,
+        changedAt: custom.changed_at.toISOString(),
+        changedBy: custom.changed_by,
+      }),
       samples,
-      marks: { right: marks.filter((m) => m.is_right).length, wrong: marks.filter((m) => !m.is_right).length },
+      marks: {
+        right: marks.filter((m) => m.is_right).length,
+        wrong: marks.filter((m) => !m.is_right).length,
+      },
       ...(suggestion && { suggestion }),
     };
-  } // prettier-ignore
+  }
 
   /** What is wrong with a definition, in words; what it is where nothing is. */
   private checked(definition: unknown): CustomType {
@@ -183,8 +203,12 @@ export class Recognition {
     const held = await this.runCases((await this.scanner()).pool, type);
     const failed = type.cases
       .filter((_, i) => !held[i])
-      .map((c) => `“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`);
-    if (failed.length) throw new AppError('cases', 422, `Its cases do not come out: ${failed.slice(0, 5).join('; ')}.`);
+      .map(
+        (c) =>
+          `“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`,
+      );
+    if (failed.length)
+      throw new AppError('cases', 422, `Its cases do not come out: ${failed.slice(0, 5).join('; ')}.`);
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<CustomRow>('select * from custom_type where id = $1', [type.id]);
       await tx.query(
@@ -204,7 +228,7 @@ export class Recognition {
       );
     });
     await this.weighAgain();
-  } // prettier-ignore
+  }
 
   /** Whether each case of a type comes out as it must. */
   private async runCases(pool: ScanPool, type: CustomType): Promise<boolean[]> {
@@ -274,9 +298,10 @@ export class Recognition {
   /** The words of a list that somebody brings as CSV or text. */
   words(text: string, column?: string): { words: string[]; columns: string[] } {
     const result = wordsOf(text, column);
-    if (result.words.length > 200_000) throw new AppError('too-many', 422, 'The list holds more than 200,000 words.');
+    if (result.words.length > 200_000)
+      throw new AppError('too-many', 422, 'The list holds more than 200,000 words.');
     return result;
-  } // prettier-ignore
+  }
 
   /** From which certainty matches count, of one type or usually; `null` takes a type's own away. */
   async setCertainty(type: string | null, certainty: number | null, by: string): Promise<void> {
@@ -285,15 +310,24 @@ export class Recognition {
     await this.db.transaction(async (tx) => {
       const before = await readCertainty(tx);
       const own = Object.fromEntries(Object.entries(before.own).filter(([id]) => id !== type));
-      const after = type === null ? { ...before, usual: certainty! } : { ...before, own: certainty === null ? own : { ...own, [type]: certainty } };
+      const after =
+        type === null
+          ? { ...before, usual: certainty! }
+          : { ...before, own: certainty === null ? own : { ...own, [type]: certainty } };
       await writeSetting(tx, 'certainty', after);
       await this.ledger.add(
-        { who: by, what: 'certainty.set', subject: type ?? 'all data types', before: { certainty: type === null ? before.usual : (before.own[type] ?? null) }, after: { certainty } },
+        {
+          who: by,
+          what: 'certainty.set',
+          subject: type ?? 'all data types',
+          before: { certainty: type === null ? before.usual : (before.own[type] ?? null) },
+          after: { certainty },
+        },
         tx,
       );
     });
     await this.weighAgain();
-  } // prettier-ignore
+  }
 
   async setPictures(on: boolean, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
@@ -307,16 +341,29 @@ export class Recognition {
   }
 
   /** Says of one match that it is right or wrong; `null` takes it back. */
-  async mark(m: { type: string; source: string; item: string; place: string; certainty: number; right: boolean | null }, by: string): Promise<void> {
+  async mark(
+    m: {
+      type: string;
+      source: string;
+      item: string;
+      place: string;
+      certainty: number;
+      right: boolean | null;
+    },
+    by: string,
+  ): Promise<void> {
     if (m.right === null)
-      await this.db.query('delete from mark where data_type = $1 and source = $2 and item = $3 and place = $4', [m.type, m.source, m.item, m.place]);
+      await this.db.query(
+        'delete from mark where data_type = $1 and source = $2 and item = $3 and place = $4',
+        [m.type, m.source, m.item, m.place],
+      );
     else
       await this.db.query(
         `insert into mark (data_type, source, item, place, certainty, is_right, at, by) values ($1, $2, $3, $4, $5, $6, $7, $8)
          on conflict (data_type, source, item, place) do update set certainty = excluded.certainty, is_right = excluded.is_right, at = excluded.at, by = excluded.by`,
         [m.type, m.source, m.item, m.place, m.certainty, m.right, this.clock(), by],
       );
-  } // prettier-ignore
+  }
 
   async packs(): Promise<PackRow[]> {
     const own = await this.db.query<Pack & { copied_from: string | null }>(
@@ -337,7 +384,11 @@ export class Recognition {
 
   async putPack(pack: Pack & { copiedFrom?: string | undefined }, by: string): Promise<void> {
     if (PACKS.some((p) => p.id === pack.id))
-      throw new AppError('ships', 409, 'This pack ships with Gate Lantern and is not changed. Copy it, and change the copy.');
+      throw new AppError(
+        'ships',
+        409,
+        'This pack ships with Gate Lantern and is not changed. Copy it, and change the copy.',
+      );
     const custom = await this.custom();
     const wrong = pack.types.find((id) => !dataType(id) && !custom.some((c) => c.id === id));
     if (wrong !== undefined) throw new AppError('no-such-type', 422, `There is no data type “${wrong}”.`);
@@ -346,15 +397,29 @@ export class Recognition {
       await tx.query(
         `insert into pack (id, name, about, types, copied_from, changed_at, changed_by) values ($1, $2, $3, $4::jsonb, $5, $6, $7)
          on conflict (id) do update set name = excluded.name, about = excluded.about, types = excluded.types, changed_at = excluded.changed_at, changed_by = excluded.changed_by`,
-        [pack.id, pack.name, pack.about, JSON.stringify(pack.types), pack.copiedFrom ?? null, this.clock(), by],
+        [
+          pack.id,
+          pack.name,
+          pack.about,
+          JSON.stringify(pack.types),
+          pack.copiedFrom ?? null,
+          this.clock(),
+          by,
+        ],
       );
       const said = (p: Pack) => ({ name: p.name, types: p.types });
       await this.ledger.add(
-        { who: by, what: before ? 'pack.changed' : 'pack.made', subject: pack.id, ...(before && { before: said(before) }), after: said(pack) },
+        {
+          who: by,
+          what: before ? 'pack.changed' : 'pack.made',
+          subject: pack.id,
+          ...(before && { before: said(before) }),
+          after: said(pack),
+        },
         tx,
       );
     });
-  } // prettier-ignore
+  }
 
   async removePack(id: string, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
@@ -377,7 +442,9 @@ export class Recognition {
   }
 
   /** When each of some files was scanned. */
-  async scannedAt<R extends { source: string; item: string }>(rows: R[]): Promise<(R & { scannedAt?: string })[]> {
+  async scannedAt<R extends { source: string; item: string }>(
+    rows: R[],
+  ): Promise<(R & { scannedAt?: string })[]> {
     const times = await this.db.query<{ source: string; item: string; at: Date }>(
       'select s.source, s.item, s.at from scan s join unnest($1::text[], $2::text[]) as w (source, item) on s.source = w.source and s.item = w.item',
       [rows.map((r) => r.source), rows.map((r) => r.item)],
@@ -387,7 +454,7 @@ export class Recognition {
       const time = at.get(`${r.source} ${r.item}`);
       return time ? { ...r, scannedAt: time } : r;
     });
-  } // prettier-ignore
+  }
 
   /** Scans one file now, and makes what is found the present: as at an event. */
   async scanItem(source: string, item: string, by: string): Promise<void> {
@@ -400,9 +467,17 @@ export class Recognition {
     if (of) await keepScans(this.db, source, version, [{ item, version: of, doc }]);
     await this.surveys.readBack(null, by, async (tx, survey) => {
       await observeOne(tx, survey, { kind: 'content', source, id: item, doc });
-      await this.ledger.add({ who: by, what: 'file.scanned', subject: `${source}:${item}`, after: { state: doc.state, found: doc.found.map((f) => f.dataType) } }, tx);
+      await this.ledger.add(
+        {
+          who: by,
+          what: 'file.scanned',
+          subject: `${source}:${item}`,
+          after: { state: doc.state, found: doc.found.map((f) => f.dataType) },
+        },
+        tx,
+      );
     });
-  } // prettier-ignore
+  }
 
   /** Weights and findings follow what counts. */
   private weighAgain(): Promise<void> {
@@ -422,7 +497,13 @@ const NO_USE = {
 };
 
 /** What a ledger entry says of a type: its lists may be long. */
-const summary = (t: CustomType) => ({ name: t.name, weight: t.weight, certainty: t.certainty, cases: t.cases.length, match: JSON.stringify(t.match).slice(0, 500) }); // prettier-ignore
+const summary = (t: CustomType) => ({
+  name: t.name,
+  weight: t.weight,
+  certainty: t.certainty,
+  cases: t.cases.length,
+  match: JSON.stringify(t.match).slice(0, 500),
+});
 
 async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
   yield await Promise.resolve(bytes);

@@ -39,7 +39,8 @@ describe('signing in', () => {
   });
 
   it('lets five tries fail, then makes each further one wait twice as long, and the right one too', async () => {
-    for (let n = 0; n < 5; n++) expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
+    for (let n = 0; n < 5; n++)
+      expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
     for (const seconds of [2, 4, 8, 16]) {
       await expect(accounts.signIn('ada@tarntide.example', 'ada has a long word')).rejects.toMatchObject({
         code: 'slow-down',
@@ -52,7 +53,7 @@ describe('signing in', () => {
     const { account } = await accounts.signIn(' ADA@tarntide.example ', 'ada has a long word');
     expect(account.name).toBe('ada');
     expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
-  }); // prettier-ignore
+  });
 
   it('ends a session after half an hour without use, and after twelve hours with it', async () => {
     const sign = async () => (await accounts.signIn('cy@tarntide.example', 'cy has a long word')).token;
@@ -88,10 +89,12 @@ describe('the ledger', () => {
       }),
     ).rejects.toThrow('not done');
     expect(await ledger.count()).toBe(before);
-    await Promise.all(Array.from({ length: 20 }, (_, i) => ledger.add({ ...deed, after: { i, '\0': '=1+1' } })));
+    await Promise.all(
+      Array.from({ length: 20 }, (_, i) => ledger.add({ ...deed, after: { i, '\0': '=1+1' } })),
+    );
     expect(await ledger.count()).toBe(before + 20);
     expect(await ledger.check()).toMatchObject({ holds: true, entries: before + 20 });
-  }); // prettier-ignore
+  });
 
   it('says where its chain breaks, whatever was altered', async () => {
     const alterations: [string, number][] = [
@@ -124,11 +127,15 @@ describe('the tray', () => {
         Promise.resolve(
           changes
             .filter((c) => !c.id.startsWith('gone'))
-            .map((change) => ({ change, words: `withdraw ${change.id}`, ...(change.id.startsWith('stuck') && { cannot: 'it stands in the way' }) })),
+            .map((change) => ({
+              change,
+              words: `withdraw ${change.id}`,
+              ...(change.id.startsWith('stuck') && { cannot: 'it stands in the way' }),
+            })),
         ),
       preview: () => Promise.resolve({ survey: 1 }),
     },
-  } as unknown as Engine; // prettier-ignore
+  } as unknown as Engine;
   let tray: Tray;
   beforeAll(() => {
     tray = new Tray(db, engine);
@@ -176,7 +183,8 @@ describe('the tray', () => {
   });
 
   it('makes no plan of two changes that cannot both be, nor of nothing; and without changes there are no goals', async () => {
-    const role = (r: 'reader' | 'commenter'): PlannedChange => ({ ...grant('r'), set: { role: r } }) as PlannedChange; // prettier-ignore
+    const role = (r: 'reader' | 'commenter'): PlannedChange =>
+      ({ ...grant('r'), set: { role: r } }) as PlannedChange;
     await tray.pickUp(1, [role('reader'), role('commenter')]);
     expect((await tray.state(1)).conflicts).toHaveLength(1);
     await expect(tray.forPlan(1)).rejects.toMatchObject({ code: 'tray-conflict' });

@@ -77,9 +77,21 @@ export class Watch {
     });
     const scoped =
       held.source || held.space
-        ? await this.engine.ask.cross(undefined, { by: sum.matrix.by, measures: sum.matrix.measures, ws: held.source, space: held.space })
+        ? await this.engine.ask.cross(undefined, {
+            by: sum.matrix.by,
+            measures: sum.matrix.measures,
+            ws: held.source,
+            space: held.space,
+          })
         : undefined;
-    const history = await this.db.query<{ survey: number; at: Date; points: number; findings: number; plan: number | null; plan_name: string | null }>(
+    const history = await this.db.query<{
+      survey: number;
+      at: Date;
+      points: number;
+      findings: number;
+      plan: number | null;
+      plan_name: string | null;
+    }>(
       `select s.id as survey, s.taken_at as at, x.points, x.findings, s.plan, p.name as plan_name
        from survey_sum x join survey s on s.id = x.survey left join plan p on p.id = s.plan order by s.id`,
     );
@@ -88,10 +100,14 @@ export class Watch {
       open: total,
       points,
       costliest: rows,
-      history: history.map(({ at, plan_name, ...h }) => ({ ...h, at: at.toISOString(), planName: plan_name })),
+      history: history.map(({ at, plan_name, ...h }) => ({
+        ...h,
+        at: at.toISOString(),
+        planName: plan_name,
+      })),
       waiting: await this.waiting(account),
     };
-  } // prettier-ignore
+  }
 
   /** What waits for this steward, the most pressing first. */
   private async waiting(account: Account): Promise<Waiting[]> {
@@ -116,15 +132,21 @@ export class Watch {
     const waiting: Waiting[] = [
       { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
       { kind: 'not-read', count: last?.state === 'done' ? last.failures : 0 },
-      { kind: 'survey-old', count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0 },
+      {
+        kind: 'survey-old',
+        count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0,
+      },
       { kind: 'plans-troubled', count: plans!.troubled },
       { kind: 'reopened', count: count((r) => r.state === 'reopened') },
-      { kind: 'mine', count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')) },
+      {
+        kind: 'mine',
+        count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')),
+      },
       { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },
       { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },
       { kind: 'partners-ending', count: partners!.ending },
     ];
     return waiting.filter((w) => w.count > 0);
-  } // prettier-ignore
+  }
 }

@@ -61,7 +61,7 @@ export async function* observedParts<Doc>(
       told?.(kind, source, rows.length);
       yield rows;
     }
-} // prettier-ignore
+}
 const READ_AT_ONCE = 20_000;
 
 /** All rows of a kind as a survey saw them, by source and id. `told`: what is read, part by part. */
@@ -110,8 +110,12 @@ export async function observedSince(
     [from, to, most + 1],
   );
   if (rows.length > most) return undefined;
-  return rows.map((r) => ({ ...r, json: r.json ?? '', doc: r.json === null ? null : (JSON.parse(r.json) as unknown) }));
-} // prettier-ignore
+  return rows.map((r) => ({
+    ...r,
+    json: r.json ?? '',
+    doc: r.json === null ? null : (JSON.parse(r.json) as unknown),
+  }));
+}
 
 /** Text as a literal of SQL, for COPY takes no parameters. */
 const literal = (text: string): string => `E'${text.replace(/[\\']/g, (c) => `\\${c}`)}'`;

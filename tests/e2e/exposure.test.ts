@@ -497,21 +497,55 @@ describe('tables exported', () => {
   const SEEN: Record<TableName, { at: string; asked: Record<string, string>[] }> = {
     findings: {
       at: '/api/findings',
-      asked: [{ state: 'all', sort: 'name' }, { severity: 'critical' }, { text: 'crew' }, { space: 'Crewing' }, { source: 'drives' }, { where: 'weight >= 3' }],
+      asked: [
+        { state: 'all', sort: 'name' },
+        { severity: 'critical' },
+        { text: 'crew' },
+        { space: 'Crewing' },
+        { source: 'drives' },
+        { where: 'weight >= 3' },
+      ],
     },
     causes: { at: '/api/causes', asked: [{}, { text: 'link' }, { where: 'points > 5' }, { asOf: 'first' }] },
     contents: {
       at: '/api/contents',
-      asked: [{ byWorkspace: 'true' }, { pack: 'payment-data' }, { ws: 'drives' }, { certainty: '80' }, { text: 'crew' }, { where: 'weight >= 3' }, { asOf: 'first' }],
+      asked: [
+        { byWorkspace: 'true' },
+        { pack: 'payment-data' },
+        { ws: 'drives' },
+        { certainty: '80' },
+        { text: 'crew' },
+        { where: 'weight >= 3' },
+        { asOf: 'first' },
+      ],
     },
     'content-files': {
       at: '/api/contents/files',
-      asked: [{ sort: 'name', down: 'true' }, { type: 'card' }, { pack: 'payment-data' }, { ws: 'sites' }, { certainty: '80' }, { tier: 'outside' }, { text: 'crew' }, { where: 'weight >= 3' }, { asOf: 'first' }],
+      asked: [
+        { sort: 'name', down: 'true' },
+        { type: 'card' },
+        { pack: 'payment-data' },
+        { ws: 'sites' },
+        { certainty: '80' },
+        { tier: 'outside' },
+        { text: 'crew' },
+        { where: 'weight >= 3' },
+        { asOf: 'first' },
+      ],
     },
-    unread: { at: '/api/contents/unread', asked: [{}, { ws: 'drives' }, { text: 'zip' }, { where: 'now >= team' }, { asOf: 'first' }] },
+    unread: {
+      at: '/api/contents/unread',
+      asked: [{}, { ws: 'drives' }, { text: 'zip' }, { where: 'now >= team' }, { asOf: 'first' }],
+    },
     outside: {
       at: '/api/outside',
-      asked: [{ sort: 'shares', down: 'true' }, { show: 'unknown' }, { text: 'port' }, { where: 'points > 0' }, { asOf: 'first' }],
+      asked: [
+        { sort: 'shares', down: 'true' },
+        { show: 'unknown' },
+        { text: 'port' },
+        { where: 'points > 0' },
+        { asOf: 'first' },
+      ],
     },
     holdings: {
       at: '/api/holdings',
@@ -526,7 +560,12 @@ describe('tables exported', () => {
     },
     people: {
       at: '/api/people',
-      asked: [{ show: 'guests', sort: 'items', down: 'true' }, { text: 'port' }, { where: 'members > 20' }, { asOf: 'first' }],
+      asked: [
+        { show: 'guests', sort: 'items', down: 'true' },
+        { text: 'port' },
+        { where: 'members > 20' },
+        { asOf: 'first' },
+      ],
     },
     changes: {
       at: '/api/changes',
@@ -541,40 +580,76 @@ describe('tables exported', () => {
     },
     cross: {
       at: '/api/cross',
-      asked: [{ by: 'weight,reach', measures: 'files' }, { by: 'weight,reach', where: 'weight >= 2', ws: 'drives', space: 'Crewing', asOf: 'first' }],
+      asked: [
+        { by: 'weight,reach', measures: 'files' },
+        { by: 'weight,reach', where: 'weight >= 2', ws: 'drives', space: 'Crewing', asOf: 'first' },
+      ],
     },
-    'cross-files': { at: '/api/cross/items', asked: [{ by: 'weight,reach', at: '["4",null]', measures: 'files', where: 'weight >= 2' }, { by: 'label', at: '[null]', ws: 'sites', space: 'Crewing', asOf: 'first' }] },
+    'cross-files': {
+      at: '/api/cross/items',
+      asked: [
+        { by: 'weight,reach', at: '["4",null]', measures: 'files', where: 'weight >= 2' },
+        { by: 'label', at: '[null]', ws: 'sites', space: 'Crewing', asOf: 'first' },
+      ],
+    },
     plans: { at: '/api/plans', asked: [{}, { text: 'a', where: 'size > 0' }] },
     quarantine: { at: '/api/quarantine', asked: [{}] },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
-    ledger: { at: '/api/ledger', asked: [{ down: 'false' }, { text: 'survey' }, { where: 'who == "steward@tarntide.example"' }] },
-  }; // prettier-ignore
+    ledger: {
+      at: '/api/ledger',
+      asked: [{ down: 'false' }, { text: 'survey' }, { where: 'who == "steward@tarntide.example"' }],
+    },
+  };
 
   it.each(TABLES)('%s as a file is what the view shows, whatever it is held to', async (table) => {
     const { at, asked } = SEEN[table];
-    const first = (await ask<{ id: number; state: string }[]>('/api/surveys')).filter((x) => x.state === 'done').at(-1)!.id;
+    const first = (await ask<{ id: number; state: string }[]>('/api/surveys'))
+      .filter((x) => x.state === 'done')
+      .at(-1)!.id;
     const known = Object.keys(TABLE_QUERIES[table].shape);
-    expect(new Set(asked.flatMap((q) => Object.keys(q)))).toEqual(new Set(known.filter((k) => k !== 'at' || table === 'cross-files')));
+    expect(new Set(asked.flatMap((q) => Object.keys(q)))).toEqual(
+      new Set(known.filter((k) => k !== 'at' || table === 'cross-files')),
+    );
     const counts: number[] = [];
     for (const one of asked) {
-      const q = Object.fromEntries(Object.entries(one).map(([k, v]) => [k, v === 'first' ? String(first) : v]));
+      const q = Object.fromEntries(
+        Object.entries(one).map(([k, v]) => [k, v === 'first' ? String(first) : v]),
+      );
       // the ledger grows by what is exported
       const page = await ask<{ rows?: object[]; cells?: object[]; total?: number }>(at, { ...q, limit: 500 });
       const file = await take({ table, format: 'jsonl', ...q });
       const words = `${table} ${JSON.stringify(q)}`;
       expect(file.status, words).toBe(200);
-      const lines = (await file.text()).split('\n').filter(Boolean).map((l) => JSON.parse(l) as Record<string, unknown>);
+      const lines = (await file.text())
+        .split('\n')
+        .filter(Boolean)
+        .map((l) => JSON.parse(l) as Record<string, unknown>);
       const shown = page.rows ?? page.cells!;
       counts.push(shown.length);
-      if (table === 'ledger') expect(lines.slice(0, 5).map((l) => l.seq).sort(), words).toEqual(q.down ? (shown as { seq: number }[]).slice(0, 5).map((r) => r.seq).sort() : expect.anything());
+      if (table === 'ledger')
+        expect(
+          lines
+            .slice(0, 5)
+            .map((l) => l.seq)
+            .sort(),
+          words,
+        ).toEqual(
+          q.down
+            ? (shown as { seq: number }[])
+                .slice(0, 5)
+                .map((r) => r.seq)
+                .sort()
+            : expect.anything(),
+        );
       else expect(lines.length, words).toBe(page.total ?? shown.length);
     }
     // what is held to something is less than all, somewhere
-    if (!['quarantine', 'plans', 'unread'].includes(table)) expect(new Set(counts).size, `${table}: ${counts.join(', ')}`).toBeGreaterThan(1);
+    if (!['quarantine', 'plans', 'unread'].includes(table))
+      expect(new Set(counts).size, `${table}: ${counts.join(', ')}`).toBeGreaterThan(1);
     const refused = await take({ table, format: 'csv', madeUp: 'x' });
     expect(refused.status).toBe(422);
     expect(await refused.text()).toContain('madeUp');
-  }); // prettier-ignore
+  });
 
   it('hold the numbers over files to what holds of the files', async () => {
     const where = 'weight >= 2 && could >= outside';

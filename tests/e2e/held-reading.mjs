@@ -1,5 +1,6 @@
 // Loaded before everything else (node --import): the engine's questions to the database wait while a file exists.
 import { existsSync } from 'node:fs';
+import { clearInterval, setInterval } from 'node:timers';
 import { workerData } from 'node:worker_threads';
 
 const port = workerData?.file?.includes('engine.thread') && workerData.dbPort;

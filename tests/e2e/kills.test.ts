@@ -52,8 +52,15 @@ async function some(scene: Scene, n: number): Promise<PlannedChange[]> {
   };
   const pick = (list: Row[]): Row => list[d.int(list.length)]!;
   const [g, l] = [grants!.filter(on), links!.filter(on)];
-  const [s, f] = [spaces!.filter((x) => drives.has(x.id)), items!.filter((x) => inDrives.has(x.id) && x.kind === 'file')];
-  const plain = groups!.filter((x) => (x.members as object[]).length > 2 && !(x['urn:gatelantern:scim:1.0:Identity'] as { rule?: string } | undefined)?.rule);
+  const [s, f] = [
+    spaces!.filter((x) => drives.has(x.id)),
+    items!.filter((x) => inDrives.has(x.id) && x.kind === 'file'),
+  ];
+  const plain = groups!.filter(
+    (x) =>
+      (x.members as object[]).length > 2 &&
+      !(x['urn:gatelantern:scim:1.0:Identity'] as { rule?: string } | undefined)?.rule,
+  );
   const at = { source: 'drives' };
   const make: (() => PlannedChange)[] = [
     () => ({ kind: 'grant', ...at, id: pick(g).id }),
@@ -65,7 +72,11 @@ async function some(scene: Scene, n: number): Promise<PlannedChange[]> {
     () => ({ kind: 'item', ...at, id: pick(f).id, set: { dim: true } }),
     () => {
       const group = pick(plain);
-      return { kind: 'member', source: 'directory', id: memberId(group.id, pick(group.members as Row[]).value as string) };
+      return {
+        kind: 'member',
+        source: 'directory',
+        id: memberId(group.id, pick(group.members as Row[]).value as string),
+      };
     },
   ];
   const found = new Map<string, PlannedChange>();
@@ -74,7 +85,7 @@ async function some(scene: Scene, n: number): Promise<PlannedChange[]> {
     found.set(`${c.kind}${c.id}`, c);
   }
   return [...found.values()];
-} // prettier-ignore
+}
 
 const FAULTS: FaultRule[][] = [
   [{ kind: 'latency', amount: 30 }],
@@ -114,16 +125,20 @@ async function settled(scene: Scene, ids: number[]): Promise<PlanDetail[]> {
   return Promise.all(
     ids.map(async (id) => {
       for (;;) {
-        const p = await until(`plan ${id}`, async () => {
-          const now = await plan(scene, id);
-          return now.state === 'applied' || now.state === 'undone' ? now : undefined;
-        }, 90);
+        const p = await until(
+          `plan ${id}`,
+          async () => {
+            const now = await plan(scene, id);
+            return now.state === 'applied' || now.state === 'undone' ? now : undefined;
+          },
+          90,
+        );
         if (!p.list.some((c) => UNKNOWN.includes(c.state))) return p;
         await act(scene, id, 'retry');
       }
     }),
   );
-} // prettier-ignore
+}
 
 async function approved(scene: Scene, changes: PlannedChange[], name: string): Promise<number> {
   await scene.api('POST', '/api/tray', { changes });

@@ -30,12 +30,13 @@ describe('external domains', () => {
     const wanted = new Map<string, number>();
     for (const item of world.items)
       if (item.kind === 'file')
-        for (const d of judge(spaces.get(item.space)!, item).now.domains) wanted.set(d, (wanted.get(d) ?? 0) + 1);
+        for (const d of judge(spaces.get(item.space)!, item).now.domains)
+          wanted.set(d, (wanted.get(d) ?? 0) + 1);
     const told = Object.fromEntries(page.rows.filter((r) => r.files).map((r) => [r.domain, r.files]));
     // the world's domains are registered as they stand
     expect(told).toEqual(Object.fromEntries([...wanted].filter(([d]) => d !== 'tarntide.example').sort()));
     expect(page.rows.map((r) => r.domain)).toEqual(page.rows.map((r) => r.domain).sort());
-  }); // prettier-ignore
+  });
 
   it('are shared with as often, and where, as their grants and links one by one say', async () => {
     const { rows } = await ask<OutsidePage>('/api/outside', { sort: 'domain' });
@@ -89,7 +90,10 @@ describe('a partner', () => {
 
   it('is named with what that changes said before, and exactly that comes of it; and back', async () => {
     const before = await findings();
-    const preview = await ask<PartnerPreview>('/api/outside/partner', { domain: 'payhelp.test', partner: 'true' });
+    const preview = await ask<PartnerPreview>('/api/outside/partner', {
+      domain: 'payhelp.test',
+      partner: 'true',
+    });
     expect(preview.findings.before).toBe(before.total);
     expect(preview.points.before).toBe(before.points);
     expect(preview.points.after).toBeLessThan(before.points);
@@ -97,20 +101,25 @@ describe('a partner', () => {
     const after = await findings();
     expect([after.total, after.points]).toEqual([preview.findings.after, preview.points.after]);
     const dossier = await ask<OutsideDossier>('/api/outside/one', { domain: 'payhelp.test' });
-    expect(dossier).toMatchObject({ row: { standing: 'partner' }, partner: { until: '2999-12-31', sponsor: 'Finance' } });
+    expect(dossier).toMatchObject({
+      row: { standing: 'partner' },
+      partner: { until: '2999-12-31', sponsor: 'Finance' },
+    });
     await scene.api('DELETE', '/api/outside/partner', { domain: 'payhelp.test' });
     const again = await findings();
     expect([again.total, again.points]).toEqual([before.total, before.points]);
     const { rows: ledger } = await ask<{ rows: { what: string }[] }>('/api/ledger', { text: 'payhelp.test' });
     expect(ledger.map((e) => e.what)).toEqual(['partner.dropped', 'partner.named']);
-  }); // prettier-ignore
+  });
 
   it('is refused where it makes no sense, and to an auditor', async () => {
     await expect(put({ domain: 'payhelp.test', until: '2020-01-01', sponsor: 'x' })).rejects.toThrow('past');
     await expect(put({ domain: 'not a domain', until: null, sponsor: 'x' })).rejects.toThrow('422');
     await expect(put({ domain: 'payhelp.test', until: null, sponsor: ' ' })).rejects.toThrow('422');
     // it is one by what its workspace says
-    await expect(scene.api('DELETE', '/api/outside/partner', { domain: 'kelda-yard.example' })).rejects.toThrow('workspace'); // prettier-ignore
+    await expect(
+      scene.api('DELETE', '/api/outside/partner', { domain: 'kelda-yard.example' }),
+    ).rejects.toThrow('workspace');
     const refused = await scene.raw('PUT', '/api/outside/partner', {
       role: 'auditor',
       body: { domain: 'payhelp.test', until: null, sponsor: 'x' },
@@ -131,7 +140,10 @@ describe('tables to take away', () => {
 
   it('hold every row of the view, and taking them is on the ledger', async () => {
     const { total } = await findings();
-    const lines = (await take('findings', 'jsonl')).trim().split('\n').map((l) => JSON.parse(l) as { points: number }); // prettier-ignore
+    const lines = (await take('findings', 'jsonl'))
+      .trim()
+      .split('\n')
+      .map((l) => JSON.parse(l) as { points: number });
     expect(lines).toHaveLength(total);
     const csv = await take('findings', 'csv');
     expect(csv.startsWith('finding,state,severity,points,file')).toBe(true);

@@ -10,7 +10,7 @@ import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
 import { scanFile } from '../../src/formats/scan.ts';
 import type { BenchResult, PackRow, TypeDetail, TypeRow } from '../../src/dto/recognition.ts';
 import type { ContentFile, ContentsPage, UnreadFile } from '../../src/dto/contents.ts';
-import type { Dossier, FindingRow } from '../../src/dto/exposure.ts'; // prettier-ignore
+import type { Dossier, FindingRow } from '../../src/dto/exposure.ts';
 import { openBrowser, Scene, until } from './harness.ts';
 
 const picture = grouped(cardNumber(dice(99)));
@@ -21,18 +21,38 @@ let png: Uint8Array;
 const scene = new Scene({
   prepare(directory) {
     extract = directory;
-    const space = (JSON.parse(readFileSync(join(directory, 'spaces.jsonl'), 'utf8').split('\n')[0]!) as { id: string }).id;
+    const space = (
+      JSON.parse(readFileSync(join(directory, 'spaces.jsonl'), 'utf8').split('\n')[0]!) as { id: string }
+    ).id;
     const add = (id: string, name: string, mime: string, bytes: Uint8Array): void => {
-      const row = { id, space, kind: 'file', name, mime, bytes: bytes.length, modifiedAt: '2026-01-01T00:00:00Z' };
+      const row = {
+        id,
+        space,
+        kind: 'file',
+        name,
+        mime,
+        bytes: bytes.length,
+        modifiedAt: '2026-01-01T00:00:00Z',
+      };
       appendFileSync(join(directory, 'items.jsonl'), `${JSON.stringify(row)}\n`);
       writeFileSync(join(directory, 'files', id), bytes);
     };
     add('bad-bomb', 'swells.zip', 'application/zip', zipSync({ a: new Uint8Array(40 * 2 ** 20) }));
-    add('bad-pdf', hostile, 'application/pdf', Buffer.from(`%PDF-1.7\n${'1 0 obj << /Kids [1 0 R] >> endobj '.repeat(20_000)}`));
-    add('bad-bytes', 'noise.dat', 'application/octet-stream', Uint8Array.from({ length: 5000 }, (_, i) => (i * 7919) % 256));
+    add(
+      'bad-pdf',
+      hostile,
+      'application/pdf',
+      Buffer.from(`%PDF-1.7\n${'1 0 obj << /Kids [1 0 R] >> endobj '.repeat(20_000)}`),
+    );
+    add(
+      'bad-bytes',
+      'noise.dat',
+      'application/octet-stream',
+      Uint8Array.from({ length: 5000 }, (_, i) => (i * 7919) % 256),
+    );
     add('a-picture', 'Till receipt.png', 'image/png', png);
   },
-}); // prettier-ignore
+});
 beforeAll(async () => {
   const browser = await openBrowser();
   const page = await browser.newPage({ viewport: { width: 700, height: 200 } });
@@ -88,9 +108,9 @@ describe('what files hold', () => {
     }
     const page = await ask<ContentsPage>('/api/contents');
     expect(page.files).toBe(holding.size);
-    expect(Object.fromEntries(page.rows.map((r) => [r.type, { files: r.files, occurrences: r.occurrences }]))).toEqual(
-      Object.fromEntries(wanted),
-    );
+    expect(
+      Object.fromEntries(page.rows.map((r) => [r.type, { files: r.files, occurrences: r.occurrences }])),
+    ).toEqual(Object.fromEntries(wanted));
     for (const row of page.rows) {
       expect(row.tiers.reduce((a, b) => a + b, 0)).toBe(row.files);
       const { total } = await ask<{ total: number }>('/api/contents/files', { type: row.type, limit: 1 });
@@ -99,7 +119,7 @@ describe('what files hold', () => {
     const split = await ask<ContentsPage>('/api/contents', { byWorkspace: 'true' });
     for (const row of page.rows)
       expect(split.rows.filter((r) => r.type === row.type).reduce((n, r) => n + r.files, 0)).toBe(row.files);
-  }); // prettier-ignore
+  });
 
   it('names the place: a hidden sheet, the notes of a slide, what hangs on a message', async () => {
     const places: Record<string, RegExp> = {
@@ -139,7 +159,11 @@ describe('what files hold', () => {
 
   it('is taken up where a scan was broken off by a crash', async () => {
     // another recogniser: everything is to be scanned anew
-    await send('PUT', '/api/data-types/other', JSON.stringify({ name: 'Other', weight: 1, match: { words: ['gangway'] } })); // prettier-ignore
+    await send(
+      'PUT',
+      '/api/data-types/other',
+      JSON.stringify({ name: 'Other', weight: 1, match: { words: ['gangway'] } }),
+    );
     await scene.faults([{ kind: 'latency', amount: 15, path: '/content' }]);
     await scene.api('POST', '/api/surveys', { kind: 'full' });
     await until('a thousand files', async () => {
@@ -200,10 +224,17 @@ describe('a data type of one’s own', () => {
 
   it('takes its words from a list that is brought', async () => {
     const csv = `name;town\n${Array.from({ length: 20_000 }, (_, i) => `Pier ${i};Tarn ${i}`).join('\n')}\n`;
-    const { words, columns } = await send<{ words: string[]; columns: string[] }>('POST', '/api/data-types/words?column=town', csv); // prettier-ignore
+    const { words, columns } = await send<{ words: string[]; columns: string[] }>(
+      'POST',
+      '/api/data-types/words?column=town',
+      csv,
+    );
     expect(columns).toEqual(['name', 'town']);
     expect(words).toHaveLength(20_000);
-    const body = { text: 'from Tarn 17 to Tarn 19999 and pier 3', type: { id: 'towns', name: 'Towns', weight: 1, match: { words } } }; // prettier-ignore
+    const body = {
+      text: 'from Tarn 17 to Tarn 19999 and pier 3',
+      type: { id: 'towns', name: 'Towns', weight: 1, match: { words } },
+    };
     const tried = await send<BenchResult>('PUT', '/api/data-types/bench', JSON.stringify(body));
     expect(tried.found.map((f) => [f.dataType, f.distinct])).toEqual([['towns', 2]]);
   });
@@ -302,7 +333,9 @@ describe('single files, and pictures', () => {
 
   it('text in pictures is read once that is switched on', async () => {
     const cards = async (): Promise<string[]> =>
-      (await ask<{ rows: ContentFile[] }>('/api/contents/files', { type: 'payment-card', limit: 500 })).rows.map((r) => r.name); // prettier-ignore
+      (
+        await ask<{ rows: ContentFile[] }>('/api/contents/files', { type: 'payment-card', limit: 500 })
+      ).rows.map((r) => r.name);
     expect(await cards()).not.toContain('Till receipt.png');
     await scene.api('PUT', '/api/data-types/pictures', { read: true });
     expect(await scene.survey('incremental')).toMatchObject({ state: 'done', failures: 0 });

@@ -90,52 +90,104 @@ const files = (r: Truth): boolean => r.kind === 'file';
 async function everyKind(): Promise<PlannedChange[]> {
   const w = await world();
   const used = new Set<string>();
-  const pick = (kind: PlannedChange['kind'], list: Truth[], workspace: string, test: (r: Truth) => boolean): string => {
+  const pick = (
+    kind: PlannedChange['kind'],
+    list: Truth[],
+    workspace: string,
+    test: (r: Truth) => boolean,
+  ): string => {
     const row = w.of(list, workspace, (r) => !used.has(`${kind}${r.id}`) && test(r));
     used.add(`${kind}${row.id}`);
     return row.id;
   };
   const grant = (workspace: string, test: (r: Truth) => boolean) => pick('grant', w.grants, workspace, test);
   const link = (workspace: string, test: (r: Truth) => boolean) => pick('link', w.links, workspace, test);
-  const space = (workspace: string, test: (r: Truth) => boolean = () => true) => pick('space', w.spaces, workspace, test);
+  const space = (workspace: string, test: (r: Truth) => boolean = () => true) =>
+    pick('space', w.spaces, workspace, test);
   const item = (workspace: string) => pick('item', w.items, workspace, files);
   const editor = (r: Truth): boolean => r.role === 'editor';
   const anyone = (r: Truth): boolean => r.audience === 'anyone';
   const guest = (n: number): string => w.users.filter(isGuest)[n]!.id;
   const members = w.users.filter((u) => !isGuest(u) && u.active !== false);
   const group = w.groups.find(
-    (g) => !(g['urn:gatelantern:scim:1.0:Identity'] as { rule?: string } | undefined)?.rule && (g.members as object[]).length > 3,
+    (g) =>
+      !(g['urn:gatelantern:scim:1.0:Identity'] as { rule?: string } | undefined)?.rule &&
+      (g.members as object[]).length > 3,
   )!;
   const day = '2027-06-01T00:00:00.000Z';
   const on = (source: string) => ({ source });
   const changes: PlannedChange[] = [
     { kind: 'grant', ...on('drives'), id: grant('drives', editor), set: { role: 'reader' } },
-    { kind: 'grant', ...on('drives'), id: grant('drives', editor), set: { expiresAt: day, role: 'commenter' } },
+    {
+      kind: 'grant',
+      ...on('drives'),
+      id: grant('drives', editor),
+      set: { expiresAt: day, role: 'commenter' },
+    },
     { kind: 'grant', ...on('drives'), id: grant('drives', editor) },
-    { kind: 'link', ...on('drives'), id: link('drives', anyone), set: { audience: 'named', recipients: [{ user: members[3]!.id }] } },
-    { kind: 'link', ...on('drives'), id: link('drives', () => true), set: { noCopies: true, expiresAt: day } },
-    { kind: 'space', ...on('drives'), id: space('drives'), set: { externalSharing: 'existing-guests', defaultAudience: 'named' } },
+    {
+      kind: 'link',
+      ...on('drives'),
+      id: link('drives', anyone),
+      set: { audience: 'named', recipients: [{ user: members[3]!.id }] },
+    },
+    {
+      kind: 'link',
+      ...on('drives'),
+      id: link('drives', () => true),
+      set: { noCopies: true, expiresAt: day },
+    },
+    {
+      kind: 'space',
+      ...on('drives'),
+      id: space('drives'),
+      set: { externalSharing: 'existing-guests', defaultAudience: 'named' },
+    },
     { kind: 'space', ...on('drives'), id: space('drives'), set: { owners: [members[4]!.id] } },
     { kind: 'item', ...on('drives'), id: item('drives'), set: { owner: members[5]!.id } },
     { kind: 'item', ...on('drives'), id: item('drives'), set: { held: true } },
     { kind: 'item', ...on('drives'), id: item('drives'), set: { dim: true } },
-    { kind: 'grant', ...on('sites'), id: grant('sites', (r) => r.role === 'editor'), set: { role: 'reader' } },
+    {
+      kind: 'grant',
+      ...on('sites'),
+      id: grant('sites', (r) => r.role === 'editor'),
+      set: { role: 'reader' },
+    },
     { kind: 'link', ...on('sites'), id: link('sites', anyone), set: { audience: 'organisation' } },
-    { kind: 'space', ...on('sites'), id: space('sites', (r) => r.visibility === 'organisation'), set: { visibility: 'members', dim: true } },
+    {
+      kind: 'space',
+      ...on('sites'),
+      id: space('sites', (r) => r.visibility === 'organisation'),
+      set: { visibility: 'members', dim: true },
+    },
     { kind: 'space', ...on('sites'), id: space('sites'), set: { gate: [group.id], editorsShare: false } },
     { kind: 'item', ...on('sites'), id: item('sites'), set: { inherits: false } },
     { kind: 'item', ...on('sites'), id: item('sites'), set: { held: true } },
     { kind: 'item', ...on('sites'), id: item('sites'), set: { owner: `a-${members[6]!.id}` } },
     { kind: 'grant', ...on('channels'), id: grant('channels', (r) => r.role === 'editor') },
-    { kind: 'grant', ...on('channels'), id: grant('channels', (r) => r.role === 'manager'), set: { role: 'editor' } },
-    { kind: 'space', ...on('channels'), id: space('channels', (r) => r.visibility === 'organisation'), set: { visibility: 'members' } },
+    {
+      kind: 'grant',
+      ...on('channels'),
+      id: grant('channels', (r) => r.role === 'manager'),
+      set: { role: 'editor' },
+    },
+    {
+      kind: 'space',
+      ...on('channels'),
+      id: space('channels', (r) => r.visibility === 'organisation'),
+      set: { visibility: 'members' },
+    },
     { kind: 'item', ...on('channels'), id: item('channels'), set: { held: true } },
-    { kind: 'member', ...on('directory'), id: memberId(group.id, (group.members as { value: string }[])[1]!.value) },
+    {
+      kind: 'member',
+      ...on('directory'),
+      id: memberId(group.id, (group.members as { value: string }[])[1]!.value),
+    },
     { kind: 'person', ...on('directory'), id: guest(0), set: { active: false } },
     { kind: 'person', ...on('directory'), id: guest(1), set: { expiresAt: day } },
   ];
   return changes;
-} // prettier-ignore
+}
 
 const KINDS = ['spaces', 'items', 'grants', 'links', 'users', 'groups'];
 /** Everything that is really set; in groups the order of members says nothing. */
@@ -351,10 +403,37 @@ describe('the tray', () => {
   it('refuses what a workspace cannot do, and names the nearest thing that it can', async () => {
     const w = await world();
     const tries: [PlannedChange, RegExp][] = [
-      [{ kind: 'item', source: 'drives', id: w.of(w.items, 'drives', files).id, set: { inherits: false } }, /Nearest: .*quarantine/],
-      [{ kind: 'grant', source: 'sites', id: w.of(w.grants, 'sites').id, set: { expiresAt: '2027-01-01T00:00:00Z' } }, /Nearest: .*guest/],
-      [{ kind: 'space', source: 'channels', id: w.of(w.spaces, 'channels').id, set: { externalSharing: 'off' } }, /Nearest: /],
-      [{ kind: 'person', source: 'directory', id: w.users.find((u) => !isGuest(u))!.id, set: { active: false } }, /Nearest: /],
+      [
+        { kind: 'item', source: 'drives', id: w.of(w.items, 'drives', files).id, set: { inherits: false } },
+        /Nearest: .*quarantine/,
+      ],
+      [
+        {
+          kind: 'grant',
+          source: 'sites',
+          id: w.of(w.grants, 'sites').id,
+          set: { expiresAt: '2027-01-01T00:00:00Z' },
+        },
+        /Nearest: .*guest/,
+      ],
+      [
+        {
+          kind: 'space',
+          source: 'channels',
+          id: w.of(w.spaces, 'channels').id,
+          set: { externalSharing: 'off' },
+        },
+        /Nearest: /,
+      ],
+      [
+        {
+          kind: 'person',
+          source: 'directory',
+          id: w.users.find((u) => !isGuest(u))!.id,
+          set: { active: false },
+        },
+        /Nearest: /,
+      ],
     ];
     for (const [change, words] of tries) {
       const answer = await scene.raw('POST', '/api/tray', { role: 'steward', body: { changes: [change] } });
@@ -362,7 +441,7 @@ describe('the tray', () => {
       expect(((await answer.json()) as { detail: string }).detail).toMatch(words);
     }
     expect((await scene.api<TrayState>('GET', '/api/tray')).list).toEqual([]);
-  }); // prettier-ignore
+  });
 });
 
 describe('what came of it', () => {

@@ -219,7 +219,9 @@ const applied = ({ place, above, at }: Shares, cls: number): number[] => {
 };
 
 it('counts people through nested groups, circles and gates, in few cells and in many', () => {
-  const v = view(build(largeRows({ people: 2600, groups: 120, memberships: 6000, spaces: 60, items: 900, entries: 3000 }))); // prettier-ignore
+  const v = view(
+    build(largeRows({ people: 2600, groups: 120, memberships: 6000, spaces: 60, items: 900, entries: 3000 })),
+  );
   const { org } = v;
   const columns = reach(v);
   const shares = sharesOf(v, columns);
@@ -245,7 +247,10 @@ it('counts people through nested groups, circles and gates, in few cells and in 
     expect([...people(d)]).toEqual(sets.map(size));
   }
   // by shares and items: whom the share names, of those that its space lets in
-  for (const [count, items] of [[2, 1], [9, 5]] as const) {
+  for (const [count, items] of [
+    [2, 1],
+    [9, 5],
+  ] as const) {
     const [d, of] = [dimension('share', count, 5), dimension('item', items, 3)];
     const sets = Array.from({ length: (count + 1) * (items + 1) }, () => bitsFor(v.identityCount));
     for (let i = 0; i < I; i++) {
@@ -262,7 +267,7 @@ it('counts people through nested groups, circles and gates, in few cells and in 
     }
     expect([...people(d, of)]).toEqual(sets.map(size));
   }
-}); // prettier-ignore
+});
 
 it('counts what a group reaches as going from node to node does', () => {
   let counted = 0;
@@ -285,7 +290,7 @@ it('counts what a group reaches as going from node to node does', () => {
   fc.assert(fc.property(organisations, check), { numRuns: 500 });
   check(largeRows({ people: 300, groups: 120, memberships: 900, spaces: 60, items: 1500, entries: 2500 }));
   expect(counted).toBeGreaterThan(5000);
-}); // prettier-ignore
+});
 
 it('numbers lists of the same values alike, whatever their order, and others apart', () => {
   const values = fc.array(fc.oneof(fc.nat(4), fc.nat(2 ** 24 - 1)), { maxLength: 6 });

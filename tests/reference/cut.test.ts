@@ -90,7 +90,11 @@ function holds(v: View, goal: Goal, somebody: boolean): boolean {
 }
 
 /** The view with these candidates' changes made. */
-const after = (v: View, made: readonly Candidate[]): View => alter(v, made.map((c) => c.change)).view; // prettier-ignore
+const after = (v: View, made: readonly Candidate[]): View =>
+  alter(
+    v,
+    made.map((c) => c.change),
+  ).view;
 
 const goals = fc.record({
   kind: fc.constantFrom('outside', 'one', 'beyond', 'group'),

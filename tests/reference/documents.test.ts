@@ -3,7 +3,17 @@
  * Node's own zlib. What each was given to say is what is read, in the part where it stands.
  */
 import { gzipSync } from 'node:zlib';
-import { CommentRangeStart, CommentReference, DeletedTextRun, Document, Footer, InsertedTextRun, Packer, Paragraph, TextRun } from 'docx'; // prettier-ignore
+import {
+  CommentRangeStart,
+  CommentReference,
+  DeletedTextRun,
+  Document,
+  Footer,
+  InsertedTextRun,
+  Packer,
+  Paragraph,
+  TextRun,
+} from 'docx';
 import { Workbook } from 'exceljs';
 import MailComposer from 'nodemailer/lib/mail-composer/index.js';
 import PDFDocument from 'pdfkit';
@@ -62,7 +72,9 @@ async function word(): Promise<Uint8Array> {
         {
           footers: { default: new Footer({ children: [new Paragraph('not for the notice board')] }) },
           children: [
-            new Paragraph({ children: [new TextRun('Card 5555 5555 '), new TextRun({ text: '5555 4444', bold: true })] }),
+            new Paragraph({
+              children: [new TextRun('Card 5555 5555 '), new TextRun({ text: '5555 4444', bold: true })],
+            }),
             new Paragraph({
               children: [
                 new InsertedTextRun({ text: 'put in', ...change }),
@@ -76,7 +88,7 @@ async function word(): Promise<Uint8Array> {
       ],
     }),
   );
-} // prettier-ignore
+}
 
 describe('documents as others write them', () => {
   it('docx: runs joined, footer, changes, comments and properties in their parts', async () => {
@@ -99,28 +111,38 @@ describe('documents as others write them', () => {
     for (let i = 0; i < 3; i++)
       sheet.addRow(['Lee', card, '5105 1051 0510 5100', { formula: 'A1&"4012888888881881"', result: 7 }]);
     sheet.getCell('A2').note = 'asked twice';
-    book.addWorksheet('Old pay', { state: 'veryHidden' }).addRow(['Bank', 'IBAN', 'GB82 WEST 1234 5698 7654 32']);
+    book
+      .addWorksheet('Old pay', { state: 'veryHidden' })
+      .addRow(['Bank', 'IBAN', 'GB82 WEST 1234 5698 7654 32']);
     const bytes = new Uint8Array(await book.xlsx.writeBuffer());
     const { pieces, text } = await read(bytes);
-    expect(pieces.find((p) => p.heading === 'Card')).toMatchObject({ where: 'sheet Refunds', text: expect.stringContaining(card) as string });
+    expect(pieces.find((p) => p.heading === 'Card')).toMatchObject({
+      where: 'sheet Refunds',
+      text: expect.stringContaining(card) as string,
+    });
     expect(text('body', /^hidden sheet Old pay$/)).toContain('GB82 WEST');
     expect(text('body')).not.toContain('4012888888881881');
     expect(text('comment')).toContain('asked twice');
     const certain = (await found(bytes)).find((f) => f.dataType === 'payment-card')!.matches;
     expect(certain.find((m) => m.masked.endsWith(card.slice(-4)))!.certainty).toBeGreaterThanOrEqual(80);
     expect(certain.find((m) => m.masked.endsWith('5100'))?.certainty ?? 0).toBeLessThan(55);
-  }); // prettier-ignore
+  });
 
   it('pptx: slides and what only the speaker sees', async () => {
-    const Pptx = pptxgen as unknown as new () => { addSlide(): { addText(text: string, at: object): void; addNotes(text: string): void }; write(how: object): Promise<unknown> };
+    const Pptx = pptxgen as unknown as new () => {
+      addSlide(): { addText(text: string, at: object): void; addNotes(text: string): void };
+      write(how: object): Promise<unknown>;
+    };
     const deck = new Pptx();
     const slide = deck.addSlide();
     slide.addText('Autumn routes', { x: 1, y: 1 });
     slide.addNotes('the new island is not announced yet');
-    const { text } = await read(new Uint8Array((await deck.write({ outputType: 'arraybuffer' })) as ArrayBuffer));
+    const { text } = await read(
+      new Uint8Array((await deck.write({ outputType: 'arraybuffer' })) as ArrayBuffer),
+    );
     expect(text('body', /^slide 1$/)).toContain('Autumn routes');
     expect(text('body', /^speaker notes 1$/)).toContain('the new island is not announced yet');
-  }); // prettier-ignore
+  });
 
   it('pdf: pages, comments, properties, files attached; locked ones are said to be', async () => {
     const bytes = await pdf({ info: { Title: 'Crew list' } }, (doc) => {
@@ -170,7 +192,10 @@ describe('documents as others write them', () => {
   });
 
   it('gzip, and tables with separators by column; an unclosed quote loses nothing', async () => {
-    const rows = ['name;card;part number', ...Array.from({ length: 4 }, (_, i) => `"Lee; ${i}";"${CARD}";5105105105105100`)]; // prettier-ignore
+    const rows = [
+      'name;card;part number',
+      ...Array.from({ length: 4 }, (_, i) => `"Lee; ${i}";"${CARD}";5105105105105100`),
+    ];
     const { pieces } = await read(gzipSync(rows.join('\r\n')));
     expect(pieces.map((p) => [p.heading, p.text.split('\n')[1]])).toEqual([
       ['name', 'Lee; 0'],

@@ -42,7 +42,8 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   const { judge, through, TIERS } = plainly(rows);
   const all = judge(space, item);
   const { grants, links, visible } = through(space, item);
-  const tierOf = (j: ReturnType<typeof judge>) => [TIERS.indexOf(j.now.tier), TIERS.indexOf(j.could.tier)] as const;
+  const tierOf = (j: ReturnType<typeof judge>) =>
+    [TIERS.indexOf(j.now.tier), TIERS.indexOf(j.could.tier)] as const;
   const [now, could] = tierOf(all);
   const allowed = ALLOWED[weight]!;
   if (Math.max(now, could) <= allowed) return undefined;
@@ -50,7 +51,14 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   const hidden = { ...space, visibility: 'members' as const };
   const bare = { ...item, owner: undefined } as Rows['items'][number];
   const only = (part: Partial<Rows>, at: typeof space = hidden): number => {
-    const others = { ...rows, grants: [], links: [], ...part, spaces: rows.spaces.map((s) => (s.id === at.id ? at : s)), items: rows.items.map((i) => (i.id === item.id ? bare : i)) };
+    const others = {
+      ...rows,
+      grants: [],
+      links: [],
+      ...part,
+      spaces: rows.spaces.map((s) => (s.id === at.id ? at : s)),
+      items: rows.items.map((i) => (i.id === item.id ? bare : i)),
+    };
     return Math.max(...tierOf(plainly(others).judge(at, bare)));
   };
   const given = [
@@ -67,7 +75,11 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   if (beyondCould > 0) lines.push(Math.round((beyondCould * POINTS[weight]!) / 2));
   const base = lines.reduce((a, b) => a + b, 0);
   const can = (word: string): boolean =>
-    beyond.some((g) => WORDS[g.role].includes(word) || (word === 'share' && g.role === 'editor' && space.editorsShare !== false));
+    beyond.some(
+      (g) =>
+        WORDS[g.role].includes(word) ||
+        (word === 'share' && g.role === 'editor' && space.editorsShare !== false),
+    );
   if (can('share')) lines.push(Math.round(base * 0.5));
   else if (can('edit')) lines.push(Math.round(base * 0.25));
   const made = beyond.flatMap((g) => (g.at ? Date.parse(g.at) : []));
@@ -76,7 +88,7 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   const points = lines.reduce((a, b) => a + b, 0);
   const severity = points >= 120 ? 'critical' : points >= 60 ? 'high' : points >= 20 ? 'medium' : 'low';
   return { weight, now, could, through: beyond.length, points, severity, lines };
-} // prettier-ignore
+}
 
 it('are what the document says they are, line by line', () => {
   const seen = { one: 0, several: 0, extra: 0 };
@@ -90,7 +102,17 @@ it('are what the document says they are, line by line', () => {
         const number = v.org.find('item', item.id);
         const wanted = plainPoints(rows, item, weights[number]!);
         const e = found.get(item.id);
-        expect(e && { weight: e.weight, now: e.now, could: e.could, through: e.through.length, points: e.points, severity: e.severity, lines: e.lines.map((l) => l.points) }).toEqual(wanted);
+        expect(
+          e && {
+            weight: e.weight,
+            now: e.now,
+            could: e.could,
+            through: e.through.length,
+            points: e.points,
+            severity: e.severity,
+            lines: e.lines.map((l) => l.points),
+          },
+        ).toEqual(wanted);
         if (!wanted) continue;
         if (wanted.through > 1) seen.several++;
         else seen.one++;
@@ -100,4 +122,4 @@ it('are what the document says they are, line by line', () => {
     { numRuns: 1500 },
   );
   for (const often of Object.values(seen)) expect(often).toBeGreaterThan(30);
-}); // prettier-ignore
+});

@@ -20,16 +20,30 @@ function docsOf(rows: Rows): Docs {
   const docs: Docs = new Map();
   const put = (kind: ObservedKind, list: readonly { id: string }[]): void =>
     list.forEach((doc) => docs.set(`${kind} ${doc.id}`, { kind, id: doc.id, doc }));
-  put('about', rows.workspaces.map((workspace) => ({ id: workspace.id, organisation: rows.own, workspace })));
+  put(
+    'about',
+    rows.workspaces.map((workspace) => ({ id: workspace.id, organisation: rows.own, workspace })),
+  );
   put('person', rows.users);
   put('group', rows.groups);
   put('space', rows.spaces);
-  put('item', rows.items.map((i, n) => ({ ...i, label: ['internal', 'confidential', 'restricted'][(n + rows.grants.length) % 3]! })));
+  put(
+    'item',
+    rows.items.map((i, n) => ({
+      ...i,
+      label: ['internal', 'confidential', 'restricted'][(n + rows.grants.length) % 3]!,
+    })),
+  );
   put('grant', rows.grants);
   put('link', rows.links);
-  put('content', rows.items.flatMap((i, n) => (n % 3 === rows.links.length % 3 ? [{ id: i.id, state: 'scanned', found: [] }] : [])));
+  put(
+    'content',
+    rows.items.flatMap((i, n) =>
+      n % 3 === rows.links.length % 3 ? [{ id: i.id, state: 'scanned', found: [] }] : [],
+    ),
+  );
   return docs;
-} // prettier-ignore
+}
 
 let survey = 0;
 async function observe(before: Docs, after: Docs, takenAt: string): Promise<number> {
@@ -67,24 +81,48 @@ function said(l: Loaded) {
         {
           now: l.columns.nowTier[n],
           could: l.columns.couldTier[n],
-          who: Array.from(who(l.view, n)).flatMap((bits, i) => (bits ? `${identityName(l.view, i)} ${bits}` : [])).sort(),
+          who: Array.from(who(l.view, n))
+            .flatMap((bits, i) => (bits ? `${identityName(l.view, i)} ${bits}` : []))
+            .sort(),
         },
       ]),
     ),
-    items: Object.fromEntries(l.items.map((row, i) => [row.id, { row, parent: l.items[l.org.itemParent[i]!]?.id, weight: l.weights[i] }])),
+    items: Object.fromEntries(
+      l.items.map((row, i) => [
+        row.id,
+        { row, parent: l.items[l.org.itemParent[i]!]?.id, weight: l.weights[i] },
+      ]),
+    ),
     entries: Object.fromEntries(
       Array.from({ length: entries.ids.length }, (_, e) => [
         entries.ids.at(e),
-        { row: l.entryRow(e), node: nodes[entries.node[e]!], live: l.view.live[e], by: l.org.users[l.madeBy[e]!]?.id },
+        {
+          row: l.entryRow(e),
+          node: nodes[entries.node[e]!],
+          live: l.view.live[e],
+          by: l.org.users[l.madeBy[e]!]?.id,
+        },
       ]),
     ),
     exposures: Object.fromEntries(l.exposures.map((e) => [l.items[e.item]!.id, e.points])),
-    tally: Object.fromEntries(Array.from(l.tally.files, (n, i): [string, string] => [identityName(l.view, i), `${n} ${l.tally.heavy[i]}`]).filter(([, n]) => n !== '0 0')),
-    counts: l.counts.filter((c) => c.n).map((c) => `${c.source} ${c.kind} ${c.n}`).sort(),
+    tally: Object.fromEntries(
+      Array.from(l.tally.files, (n, i): [string, string] => [
+        identityName(l.view, i),
+        `${n} ${l.tally.heavy[i]}`,
+      ]).filter(([, n]) => n !== '0 0'),
+    ),
+    counts: l.counts
+      .filter((c) => c.n)
+      .map((c) => `${c.source} ${c.kind} ${c.n}`)
+      .sort(),
     content: [...l.content.keys()].sort(),
-    find: nodes.every((id, n) => l.org.find(n < l.org.spaces.length ? 'space' : 'item', id) === (n < l.org.spaces.length ? n : n - l.org.spaces.length)),
+    find: nodes.every(
+      (id, n) =>
+        l.org.find(n < l.org.spaces.length ? 'space' : 'item', id) ===
+        (n < l.org.spaces.length ? n : n - l.org.spaces.length),
+    ),
   };
-} // prettier-ignore
+}
 
 /** A later state: who and what there was stays listed, and all else is of another organisation. */
 function later(a: Rows, b: Rows): Rows {

@@ -17,7 +17,10 @@ it('says of each entry which of the rows taken it was; an id used twice is taken
       for (const g of repeated(rows.grants)) if (builder.grant(g)) taken.push(`grant ${g.id}`);
       for (const l of repeated(rows.links)) if (builder.link(l)) taken.push(`link ${l.id}`);
       const { entries, problems } = builder.build();
-      const named = Array.from(entries.row, (_, e) => `${entries.type[e] ? 'link' : 'grant'} ${entries.ids.at(e)}`);
+      const named = Array.from(
+        entries.row,
+        (_, e) => `${entries.type[e] ? 'link' : 'grant'} ${entries.ids.at(e)}`,
+      );
       expect(named).toEqual(Array.from(entries.row, (n) => taken[n]));
       expect([...entries.row].sort((a, b) => a - b)).toEqual([...taken.keys()]);
       expect(taken).toHaveLength(rows.grants.length + rows.links.length);
@@ -25,4 +28,4 @@ it('says of each entry which of the rows taken it was; an id used twice is taken
     }),
   );
   expect(twice).toBeGreaterThan(50);
-}); // prettier-ignore
+});

@@ -85,7 +85,15 @@ const TABLES: [Facet, Facet][] = [
 /** Everything that is asked of the views, by plain loops. */
 function plain(rows: Rows) {
   const { judge, through: throughOf, whoIs, identities, TIERS } = plainly(rows);
-  const judged = new Map(rows.items.map((i) => [i.id, judge(rows.spaces.find((s) => s.id === i.space)!, i)]));
+  const judged = new Map(
+    rows.items.map((i) => [
+      i.id,
+      judge(
+        rows.spaces.find((s) => s.id === i.space)!,
+        i,
+      ),
+    ]),
+  );
   const weight = (i: ItemRow): number => WEIGHTS[LABELS.indexOf(i.label)]!;
   const allowed = [6, 4, 3, 2, 1];
   const widest = (i: ItemRow): number =>
@@ -108,9 +116,13 @@ function plain(rows: Rows) {
   const domainsOf = (x: GrantRow | LinkRow): Set<string> =>
     new Set(
       named(x).flatMap((p) =>
-        'domain' in p ? (rows.own.domains.includes(p.domain.toLowerCase()) ? [] : registered(p.domain.toLowerCase()))
-        : 'everyone' in p || 'anyone' in p ? []
-        : whoIs(p).flatMap((name) => outsideDomain(name) ?? []),
+        'domain' in p
+          ? rows.own.domains.includes(p.domain.toLowerCase())
+            ? []
+            : registered(p.domain.toLowerCase())
+          : 'everyone' in p || 'anyone' in p
+            ? []
+            : whoIs(p).flatMap((name) => outsideDomain(name) ?? []),
       ),
     );
   /** What an item is, once for each thing that it is shared by, with what that is. */
@@ -121,16 +133,30 @@ function plain(rows: Rows) {
     const own = { weight: [String(weight(i))], reach: [could.tier], label: [i.label ?? 'no label'] };
     const shares = [
       ...[...through.grants, ...through.links].map((x) => ({
-        level: ['space' in x.on ? 'space' : rows.items.find((y) => y.id === (x.on as { item: string }).item)!.kind],
+        level: [
+          'space' in x.on ? 'space' : rows.items.find((y) => y.id === (x.on as { item: string }).item)!.kind,
+        ],
         role: [x.role],
         audience: ['audience' in x ? `link: ${x.audience}` : 'grant'],
         domain: domainsOf(x).size ? [...domainsOf(x)] : ['nobody outside'],
         link: 'audience' in x ? x.id : undefined,
       })),
-      ...(through.visible ? [{ level: ['space'], role: [space.visibilityRole ?? 'reader'], audience: ['visible to all'], domain: ['nobody outside'], link: undefined }] : []),
+      ...(through.visible
+        ? [
+            {
+              level: ['space'],
+              role: [space.visibilityRole ?? 'reader'],
+              audience: ['visible to all'],
+              domain: ['nobody outside'],
+              link: undefined,
+            },
+          ]
+        : []),
     ];
     const none = ['not shared'];
-    return (shares.length ? shares : [{ level: none, role: none, audience: none, domain: none, link: undefined }]).map((x) => ({ ...own, ...x }));
+    return (
+      shares.length ? shares : [{ level: none, role: none, audience: none, domain: none, link: undefined }]
+    ).map((x) => ({ ...own, ...x }));
   };
   return {
     cross: (by: readonly Facet[]): Map<string, number[]> => {
@@ -174,7 +200,9 @@ function plain(rows: Rows) {
       ).length,
     })),
     outside: (domain: string) => {
-      const reached = files.filter((f) => judged.get(f.id)!.could.domains.some((d) => registered(d) === domain));
+      const reached = files.filter((f) =>
+        judged.get(f.id)!.could.domains.some((d) => registered(d) === domain),
+      );
       return {
         people: [...identities.keys()].filter((name) => outsideDomain(name) === domain).length,
         shares: live.filter((x) => domainsOf(x).has(domain)).length,
@@ -183,9 +211,15 @@ function plain(rows: Rows) {
         heaviest: Math.max(0, ...reached.map(weight)),
       };
     },
-    sum: { rows: Object.values(rows).reduce((n: number, list) => n + (Array.isArray(list) ? list.length : 0), 0) - rows.workspaces.length, findings: rows.items.filter(exposed).length, files: files.length },
+    sum: {
+      rows:
+        Object.values(rows).reduce((n: number, list) => n + (Array.isArray(list) ? list.length : 0), 0) -
+        rows.workspaces.length,
+      findings: rows.items.filter(exposed).length,
+      files: files.length,
+    },
   };
-} // prettier-ignore
+}
 
 it('is what plain loops over the rows say', async () => {
   const seen = { outside: 0, exposed: 0, nested: 0 };
@@ -196,40 +230,97 @@ it('is what plain loops over the rows say', async () => {
       const wanted = plain(rows);
       const page = { limit: 1000, offset: 0, down: false };
 
-      const list = holdings(l, { list: true, sort: 'name', ...page }, () => true).rows.filter((r) => r.kind !== 'space');
-      const shown = list.map(({ name, kind, now, could, members, external, files, exposed, weight, bytes }) => ({ name, kind, now, could, members, external, files, exposed, weight, bytes }));
-      const byName = <T extends { name: string }>(all: T[]): T[] => [...all].sort((a, b) => (a.name < b.name ? -1 : 1));
+      const list = holdings(l, { list: true, sort: 'name', ...page }, () => true).rows.filter(
+        (r) => r.kind !== 'space',
+      );
+      const shown = list.map(
+        ({ name, kind, now, could, members, external, files, exposed, weight, bytes }) => ({
+          name,
+          kind,
+          now,
+          could,
+          members,
+          external,
+          files,
+          exposed,
+          weight,
+          bytes,
+        }),
+      );
+      const byName = <T extends { name: string }>(all: T[]): T[] =>
+        [...all].sort((a, b) => (a.name < b.name ? -1 : 1));
       expect(byName(shown)).toEqual(byName(wanted.holdings));
       // the tree holds each item once, below where it lies
       const tree = (parent: string): string[] =>
-        holdings(l, { list: false, parent, sort: 'name', ...page }, () => true).rows.flatMap((r) => [r.name, ...tree(r.key)]);
+        holdings(l, { list: false, parent, sort: 'name', ...page }, () => true).rows.flatMap((r) => [
+          r.name,
+          ...tree(r.key),
+        ]);
       for (const s of rows.spaces)
-        expect(tree(`space:${SOURCE}:${s.id}`).sort()).toEqual(rows.items.filter((i) => i.space === s.id).map((i) => i.id).sort());
+        expect(tree(`space:${SOURCE}:${s.id}`).sort()).toEqual(
+          rows.items
+            .filter((i) => i.space === s.id)
+            .map((i) => i.id)
+            .sort(),
+        );
 
       // in every order the same, whether names are compared or their places known
-      const orders = () => SORTS.flatMap((sort) => [true, false].map((down) => holdings(l, { list: true, sort, ...page, down }, () => true).rows.map((r) => r.key)));
+      const orders = () =>
+        SORTS.flatMap((sort) =>
+          [true, false].map((down) =>
+            holdings(l, { list: true, sort, ...page, down }, () => true).rows.map((r) => r.key),
+          ),
+        );
       const compared = orders();
       for (const _ of placeNames(l));
       expect(orders()).toEqual(compared);
 
       for (const i of rows.items) {
         const { rows: who } = whoRows(l, `item:${SOURCE}:${i.id}`, page)!;
-        expect(Object.fromEntries(who.map((w) => [w.person.kind === 'outsider' ? w.person.address : w.person.name, [...w.capabilities].sort()]))).toEqual(wanted.who(i.id));
+        expect(
+          Object.fromEntries(
+            who.map((w) => [
+              w.person.kind === 'outsider' ? w.person.address : w.person.name,
+              [...w.capabilities].sort(),
+            ]),
+          ),
+        ).toEqual(wanted.who(i.id));
       }
-      for (const [show, kind] of [['members', 'member'], ['guests', 'guest'], ['outsiders', 'outsider']] as const) {
+      for (const [show, kind] of [
+        ['members', 'member'],
+        ['guests', 'guest'],
+        ['outsiders', 'outsider'],
+      ] as const) {
         const answer = people(l, { show, sort: 'heavy', ...page, down: true }).rows;
-        const told = answer.map(({ name, kind, items, heavy, grants }) => ({ name, kind, items, heavy, grants }));
+        const told = answer.map(({ name, kind, items, heavy, grants }) => ({
+          name,
+          kind,
+          items,
+          heavy,
+          grants,
+        }));
         expect(byName(told)).toEqual(byName(wanted.people.filter((p) => p.kind === kind)));
         // the heaviest first, whatever else
         expect(told.map((t) => t.heavy)).toEqual(told.map((t) => t.heavy!).sort((a, b) => b - a));
         for (const p of answer)
-          expect(whatRows(l, p.key, page)!.rows.filter((r) => r.kind === 'file').map((r) => r.name).sort()).toEqual(
-            rows.items.filter((i) => i.kind === 'file' && wanted.who(i.id)[p.name]).map((i) => i.id).sort(),
+          expect(
+            whatRows(l, p.key, page)!
+              .rows.filter((r) => r.kind === 'file')
+              .map((r) => r.name)
+              .sort(),
+          ).toEqual(
+            rows.items
+              .filter((i) => i.kind === 'file' && wanted.who(i.id)[p.name])
+              .map((i) => i.id)
+              .sort(),
           );
       }
       const domains = outside(l, { show: 'all', sort: 'domain', down: false }).rows;
       for (const { domain, people, shares, levels, files, heavy, heaviest } of domains) {
-        expect({ domain, people, shares, files, heavy, heaviest }).toEqual({ domain, ...wanted.outside(domain) });
+        expect({ domain, people, shares, files, heavy, heaviest }).toEqual({
+          domain,
+          ...wanted.outside(domain),
+        });
         expect(levels.space + levels.folder + levels.file).toBe(shares);
         if (files) seen.outside++;
       }
@@ -246,4 +337,4 @@ it('is what plain loops over the rows say', async () => {
     { numRuns: 300 },
   );
   for (const often of Object.values(seen)) expect(often).toBeGreaterThan(8);
-}, 240_000); // prettier-ignore
+}, 240_000);

@@ -352,8 +352,11 @@ function count(v: View, state: State, rules: SpaceRules): void {
   state.unexpected = isUnexpected(v, state);
 }
 
-const isUnexpected = (v: View, { identityDomains, wholeDomains }: Pick<AccessClass, 'identityDomains' | 'wholeDomains'>): boolean =>
-  anyBoth(identityDomains, v.unexpectedDomains) || wholeDomains.some((d) => v.domainStanding[d] === 2); // prettier-ignore
+const isUnexpected = (
+  v: View,
+  { identityDomains, wholeDomains }: Pick<AccessClass, 'identityDomains' | 'wholeDomains'>,
+): boolean =>
+  anyBoth(identityDomains, v.unexpectedDomains) || wholeDomains.some((d) => v.domainStanding[d] === 2);
 
 /** The reach of all nodes where other domains are partners' (`withPartners`): what is counted stays, and tiers follow anew. */
 export function tiersAgain(v: View, columns: ReachColumns): ReachColumns {

@@ -37,7 +37,10 @@ describe('causes', () => {
   });
 
   it('close together what all of them made at once close', () => {
-    const after = alter(v, causes.map((c) => c.change)).view; // prettier-ignore
+    const after = alter(
+      v,
+      causes.map((c) => c.change),
+    ).view;
     expect(causes[causes.length - 1]!.together).toBe(
       total(exposures) - total(findExposures(after, reach(after), weights)),
     );

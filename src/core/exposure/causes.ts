@@ -51,8 +51,14 @@ export function candidates(
   most = Infinity,
 ): (Candidate & { at: number })[] {
   const { entries } = v.org;
-  const [ofEntry, ofSpace, ofGroup, ofIdentity] = [0, 1, 2, 3].map(() => new Map<number, number>()) as [Points, Points, Points, Points];
-  const count = (points: Points, key: number, more: number): void => void points.set(key, (points.get(key) ?? 0) + more);
+  const [ofEntry, ofSpace, ofGroup, ofIdentity] = [0, 1, 2, 3].map(() => new Map<number, number>()) as [
+    Points,
+    Points,
+    Points,
+    Points,
+  ];
+  const count = (points: Points, key: number, more: number): void =>
+    void points.set(key, (points.get(key) ?? 0) + more);
   const first = <T>(found: [T, number][]): [T, number][] => found.sort((a, b) => b[1] - a[1]).slice(0, most);
   for (const { points, through } of exposures)
     for (const { entry, at } of through)
@@ -71,7 +77,8 @@ export function candidates(
   const memberships = first([...ofIdentity]).flatMap(([identity]) =>
     [...groupsHolding(v.org, identity)].map((group): [[number, number], number] => {
       let at = 0;
-      for (const g of groupsAbove(v.org, [group])) if (inside.get(g)?.includes(identity)) at += ofGroup.get(g)!;
+      for (const g of groupsAbove(v.org, [group]))
+        if (inside.get(g)?.includes(identity)) at += ofGroup.get(g)!;
       return [[identity, group], at];
     }),
   );
@@ -83,14 +90,19 @@ export function candidates(
       return { kind: 'visibility' as const, space, change, at };
     }),
     ...[...first(grants), ...first(links)].map(([entry, at]) => {
-      return { kind: entries.type[entry] ? ('link' as const) : ('grant' as const), entry, change: withdrawal(v.org, entry), at };
+      return {
+        kind: entries.type[entry] ? ('link' as const) : ('grant' as const),
+        entry,
+        change: withdrawal(v.org, entry),
+        at,
+      };
     }),
     ...first(memberships.filter(([, at]) => at)).map(([[identity, group], at]) => {
       const change = { member: { group: v.org.groups[group]!.id, value: identityName(v, identity) } };
       return { kind: 'membership' as const, identity, group, change, at };
     }),
   ].sort((a, b) => b.at - a.at);
-} // prettier-ignore
+}
 type Points = Map<number, number>;
 
 /** What one change does to the items that are exposed: those it touches, and their points with it. */
@@ -115,7 +127,15 @@ export function* causesOf(
   const S = v.org.spaces.length;
   let scratch: ReachColumns | undefined;
   const pointsOf = (later: View, items: readonly number[], known?: ReachColumns): Map<number, number> => {
-    const reached = known ?? (scratch = reach(later, Int32Array.from(items, (i) => S + i), undefined, undefined, scratch));
+    const reached =
+      known ??
+      (scratch = reach(
+        later,
+        Int32Array.from(items, (i) => S + i),
+        undefined,
+        undefined,
+        scratch,
+      ));
     return new Map(findExposures(later, reached, weights, items).map((e) => [e.item, e.points]));
   };
   const tried = ({ change }: Candidate): Tried => {
@@ -162,4 +182,4 @@ export function* causesOf(
     cause.together = together;
   }
   return causes;
-} // prettier-ignore
+}

@@ -7,14 +7,35 @@ interface Kernels {
   note(from: number, to: number, end: number, there: number): number;
   forget(from: number, to: number, there: number): void;
   raise(from: number, to: number, into: number, by: number): void;
-  join(combos: number, end: number, places: number, rows: number, step: number, behind: number, words: number, starts: number, bits: number, table: number, stride: number): void;
+  join(
+    combos: number,
+    end: number,
+    places: number,
+    rows: number,
+    step: number,
+    behind: number,
+    words: number,
+    starts: number,
+    bits: number,
+    table: number,
+    stride: number,
+  ): void;
   gather(combos: number, end: number, places: number, behind: number, words: number, together: number): void;
   look(row: number, stride: number, parts: number): number;
-  give(row: number, parts: number, partsEnd: number, list: number, listEnd: number, set: number, table: number, stride: number): void;
+  give(
+    row: number,
+    parts: number,
+    partsEnd: number,
+    list: number,
+    listEnd: number,
+    set: number,
+    table: number,
+    stride: number,
+  ): void;
   turn(rows: number, stride: number, cellOf: number, here: number, square: number): number;
   total(here: number, end: number, size: number, stride: number): void;
   count(here: number, end: number, counts: number): void;
-} // prettier-ignore
+}
 
 const PAGE = 65536;
 let kept: { memory: WebAssembly.Memory; kernels: Kernels } | undefined;

@@ -120,7 +120,8 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
   }
   const order = opened.done();
   const size = new Int32Array(C).fill(1);
-  for (let k = order.length - 1; k >= 0; k--) if (from[order[k]!]! >= 0) size[from[order[k]!]!]! += size[order[k]!]!;
+  for (let k = order.length - 1; k >= 0; k--)
+    if (from[order[k]!]! >= 0) size[from[order[k]!]!]! += size[order[k]!]!;
   const place = new Int32Array(C);
   const [above, end] = [new Int32Array(C).fill(-1), new Int32Array(C)];
   /** Where the next that inherits from a class is placed. */
@@ -140,8 +141,15 @@ export function sharesOf(v: View, columns: ReachColumns): Shares {
   }
   const shareColumn = shares.done();
   const placeColumn = classes.done().map((cls) => place[cls]!);
-  return { count, place, above, end, at: listsBy(placeColumn, shareColumn, C), places: listsBy(shareColumn, placeColumn, count) };
-} // prettier-ignore
+  return {
+    count,
+    place,
+    above,
+    end,
+    at: listsBy(placeColumn, shareColumn, C),
+    places: listsBy(shareColumn, placeColumn, count),
+  };
+}
 
 const distinct = ({ values, one, many }: Dimension): Distinct =>
   many ?? { lists: values.map((_, x) => Int32Array.of(x)), of: one! };
@@ -171,14 +179,15 @@ function withOneMore(
   for (let c = 0; c < count; c++) {
     const [old, more] = [which[c]!, lists[list[c]!]!];
     const [from, leaves, to] = [before.start[old]!, before.split[old]!, before.start[old + 1]!];
-    for (let x = from; x < leaves; x++) for (const value of more) values[n++] = before.values[x]! + value * stride;
+    for (let x = from; x < leaves; x++)
+      for (const value of more) values[n++] = before.values[x]! + value * stride;
     for (let x = from; x < to; x++) {
       if (x >= leaves) for (const value of more) values[n++] = before.values[x]! + value * stride;
       values[n++] = before.values[x]! + total * stride;
     }
   }
   return { start, split, values };
-} // prettier-ignore
+}
 
 /** Combinations by number: `of` each item, or share, that of its own; and, dimension by dimension, what each adds to which before it. */
 interface Numbering {
@@ -226,11 +235,13 @@ const numberings = new WeakMap<Shares, { dimensions: readonly Dimension[]; numbe
 
 function numberingOfShares(shares: Shares, dimensions: readonly Dimension[]): Numbering {
   const kept = numberings.get(shares) ?? [];
-  const known = kept.find((k) => k.dimensions.length === dimensions.length && k.dimensions.every((d, n) => d === dimensions[n]));
+  const known = kept.find(
+    (k) => k.dimensions.length === dimensions.length && k.dimensions.every((d, n) => d === dimensions[n]),
+  );
   const first = known ?? { dimensions, numbers: numbering(dimensions, shares.count) };
   numberings.set(shares, [first, ...kept.filter((k) => k !== first)].slice(0, KEPT));
   return first.numbers;
-} // prettier-ignore
+}
 
 /**
  * Counts items by up to three dimensions. An item counts in a cell where it has the cell's values, and
@@ -245,8 +256,15 @@ export function crosstab(
   only?: Uint8Array,
 ): CrossTab {
   // what is added to one after the other lies close together where the dimension of most values is the slowest
-  const order = counting(dimensions.length).sort((a, b) => dimensions[b]!.values.length - dimensions[a]!.values.length || a - b);
-  const tab = inOrder(input, [...order].map((k) => dimensions[k]!), measures, only);
+  const order = counting(dimensions.length).sort(
+    (a, b) => dimensions[b]!.values.length - dimensions[a]!.values.length || a - b,
+  );
+  const tab = inOrder(
+    input,
+    [...order].map((k) => dimensions[k]!),
+    measures,
+    only,
+  );
   if (order.every((k, n) => k === n)) return tab;
   const sizes = dimensions.map((d) => d.values.length);
   const strides: number[] = [];
@@ -260,10 +278,13 @@ export function crosstab(
     for (let k = sizes.length - 1, rest = cell; k >= 0; rest = Math.floor(rest / (sizes[k]! + 1)), k--)
       cellOf[cell]! += (rest % (sizes[k]! + 1)) * strides[k]!;
   const cells = Object.fromEntries(
-    MEASURES.map((m) => [m, tab.cells[m].length ? Float64Array.from(cellOf, (c) => tab.cells[m][c]!) : tab.cells[m]]),
+    MEASURES.map((m) => [
+      m,
+      tab.cells[m].length ? Float64Array.from(cellOf, (c) => tab.cells[m][c]!) : tab.cells[m],
+    ]),
   ) as CrossTab['cells'];
   return { ...tab, sizes, cells, bundlesIn: (cell) => tab.bundlesIn(cellOf[cell]!) };
-} // prettier-ignore
+}
 
 /** The same, with the dimensions as they come. */
 function inOrder(
@@ -280,8 +301,13 @@ function inOrder(
   const strides = sizes.map((_, k) => sizes.slice(k + 1).reduce((n, s) => n * (s + 1), 1));
   const cellCount = sizes.reduce((n, s) => n * (s + 1), 1);
   if (cellCount > MOST_CELLS)
-    throw new RangeError(`That would be ${cellCount.toLocaleString('en')} cells. Leave a dimension out, or hold to less.`);
-  const combine = (of: Dimension['of'], number: (mine: Dimension[]) => Numbering): Combinations & { of: Int32Array } => {
+    throw new RangeError(
+      `That would be ${cellCount.toLocaleString('en')} cells. Leave a dimension out, or hold to less.`,
+    );
+  const combine = (
+    of: Dimension['of'],
+    number: (mine: Dimension[]) => Numbering,
+  ): Combinations & { of: Int32Array } => {
     const places = [...dimensions.keys()].filter((k) => dimensions[k]!.of === of);
     const numbers = number(places.map((k) => dimensions[k]!));
     let all: Combinations = { start: Int32Array.of(0, 1), split: Int32Array.of(1), values: Int32Array.of(0) };
@@ -339,7 +365,11 @@ function inOrder(
   });
   const ofShares = dimensions.some((d) => d.of === 'share');
   const spread: Spread = { input, ofShares, sizes, bundles, comboOf, bundleOfItem, byItem, byShare, cells };
-  if (summed.length) addUp(spread, summed.map((m, k) => ({ into: cells[m], of: sums[k]! })));
+  if (summed.length)
+    addUp(
+      spread,
+      summed.map((m, k) => ({ into: cells[m], of: sums[k]! })),
+    );
   if (measures.includes('links')) countLinks(spread);
   if (measures.includes('people')) countPeople(spread);
   return {
@@ -348,9 +378,14 @@ function inOrder(
     bundleOfItem,
     bundlesIn(cell) {
       const part = (of: Dimension['of']): number =>
-        strides.reduce((sum, stride, k) => sum + (dimensions[k]!.of === of ? (Math.floor(cell / stride) % (sizes[k]! + 1)) * stride : 0), 0);
+        strides.reduce(
+          (sum, stride, k) =>
+            sum + (dimensions[k]!.of === of ? (Math.floor(cell / stride) % (sizes[k]! + 1)) * stride : 0),
+          0,
+        );
       const [itemPart, sharePart] = [part('item'), part('share')];
-      const having = (all: Combinations, add: number): Uint8Array => Uint8Array.from(all.split, (_, c) => +addsOf(all, c).includes(add));
+      const having = (all: Combinations, add: number): Uint8Array =>
+        Uint8Array.from(all.split, (_, c) => +addsOf(all, c).includes(add));
       const isIn = having(byShare, sharePart);
       const comboIn = having(byItem, itemPart);
       const open = new Uint8Array(C);
@@ -366,13 +401,16 @@ function inOrder(
       return found;
     },
   };
-} // prettier-ignore
+}
 
 /**
  * Adds what bundles come to into cells, each once in a cell. What a share adds to the cells of the place where
  * it begins it adds to all that inherits from there, so this is done once, unless it was already above.
  */
-function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, sums: { into: Float64Array; of: Float64Array }[]): void {
+function addUp(
+  { input, ofShares, bundles, comboOf, byItem, byShare }: Spread,
+  sums: { into: Float64Array; of: Float64Array }[],
+): void {
   const { above, end, at } = input.shares;
   const cells = sums[0]!.into.length;
   /** What the bundles that are given come to, by what they add to a cell's index. */
@@ -402,7 +440,12 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
     }
   };
   if (!ofShares) return give(0, end.length, (m, add, all) => void (sums[m]!.into[add]! += all));
-  const room = roomFor({ values: byShare.values.length * 4, added: (cells + 1) * 4, there: cells, into: sums.length * cells * 8 });
+  const room = roomFor({
+    values: byShare.values.length * 4,
+    added: (cells + 1) * 4,
+    there: cells,
+    into: sums.length * cells * 8,
+  });
   const { kernels } = room;
   room.ints('values').set(byShare.values);
   // along the way from place to place: what was added above, and where each of these began to add
@@ -426,12 +469,20 @@ function addUp({ input, ofShares, bundles, comboOf, byItem, byShare }: Spread, s
       isCombo[combo] = 1;
       combos[seen++] = combo;
       const { values, there } = room.at;
-      added = kernels.note(values + byShare.start[combo]! * 4, values + byShare.start[combo + 1]! * 4, added, there);
+      added = kernels.note(
+        values + byShare.start[combo]! * 4,
+        values + byShare.start[combo + 1]! * 4,
+        added,
+        there,
+      );
     }
-    if (added > from) give(p, end[p]!, (m, add, all) => kernels.raise(from, added, room.at.into + (m * cells + add) * 8, all));
+    if (added > from)
+      give(p, end[p]!, (m, add, all) =>
+        kernels.raise(from, added, room.at.into + (m * cells + add) * 8, all),
+      );
   }
   sums.forEach(({ into }, m) => into.set(room.floats('into').subarray(m * cells, (m + 1) * cells)));
-} // prettier-ignore
+}
 
 /** More counts than this are kept by those there are. */
 const MOST_COUNTS = 4_000_000;
@@ -442,18 +493,21 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
   const { end, places } = input.shares;
   const sets = new DistinctLists();
   /** The combinations of the bundles of a place, and of those that inherit from it. */
-  const behind = (p: number): Int32Array => bundles.values.subarray(bundles.start[p], bundles.start[end[p]!]).map((b) => comboOf[b]!);
+  const behind = (p: number): Int32Array =>
+    bundles.values.subarray(bundles.start[p], bundles.start[end[p]!]).map((b) => comboOf[b]!);
   const setOf = new Int32Array(end.length).fill(-1);
   const setOfLink = new Int32Array(ids.length).fill(-1);
   for (let share = 0; share < ids.length; share++) {
     const [from, to] = [places.start[share]!, places.start[share + 1]!];
     if (!type[share] || from === to) continue;
     const p = places.values[from]!;
-    if (to - from > 1) setOfLink[share] = sets.of([...places.values.subarray(from, to)].flatMap((q) => [...behind(q)]));
+    if (to - from > 1)
+      setOfLink[share] = sets.of([...places.values.subarray(from, to)].flatMap((q) => [...behind(q)]));
     else setOfLink[share] = setOf[p]! < 0 ? (setOf[p] = sets.of(behind(p))) : setOf[p]!;
   }
   const width = byShare.split.length;
-  const dense = sets.lists.length * width <= MOST_COUNTS ? new Int32Array(sets.lists.length * width) : undefined;
+  const dense =
+    sets.lists.length * width <= MOST_COUNTS ? new Int32Array(sets.lists.length * width) : undefined;
   const sparse = new Map<number, number>();
   for (let share = 0; share < ids.length; share++) {
     if (setOfLink[share]! < 0) continue;
@@ -461,12 +515,14 @@ function countLinks({ input, bundles, comboOf, byItem, byShare, cells }: Spread)
     if (dense) dense[key]!++;
     else sparse.set(key, (sparse.get(key) ?? 0) + 1);
   }
-  const addsOfSet = sets.lists.map((combos) => Int32Array.from(new Set([...combos].flatMap((c) => [...addsOf(byItem, c)]))));
+  const addsOfSet = sets.lists.map((combos) =>
+    Int32Array.from(new Set([...combos].flatMap((c) => [...addsOf(byItem, c)]))),
+  );
   for (const [key, count] of dense?.entries() ?? sparse)
     if (count)
       for (const itemAdd of addsOfSet[Math.floor(key / width)]!)
         for (const shareAdd of addsOf(byShare, key % width)) cells.links[itemAdd + shareAdd]! += count;
-} // prettier-ignore
+}
 
 /** The items of a cell, given by the indices of its values; undefined for the total of a dimension. */
 export function itemsOfCell(tab: CrossTab, at: readonly (number | undefined)[]): number[] {

@@ -16,12 +16,14 @@ describe('domains', () => {
   });
 
   it('are a partner’s below the partner’s, and providers of free mailboxes are known', () => {
-    expect(aboutDomain('post.kelda-yard.example', ['tarntide.example'], KNOWN.slice(1)).standing).toBe('partner');
-    const provider = (providers).find((d) => !d.endsWith('example.com'))!;
+    expect(aboutDomain('post.kelda-yard.example', ['tarntide.example'], KNOWN.slice(1)).standing).toBe(
+      'partner',
+    );
+    const provider = providers.find((d) => !d.endsWith('example.com'))!;
     expect(aboutDomain(provider, [], []).consumer).toBe(true);
     expect(aboutDomain(`mail.${provider}`, [], []).consumer).toBe(true);
     expect(aboutDomain('quickclaims.test', [], []).consumer).toBe(false);
-  }); // prettier-ignore
+  });
 
   it.each([
     ['tarntide.test', 'tarntide.example', 'another suffix'],
@@ -37,9 +39,15 @@ describe('domains', () => {
   });
 
   it('that merely are other names are no look-alikes', () => {
-    for (const name of ['quickclaims.test', 'harbourcount.test', 'northquay-advisers.test', 'hullmark.example', 'sub.tarntide.example'])
+    for (const name of [
+      'quickclaims.test',
+      'harbourcount.test',
+      'northquay-advisers.test',
+      'hullmark.example',
+      'sub.tarntide.example',
+    ])
       expect(lookAlike(name, KNOWN), name).toBeUndefined();
-  }); // prettier-ignore
+  });
 
   it('of other scripts are read as node:url reads them (RFC 3492)', () => {
     const label = fc.stringMatching(/^[a-zåäöéüßа-яα-ω]{3,12}$/);

@@ -23,18 +23,46 @@ export const registrable = (name: string): string => getDomain(name, { allowPriv
 export function aboutDomain(name: string, own: readonly string[], partners: readonly string[]): DomainAbout {
   const about = {
     registrable: registrable(name),
-    standing: coveredBy(name, own) ? ('own' as const) : coveredBy(name, partners) ? ('partner' as const) : ('unknown' as const),
+    standing: coveredBy(name, own)
+      ? ('own' as const)
+      : coveredBy(name, partners)
+        ? ('partner' as const)
+        : ('unknown' as const),
     consumer: FREE.has(name) || FREE.has(registrable(name)),
   };
-  const likens = about.standing === 'unknown' && !about.consumer ? lookAlike(name, [...own, ...partners]) : undefined;
+  const likens =
+    about.standing === 'unknown' && !about.consumer ? lookAlike(name, [...own, ...partners]) : undefined;
   return { ...about, ...(likens && { likens }) };
-} // prettier-ignore
+}
 
 /** Letters that look like others: those of Unicode Technical Standard #39 that stand for Latin ones, and pairs that run together. */
 const ALIKE: Record<string, string> = {
-  '0': 'o', '1': 'l', '3': 'e', '5': 's', i: 'l', j: 'l', а: 'a', е: 'e', о: 'o', р: 'p', с: 'c', у: 'y', х: 'x', і: 'l',
-  ѕ: 's', ԁ: 'd', һ: 'h', ո: 'n', ο: 'o', α: 'a', ν: 'v', ι: 'l', κ: 'k', ρ: 'p', τ: 't',
-}; // prettier-ignore
+  '0': 'o',
+  '1': 'l',
+  '3': 'e',
+  '5': 's',
+  i: 'l',
+  j: 'l',
+  а: 'a',
+  е: 'e',
+  о: 'o',
+  р: 'p',
+  с: 'c',
+  у: 'y',
+  х: 'x',
+  і: 'l',
+  ѕ: 's',
+  ԁ: 'd',
+  һ: 'h',
+  ո: 'n',
+  ο: 'o',
+  α: 'a',
+  ν: 'v',
+  ι: 'l',
+  κ: 'k',
+  ρ: 'p',
+  τ: 't',
+};
 const PAIRS: [RegExp, string][] = [
   [/rn/g, 'm'],
   [/vv/g, 'w'],
@@ -62,7 +90,10 @@ const labelOf = (name: string): string => {
 const LONG_ENOUGH = 6;
 
 /** The first of some domains that a name may be taken for; none where it is one of them. */
-export function lookAlike(name: string, known: readonly string[]): { domain: string; how: string } | undefined {
+export function lookAlike(
+  name: string,
+  known: readonly string[],
+): { domain: string; how: string } | undefined {
   if (coveredBy(name, known)) return undefined;
   const label = labelOf(name);
   const seen = skeleton(unicodeOf(label));
@@ -74,11 +105,12 @@ export function lookAlike(name: string, known: readonly string[]): { domain: str
     const theirs = skeleton(other);
     if (seen === theirs) return { domain, how: 'letters that look alike' };
     if (other.length < LONG_ENOUGH) continue;
-    if (distance(seen, theirs) <= (other.length >= 10 ? 2 : 1)) close ??= { domain, how: 'a letter or two apart' };
+    if (distance(seen, theirs) <= (other.length >= 10 ? 2 : 1))
+      close ??= { domain, how: 'a letter or two apart' };
     else if (seen.includes(theirs)) close ??= { domain, how: 'the same name with something added' };
   }
   return close;
-} // prettier-ignore
+}
 
 /** A label of another script as it is shown (RFC 3492). */
 function unicodeOf(label: string): string {

@@ -44,7 +44,11 @@ function nestingOf(v: View): Nesting {
     return numbers.get(set)!;
   });
   const components = numbers.size;
-  const groups = listsBy(component, Int32Array.from({ length: count }, (_, g) => g), components);
+  const groups = listsBy(
+    component,
+    Int32Array.from({ length: count }, (_, g) => g),
+    components,
+  );
   /** Calls `visit` with the components that a component holds, as often as it does. */
   const inner = (c: number, visit: (other: number) => void): void => {
     for (const g of groups.values.subarray(groups.start[c], groups.start[c + 1]))
@@ -57,7 +61,9 @@ function nestingOf(v: View): Nesting {
   for (let c = 0; c < components; c++) if (!above[c]) next.push(c);
   for (const c of next) inner(c, (other) => --above[other]! || next.push(other));
   known = {
-    order: Int32Array.from(next.flatMap((c) => [...groups.values.subarray(groups.start[c], groups.start[c + 1])])),
+    order: Int32Array.from(
+      next.flatMap((c) => [...groups.values.subarray(groups.start[c], groups.start[c + 1])]),
+    ),
     component,
     components,
     size: Int32Array.from(v.groupMembers, (set) => countBoth(set, set)),
@@ -65,7 +71,7 @@ function nestingOf(v: View): Nesting {
   };
   nestings.set(v, known);
   return known;
-} // prettier-ignore
+}
 
 /** Numbers what combinations add to a cell's index without totals, and says which numbers each combination has. */
 function numbered(x: Combinations, cells: number): { of: Lists; leaves: Int32Array } {
@@ -79,7 +85,7 @@ function numbered(x: Combinations, cells: number): { of: Lists; leaves: Int32Arr
     start[c + 1] = values.length;
   });
   return { of: { start, values: values.done() }, leaves: leaves.done() };
-} // prettier-ignore
+}
 
 /** Whom shares name, once for each place where one begins. */
 interface Named {
@@ -132,7 +138,8 @@ export function namedBy(v: View, shares: Shares): Named {
   const giveMany = (number: number): void => {
     let mine = numbers.get(allowed);
     if (!mine) numbers.set(allowed, (mine = new Int32Array(G + 2).fill(-1)));
-    if (mine[number]! < 0) mine[number] = many.push({ allowed, number, size: size[number] ?? v.identityCount }) - 1;
+    if (mine[number]! < 0)
+      mine[number] = many.push({ allowed, number, size: size[number] ?? v.identityCount }) - 1;
     for (let k = from; k < to; k++) {
       owner.push(mine[number]!);
       share2.push(share);
@@ -161,11 +168,20 @@ export function namedBy(v: View, shares: Shares): Named {
   const owners = owner.done();
   const listed = listsBy(owners, share2.done(), many.length);
   const identities = identity1.done();
-  const near = listsBy(identities.map((i) => i >>> NEAR), counting(identities.length), (v.identityCount >>> NEAR) + 1).values;
+  const near = listsBy(
+    identities.map((i) => i >>> NEAR),
+    counting(identities.length),
+    (v.identityCount >>> NEAR) + 1,
+  ).values;
   const slot = new Int32Array(near.length);
   near.forEach((k, n) => (slot[k] = n));
   known = {
-    one: { share: share1.done(), slot, place: near.map((k) => place1.at(k)), identity: near.map((k) => identities[k]!) },
+    one: {
+      share: share1.done(),
+      slot,
+      place: near.map((k) => place1.at(k)),
+      identity: near.map((k) => identities[k]!),
+    },
     start: listed.start,
     share: listed.values,
     place: listsBy(owners, place2.done(), many.length).values,
@@ -173,24 +189,34 @@ export function namedBy(v: View, shares: Shares): Named {
   };
   namings.set(shares, known);
   return known;
-} // prettier-ignore
+}
 
 /**
  * How much of a count by item a group's members reach through it, as `whatOf` says: what is put below the
  * places where shares begin that name it, or a group that holds it, in a space that lets one of them in.
  */
-export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, counts: readonly ArrayLike<number>[]): (group: number) => number[] {
+export function reachedByGroup(
+  v: View,
+  columns: ReachColumns,
+  shares: Shares,
+  counts: readonly ArrayLike<number>[],
+): (group: number) => number[] {
   const { org } = v;
   const { many, start, place } = namedBy(v, shares);
   const C = columns.classes.length;
   const before = counts.map((of) => {
     const sums = new Float64Array(C + 1);
-    for (let i = 0; i < org.itemIds.length; i++) sums[shares.place[columns.accessClass[nodeOfItem(org, i)]!]! + 1]! += of[i]!;
+    for (let i = 0; i < org.itemIds.length; i++)
+      sums[shares.place[columns.accessClass[nodeOfItem(org, i)]!]! + 1]! += of[i]!;
     for (let p = 0; p < C; p++) sums[p + 1]! += sums[p]!;
     return sums;
   });
   const groups = many.flatMap(({ number }, n) => (number < org.groups.length ? [[number, n] as const] : []));
-  const ofGroup = listsBy(Int32Array.from(groups, ([g]) => g), Int32Array.from(groups, ([, n]) => n), org.groups.length);
+  const ofGroup = listsBy(
+    Int32Array.from(groups, ([g]) => g),
+    Int32Array.from(groups, ([, n]) => n),
+    org.groups.length,
+  );
   const seen = new Int32Array(C).fill(-1);
   const here = new Int32Array(C);
   return (group) => {
@@ -218,7 +244,7 @@ export function reachedByGroup(v: View, columns: ReachColumns, shares: Shares, c
     }
     return sums;
   };
-} // prettier-ignore
+}
 
 /** Puts what shares have into slots; in a small function, for it goes through millions. */
 function putInSlots(of: Int32Array, share: Int32Array, into: Int32Array, slot?: Int32Array): void {
@@ -250,7 +276,9 @@ export function countPeople(x: Spread): void {
   const groupRows = firstAfter(N);
   const row = groupRows + components;
   if (C * wordsOfPlace + (row + 1) * W > MOST_WORDS)
-    throw new RangeError('People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.');
+    throw new RangeError(
+      'People cannot be counted in so many cells at once. Leave a dimension out, or hold to less.',
+    );
   const setBytes = people.length * 16;
   const combinations = x.byShare.split.length;
   const { one, share, start, place, many } = namedBy(v, shares);
@@ -288,12 +316,19 @@ export function countPeople(x: Spread): void {
         behind[p * wordsOfPlace + (items.of.values[k]! >>> 5)]! |= 1 << (items.of.values[k]! & 31);
     }
     const above = shares.above[p]!;
-    if (above >= 0) for (let w = 0; w < wordsOfPlace; w++) behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
+    if (above >= 0)
+      for (let w = 0; w < wordsOfPlace; w++)
+        behind[above * wordsOfPlace + w]! |= behind[p * wordsOfPlace + w]!;
   }
 
   const [places, list] = [room.ints('places'), room.ints('list')];
   /** Brings places into the room, as many as are worked on at a stretch, and tells which. */
-  const inParts = (placeOf: Int32Array, from: number, to: number, work: (first: number, last: number) => void): void => {
+  const inParts = (
+    placeOf: Int32Array,
+    from: number,
+    to: number,
+    work: (first: number, last: number) => void,
+  ): void => {
     for (let first = from; first < to; first += AT_ONCE) {
       const last = Math.min(first + AT_ONCE, to);
       places.set(placeOf.subarray(first, last));
@@ -304,7 +339,19 @@ export function countPeople(x: Spread): void {
   putInSlots(x.byShare.of, one.share, room.ints('ofOne'), one.slot);
   inParts(one.place, 0, one.share.length, (first, last) => {
     list.set(one.identity.subarray(first, last));
-    kernels.join(at.ofOne + first * 4, at.ofOne + last * 4, at.places, at.list, 4, at.behind, wordsOfPlace, at.starts, at.bits, at.table, stride);
+    kernels.join(
+      at.ofOne + first * 4,
+      at.ofOne + last * 4,
+      at.places,
+      at.list,
+      4,
+      at.behind,
+      wordsOfPlace,
+      at.starts,
+      at.bits,
+      at.table,
+      stride,
+    );
   });
 
   putInSlots(x.byShare.of, share, room.ints('ofMany'));
@@ -318,16 +365,30 @@ export function countPeople(x: Spread): void {
       met = kernels.note(from, end, met, at.there);
     });
     list[0] = to;
-    kernels.join(at.met, met, at.met, at.list, 0, at.together, wordsOfPlace, at.starts, at.bits, at.table, stride);
+    kernels.join(
+      at.met,
+      met,
+      at.met,
+      at.list,
+      0,
+      at.together,
+      wordsOfPlace,
+      at.starts,
+      at.bits,
+      at.table,
+      stride,
+    );
     kernels.forget(at.met, met, at.there);
-    for (const combo of metOfMany.subarray(0, (met - at.met) / 4)) together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
+    for (const combo of metOfMany.subarray(0, (met - at.met) / 4))
+      together.fill(0, combo * wordsOfPlace, (combo + 1) * wordsOfPlace);
   };
   const letIn = room.ints('letIn');
   let listed = 0;
   /** Gives what a row has to the rows of a list, if they are let in. */
   const give = (r: number, from: number, end: number): void => {
     const someEnd = kernels.look(at.table + r * stride, stride, at.some);
-    if (end > from && someEnd > at.some) kernels.give(at.table + r * stride, at.some, someEnd, from, end, at.letIn, at.table, stride);
+    if (end > from && someEnd > at.some)
+      kernels.give(at.table + r * stride, at.some, someEnd, from, end, at.letIn, at.table, stride);
   };
   const flush = (): void => {
     give(row, at.list, at.list + listed * 4);
@@ -370,7 +431,12 @@ export function countPeople(x: Spread): void {
       table.fill(0, row * W, (row + 1) * W);
     }
     if (down)
-      for (const g of order) give(groupRows + component[g]!, at.held + org.members.start[g]! * 4, at.held + org.members.start[g + 1]! * 4);
+      for (const g of order)
+        give(
+          groupRows + component[g]!,
+          at.held + org.members.start[g]! * 4,
+          at.held + org.members.start[g + 1]! * 4,
+        );
   }
   // owners hold what they own, however it is shared; where cells are of shares, they are not of them
   if (!x.ofShares)
@@ -394,4 +460,4 @@ export function countPeople(x: Spread): void {
     kernels.count(at.here, at.here + setBytes, at.counts);
   }
   people.set(room.ints('counts'));
-} // prettier-ignore
+}

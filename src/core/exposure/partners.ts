@@ -32,6 +32,9 @@ export function judgedWith(
   const items = [...touched.keys()].filter((i) => touched[i]);
   return {
     columns: reached,
-    exposures: [...exposures.filter((e) => !touched[e.item]), ...findExposures(later, reached, weights, items)],
+    exposures: [
+      ...exposures.filter((e) => !touched[e.item]),
+      ...findExposures(later, reached, weights, items),
+    ],
   };
-} // prettier-ignore
+}

@@ -13,8 +13,11 @@ type Fields = Readonly<Record<string, Field>>;
 
 /** Words that stand for numbers, so that tiers and severities are compared in their order. */
 export const CONSTANTS: Readonly<Record<string, number>> = Object.fromEntries(
-  [...TIERS.map((t, i) => [t, i]), ...SEVERITIES.map((s, i) => [s, i])].map(([k, v]) => [k as string, v as number]),
-); // prettier-ignore
+  [...TIERS.map((t, i) => [t, i]), ...SEVERITIES.map((s, i) => [s, i])].map(([k, v]) => [
+    k as string,
+    v as number,
+  ]),
+);
 
 /** The type stays exact, so that what is read for a field can be held to it. */
 const field =
@@ -43,7 +46,14 @@ export const FIELDS = {
     kind: text('what it is', ['file', 'folder', 'space']),
     workspace: text('its workspace'),
     space: text('its space'),
-    spaceKind: text('the kind of its space', ['site', 'team', 'shared-drive', 'personal-drive', 'channel', 'mailbox']),
+    spaceKind: text('the kind of its space', [
+      'site',
+      'team',
+      'shared-drive',
+      'personal-drive',
+      'channel',
+      'mailbox',
+    ]),
     owner: text('who owns it'),
     label: text('its label, or empty'),
     mime: text('its media type'),
@@ -171,7 +181,17 @@ export const FIELDS = {
     text: ANY,
     name: text('what it is called'),
     reason: text('why it was made'),
-    state: text('how far it has come', ['draft', 'asked', 'approved', 'scheduled', 'applying', 'applied', 'undoing', 'undone', 'discarded']),
+    state: text('how far it has come', [
+      'draft',
+      'asked',
+      'approved',
+      'scheduled',
+      'applying',
+      'applied',
+      'undoing',
+      'undone',
+      'discarded',
+    ]),
     madeBy: text('who made it'),
     madeAt: time('when it was made'),
     appliedAt: time('when it was applied'),
@@ -187,7 +207,7 @@ export const FIELDS = {
     subject: text('to what'),
     at: time('when'),
   },
-} as const satisfies Record<string, Fields>; // prettier-ignore
+} as const satisfies Record<string, Fields>;
 
 export type Filtered = keyof typeof FIELDS;
 export const FILTERED = Object.keys(FIELDS) as Filtered[];

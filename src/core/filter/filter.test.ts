@@ -34,7 +34,10 @@ describe('a filter', () => {
   for (const [name, field] of Object.entries(FIELDS.causes)) reference.registerVariable(name, field.type);
 
   const text = fc.constantFrom('words', 'kind', 'text', '"link"', '"a b"', '"Link"', 'madeBy');
-  const whole = fc.oneof(fc.constantFrom('points', 'findings', 'members'), fc.integer({ min: -3, max: 9 }).map(String));
+  const whole = fc.oneof(
+    fc.constantFrom('points', 'findings', 'members'),
+    fc.integer({ min: -3, max: 9 }).map(String),
+  );
   const number = fc.oneof(
     whole,
     fc.tuple(whole, fc.constantFrom('+', '-', '*'), whole).map(([a, o, b]) => `(${a} ${o} ${b})`),
@@ -43,17 +46,33 @@ describe('a filter', () => {
   const leaf = fc.oneof(
     fc.tuple(number, fc.constantFrom('<', '<=', '>', '>=', '==', '!='), number).map((x) => x.join(' ')),
     fc.tuple(text, fc.constantFrom('==', '!=', '<'), text).map((x) => x.join(' ')),
-    fc.tuple(text, fc.constantFrom('contains', 'startsWith', 'endsWith', 'matches'), fc.constantFrom('"i"', '"L"', '"link"', '""')).map(([a, f, b]) => `${a}.${f}(${b})`),
+    fc
+      .tuple(
+        text,
+        fc.constantFrom('contains', 'startsWith', 'endsWith', 'matches'),
+        fc.constantFrom('"i"', '"L"', '"link"', '""'),
+      )
+      .map(([a, f, b]) => `${a}.${f}(${b})`),
     fc.tuple(text, fc.array(text, { maxLength: 3 })).map(([a, list]) => `${a} in [${list.join(', ')}]`),
-    fc.tuple(fc.array(text, { minLength: 1, maxLength: 3 }), fc.constantFrom('exists', 'all', 'exists_one'), text).map(([list, m, t]) => `[${list.join(', ')}].${m}(x, x.contains(${t}))`),
+    fc
+      .tuple(
+        fc.array(text, { minLength: 1, maxLength: 3 }),
+        fc.constantFrom('exists', 'all', 'exists_one'),
+        text,
+      )
+      .map(([list, m, t]) => `[${list.join(', ')}].${m}(x, x.contains(${t}))`),
   );
   const { expression } = fc.letrec<{ expression: string }>((tie) => ({
     expression: fc.oneof(
       { maxDepth: 4 },
       leaf,
-      fc.tuple(tie('expression'), fc.constantFrom('&&', '||'), tie('expression')).map(([a, o, b]) => `(${a} ${o} ${b})`),
+      fc
+        .tuple(tie('expression'), fc.constantFrom('&&', '||'), tie('expression'))
+        .map(([a, o, b]) => `(${a} ${o} ${b})`),
       tie('expression').map((a) => `!(${a})`),
-      fc.tuple(tie('expression'), tie('expression'), tie('expression')).map(([a, b, c]) => `(${a} ? ${b} : ${c})`),
+      fc
+        .tuple(tie('expression'), tie('expression'), tie('expression'))
+        .map(([a, b, c]) => `(${a} ? ${b} : ${c})`),
     ),
   }));
 
@@ -82,12 +101,17 @@ describe('a filter', () => {
   it('can be asked of every table, about each of its fields', () => {
     for (const table of FILTERED)
       for (const [name, { type }] of Object.entries(FIELDS[table]))
-        expect(() => checkFilter(type === 'bool' ? name : `${name} == ${name}`, table), `${table} ${name}`).not.toThrow();
+        expect(
+          () => checkFilter(type === 'bool' ? name : `${name} == ${name}`, table),
+          `${table} ${name}`,
+        ).not.toThrow();
   });
 
   it('compares tiers and severities in their order, and times with the moment of the survey', () => {
     const items = { now: 5, severity: 3, modified: Date.parse('2026-01-01T00:00:00Z') };
-    const all = Object.fromEntries(Object.keys(FIELDS.items).map((k) => [k, (r: typeof items) => (r as Record<string, unknown>)[k]])) as unknown as Getters<typeof items, 'items'>;
+    const all = Object.fromEntries(
+      Object.keys(FIELDS.items).map((k) => [k, (r: typeof items) => (r as Record<string, unknown>)[k]]),
+    ) as unknown as Getters<typeof items, 'items'>;
     const is = (f: string) => compileFilter(f, 'items', all, Date.parse('2026-02-01T00:00:00Z'))(items);
     expect(is('now >= outside && now < public')).toBe(true);
     expect(is('severity == critical')).toBe(true);
@@ -124,8 +148,14 @@ describe('a filter', () => {
   });
 
   it('is shown in conditions that put together are the same', () => {
-    expect(splitConditions('a == "x && y" && (b || c) && [1 && 2]')).toEqual(['a == "x && y"', '(b || c)', '[1 && 2]']);
-    expect(joinConditions(['a || b', 'c', '(d || e)', '(a) || (b)'])).toBe('(a || b) && c && (d || e) && ((a) || (b))');
+    expect(splitConditions('a == "x && y" && (b || c) && [1 && 2]')).toEqual([
+      'a == "x && y"',
+      '(b || c)',
+      '[1 && 2]',
+    ]);
+    expect(joinConditions(['a || b', 'c', '(d || e)', '(a) || (b)'])).toBe(
+      '(a || b) && c && (d || e) && ((a) || (b))',
+    );
     fc.assert(
       fc.property(fc.array(expression, { minLength: 1, maxLength: 3 }), (parts) => {
         const joined = joinConditions(parts);
@@ -135,4 +165,4 @@ describe('a filter', () => {
       { numRuns: 300 },
     );
   });
-}); // prettier-ignore
+});

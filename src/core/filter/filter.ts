@@ -75,7 +75,8 @@ export function rowTest<Row, T extends Filtered>(
 
 /** Reads a filter and checks it against the fields of a table. Throws a FilterError. */
 export function checkFilter(filter: string, table: Filtered): ASTNode {
-  if (filter.length > LONGEST_FILTER) throw new FilterError(`A filter has at most ${LONGEST_FILTER} characters.`);
+  if (filter.length > LONGEST_FILTER)
+    throw new FilterError(`A filter has at most ${LONGEST_FILTER} characters.`);
   let ast: ASTNode;
   try {
     const parsed = environmentOf(table).parse(filter);
@@ -88,7 +89,7 @@ export function checkFilter(filter: string, table: Filtered): ASTNode {
   }
   compile(ast, FIELDS[table], 0, new Set());
   return ast;
-} // prettier-ignore
+}
 
 function said(e: Error, table: Filtered): string {
   const first = e.message.split('\n')[0]!.trim();
@@ -119,7 +120,8 @@ function compile<Row>(
     case 'value': {
       const value = node.args;
       if (typeof value === 'bigint') return () => Number(value);
-      if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean') return () => value;
+      if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean')
+        return () => value;
       return cannot('this kind of value');
     }
     case 'id': {
@@ -165,7 +167,13 @@ function compile<Row>(
     case '>=':
       return both(node.args, (a, b) => a >= b);
     case '+':
-      return both(node.args, (a, b) => (typeof a === 'string' ? a + (b as string) : Array.isArray(a) ? [...(a as string[]), ...(b as string[])] : (a as number) + (b as number)));
+      return both(node.args, (a, b) =>
+        typeof a === 'string'
+          ? a + (b as string)
+          : Array.isArray(a)
+            ? [...(a as string[]), ...(b as string[])]
+            : (a as number) + (b as number),
+      );
     case '-':
       return both(node.args, (a, b) => (a as number) - (b as number));
     case '*':
@@ -201,11 +209,16 @@ function compile<Row>(
         return (row, x) => {
           const list = of(row, x) as readonly string[];
           const holds = (item: string): boolean => test(row, { ...x, [variable]: item }) === true;
-          return name === 'exists' ? list.some(holds) : name === 'all' ? list.every(holds) : list.filter(holds).length === 1;
+          return name === 'exists'
+            ? list.some(holds)
+            : name === 'all'
+              ? list.every(holds)
+              : list.filter(holds).length === 1;
         };
       }
       if (name === 'matches') {
-        if (args[0]?.op !== 'value' || typeof args[0].args !== 'string') return cannot('a pattern that is not written out');
+        if (args[0]?.op !== 'value' || typeof args[0].args !== 'string')
+          return cannot('a pattern that is not written out');
         // in linear time, as the language asks for (RE2), whatever the pattern
         let pattern: ReturnType<typeof RE2JS.compile>;
         try {
@@ -216,17 +229,21 @@ function compile<Row>(
         return (row, x) => pattern.matcher(of(row, x) as string).find();
       }
       const arg = args[0] && sub(args[0]);
-      const text = (use: (a: string, b: string) => Value): Run<Row> => (row, x) => use(of(row, x) as string, arg!(row, x) as string);
+      const text =
+        (use: (a: string, b: string) => Value): Run<Row> =>
+        (row, x) =>
+          use(of(row, x) as string, arg!(row, x) as string);
       if (name === 'contains') return text((a, b) => a.includes(b));
       if (name === 'startsWith') return text((a, b) => a.startsWith(b));
       if (name === 'endsWith') return text((a, b) => a.endsWith(b));
-      if (name === 'lowerAscii') return (row, x) => (of(row, x) as string).replace(/[A-Z]/g, (c) => c.toLowerCase());
+      if (name === 'lowerAscii')
+        return (row, x) => (of(row, x) as string).replace(/[A-Z]/g, (c) => c.toLowerCase());
       return cannot(`${name}()`);
     }
     default:
       return cannot(`“${node.op}”`);
   }
-} // prettier-ignore
+}
 
 const same = (a: Value, b: Value): boolean =>
   Array.isArray(a) && Array.isArray(b) ? a.length === b.length && a.every((x, i) => x === b[i]) : a === b;

@@ -20,7 +20,11 @@ const type = (match: Condition, more: Partial<CustomType> = {}): CustomType => (
 const compile = (t: CustomType) => compileCustom(t, (id) => dataType(id) !== undefined);
 
 function scan(t: CustomType, text: string, sizes = [Infinity], heading?: string): Found | undefined {
-  const scanner = new Scanner({ types: DATA_TYPES, custom: [compile(t)], hash: (id, value) => `${id} ${value}` });
+  const scanner = new Scanner({
+    types: DATA_TYPES,
+    custom: [compile(t)],
+    hash: (id, value) => `${id} ${value}`,
+  });
   scanner.begin('body');
   if (heading) scanner.headed(heading);
   for (let at = 0, k = 0; at < text.length; k++) {
@@ -29,7 +33,7 @@ function scan(t: CustomType, text: string, sizes = [Infinity], heading?: string)
     at += size;
   }
   return scanner.finish().find((f) => f.dataType === 'own');
-} // prettier-ignore
+}
 const counts = (f: Found | undefined): [number, number] | undefined => f && [f.distinct, f.occurrences];
 
 describe('lists of words', () => {
@@ -70,11 +74,13 @@ describe('lists of words', () => {
   it('of tens of thousands are met as whole words, in any case, and not within others', () => {
     const words = Array.from({ length: 50_000 }, (_, i) => `Zulu${i} Berth`);
     const t = type({ words });
-    expect(counts(scan(t, 'the ZULU4711 berth, zulu4711 Berths, xzulu1 berth, (zulu1 berth)'))).toEqual([2, 2]);
+    expect(counts(scan(t, 'the ZULU4711 berth, zulu4711 Berths, xzulu1 berth, (zulu1 berth)'))).toEqual([
+      2, 2,
+    ]);
     expect(counts(scan(type({ words: ['berth'], partsOfWords: true }), 'Berths, berth'))).toEqual([1, 2]);
     expect(scan(type({ words: ['Berth'], matchCase: true }), 'berth BERTH')).toBeUndefined();
-    expect(counts(scan(type({ words: ['机密'] , partsOfWords: true }), '这是机密文件'))).toEqual([1, 1]);
-  }); // prettier-ignore
+    expect(counts(scan(type({ words: ['机密'], partsOfWords: true }), '这是机密文件'))).toEqual([1, 1]);
+  });
 });
 
 describe('custom data types', () => {
@@ -83,7 +89,17 @@ describe('custom data types', () => {
       { any: [{ pattern: 'TT-\\d{4}\\b' }, { words: ['crew list', 'crew'] }] },
       { context: ['ship'] },
     );
-    const piece = fc.constantFrom('TT-1234', 'TT-12345', ' crew', ' list', 'crewlist', ' ship ', '\n', 'x'.repeat(40_000), 'é '); // prettier-ignore
+    const piece = fc.constantFrom(
+      'TT-1234',
+      'TT-12345',
+      ' crew',
+      ' list',
+      'crewlist',
+      ' ship ',
+      '\n',
+      'x'.repeat(40_000),
+      'é ',
+    );
     fc.assert(
       fc.property(
         fc.array(piece, { maxLength: 12 }),
@@ -99,7 +115,10 @@ describe('custom data types', () => {
 
   it('stand under a heading, pass a check, and have words near', () => {
     // 7992 7398 71: the worked example of the check digit in many handbooks; from memory
-    const t = type({ pattern: '\\d{4}-\\d{4}-\\d{3}', check: 'luhn', under: ['member no'] }, { context: ['ferry club'] });
+    const t = type(
+      { pattern: '\\d{4}-\\d{4}-\\d{3}', check: 'luhn', under: ['member no'] },
+      { context: ['ferry club'] },
+    );
     const text = 'ferry club 7992-7398-713 and 7992-7398-714';
     expect(scan(t, text)).toBeUndefined();
     const found = scan(t, text, [3], 'Member No.')!;
@@ -110,7 +129,7 @@ describe('custom data types', () => {
       ['it stands under “member no.”', 20],
       ['the word “ferry club” is near', 15],
     ]);
-  }); // prettier-ignore
+  });
 
   it('combine: all of, any of, so many of, near one another, so many distinct', () => {
     const crew: Condition = { words: ['crew'] };
@@ -120,15 +139,19 @@ describe('custom data types', () => {
     expect(scan(type({ all: [crew, card] }), both)).toMatchObject({ occurrences: 2 });
     expect(scan(type({ all: [crew, card] }), 'crew alone')).toBeUndefined();
     expect(scan(type({ any: [crew, card] }), 'crew alone')).toMatchObject({ occurrences: 1 });
-    expect(scan(type({ atLeast: 2, of: [crew, card, number] }), 'crew TT-1234')).toMatchObject({ occurrences: 2 });
+    expect(scan(type({ atLeast: 2, of: [crew, card, number] }), 'crew TT-1234')).toMatchObject({
+      occurrences: 2,
+    });
     expect(scan(type({ atLeast: 2, of: [crew, card, number] }), 'crew crew')).toBeUndefined();
     const near: Condition = { find: number, near: crew, within: 20 };
-    expect(scan(type(near), `TT-1234 of the crew ${'.'.repeat(50)} TT-9999`)).toMatchObject({ occurrences: 1 });
+    expect(scan(type(near), `TT-1234 of the crew ${'.'.repeat(50)} TT-9999`)).toMatchObject({
+      occurrences: 1,
+    });
     const twice = 'TT-1234 and TT-1234';
     expect(scan(type({ ...number, distinct: 2 }), twice)).toBeUndefined();
     expect(scan(type({ ...number, occurrences: 2 }), twice)).toMatchObject({ distinct: 1, occurrences: 2 });
     expect(scan(type({ everything: true }), '')).toMatchObject({ occurrences: 1, certainty: 100 });
-  }); // prettier-ignore
+  });
 
   it('that cannot be run are refused with the reason', () => {
     const refused = (match: Condition): string => {
@@ -173,8 +196,14 @@ describe('custom data types', () => {
   it('keep their cases, and say which fail', () => {
     const t = type(
       { pattern: 'TT-\\d{4}' },
-      { cases: [{ text: 'TT-1234', matches: true }, { text: 'TT-12', matches: false }, { text: 'tt-1234', matches: true }] },
-    ); // prettier-ignore
+      {
+        cases: [
+          { text: 'TT-1234', matches: true },
+          { text: 'TT-12', matches: false },
+          { text: 'tt-1234', matches: true },
+        ],
+      },
+    );
     const failed = failingCases(t, compile(t), (text, custom) => {
       const scanner = new Scanner({ types: [], custom, hash: (_, v) => v });
       scanner.begin('body');

@@ -135,11 +135,15 @@ function compilePattern(pattern: string, ignoreCase: boolean): RE2JS {
     throw new CustomTypeError(whyNot(pattern, e instanceof Error ? e.message : String(e)));
   }
   if (re.programSize() > PROGRAM)
-    throw new CustomTypeError('The pattern is too large: repeats within repeats multiply. Make the counts smaller.');
+    throw new CustomTypeError(
+      'The pattern is too large: repeats within repeats multiply. Make the counts smaller.',
+    );
   if (re.matches(''))
-    throw new CustomTypeError('The pattern matches even where there is nothing, so it would match everywhere.');
+    throw new CustomTypeError(
+      'The pattern matches even where there is nothing, so it would match everywhere.',
+    );
   return re;
-} // prettier-ignore
+}
 
 function whyNot(pattern: string, said: string): string {
   if (/\(\?<?[=!]/.test(pattern))
@@ -231,7 +235,9 @@ export class CustomScan {
       const outcome = this.ask(type, leaves, type.match, others);
       if (!outcome.occurrences) return [];
       // a hash says of which type it is
-      const matches = outcome.places.map((p) => p.match).filter((m) => m.certainty >= this.options.minCertainty);
+      const matches = outcome.places
+        .map((p) => p.match)
+        .filter((m) => m.certainty >= this.options.minCertainty);
       if (!matches.length) return [];
       return [
         {
@@ -245,7 +251,7 @@ export class CustomScan {
         },
       ];
     });
-  } // prettier-ignore
+  }
 
   private flush(final: boolean): void {
     const { buffer } = this;
@@ -279,7 +285,9 @@ export class CustomScan {
         if (end === start) continue;
         const value = buffer.slice(start, end);
         const bare = value.replace(/[^\p{L}\p{N}]/gu, '').toUpperCase();
-        const reasons: Reason[] = [{ why: 'it has the shape of the pattern', points: compiled.type.certainty }];
+        const reasons: Reason[] = [
+          { why: 'it has the shape of the pattern', points: compiled.type.certainty },
+        ];
         if (leaf.check) {
           if (!CHECKS[leaf.check].holds(bare)) continue;
           reasons.push({ why: `its check holds: ${CHECKS[leaf.check].what}`, points: 30 });
@@ -294,7 +302,10 @@ export class CustomScan {
     const text = leaf.matchCase ? buffer : small;
     const state = leaf.list.feed(text.slice(0, stop), at, this.states.get(leaf) ?? 0, (end, length) => {
       const start = end - length;
-      if (leaf.whole && ((joins(text, start) && joins(text, start - 1)) || (joins(text, end - 1) && joins(text, end))))
+      if (
+        leaf.whole &&
+        ((joins(text, start) && joins(text, start - 1)) || (joins(text, end - 1) && joins(text, end)))
+      )
         return false;
       this.note(compiled, leaf, start, end, small.slice(start, end), `${text[start]}•••`, [
         { why: 'it is on the list', points: compiled.type.certainty },
@@ -303,7 +314,7 @@ export class CustomScan {
     });
     this.states.set(leaf, state);
     this.from.set(leaf, Math.max(at, stop));
-  } // prettier-ignore
+  }
 
   private note(
     { type, context }: CompiledCustom,
@@ -322,8 +333,10 @@ export class CustomScan {
     if (outcome.hashes.size < DISTINCT) outcome.hashes.add(hash);
     outcome.distinct = outcome.hashes.size;
     if (outcome.places.length >= PLACES) return;
-    if (leaf.under.length) reasons.push({ why: `it stands under “${this.heading.slice(0, 60)}”`, points: 20 });
-    const near = this.small.slice(Math.max(0, start - WINDOW), start) + '\n' + this.small.slice(end, end + WINDOW);
+    if (leaf.under.length)
+      reasons.push({ why: `it stands under “${this.heading.slice(0, 60)}”`, points: 20 });
+    const near =
+      this.small.slice(Math.max(0, start - WINDOW), start) + '\n' + this.small.slice(end, end + WINDOW);
     let word = '';
     context.feed(near, 0, 0, (to, length) => {
       if (!joins(near, to) && !joins(near, to - length - 1)) word ||= near.slice(to - length, to);
@@ -337,12 +350,15 @@ export class CustomScan {
         start: this.offset + start,
         end: this.offset + end,
         masked,
-        certainty: Math.min(100, reasons.reduce((n, r) => n + r.points, 0)),
+        certainty: Math.min(
+          100,
+          reasons.reduce((n, r) => n + r.points, 0),
+        ),
         reasons,
         ...(this.where && { where: this.where }),
       },
     });
-  } // prettier-ignore
+  }
 
   /** What came of a condition; nothing where it does not hold. */
   private ask(
@@ -352,8 +368,10 @@ export class CustomScan {
     others: ReadonlyMap<string, Found>,
   ): Outcome {
     const outcome = this.answer(type, leaves, c, others);
-    return outcome.distinct >= (c.distinct ?? 1) && outcome.occurrences >= (c.occurrences ?? 1) ? outcome : NONE;
-  } // prettier-ignore
+    return outcome.distinct >= (c.distinct ?? 1) && outcome.occurrences >= (c.occurrences ?? 1)
+      ? outcome
+      : NONE;
+  }
 
   private answer(
     type: CustomType,
@@ -407,12 +425,14 @@ export class CustomScan {
     const hashes = new Set(held.flatMap((o) => [...o.hashes]));
     const reason = { why: `${held.length} of ${inner.length} conditions hold`, points: 10 };
     return {
-      places: held.flatMap((o) => o.places.map((p) => (inner.length > 1 ? { ...p, match: plus(p.match, reason) } : p))),
+      places: held.flatMap((o) =>
+        o.places.map((p) => (inner.length > 1 ? { ...p, match: plus(p.match, reason) } : p)),
+      ),
       hashes,
       distinct: Math.max(hashes.size, ...held.map((o) => o.distinct)),
       occurrences: held.reduce((n, o) => n + o.occurrences, 0),
     };
-  } // prettier-ignore
+  }
 }
 
 /** Levels of what was kept; occurrences beyond that have the certainty of the last. */

@@ -126,9 +126,25 @@ describe('the loop', () => {
   it('tells of every place that a plain reading of the text finds, in order, whatever the text', () => {
     const { classes, joins, keys, is } = tables();
     const piece = fc.oneof(
-      fc.constantFrom('abandon ability able ', 'ab1c', 'Zz', '12-34', '--- ', '-', '@', '+47', 'é', 'ß9', '機密', ' ', '\n', '_', 'tar '),
+      fc.constantFrom(
+        'abandon ability able ',
+        'ab1c',
+        'Zz',
+        '12-34',
+        '--- ',
+        '-',
+        '@',
+        '+47',
+        'é',
+        'ß9',
+        '機密',
+        ' ',
+        '\n',
+        '_',
+        'tar ',
+      ),
       fc.string({ maxLength: 6 }),
-    ); // prettier-ignore
+    );
     fc.assert(
       fc.property(fc.array(piece, { maxLength: 80 }), (pieces) => {
         const text = pieces.join('');
@@ -173,7 +189,7 @@ function tables() {
           ? 2
           : /[a-z]/.test(c) || (c >= 'À' && c <= 'ÿ')
             ? 3
-            : { '-': 4, '@': 5, '+': 6 }[c] ?? 0; // prettier-ignore
+            : ({ '-': 4, '@': 5, '+': 6 }[c] ?? 0);
   const classes = Uint8Array.from({ length: 65_536 }, (_, c) => is(String.fromCharCode(c)));
   const keys = new Uint8Array(1 << 15);
   keys[(20 << 10) | (1 << 5) | 18] = 1;

@@ -163,8 +163,9 @@ interface Suspect {
 
 /** The pattern for shapes instead of texts: a digit is a digit, whichever, and a letter a letter of its case. */
 export function loosened(pattern: RegExp): RegExp {
-  const source = pattern.source
-    .replace(/\[[^\]]*\]|\\u[0-9a-f]{4}|\\.|\{[^}]*\}|\(\?[:!=]|[A-Za-z0-9]|[^\x00-\x7f]/g, (piece) => {
+  const source = pattern.source.replace(
+    /\[[^\]]*\]|\\u[0-9a-f]{4}|\\.|\{[^}]*\}|\(\?[:!=]|[A-Za-z0-9]|[^\x00-\x7f]/g,
+    (piece) => {
       if (/^[{(]/.test(piece)) return piece;
       if (piece[0] === '[') {
         const inner = piece.slice(1, -1);
@@ -173,10 +174,15 @@ export function loosened(pattern: RegExp): RegExp {
       }
       if (piece[0] === '\\') return piece;
       if (/\d/.test(piece)) return '0';
-      return /[A-Z]/.test(piece) && !pattern.ignoreCase ? 'A' : /[a-z]/i.test(piece) && pattern.ignoreCase ? '[aA]' : 'a';
-    });
+      return /[A-Z]/.test(piece) && !pattern.ignoreCase
+        ? 'A'
+        : /[a-z]/i.test(piece) && pattern.ignoreCase
+          ? '[aA]'
+          : 'a';
+    },
+  );
   return new RegExp(source, 'y');
-} // prettier-ignore
+}
 
 const preparations = new WeakMap<readonly DataType[], Prepared>();
 function prepare(types: readonly DataType[]): Prepared {
@@ -677,20 +683,27 @@ export class Scanner {
       if (JOINED[code] === 0) {
         // a script that sets no spaces: its phrases may begin anywhere
         if (code > 0xdff && UNSPACED.test(text[i]!))
-          for (const phrase of unspaced) if (text.startsWith(phrase.text, i)) visit(i, i + phrase.text.length, phrase);
+          for (const phrase of unspaced)
+            if (text.startsWith(phrase.text, i)) visit(i, i + phrase.text.length, phrase);
         i++;
         continue;
       }
       let end = i + 1;
       while (end < text.length && JOINED[text.charCodeAt(end)] === 1) end++;
-      if (code > 122 || phraseKeys[letters(code, end > i + 1 ? text.charCodeAt(i + 1) : 0, end > i + 2 ? text.charCodeAt(i + 2) : 0)])
+      if (
+        code > 122 ||
+        phraseKeys[
+          letters(code, end > i + 1 ? text.charCodeAt(i + 1) : 0, end > i + 2 ? text.charCodeAt(i + 2) : 0)
+        ]
+      )
         for (const phrase of phrases.get(text.slice(i, end)) ?? []) {
           const to = i + phrase.text.length;
-          if (text.startsWith(phrase.text, i) && !(to < text.length && joinsWord(text.charCodeAt(to)))) visit(i, to, phrase);
+          if (text.startsWith(phrase.text, i) && !(to < text.length && joinsWord(text.charCodeAt(to))))
+            visit(i, to, phrase);
         }
       i = end;
     }
-  } // prettier-ignore
+  }
 
   /** Looks for phrases as far as one place of the part; each stretch of text is gone through once. */
   private lookTo(start: number, to: number): void {
@@ -791,8 +804,11 @@ function alike(values: readonly string[]): Reason | undefined {
     if (a.length === b.length && b.startsWith(a.slice(0, -ALIKE.tail))) close++;
   }
   if (close < (values.length - 1) * ALIKE.part) return undefined;
-  return { why: `${close + 1} of ${values.length} such numbers hardly differ: they count something`, points: BASE.alike };
-} // prettier-ignore
+  return {
+    why: `${close + 1} of ${values.length} such numbers hardly differ: they count something`,
+    points: BASE.alike,
+  };
+}
 
 /** One digit repeated, or each digit one more or one less than the last, through all but the check digit. */
 export function isSequence(digits: string): boolean {

@@ -12,7 +12,17 @@ export const STARTERS: readonly CustomType[] = [
       of: [
         { words: ['contract', 'agreement', 'kontrakt', 'avtale', 'overeenkomst', 'leping'] },
         { words: ['party', 'parties', 'undersigned', 'hereinafter', 'herein', 'partene', 'partijen'] },
-        { words: ['term', 'termination', 'governing law', 'liability', 'confidentiality', 'oppsigelse', 'opzegging'] },
+        {
+          words: [
+            'term',
+            'termination',
+            'governing law',
+            'liability',
+            'confidentiality',
+            'oppsigelse',
+            'opzegging',
+          ],
+        },
       ],
     },
     context: ['signed', 'signature', 'annex'],
@@ -28,8 +38,15 @@ export const STARTERS: readonly CustomType[] = [
     certainty: 60,
     match: {
       words: [
-        'unannounced', 'not to be told before', 'not for release', 'under embargo', 'embargoed until',
-        'before the announcement', 'ikke offentlig', 'niet openbaar', 'avaldamata',
+        'unannounced',
+        'not to be told before',
+        'not for release',
+        'under embargo',
+        'embargoed until',
+        'before the announcement',
+        'ikke offentlig',
+        'niet openbaar',
+        'avaldamata',
       ],
     },
     context: ['board', 'route', 'merger', 'press'],
@@ -56,7 +73,12 @@ export const STARTERS: readonly CustomType[] = [
     weight: 3,
     certainty: 50,
     match: {
-      find: { any: [{ type: 'payment-card', certainty: 30 }, { type: 'iban', certainty: 55 }] },
+      find: {
+        any: [
+          { type: 'payment-card', certainty: 30 },
+          { type: 'iban', certainty: 55 },
+        ],
+      },
       near: { words: ['passenger', 'customer', 'employee', 'crew'] },
       within: 120,
     },
@@ -75,4 +97,4 @@ export const STARTERS: readonly CustomType[] = [
     context: [],
     cases: [{ text: '', matches: true }],
   },
-]; // prettier-ignore
+];

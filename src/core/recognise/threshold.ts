@@ -49,8 +49,13 @@ export function suggestThreshold(marks: readonly Mark[], levels: readonly Level[
     }
     // of two that are as good, the lower one misses less
     if (!best || amiss <= best.amiss)
-      best = { certainty, precision: counted ? countedRight / counted : 1, recall: right ? countedRight / right : 1, amiss };
+      best = {
+        certainty,
+        precision: counted ? countedRight / counted : 1,
+        recall: right ? countedRight / right : 1,
+        amiss,
+      };
   }
   const { certainty, precision, recall } = best!;
   return { certainty, precision, recall };
-} // prettier-ignore
+}

@@ -71,13 +71,23 @@ export function cutNetwork(
   const sink = network.vertex();
   const candidates: Candidate[] = [];
   const byEdge = new Map<number, Candidate>();
-  const names = new Map<number, string>([[source, 'who is kept out'], [sink, 'what is kept']]);
+  const names = new Map<number, string>([
+    [source, 'who is kept out'],
+    [sink, 'what is kept'],
+  ]);
   const vertex = (name: string): number => {
     const x = network.vertex();
     names.set(x, name);
     return x;
   };
-  const cuttable = (a: number, b: number, kind: Candidate['kind'], change: Change, allowed = true, entry?: number): void => {
+  const cuttable = (
+    a: number,
+    b: number,
+    kind: Candidate['kind'],
+    change: Change,
+    allowed = true,
+    entry?: number,
+  ): void => {
     if (!allowed || options.makeable?.(change) === false || pins.changes.has(keyOf(change))) {
       network.edge(a, b, UNCUTTABLE);
       return;
@@ -131,11 +141,23 @@ export function cutNetwork(
       const m = org.members.values[k]!;
       if (m >= 0) {
         if (has(goal.who, m) && has(v.all, m))
-          cuttable(userVertex(m), x, 'membership', { member: { group: org.groups[g]!.id, value: identityName(v, m) } }, !ruled);
+          cuttable(
+            userVertex(m),
+            x,
+            'membership',
+            { member: { group: org.groups[g]!.id, value: identityName(v, m) } },
+            !ruled,
+          );
       } else {
         const inner = groupVertex(~m);
         if (inner !== undefined)
-          cuttable(inner, x, 'membership', { member: { group: org.groups[g]!.id, value: org.groups[~m]!.id } }, !ruled);
+          cuttable(
+            inner,
+            x,
+            'membership',
+            { member: { group: org.groups[g]!.id, value: org.groups[~m]!.id } },
+            !ruled,
+          );
       }
     }
     return x;
@@ -199,12 +221,19 @@ export function cutNetwork(
         const name = `visibility of space ${org.spaces[n]!.id}`;
         const [a, b] = [vertex(name), vertex(name)];
         if (goal.anyMember) always(source, a);
-        else forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
+        else
+          forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
         cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
         always(b, x);
       }
     } else if (!org.itemBreaks[n - S]) {
-      cuttable(nodeVertex(parentNode(org, n)), x, 'inheritance', { item: org.itemIds.at(n - S), set: { inherits: false } }, org.breakable[space] === 1);
+      cuttable(
+        nodeVertex(parentNode(org, n)),
+        x,
+        'inheritance',
+        { item: org.itemIds.at(n - S), set: { inherits: false } },
+        org.breakable[space] === 1,
+      );
     }
     return x;
   };
@@ -220,19 +249,31 @@ export function cutNetwork(
       if (from !== undefined) always(from, x);
     }
     const owner = org.itemOwner[item]!;
-    if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner)) always(userVertex(owner), x);
+    if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner))
+      always(userVertex(owner), x);
     let out = spaceOut.get(space);
     if (out === undefined) {
       spaceOut.set(space, (out = vertex(`sharing of space ${org.spaces[space]!.id}`)));
       // external sharing off keeps every external identity out of the space, and anybody and whole domains with them
-      cuttable(out, sink, 'sharing', { space: org.spaces[space]!.id, set: { externalSharing: 'off' } }, onlyExternal);
+      cuttable(
+        out,
+        sink,
+        'sharing',
+        { space: org.spaces[space]!.id, set: { externalSharing: 'off' } },
+        onlyExternal,
+      );
     }
     always(x, out);
   }
   weigh(v, columns, goal, candidates, options);
   const base = network.capacities();
   return {
-    network, source, sink, candidates, byEdge, names,
+    network,
+    source,
+    sink,
+    candidates,
+    byEdge,
+    names,
     capacities(character) {
       const out = base.slice();
       for (const c of candidates)
@@ -245,7 +286,7 @@ export function cutNetwork(
       return out;
     },
   };
-} // prettier-ignore
+}
 
 /** What comes back soonest is dearest where a cut is to be at the cause. */
 const CAUSE: Record<Candidate['kind'], number> = {

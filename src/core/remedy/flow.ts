@@ -183,7 +183,13 @@ export class Network {
  * Whether a cut is proven: the flow keeps within every capacity and is kept at every vertex, and its
  * value is what the cut costs, so that no cut costs less (max-flow min-cut).
  */
-export function isProven(network: Network, source: number, sink: number, cut: MinCut, capacities = network.capacities()): boolean {
+export function isProven(
+  network: Network,
+  source: number,
+  sink: number,
+  cut: MinCut,
+  capacities = network.capacities(),
+): boolean {
   const balance = new Float64Array(network.vertices);
   for (let e = 0; e < network.edges; e++) {
     if (cut.flow[e]! < 0 || cut.flow[e]! > capacities[e]!) return false;
@@ -193,5 +199,7 @@ export function isProven(network: Network, source: number, sink: number, cut: Mi
   }
   const kept = balance.every((x, v) => v === source || v === sink || x === 0);
   const cost = cut.edges.reduce((n, e) => n + capacities[e]!, 0);
-  return kept && balance[sink] === cut.value && cost === cut.value && cut.side[source] === 1 && !cut.side[sink];
-} // prettier-ignore
+  return (
+    kept && balance[sink] === cut.value && cost === cut.value && cut.side[source] === 1 && !cut.side[sink]
+  );
+}

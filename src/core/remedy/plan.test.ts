@@ -42,23 +42,30 @@ describe('a change and its inverse', () => {
 
   it('are told apart by what is set alone where rows change by themselves, by all of a grant', () => {
     expect(whatDiffers('space', { bytes: 1, dim: true }, { bytes: 2, dim: true }, { dim: null })).toEqual([]);
-    expect(whatDiffers('grant', { role: 'reader', grantedBy: 'a' }, { role: 'reader', grantedBy: 'b' })).toEqual(['grantedBy']);
-    expect(whatDiffers('link', { role: 'reader', lastUsedAt: '1' }, { role: 'reader', lastUsedAt: '2' })).toEqual([]);
+    expect(
+      whatDiffers('grant', { role: 'reader', grantedBy: 'a' }, { role: 'reader', grantedBy: 'b' }),
+    ).toEqual(['grantedBy']);
+    expect(
+      whatDiffers('link', { role: 'reader', lastUsedAt: '1' }, { role: 'reader', lastUsedAt: '2' }),
+    ).toEqual([]);
     // what is absent and what says no are the same; inheriting holds unless it is said that it does not
     expect(whatDiffers('item', {}, { dim: false, held: false }, { dim: true, held: true })).toEqual([]);
     expect(hasFields({}, { inherits: true })).toBe(true);
     expect(hasFields({ inherits: false }, { inherits: null })).toBe(false);
   });
-}); // prettier-ignore
+});
 
 const planned = fc
   .record({
     kind: fc.constantFrom('grant' as const, 'link' as const, 'space' as const),
     id: fc.constantFrom('a', 'b'),
-    set: fc.option(fc.dictionary(fc.constantFrom('role', 'expiresAt'), fc.constantFrom('x', 'y'), { minKeys: 1 }), { nil: undefined }),
+    set: fc.option(
+      fc.dictionary(fc.constantFrom('role', 'expiresAt'), fc.constantFrom('x', 'y'), { minKeys: 1 }),
+      { nil: undefined },
+    ),
   })
   // what the fields hold does not matter here
-  .map((c) => ({ ...c, source: 's' }) as unknown as PlannedChange); // prettier-ignore
+  .map((c) => ({ ...c, source: 's' }) as unknown as PlannedChange);
 
 describe('changes together', () => {
   it('are one for each thing, in the order in which each was first named; conflicts are those that cannot both hold', () => {
@@ -70,7 +77,10 @@ describe('changes together', () => {
         for (const [i, a] of list.entries())
           for (const [j, b] of list.entries()) {
             if (j <= i) continue;
-            const [x, y] = [a.set as Record<string, unknown> | undefined, b.set as Record<string, unknown> | undefined];
+            const [x, y] = [
+              a.set as Record<string, unknown> | undefined,
+              b.set as Record<string, unknown> | undefined,
+            ];
             const cannot =
               keyOf(a) === keyOf(b) &&
               (!x || !y ? Boolean(x) !== Boolean(y) : Object.keys(x).some((k) => k in y && x[k] !== y[k]));
@@ -85,7 +95,7 @@ describe('changes together', () => {
           }
       }),
     );
-  }); // prettier-ignore
+  });
 
   it('name a membership by any group and member', () =>
     fc.assert(

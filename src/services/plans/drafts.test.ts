@@ -5,7 +5,14 @@ import type { PlanParts } from './parts.ts';
 import type { Head } from './rows.ts';
 
 const preview = (survey: number, loses: number): Preview =>
-  ({ survey, missing: [], people: [{ id: 'u1', loses, reduced: 0 }], itemsChanged: 1, pointsBefore: 9, pointsAfter: 0 }) as unknown as Preview; // prettier-ignore
+  ({
+    survey,
+    missing: [],
+    people: [{ id: 'u1', loses, reduced: 0 }],
+    itemsChanged: 1,
+    pointsBefore: 9,
+    pointsAfter: 0,
+  }) as unknown as Preview;
 
 /** A plan whose preview is of survey 7; survey 8 is newer, and there one person loses more. */
 function world(engineAt: 7 | 8) {

@@ -43,12 +43,20 @@ function Body({
   const { steward } = useSigned();
   const refresh = useRefresh();
   const set = useMutation({
-    mutationFn: (certainty: number | null) => send('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
+    mutationFn: (certainty: number | null) =>
+      send('PUT', '/api/data-types/certainty', { type: data.id, certainty }),
     onSuccess: refresh,
   });
   const mark = useMutation({
     mutationFn: ({ sample: s, right }: { sample: TypeSample; right: boolean | null }) =>
-      send('PUT', '/api/data-types/marks', { type: data.id, source: s.source, item: s.item, place: s.place, certainty: s.certainty, right }),
+      send('PUT', '/api/data-types/marks', {
+        type: data.id,
+        source: s.source,
+        item: s.item,
+        place: s.place,
+        certainty: s.certainty,
+        right,
+      }),
     onSuccess: refresh,
   });
   const remove = useMutation({
@@ -69,33 +77,53 @@ function Body({
         <h2 className="text-base font-bold leading-snug">{data.name}</h2>
         <p className="text-quiet">
           {data.source}
-          {data.changedAt && <>, <When at={data.changedAt} /></>}
+          {data.changedAt && (
+            <>
+              , <When at={data.changedAt} />
+            </>
+          )}
         </p>
         <div className="mt-2 flex items-center gap-4">
           <Weight weight={data.weight} words />
           {use && (
-            <a className="underline decoration-slate hover:decoration-current" href={withQuery('/exposure/contents', { type: data.id })}>
+            <a
+              className="underline decoration-slate hover:decoration-current"
+              href={withQuery('/exposure/contents', { type: data.id })}
+            >
               {plural(use.files, 'file')}, {plural(use.occurrences, 'occurrence')}
             </a>
           )}
         </div>
         {data.custom && steward && (
           <div className="mt-3 flex gap-2">
-            <button className="btn btn-sm" onClick={change}>Change it</button>
+            <button className="btn btn-sm" onClick={change}>
+              Change it
+            </button>
             {sure ? (
               <>
-                <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>Remove “{data.name}”</button>
-                <button className="btn btn-sm btn-ghost" onClick={() => setSure(false)}>Keep it</button>
+                <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>
+                  Remove “{data.name}”
+                </button>
+                <button className="btn btn-sm btn-ghost" onClick={() => setSure(false)}>
+                  Keep it
+                </button>
               </>
             ) : (
-              <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>Remove …</button>
+              <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>
+                Remove …
+              </button>
             )}
           </div>
         )}
-        {data.custom && !data.active && <p className="mt-2">It is not looked for: surveys pass over it until it is switched on.</p>}
+        {data.custom && !data.active && (
+          <p className="mt-2">It is not looked for: surveys pass over it until it is switched on.</p>
+        )}
         {[set, mark, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
       </header>
-      <Section name="What would count, in your own files" aside={`counts from ${data.from}${data.ownCertainty ? '' : ', as usual'}`}>
+      <Section
+        name="What would count, in your own files"
+        aside={`counts from ${data.from}${data.ownCertainty ? '' : ', as usual'}`}
+      >
         {use ? (
           <table className="w-full">
             <thead>
@@ -114,13 +142,26 @@ function Body({
                 const now = data.from === certainty;
                 return (
                   <tr key={preset} className={now ? 'font-semibold' : ''}>
-                    <td className="py-0.5">{PRESET_NAME[preset]} ({certainty})</td>
+                    <td className="py-0.5">
+                      {PRESET_NAME[preset]} ({certainty})
+                    </td>
                     <td className="text-right">{at.files.toLocaleString('en')}</td>
                     <td className="text-right">{at.occurrences.toLocaleString('en')}</td>
-                    <td className="text-right">{now ? 'now' : difference === 0 ? 'the same files' : `${plural(Math.abs(difference), 'file')} ${difference > 0 ? 'more' : 'fewer'}`}</td>
+                    <td className="text-right">
+                      {now
+                        ? 'now'
+                        : difference === 0
+                          ? 'the same files'
+                          : `${plural(Math.abs(difference), 'file')} ${difference > 0 ? 'more' : 'fewer'}`}
+                    </td>
                     <td className="w-16 text-right">
                       {steward && !now && (
-                        <button className="btn btn-xs" aria-label={`Count from ${certainty}`} disabled={set.isPending} onClick={() => set.mutate(certainty)}>
+                        <button
+                          className="btn btn-xs"
+                          aria-label={`Count from ${certainty}`}
+                          disabled={set.isPending}
+                          onClick={() => set.mutate(certainty)}
+                        >
                           Count
                         </button>
                       )}
@@ -134,20 +175,39 @@ function Body({
           <p className="text-quiet">After the first survey you see here what each certainty would count.</p>
         )}
         {steward && data.ownCertainty && (
-          <button className="btn btn-xs btn-ghost mt-1" onClick={() => set.mutate(null)}>Count as usual again</button>
+          <button className="btn btn-xs btn-ghost mt-1" onClick={() => set.mutate(null)}>
+            Count as usual again
+          </button>
         )}
       </Section>
-      <Section name="Right or wrong?" aside={marks ? `marked: ${data.marks.right} right, ${data.marks.wrong} wrong` : undefined}>
+      <Section
+        name="Right or wrong?"
+        aside={marks ? `marked: ${data.marks.right} right, ${data.marks.wrong} wrong` : undefined}
+      >
         {data.suggestion && (
           <p className="mb-2 border-l-2 border-slate pl-2">
-            Your marks suggest counting from <b>{data.suggestion.certainty}</b>: of what counts then {percent(data.suggestion.precision)} is right, and {percent(data.suggestion.recall)} of what is right counts.
+            Your marks suggest counting from <b>{data.suggestion.certainty}</b>: of what counts then{' '}
+            {percent(data.suggestion.precision)} is right, and {percent(data.suggestion.recall)} of what is
+            right counts.
             {steward && data.suggestion.certainty !== data.from && (
-              <button className="btn btn-xs ml-2" onClick={() => set.mutate(data.suggestion!.certainty)}>Count from {data.suggestion.certainty}</button>
+              <button className="btn btn-xs ml-2" onClick={() => set.mutate(data.suggestion!.certainty)}>
+                Count from {data.suggestion.certainty}
+              </button>
             )}
           </p>
         )}
-        {data.samples.length === 0 && <p className="text-quiet">{marks ? 'Every sample there is has been marked.' : 'There is nothing of it in your files to judge.'}</p>}
-        {data.samples.length > 0 && marks === 0 && <p className="mb-1 text-quiet">Look at a few in their files and say which are right. From six marks on, a certainty is suggested.</p>}
+        {data.samples.length === 0 && (
+          <p className="text-quiet">
+            {marks
+              ? 'Every sample there is has been marked.'
+              : 'There is nothing of it in your files to judge.'}
+          </p>
+        )}
+        {data.samples.length > 0 && marks === 0 && (
+          <p className="mb-1 text-quiet">
+            Look at a few in their files and say which are right. From six marks on, a certainty is suggested.
+          </p>
+        )}
         <ul>
           {data.samples.map((s) => (
             <li key={`${s.source} ${s.item} ${s.place}`} className="border-b border-base-300 py-1">
@@ -155,17 +215,38 @@ function Body({
                 <b className="w-7 text-right">{s.certainty}</b>
                 <span className="min-w-0 flex-1 truncate" title={`${s.file}\n${s.path}`}>
                   <span className="font-mono text-xs">{s.masked}</span> in{' '}
-                  <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: s.key })}>{s.file}</a>
+                  <a
+                    className="underline decoration-slate hover:decoration-current"
+                    href={withQuery('/survey/holdings', { sel: s.key })}
+                  >
+                    {s.file}
+                  </a>
                 </span>
                 {steward && (
                   <>
-                    <button className="btn btn-sm btn-square" aria-label={`${s.masked} in ${s.file} is right`} title="Right" onClick={() => mark.mutate({ sample: s, right: true })}><Check size={13} aria-hidden /></button>
-                    <button className="btn btn-sm btn-square" aria-label={`${s.masked} in ${s.file} is wrong`} title="Wrong" onClick={() => mark.mutate({ sample: s, right: false })}><X size={13} aria-hidden /></button>
+                    <button
+                      className="btn btn-sm btn-square"
+                      aria-label={`${s.masked} in ${s.file} is right`}
+                      title="Right"
+                      onClick={() => mark.mutate({ sample: s, right: true })}
+                    >
+                      <Check size={13} aria-hidden />
+                    </button>
+                    <button
+                      className="btn btn-sm btn-square"
+                      aria-label={`${s.masked} in ${s.file} is wrong`}
+                      title="Wrong"
+                      onClick={() => mark.mutate({ sample: s, right: false })}
+                    >
+                      <X size={13} aria-hidden />
+                    </button>
                   </>
                 )}
               </div>
               <details className="ml-9">
-                <summary className="cursor-pointer text-quiet">why so sure{s.where && `: ${s.where}`}</summary>
+                <summary className="cursor-pointer text-quiet">
+                  why so sure{s.where && `: ${s.where}`}
+                </summary>
                 <Sum match={s} />
               </details>
             </li>
@@ -174,24 +255,35 @@ function Body({
       </Section>
       <Section name="How it is recognised" aside={data.packs.length ? data.packs.join(', ') : undefined}>
         {data.definition ? (
-          <pre className="overflow-auto rounded bg-base-200 p-2 text-xs">{JSON.stringify(data.definition.match, null, 1).slice(0, 4000)}</pre>
+          <pre className="overflow-auto rounded bg-base-200 p-2 text-xs">
+            {JSON.stringify(data.definition.match, null, 1).slice(0, 4000)}
+          </pre>
         ) : (
           <>
             {data.needsContext && <p>Only where one of its words is near, or stands over its column.</p>}
             {Object.values(data.context).some((w) => w.length > 0) && (
               <p>
                 Words that make it likelier:{' '}
-                <span className="text-quiet">{[...new Set(Object.values(data.context).flat())].slice(0, 30).join(', ')}</span>
+                <span className="text-quiet">
+                  {[...new Set(Object.values(data.context).flat())].slice(0, 30).join(', ')}
+                </span>
               </p>
             )}
             {data.otherwise.length > 0 && (
-              <p>Words that speak against it: <span className="text-quiet">{data.otherwise.slice(0, 20).join(', ')} …</span></p>
+              <p>
+                Words that speak against it:{' '}
+                <span className="text-quiet">{data.otherwise.slice(0, 20).join(', ')} …</span>
+              </p>
             )}
             {data.examples > 0 && <p>{plural(data.examples, 'published example')} count for less.</p>}
             <details>
-              <summary className="cursor-pointer text-quiet">{plural(data.shapes.length, 'shape')}, as patterns</summary>
+              <summary className="cursor-pointer text-quiet">
+                {plural(data.shapes.length, 'shape')}, as patterns
+              </summary>
               {data.shapes.slice(0, 12).map((s) => (
-                <p key={s} className="my-1 font-mono text-xs break-all">{s.slice(0, 300)}</p>
+                <p key={s} className="my-1 font-mono text-xs break-all">
+                  {s.slice(0, 300)}
+                </p>
               ))}
             </details>
           </>
@@ -199,4 +291,4 @@ function Body({
       </Section>
     </>
   );
-} // prettier-ignore
+}

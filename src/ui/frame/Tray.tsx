@@ -201,7 +201,10 @@ function Opened({ tray }: { tray: TrayState }) {
   });
   const down = (seqs: number[], goals: number[] = []) => act.mutate({ down: { seqs, goals } });
   const seqs = tray.list.map((t) => t.seq);
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }));
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
   return (
     <div className="max-h-64 overflow-auto border-b border-slate px-4 py-1">
       {act.error && <Trouble error={act.error} />}
@@ -211,7 +214,11 @@ function Opened({ tray }: { tray: TrayState }) {
           <span className="min-w-0 flex-1 truncate">
             Goal: <b>{g.words}</b> <span className="text-quiet">proven after the plan on fresh data</span>
           </span>
-          <button className="btn btn-xs btn-ghost btn-square" aria-label={`Drop the goal: ${g.words}`} onClick={() => down([], [g.seq])}>
+          <button
+            className="btn btn-xs btn-ghost btn-square"
+            aria-label={`Drop the goal: ${g.words}`}
+            onClick={() => down([], [g.seq])}
+          >
             <X size={14} aria-hidden />
           </button>
         </div>
@@ -219,30 +226,78 @@ function Opened({ tray }: { tray: TrayState }) {
       <DndContext
         sensors={sensors}
         collisionDetection={closestCenter}
-        onDragEnd={({ active, over }) => over && active.id !== over.id && act.mutate({ order: arrayMove(seqs, seqs.indexOf(active.id as number), seqs.indexOf(over.id as number)) })}
+        onDragEnd={({ active, over }) =>
+          over &&
+          active.id !== over.id &&
+          act.mutate({
+            order: arrayMove(seqs, seqs.indexOf(active.id as number), seqs.indexOf(over.id as number)),
+          })
+        }
       >
         <SortableContext items={seqs} strategy={verticalListSortingStrategy}>
           <ol>
             {tray.list.map((t, i) => {
               const words = t.words ?? `This ${t.change.kind} is not in the newest survey any more.`;
-              const clash = tray.conflicts.filter((c) => c.includes(t.seq)).map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1);
-              return <Picked key={t.seq} seq={t.seq} place={i + 1} of={seqs.length} words={words} gone={!t.words} clash={clash} move={(by) => act.mutate({ order: arrayMove(seqs, i, i + by) })} down={() => down([t.seq])} />;
+              const clash = tray.conflicts
+                .filter((c) => c.includes(t.seq))
+                .map((c) => seqs.indexOf(c[0] === t.seq ? c[1] : c[0]) + 1);
+              return (
+                <Picked
+                  key={t.seq}
+                  seq={t.seq}
+                  place={i + 1}
+                  of={seqs.length}
+                  words={words}
+                  gone={!t.words}
+                  clash={clash}
+                  move={(by) => act.mutate({ order: arrayMove(seqs, i, i + by) })}
+                  down={() => down([t.seq])}
+                />
+              );
             })}
           </ol>
         </SortableContext>
       </DndContext>
       {tray.list.length > 1 && (
-        <button className="btn btn-xs btn-ghost" onClick={() => down(seqs, tray.goals.map((g) => g.seq))}>
+        <button
+          className="btn btn-xs btn-ghost"
+          onClick={() =>
+            down(
+              seqs,
+              tray.goals.map((g) => g.seq),
+            )
+          }
+        >
           Put all of it down
         </button>
       )}
     </div>
   );
-} // prettier-ignore
+}
 
 /** One change in the tray: dragged by its handle, or moved by its arrows. */
-function Picked({ seq, place, of, words, gone, clash, move, down }: { seq: number; place: number; of: number; words: string; gone: boolean; clash: number[]; move: (by: number) => void; down: () => void }) {
-  const { setNodeRef, setActivatorNodeRef, listeners, attributes, transform, isDragging } = useSortable({ id: seq });
+function Picked({
+  seq,
+  place,
+  of,
+  words,
+  gone,
+  clash,
+  move,
+  down,
+}: {
+  seq: number;
+  place: number;
+  of: number;
+  words: string;
+  gone: boolean;
+  clash: number[];
+  move: (by: number) => void;
+  down: () => void;
+}) {
+  const { setNodeRef, setActivatorNodeRef, listeners, attributes, transform, isDragging } = useSortable({
+    id: seq,
+  });
   return (
     <li
       ref={(el) => {
@@ -251,7 +306,13 @@ function Picked({ seq, place, of, words, gone, clash, move, down }: { seq: numbe
       }}
       className={`flex h-8 items-center gap-1 ${gone ? 'text-quiet' : ''} ${isDragging ? 'relative z-10 rounded bg-base-300 shadow' : ''}`}
     >
-      <button ref={setActivatorNodeRef} {...attributes} {...listeners} aria-label={`Drag: ${words}`} className="cursor-grab touch-none rounded px-0.5 text-quiet hover:bg-base-300">
+      <button
+        ref={setActivatorNodeRef}
+        {...attributes}
+        {...listeners}
+        aria-label={`Drag: ${words}`}
+        className="cursor-grab touch-none rounded px-0.5 text-quiet hover:bg-base-300"
+      >
         <GripVertical size={14} aria-hidden />
       </button>
       <span className="w-6 text-right text-quiet">{place}</span>
@@ -263,10 +324,20 @@ function Picked({ seq, place, of, words, gone, clash, move, down }: { seq: numbe
           <AlertTriangle size={13} aria-hidden /> cannot go with {clash.join(', ')}
         </span>
       )}
-      <button className="btn btn-xs btn-ghost btn-square" disabled={place === 1} aria-label={`Earlier: ${words}`} onClick={() => move(-1)}>
+      <button
+        className="btn btn-xs btn-ghost btn-square"
+        disabled={place === 1}
+        aria-label={`Earlier: ${words}`}
+        onClick={() => move(-1)}
+      >
         <ArrowUp size={14} aria-hidden />
       </button>
-      <button className="btn btn-xs btn-ghost btn-square" disabled={place === of} aria-label={`Later: ${words}`} onClick={() => move(1)}>
+      <button
+        className="btn btn-xs btn-ghost btn-square"
+        disabled={place === of}
+        aria-label={`Later: ${words}`}
+        onClick={() => move(1)}
+      >
         <ArrowDown size={14} aria-hidden />
       </button>
       <button className="btn btn-xs btn-ghost btn-square" aria-label={`Put down: ${words}`} onClick={down}>
@@ -274,7 +345,7 @@ function Picked({ seq, place, of, words, gone, clash, move, down }: { seq: numbe
       </button>
     </li>
   );
-} // prettier-ignore
+}
 
 function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
   const [first] = preview.changes;

@@ -80,7 +80,9 @@ export function MatchedText({
         return (
           <section key={part}>
             {(parts.length > 1 || part !== 'body') && (
-              <h3 className="mt-2 font-sans text-xs font-semibold text-quiet first:mt-0">{PART[part as keyof typeof PART]}</h3>
+              <h3 className="mt-2 font-sans text-xs font-semibold text-quiet first:mt-0">
+                {PART[part as keyof typeof PART]}
+              </h3>
             )}
             <div className="whitespace-pre-wrap break-words">{pieces}</div>
           </section>
@@ -88,7 +90,7 @@ export function MatchedText({
       })}
     </div>
   );
-} // prettier-ignore
+}
 
 /** A match's certainty as a sum; what else is said of it stands beside the total. */
 export function Sum({

@@ -40,7 +40,10 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
         {can?.length === 0 && <p className="py-1">Its workspace lets nothing of it be changed.</p>}
         <ul>
           {can?.map((o) => (
-            <li key={JSON.stringify(o.change)} className="flex items-center gap-3 border-b border-base-300 py-1.5">
+            <li
+              key={JSON.stringify(o.change)}
+              className="flex items-center gap-3 border-b border-base-300 py-1.5"
+            >
               <span className="min-w-0 flex-1">
                 <span className="block font-medium break-words">{o.words}</span>
                 <span className="block text-quiet">
@@ -69,4 +72,4 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
       </div>
     </Dialog>
   );
-} // prettier-ignore
+}

@@ -30,32 +30,70 @@ export function useTriage(said: (words: string) => void) {
   const pickUp = useMutation({
     mutationFn: (findings: number[]) => send('POST', '/api/findings/pick-up', { findings }),
     onSuccess: ({ picked, findings, left }) => {
-      said(`${plural(picked, 'change')} picked up, of ${plural(findings, 'finding')}${left ? `; nothing lets outsiders alone into ${left} of them` : ''}.`);
+      said(
+        `${plural(picked, 'change')} picked up, of ${plural(findings, 'finding')}${left ? `; nothing lets outsiders alone into ${left} of them` : ''}.`,
+      );
       refresh();
     },
   });
   return { decide, pickUp };
-} // prettier-ignore
+}
 
 /** The bar over the table while findings are marked. */
-export function TriageBar({ marked, clear, begin, compose, said }: { marked: number[]; clear: () => void; begin: (what: Deciding) => void; compose: () => void; said: (words: string) => void }) {
+export function TriageBar({
+  marked,
+  clear,
+  begin,
+  compose,
+  said,
+}: {
+  marked: number[];
+  clear: () => void;
+  begin: (what: Deciding) => void;
+  compose: () => void;
+  said: (words: string) => void;
+}) {
   const { decide, pickUp } = useTriage(said);
   return (
-    <div role="toolbar" aria-label="What to do with the marked findings" className="flex flex-wrap items-center gap-2 bg-base-200 px-4 py-1.5">
+    <div
+      role="toolbar"
+      aria-label="What to do with the marked findings"
+      className="flex flex-wrap items-center gap-2 bg-base-200 px-4 py-1.5"
+    >
       <b>{plural(marked.length, 'finding')} marked</b>
-      <button className="btn btn-sm btn-primary" disabled={pickUp.isPending} onClick={() => pickUp.mutate(marked)}>Pick up what lets outsiders in</button>
+      <button
+        className="btn btn-sm btn-primary"
+        disabled={pickUp.isPending}
+        onClick={() => pickUp.mutate(marked)}
+      >
+        Pick up what lets outsiders in
+      </button>
       <button className="btn btn-sm" onClick={compose}>
         Least change …
       </button>
-      <button className="btn btn-sm" onClick={() => begin('accept')}>Accept …</button>
-      <button className="btn btn-sm" onClick={() => begin('give')}>Give to …</button>
-      <button className="btn btn-sm" onClick={() => begin('note')}>Note …</button>
-      <button className="btn btn-sm btn-ghost font-normal" disabled={decide.isPending} onClick={() => decide.mutate({ findings: marked, decision: { act: 'reopen' } })}>Open what is accepted</button>
-      <button className="btn btn-sm btn-ghost font-normal" onClick={clear}>Unmark</button>
+      <button className="btn btn-sm" onClick={() => begin('accept')}>
+        Accept …
+      </button>
+      <button className="btn btn-sm" onClick={() => begin('give')}>
+        Give to …
+      </button>
+      <button className="btn btn-sm" onClick={() => begin('note')}>
+        Note …
+      </button>
+      <button
+        className="btn btn-sm btn-ghost font-normal"
+        disabled={decide.isPending}
+        onClick={() => decide.mutate({ findings: marked, decision: { act: 'reopen' } })}
+      >
+        Open what is accepted
+      </button>
+      <button className="btn btn-sm btn-ghost font-normal" onClick={clear}>
+        Unmark
+      </button>
       {(decide.error ?? pickUp.error) && <Trouble error={decide.error ?? pickUp.error} />}
     </div>
   );
-} // prettier-ignore
+}
 
 const TITLE: Record<Deciding, (n: number) => string> = {
   accept: (n) => `Accept ${plural(n, 'finding')}`,
@@ -64,13 +102,27 @@ const TITLE: Record<Deciding, (n: number) => string> = {
 };
 
 /** Asks what a decision needs, in a dialog. */
-export function Decide({ what, findings, close, said }: { what: Deciding; findings: number[]; close: () => void; said: (words: string) => void }) {
+export function Decide({
+  what,
+  findings,
+  close,
+  said,
+}: {
+  what: Deciding;
+  findings: number[];
+  close: () => void;
+  said: (words: string) => void;
+}) {
   const { account } = useSigned();
   const { data: stewards } = useQuery({ ...ask('/api/stewards'), enabled: what === 'give' });
   const { decide } = useTriage(said);
   const form = useSchemaForm<Decision>(
     decisionForm,
-    what === 'accept' ? { act: 'accept', until: dayOf(addDays(new Date(), ACCEPTED_DAYS)), reason: '' } : what === 'give' ? { act: 'give', to: account.address } : { act: 'note', note: '' },
+    what === 'accept'
+      ? { act: 'accept', until: dayOf(addDays(new Date(), ACCEPTED_DAYS)), reason: '' }
+      : what === 'give'
+        ? { act: 'give', to: account.address }
+        : { act: 'note', note: '' },
     async (decision) => {
       await decide.mutateAsync({ findings, decision });
       close();
@@ -82,29 +134,52 @@ export function Decide({ what, findings, close, said }: { what: Deciding; findin
       <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
         {what === 'accept' && (
           <>
-            <p className="text-quiet">It leaves the open findings until that day, or until it gets worse. Nothing changes in the workspace.</p>
+            <p className="text-quiet">
+              It leaves the open findings until that day, or until it gets worse. Nothing changes in the
+              workspace.
+            </p>
             <Field form={form} name="until" label="Until and including">
-              {(input) => <input {...input} type="date" className="input input-sm w-44" min={dayOf(new Date())} {...form.register('until')} />}
+              {(input) => (
+                <input
+                  {...input}
+                  type="date"
+                  className="input input-sm w-44"
+                  min={dayOf(new Date())}
+                  {...form.register('until')}
+                />
+              )}
             </Field>
           </>
         )}
         {what === 'give' ? (
           <Field form={form} name="to" label="Assign to">
             {(input) => (
-              <select {...input} className="select select-sm w-full" {...form.register('to', { setValueAs: (v: string | null) => v || null })}>
+              <select
+                {...input}
+                className="select select-sm w-full"
+                {...form.register('to', { setValueAs: (v: string | null) => v || null })}
+              >
                 <option value="">nobody</option>
-                {stewards?.map((s) => <option key={s.address} value={s.address}>{s.name} ({s.address})</option>)}
+                {stewards?.map((s) => (
+                  <option key={s.address} value={s.address}>
+                    {s.name} ({s.address})
+                  </option>
+                ))}
               </select>
             )}
           </Field>
         ) : (
           <Field form={form} name={words} label={what === 'accept' ? 'Why' : 'Comment'}>
-            {(input) => <textarea {...input} className="textarea h-24 w-full" autoFocus {...form.register(words)} />}
+            {(input) => (
+              <textarea {...input} className="textarea h-24 w-full" autoFocus {...form.register(words)} />
+            )}
           </Field>
         )}
         <FormTrouble form={form} />
         <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>Cancel</button>
+          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+            Cancel
+          </button>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             {what === 'accept' ? 'Accept' : what === 'give' ? 'Assign' : 'Comment'}
           </button>
@@ -112,4 +187,4 @@ export function Decide({ what, findings, close, said }: { what: Deciding; findin
       </form>
     </Dialog>
   );
-} // prettier-ignore
+}

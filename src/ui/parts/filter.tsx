@@ -49,13 +49,23 @@ function offersFor(table: Filtered, typed: string): Offer[] {
   const from = typed.length - word.length;
   const listAfterIn = /["\w]\s+in\s+\w*$/.test(typed);
   return Object.entries<Field>(FIELDS[table])
-    .filter(([name, f]) => name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'))
+    .filter(
+      ([name, f]) =>
+        name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'),
+    )
     .map(([name, f]) => ({
-      put: listAfterIn || f.type === 'bool' ? name : f.type === 'list<string>' ? `${name}.exists(x, x.contains("` : f.type === 'string' && !f.offers ? `${name}.contains("` : `${name} ${f.type === 'string' ? '==' : '>='} `,
+      put:
+        listAfterIn || f.type === 'bool'
+          ? name
+          : f.type === 'list<string>'
+            ? `${name}.exists(x, x.contains("`
+            : f.type === 'string' && !f.offers
+              ? `${name}.contains("`
+              : `${name} ${f.type === 'string' ? '==' : '>='} `,
       from,
       about: f.about,
     }));
-} // prettier-ignore
+}
 
 /**
  * Filters by the parameter `text` a moment after the last key, and by `where`, to which Enter adds what
@@ -174,7 +184,11 @@ export function FilterBox({
       </label>
       {popup && (
         <div className="absolute right-0 top-full z-30 mt-1 w-96 rounded border border-slate bg-base-100 py-1 shadow-lg">
-          {wrong && <p role="alert" className="px-3 py-1 text-error">{wrong}</p>}
+          {wrong && (
+            <p role="alert" className="px-3 py-1 text-error">
+              {wrong}
+            </p>
+          )}
           <ul role="listbox" id={id} aria-label="What could come next">
             {offers.map((o, i) => (
               <li
@@ -188,7 +202,9 @@ export function FilterBox({
                   take(o);
                 }}
               >
-                <span className="whitespace-nowrap font-mono text-[12.5px]">{o.put.replace(/\(.*$|\.contains.*/, '').trim()}</span>
+                <span className="whitespace-nowrap font-mono text-[12.5px]">
+                  {o.put.replace(/\(.*$|\.contains.*/, '').trim()}
+                </span>
                 <span className="truncate text-quiet">{o.about}</span>
               </li>
             ))}
@@ -198,7 +214,7 @@ export function FilterBox({
       )}
     </span>
   );
-} // prettier-ignore
+}
 
 /** The conditions a view is held to, each to be changed or dropped; nothing where there are none. */
 export function Conditions({ where, set }: { where: string | undefined; set: SetUrl }) {
@@ -208,7 +224,10 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
   return (
     <div role="group" aria-label="Conditions" className="flex flex-wrap items-center gap-1.5 px-4 pb-2">
       {parts.map((p, i) => (
-        <span key={`${i} ${p}`} className="inline-flex max-w-full items-center rounded border border-slate bg-base-200">
+        <span
+          key={`${i} ${p}`}
+          className="inline-flex max-w-full items-center rounded border border-slate bg-base-200"
+        >
           <button
             className="cursor-pointer truncate px-2 py-0.5 font-mono text-[12.5px]"
             title="Change this condition"
@@ -219,31 +238,45 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
           >
             {p}
           </button>
-          <button className="cursor-pointer px-1.5 py-0.5 hover:bg-base-300" aria-label={`Drop ${p}`} onClick={() => set({ where: without(i) }, 'push')}>
+          <button
+            className="cursor-pointer px-1.5 py-0.5 hover:bg-base-300"
+            aria-label={`Drop ${p}`}
+            onClick={() => set({ where: without(i) }, 'push')}
+          >
             ×
           </button>
         </span>
       ))}
       {parts.length > 1 && (
-        <button className="cursor-pointer px-1 text-quiet underline" onClick={() => set({ where: undefined }, 'push')}>
+        <button
+          className="cursor-pointer px-1 text-quiet underline"
+          onClick={() => set({ where: undefined }, 'push')}
+        >
           drop all
         </button>
       )}
     </div>
   );
-} // prettier-ignore
+}
 
 /** Views that were saved at this place, and saving the one that is open. */
 export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
   const [open, setOpen] = useState(false);
   const refresh = useRefresh();
   const { data } = useQuery(ask('/api/views'));
-  const form = useSchemaForm(viewForm.pick({ name: true, shared: true }), { name: '', shared: false }, async (values) => {
-    await send('POST', '/api/views', { ...values, path, search: location.search });
-    form.reset();
-    refresh();
+  const form = useSchemaForm(
+    viewForm.pick({ name: true, shared: true }),
+    { name: '', shared: false },
+    async (values) => {
+      await send('POST', '/api/views', { ...values, path, search: location.search });
+      form.reset();
+      refresh();
+    },
+  );
+  const drop = useMutation({
+    mutationFn: (id: number) => send('DELETE', '/api/views', { id }),
+    onSuccess: refresh,
   });
-  const drop = useMutation({ mutationFn: (id: number) => send('DELETE', '/api/views', { id }), onSuccess: refresh });
   const here = data?.filter((v) => v.path === path) ?? [];
   const go = (v: SavedView) => {
     const wanted = new URLSearchParams(v.search);
@@ -257,16 +290,39 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
         <Bookmark size={14} aria-hidden /> Views{here.length > 0 && <b>{here.length}</b>}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="end" sideOffset={4} collisionPadding={8} aria-label="Saved views" className="z-50 w-80 rounded border border-slate bg-base-100 p-2 shadow-lg">
-          {here.length === 0 && <p className="px-1 pb-2 text-quiet">Save filters, groups, columns and sorting under a name, and find them here.</p>}
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+          aria-label="Saved views"
+          className="z-50 w-80 rounded border border-slate bg-base-100 p-2 shadow-lg"
+        >
+          {here.length === 0 && (
+            <p className="px-1 pb-2 text-quiet">
+              Save filters, groups, columns and sorting under a name, and find them here.
+            </p>
+          )}
           <ul className="mb-2 max-h-60 overflow-auto">
             {here.map((v) => (
               <li key={v.id} className="flex items-center gap-1">
-                <button className="min-w-0 flex-1 cursor-pointer truncate rounded px-1 py-1 text-left hover:bg-base-200" onClick={() => go(v)} title={v.search}>
-                  {v.name} {v.by ? <span className="text-quiet">by {v.by}</span> : v.shared && <span className="text-quiet">shared</span>}
+                <button
+                  className="min-w-0 flex-1 cursor-pointer truncate rounded px-1 py-1 text-left hover:bg-base-200"
+                  onClick={() => go(v)}
+                  title={v.search}
+                >
+                  {v.name}{' '}
+                  {v.by ? (
+                    <span className="text-quiet">by {v.by}</span>
+                  ) : (
+                    v.shared && <span className="text-quiet">shared</span>
+                  )}
                 </button>
                 {!v.by && (
-                  <button className="btn btn-xs btn-ghost" aria-label={`Delete the view ${v.name}`} onClick={() => drop.mutate(v.id)}>
+                  <button
+                    className="btn btn-xs btn-ghost"
+                    aria-label={`Delete the view ${v.name}`}
+                    onClick={() => drop.mutate(v.id)}
+                  >
                     ×
                   </button>
                 )}
@@ -279,9 +335,12 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
             </FormField>
             <span className="flex items-center justify-between">
               <label className="flex items-center gap-2">
-                <input type="checkbox" className="checkbox checkbox-xs" {...form.register('shared')} /> for everyone here
+                <input type="checkbox" className="checkbox checkbox-xs" {...form.register('shared')} /> for
+                everyone here
               </label>
-              <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>Save view</button>
+              <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+                Save view
+              </button>
             </span>
             <FormTrouble form={form} />
           </form>
@@ -289,7 +348,7 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
       </Popover.Portal>
     </Popover.Root>
   );
-} // prettier-ignore
+}
 
 /** Which dossier is shown: the selected row's, unless another was pinned; `drop` unselects. */
 export function usePinned<K>(

@@ -144,9 +144,11 @@ export const slug = (name: string): string =>
 
 /** What a fix closes, and who would feel it. */
 export const fixCost = (f: Fix, points: number): string => {
-  const who = [f.members && count(f.members, 'member'), f.external && count(f.external, 'outsider')].filter(Boolean).join(', ');
+  const who = [f.members && count(f.members, 'member'), f.external && count(f.external, 'outsider')]
+    .filter(Boolean)
+    .join(', ');
   return `closes ${f.closes === points ? 'all' : `${f.closes} of ${points}`}; felt by ${who || 'nobody'}`;
-}; // prettier-ignore
+};
 const count = (n: number, one: string): string => `${n.toLocaleString('en')} ${one}${n === 1 ? '' : 's'}`;
 
 /** A tier as a column's head, which is narrow. */

@@ -52,13 +52,42 @@ describe('sorting by several keys', () => {
   it('is what comparing row by row gives, keeps the order of what is alike, and puts what is absent last', () => {
     const value = fc.oneof(
       fc.string({ maxLength: 8 }).filter((t) => t.trim() !== ''),
-      fc.constantFrom('ÿa', '漢字', '漢a', 'ÿÿ', '\0', 'þþþþþþ', 'Åre', 'are', 'Ärende', 'aren', 'Tarn & Tide', 'tarn'),
+      fc.constantFrom(
+        'ÿa',
+        '漢字',
+        '漢a',
+        'ÿÿ',
+        '\0',
+        'þþþþþþ',
+        'Åre',
+        'are',
+        'Ärende',
+        'aren',
+        'Tarn & Tide',
+        'tarn',
+      ),
       fc.constant(null),
     );
-    const rows = fc.array(fc.record({ a: fc.oneof(fc.integer(), fc.double({ noNaN: true }), fc.constantFrom(0, -0, 1, -1, 1 + 2 ** -52), fc.constant(undefined)), b: value }), { maxLength: 30 });
-    const fold = (t: string): string => t.normalize('NFD').replace(/[\u0300-\u036f]/g, '').toLowerCase();
+    const rows = fc.array(
+      fc.record({
+        a: fc.oneof(
+          fc.integer(),
+          fc.double({ noNaN: true }),
+          fc.constantFrom(0, -0, 1, -1, 1 + 2 ** -52),
+          fc.constant(undefined),
+        ),
+        b: value,
+      }),
+      { maxLength: 30 },
+    );
+    const fold = (t: string): string =>
+      t
+        .normalize('NFD')
+        .replace(/[\u0300-\u036f]/g, '')
+        .toLowerCase();
     const compare = (x: SortValue, y: SortValue, down: boolean): number => {
-      if ((x ?? null) === null || (y ?? null) === null) return Number((x ?? null) === null) - Number((y ?? null) === null);
+      if ((x ?? null) === null || (y ?? null) === null)
+        return Number((x ?? null) === null) - Number((y ?? null) === null);
       const [s, t] = typeof x === 'string' && typeof y === 'string' ? [fold(x), fold(y)] : [x!, y!];
       return (s < t ? -1 : s > t ? 1 : 0) * (down ? -1 : 1);
     };
@@ -73,5 +102,5 @@ describe('sorting by several keys', () => {
       }),
       { numRuns: 500 },
     );
-  }); // prettier-ignore
+  });
 });

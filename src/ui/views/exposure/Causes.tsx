@@ -49,22 +49,85 @@ function View({ params, set, narrow }: ViewProps) {
   const { pickUp } = usePickUp();
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (data && data.rows.length === 0 && !held)
-    return <Empty>{data.points ? 'No single change closes anything: what is exposed is so by several ways at once.' : 'Nothing is exposed, so nothing causes it.'}</Empty>;
+    return (
+      <Empty>
+        {data.points
+          ? 'No single change closes anything: what is exposed is so by several ways at once.'
+          : 'Nothing is exposed, so nothing causes it.'}
+      </Empty>
+    );
   const half = data ? data.rows.findIndex((r) => r.together >= data.points / 2) + 1 : 0;
   const columns: Column<CauseRow & { rank: number }>[] = [
-    { key: 'rank', name: '', width: '44px', right: true, cell: (r) => <span className="text-quiet">{r.rank}</span> },
+    {
+      key: 'rank',
+      name: '',
+      width: '44px',
+      right: true,
+      cell: (r) => <span className="text-quiet">{r.rank}</span>,
+    },
     {
       key: 'points',
       name: 'Closes',
       width: '112px',
       cell: (r) => <Share of={r.points} most={Math.max(1, data!.rows[0]?.points ?? 1)} wide={40} />,
     },
-    { key: 'words', name: 'Cause', width: 'minmax(260px, 3fr)', cell: (r) => <span className="truncate font-medium" title={r.words}>{r.words}</span> },
-    ...(narrow ? [] : [{ key: 'kind', name: 'What it is', width: '112px', cell: (r: CauseRow) => KIND[r.kind] }]),
-    { key: 'findings', name: 'Findings', width: '84px', right: true, cell: (r) => (r.findings ? r.findings.toLocaleString('en') : <span className="text-quiet" title="Some points, but no finding by itself">·</span>) },
-    { key: 'members', name: 'Members hurt', width: '116px', right: true, cell: (r) => (r.members ? r.members.toLocaleString('en') : <span className="text-quiet">nobody</span>) },
-    ...(narrow ? [] : [{ key: 'external', name: 'Outsiders', width: '92px', right: true, cell: (r: CauseRow) => (r.external ? r.external.toLocaleString('en') : <span className="text-quiet">·</span>) }]),
-    { key: 'together', name: 'Together', width: '116px', right: true, cell: (r) => <span title={`This and those above: ${r.together} of ${data!.points} points`}>{Math.round((100 * r.together) / data!.points)} %</span> },
+    {
+      key: 'words',
+      name: 'Cause',
+      width: 'minmax(260px, 3fr)',
+      cell: (r) => (
+        <span className="truncate font-medium" title={r.words}>
+          {r.words}
+        </span>
+      ),
+    },
+    ...(narrow
+      ? []
+      : [{ key: 'kind', name: 'What it is', width: '112px', cell: (r: CauseRow) => KIND[r.kind] }]),
+    {
+      key: 'findings',
+      name: 'Findings',
+      width: '84px',
+      right: true,
+      cell: (r) =>
+        r.findings ? (
+          r.findings.toLocaleString('en')
+        ) : (
+          <span className="text-quiet" title="Some points, but no finding by itself">
+            ·
+          </span>
+        ),
+    },
+    {
+      key: 'members',
+      name: 'Members hurt',
+      width: '116px',
+      right: true,
+      cell: (r) => (r.members ? r.members.toLocaleString('en') : <span className="text-quiet">nobody</span>),
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'external',
+            name: 'Outsiders',
+            width: '92px',
+            right: true,
+            cell: (r: CauseRow) =>
+              r.external ? r.external.toLocaleString('en') : <span className="text-quiet">·</span>,
+          },
+        ]),
+    {
+      key: 'together',
+      name: 'Together',
+      width: '116px',
+      right: true,
+      cell: (r) => (
+        <span title={`This and those above: ${r.together} of ${data!.points} points`}>
+          {Math.round((100 * r.together) / data!.points)} %
+        </span>
+      ),
+    },
   ];
   const onKey = (key: string, row: CauseRow) => {
     if (key === 'p' && steward && row.planned && !row.cannot) pickUp.mutate([row.planned]);
@@ -72,26 +135,40 @@ function View({ params, set, narrow }: ViewProps) {
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-3 px-4 py-2.5">
-      <h1 className="min-w-0 flex-1 truncate text-base">
-        {data && held ? (
-          <b>{plural(data.rows.length, 'cause')} fit</b>
-        ) : data ? (
-          half > 0 ? (
-            <>
-              <b>{plural(half, 'change')}</b> would close half of <b>{data.points.toLocaleString('en')} exposure points</b>
-              <span className="text-quiet"> in {plural(data.findings, 'finding')}; all {data.rows.length} here, {Math.round((100 * data.rows[data.rows.length - 1]!.together) / data.points)} %</span>
-            </>
+        <h1 className="min-w-0 flex-1 truncate text-base">
+          {data && held ? (
+            <b>{plural(data.rows.length, 'cause')} fit</b>
+          ) : data ? (
+            half > 0 ? (
+              <>
+                <b>{plural(half, 'change')}</b> would close half of{' '}
+                <b>{data.points.toLocaleString('en')} exposure points</b>
+                <span className="text-quiet">
+                  {' '}
+                  in {plural(data.findings, 'finding')}; all {data.rows.length} here,{' '}
+                  {Math.round((100 * data.rows[data.rows.length - 1]!.together) / data.points)} %
+                </span>
+              </>
+            ) : (
+              <>
+                <b>{plural(data.rows.length, 'change')}</b> would close{' '}
+                {Math.round((100 * data.rows[data.rows.length - 1]!.together) / data.points)} % of{' '}
+                {data.points.toLocaleString('en')} exposure points
+              </>
+            )
           ) : (
-            <>
-              <b>{plural(data.rows.length, 'change')}</b> would close {Math.round((100 * data.rows[data.rows.length - 1]!.together) / data.points)} % of {data.points.toLocaleString('en')} exposure points
-            </>
-          )
-        ) : (
-          <span className="text-quiet">Working out what each change would close …</span>
-        )}
-      </h1>
+            <span className="text-quiet">Working out what each change would close …</span>
+          )}
+        </h1>
         {!narrow && <ExportMenu table="causes" query={{ asOf: asOfOf(params), text, where }} />}
-        <FilterBox value={text} set={set} label="Find in causes" placeholder="space, group, maker …" table="causes" where={where} />
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in causes"
+          placeholder="space, group, maker …"
+          table="causes"
+          where={where}
+        />
       </div>
       <Conditions where={where} set={set} />
       <div className="min-h-0 flex-1 border-t border-slate">
@@ -99,13 +176,13 @@ function View({ params, set, narrow }: ViewProps) {
           label="Causes"
           columns={columns}
           rows={(data?.rows ?? []).map((r, i) => ({ ...r, rank: i + 1 }))}
-                    {...selectIn(params, set, 'cause', (r: CauseRow) => r.key)}
+          {...selectIn(params, set, 'cause', (r: CauseRow) => r.key)}
           onKey={onKey}
         />
       </div>
     </div>
   );
-} // prettier-ignore
+}
 
 function One({ cause, asOf, ...pinning }: { cause: string; asOf: number | undefined } & Pinning) {
   const { data, error, refetch } = useCauses(asOf);
@@ -139,18 +216,41 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
           </p>
         )}
         <p className="mt-2">
-          One change here closes <b>{row.points.toLocaleString('en')} of {page.points.toLocaleString('en')} points</b>{row.findings > 0 && <> and <b>{plural(row.findings, 'finding')}</b></>}.
+          One change here closes{' '}
+          <b>
+            {row.points.toLocaleString('en')} of {page.points.toLocaleString('en')} points
+          </b>
+          {row.findings > 0 && (
+            <>
+              {' '}
+              and <b>{plural(row.findings, 'finding')}</b>
+            </>
+          )}
+          .
         </p>
       </header>
       <Section name="What to do">
-        <p>{TO_DO[row.kind]} {row.members ? `${plural(row.members, 'member')} would lose something.` : 'No member would lose anything.'}</p>
+        <p>
+          {TO_DO[row.kind]}{' '}
+          {row.members
+            ? `${plural(row.members, 'member')} would lose something.`
+            : 'No member would lose anything.'}
+        </p>
         {steward && now && row.planned && !row.cannot && (
-          <button className="btn btn-sm btn-primary mt-2" disabled={has(row.planned)} onClick={() => pickUp.mutate([row.planned!])}>
+          <button
+            className="btn btn-sm btn-primary mt-2"
+            disabled={has(row.planned)}
+            onClick={() => pickUp.mutate([row.planned!])}
+          >
             {has(row.planned) ? 'In the tray' : `Pick up: ${TO_DO[row.kind].toLowerCase().slice(0, -1)}`}
           </button>
         )}
         {row.cannot && <p className="mt-1 text-quiet">{row.cannot}</p>}
-        {row.entry && now && <span className="mt-1.5 block"><OptionsButton of={row.entry} name={`this ${KIND[row.kind]}`} /></span>}
+        {row.entry && now && (
+          <span className="mt-1.5 block">
+            <OptionsButton of={row.entry} name={`this ${KIND[row.kind]}`} />
+          </span>
+        )}
         {pickUp.error && <Trouble error={pickUp.error} />}
       </Section>
       <Section name="What it closes" aside={plural(row.files.length + row.filesMore, 'file')}>
@@ -160,7 +260,12 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
               <b className="w-10 text-right">{f.points}</b>
               <Weight weight={f.weight} />
               <span className="min-w-0 flex-1 truncate" title={f.path}>
-                <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: f.node.key })}>{f.node.name}</a>{' '}
+                <a
+                  className="underline decoration-slate hover:decoration-current"
+                  href={withQuery('/survey/holdings', { sel: f.node.key })}
+                >
+                  {f.node.name}
+                </a>{' '}
                 <span className="text-quiet">{f.path}</span>
               </span>
             </li>
@@ -168,8 +273,13 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
         </ul>
         {row.filesMore > 0 && <p className="text-quiet">and {row.filesMore.toLocaleString('en')} more.</p>}
       </Section>
-      <Section name="Whom it would hurt" aside={`${plural(row.members, 'member')}, ${plural(row.external, 'other')}`}>
-        {row.people.length === 0 && <p className="text-quiet">Nobody we know: whoever has the link could not follow it any more.</p>}
+      <Section
+        name="Whom it would hurt"
+        aside={`${plural(row.members, 'member')}, ${plural(row.external, 'other')}`}
+      >
+        {row.people.length === 0 && (
+          <p className="text-quiet">Nobody we know: whoever has the link could not follow it any more.</p>
+        )}
         <ul>
           {row.people.map((p) => (
             <li key={p.id}>
@@ -177,8 +287,12 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
             </li>
           ))}
         </ul>
-        {row.members + row.external > row.people.length && <p className="text-quiet">and {(row.members + row.external - row.people.length).toLocaleString('en')} more.</p>}
+        {row.members + row.external > row.people.length && (
+          <p className="text-quiet">
+            and {(row.members + row.external - row.people.length).toLocaleString('en')} more.
+          </p>
+        )}
       </Section>
     </>
   );
-} // prettier-ignore
+}

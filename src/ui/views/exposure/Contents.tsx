@@ -29,11 +29,7 @@ export default function Contents({ account, search }: { account: Account; search
 
 const FROM = { '30': 'from Wide (30)', '55': 'from Balanced (55)', '80': 'from Strict (80)' };
 
-function View({
-  params,
-  set,
-  narrow,
-}: ViewProps) {
+function View({ params, set, narrow }: ViewProps) {
   const param = (name: string): string | undefined => params.get(name) ?? undefined;
   const held = { asOf: asOfOf(params), ws: param('ws'), pack: param('pack'), certainty: param('certainty') };
   const type = param('type');
@@ -51,11 +47,7 @@ function View({
 
   if (data && data.scanned === 0 && data.files === 0)
     return (
-      <Empty
-        action={
-          <ToSources />
-        }
-      >
+      <Empty action={<ToSources />}>
         Here you will see what sensitive content your files hold and how far it can be reached. For that,
         survey your workspaces.
       </Empty>
@@ -67,13 +59,25 @@ function View({
           {data ? (
             <>
               <b>{plural(data.files, 'file')}</b>
-              <span className="text-quiet"> of {data.scanned.toLocaleString('en')} scanned hold something </span>
+              <span className="text-quiet">
+                {' '}
+                of {data.scanned.toLocaleString('en')} scanned hold something{' '}
+              </span>
               {data.unread > 0 && (
                 <button
                   className="cursor-pointer underline decoration-slate hover:decoration-current"
                   aria-pressed={unread}
                   onClick={() =>
-                    set({ show: unread ? undefined : 'unread', type: undefined, tier: undefined, at: undefined, sel: undefined }, 'push')
+                    set(
+                      {
+                        show: unread ? undefined : 'unread',
+                        type: undefined,
+                        tier: undefined,
+                        at: undefined,
+                        sel: undefined,
+                      },
+                      'push',
+                    )
                   }
                 >
                   {data.unread.toLocaleString('en')} not fully scanned
@@ -86,7 +90,14 @@ function View({
         </h1>
         {!narrow && <ExportMenu table="contents" query={asked} />}
         {!narrow && !opened && !unread && (
-          <FilterBox value={files.text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={files.where} />
+          <FilterBox
+            value={files.text}
+            set={set}
+            label="Find in these files"
+            placeholder="file, folder, space …"
+            table="content-files"
+            where={files.where}
+          />
         )}
         <select
           className="select select-sm w-44"
@@ -135,7 +146,24 @@ function View({
         <>
           <div className={`border-t border-slate ${opened ? 'h-[42%] shrink-0' : 'min-h-0 flex-1'}`}>
             {data && data.rows.length === 0 ? (
-              <Empty action={<button className="btn btn-sm" onClick={() => set({ pack: undefined, certainty: undefined, ws: undefined, text: undefined, where: undefined })}>Drop the filters</button>}>
+              <Empty
+                action={
+                  <button
+                    className="btn btn-sm"
+                    onClick={() =>
+                      set({
+                        pack: undefined,
+                        certainty: undefined,
+                        ws: undefined,
+                        text: undefined,
+                        where: undefined,
+                      })
+                    }
+                  >
+                    Drop the filters
+                  </button>
+                }
+              >
                 Nothing of these data types was found in such files at this certainty.
               </Empty>
             ) : (
@@ -165,7 +193,7 @@ function View({
       )}
     </div>
   );
-} // prettier-ignore
+}
 
 /** Data types by how far the files that hold them could be reached; every number opens its files. */
 function Matrix({
@@ -204,7 +232,12 @@ function Matrix({
             open(r, t);
           }}
         >
-          <svg className="absolute inset-0 h-full w-full" preserveAspectRatio="none" viewBox="0 0 1 1" aria-hidden>
+          <svg
+            className="absolute inset-0 h-full w-full"
+            preserveAspectRatio="none"
+            viewBox="0 0 1 1"
+            aria-hidden
+          >
             <rect
               width="1"
               height="1"
@@ -236,11 +269,41 @@ function Matrix({
       ),
     },
     ...(byWorkspace
-      ? [{ key: 'ws', name: 'Workspace', width: 'minmax(100px, 0.8fr)', cell: (r: ContentRow) => <span className="truncate">{r.workspace}</span> }]
+      ? [
+          {
+            key: 'ws',
+            name: 'Workspace',
+            width: 'minmax(100px, 0.8fr)',
+            cell: (r: ContentRow) => <span className="truncate">{r.workspace}</span>,
+          },
+        ]
       : []),
-    { key: 'files', name: 'Files', width: '68px', right: true, cell: (r) => <b>{r.files.toLocaleString('en')}</b> },
-    { key: 'occurrences', name: 'Occurrences', width: '104px', right: true, cell: (r) => r.occurrences.toLocaleString('en') },
-    ...(narrow ? [] : [{ key: 'owners', name: 'Owners', width: '72px', right: true, cell: (r: ContentRow) => (r.owners ? r.owners.toLocaleString('en') : <span className="text-quiet">·</span>) }]),
+    {
+      key: 'files',
+      name: 'Files',
+      width: '68px',
+      right: true,
+      cell: (r) => <b>{r.files.toLocaleString('en')}</b>,
+    },
+    {
+      key: 'occurrences',
+      name: 'Occurrences',
+      width: '104px',
+      right: true,
+      cell: (r) => r.occurrences.toLocaleString('en'),
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'owners',
+            name: 'Owners',
+            width: '72px',
+            right: true,
+            cell: (r: ContentRow) =>
+              r.owners ? r.owners.toLocaleString('en') : <span className="text-quiet">·</span>,
+          },
+        ]),
     ...tiers,
   ];
   return (
@@ -253,7 +316,7 @@ function Matrix({
       onSelect={(r) => open(r)}
     />
   );
-} // prettier-ignore
+}
 
 interface Held {
   asOf: number | undefined;
@@ -289,33 +352,96 @@ function Files({
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
   const sort = params.get('sort') ?? 'reach';
-  const { query, first, rows, more } = usePages('/api/contents/files',
-    { ...held, text, where, sort },
-    PAGE,
-  );
+  const { query, first, rows, more } = usePages('/api/contents/files', { ...held, text, where, sort }, PAGE);
   const columns: Column<ContentFile>[] = [
     fileColumn(),
     ...(narrow
       ? []
       : [
-          { key: 'owner', name: 'Owner', width: 'minmax(90px, 0.6fr)', cell: (r: ContentFile) => <span className="truncate">{r.owner ?? <span className="text-quiet">·</span>}</span> },
-          { key: 'scanned', name: 'Scanned', width: '112px', cell: (r: ContentFile) => <When at={r.scannedAt} /> },
+          {
+            key: 'owner',
+            name: 'Owner',
+            width: 'minmax(90px, 0.6fr)',
+            cell: (r: ContentFile) => (
+              <span className="truncate">{r.owner ?? <span className="text-quiet">·</span>}</span>
+            ),
+          },
+          {
+            key: 'scanned',
+            name: 'Scanned',
+            width: '112px',
+            cell: (r: ContentFile) => <When at={r.scannedAt} />,
+          },
         ]),
-    { key: 'occurrences', name: 'Occurrences', width: '106px', right: true, sorts: true, cell: (r) => r.occurrences.toLocaleString('en') },
-    { key: 'certainty', name: 'Certainty', width: '88px', right: true, sorts: true, cell: (r) => r.certainty },
-    ...(narrow ? [] : [{ key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r: ContentFile) => <Weight weight={r.weight} /> }]),
-    { key: 'reach', name: 'Reach', width: narrow ? '112px' : '270px', sorts: true, cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} /> },
+    {
+      key: 'occurrences',
+      name: 'Occurrences',
+      width: '106px',
+      right: true,
+      sorts: true,
+      cell: (r) => r.occurrences.toLocaleString('en'),
+    },
+    {
+      key: 'certainty',
+      name: 'Certainty',
+      width: '88px',
+      right: true,
+      sorts: true,
+      cell: (r) => r.certainty,
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'weight',
+            name: 'Weight',
+            width: '76px',
+            sorts: true,
+            cell: (r: ContentFile) => <Weight weight={r.weight} />,
+          },
+        ]),
+    {
+      key: 'reach',
+      name: 'Reach',
+      width: narrow ? '112px' : '270px',
+      sorts: true,
+      cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} />,
+    },
   ];
   return (
     <div className="flex h-full flex-col border-t-2 border-slate">
       <div className="flex items-center gap-3 px-4 py-1.5">
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
-          {held.tier && <> that could be reached at <b>{held.tier}</b></>}
+          {held.tier && (
+            <>
+              {' '}
+              that could be reached at <b>{held.tier}</b>
+            </>
+          )}
         </h2>
         {!narrow && <ExportMenu table="content-files" query={{ ...held, text, where, sort }} />}
-        <FilterBox value={text} set={set} label="Find in these files" placeholder="file, folder, space …" table="content-files" where={where} />
-        <button className="btn btn-xs btn-ghost" onClick={() => set({ type: undefined, tier: undefined, at: undefined, sel: undefined, text: undefined, where: undefined })}>
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in these files"
+          placeholder="file, folder, space …"
+          table="content-files"
+          where={where}
+        />
+        <button
+          className="btn btn-xs btn-ghost"
+          onClick={() =>
+            set({
+              type: undefined,
+              tier: undefined,
+              at: undefined,
+              sel: undefined,
+              text: undefined,
+              where: undefined,
+            })
+          }
+        >
           Close the list
         </button>
       </div>
@@ -325,12 +451,21 @@ function Files({
         {first && rows.length === 0 ? (
           <p className="p-4 text-quiet">No file fits.</p>
         ) : (
-          <Table label="Files" columns={columns} rows={rows} {...selectIn(params, set, 'sel', (r: ContentFile) => r.key)} sort={sort} up={sort === 'name'} onSort={(k) => set({ sort: k === 'reach' ? undefined : k })} onEnd={more} />
+          <Table
+            label="Files"
+            columns={columns}
+            rows={rows}
+            {...selectIn(params, set, 'sel', (r: ContentFile) => r.key)}
+            sort={sort}
+            up={sort === 'name'}
+            onSort={(k) => set({ sort: k === 'reach' ? undefined : k })}
+            onEnd={more}
+          />
         )}
       </div>
     </div>
   );
-} // prettier-ignore
+}
 
 function Unread({
   held,
@@ -342,33 +477,74 @@ function Unread({
 }) {
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
-  const { query, first, rows, more } = usePages('/api/contents/unread',
+  const { query, first, rows, more } = usePages(
+    '/api/contents/unread',
     { asOf: held.asOf, ws: held.ws, text, where },
     PAGE,
   );
   const columns: Column<UnreadFile>[] = [
     fileColumn(),
-    { key: 'reason', name: 'What was not read', width: 'minmax(220px, 1.4fr)', cell: (r) => <span className="truncate" title={r.reason}>{r.reason.replace('Not fully scanned: ', '')}</span> },
-    ...(narrow ? [] : [{ key: 'scanned', name: 'Scanned', width: '112px', cell: (r: UnreadFile) => <When at={r.scannedAt} /> }]),
-    { key: 'reach', name: 'Reach', width: narrow ? '112px' : '270px', cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} /> },
+    {
+      key: 'reason',
+      name: 'What was not read',
+      width: 'minmax(220px, 1.4fr)',
+      cell: (r) => (
+        <span className="truncate" title={r.reason}>
+          {r.reason.replace('Not fully scanned: ', '')}
+        </span>
+      ),
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'scanned',
+            name: 'Scanned',
+            width: '112px',
+            cell: (r: UnreadFile) => <When at={r.scannedAt} />,
+          },
+        ]),
+    {
+      key: 'reach',
+      name: 'Reach',
+      width: narrow ? '112px' : '270px',
+      cell: (r) => <Beam now={r.now} could={r.could} words={!narrow} />,
+    },
   ];
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-3 px-4 py-1.5">
         <h2 className="min-w-0 flex-1 truncate">
-          <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach first
+          <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach
+          first
         </h2>
         {!narrow && <ExportMenu table="unread" query={{ asOf: held.asOf, ws: held.ws, text, where }} />}
-        <FilterBox value={text} set={set} label="Find in these files" placeholder="file or reason …" table="unread" where={where} />
-        <button className="btn btn-xs btn-ghost" onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}>
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find in these files"
+          placeholder="file or reason …"
+          table="unread"
+          where={where}
+        />
+        <button
+          className="btn btn-xs btn-ghost"
+          onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}
+        >
           Back to what was found
         </button>
       </div>
       <Conditions where={where} set={set} />
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
-        <Table label="Files not fully scanned" columns={columns} rows={rows} {...selectIn(params, set, 'sel', (r: UnreadFile) => r.key)} onEnd={more} />
+        <Table
+          label="Files not fully scanned"
+          columns={columns}
+          rows={rows}
+          {...selectIn(params, set, 'sel', (r: UnreadFile) => r.key)}
+          onEnd={more}
+        />
       </div>
     </div>
   );
-} // prettier-ignore
+}

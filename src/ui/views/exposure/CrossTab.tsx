@@ -43,7 +43,11 @@ const MEASURES: Record<Measure, string> = {
 
 /** What the address says the table is of. */
 function heldOf(params: URLSearchParams) {
-  const one = <T extends string>(name: string, known: Record<T, string>, usual: T | undefined): T | undefined => {
+  const one = <T extends string>(
+    name: string,
+    known: Record<T, string>,
+    usual: T | undefined,
+  ): T | undefined => {
     const wanted = params.get(name);
     return wanted !== null && wanted in known ? (wanted as T) : usual;
   };
@@ -54,12 +58,20 @@ function heldOf(params: URLSearchParams) {
   const measure = one('measure', MEASURES, 'files')!;
   const by = [...new Set([rows, columns, ...(layers ? [layers] : [])])];
   return {
-    rows, columns, layers, measure,
+    rows,
+    columns,
+    layers,
+    measure,
     query: {
-      by: by.join(','), measures: measure, where: params.get('where') ?? undefined, ws: params.get('ws') ?? undefined, space: params.get('space') ?? undefined, asOf: asOfOf(params),
+      by: by.join(','),
+      measures: measure,
+      where: params.get('where') ?? undefined,
+      ws: params.get('ws') ?? undefined,
+      space: params.get('space') ?? undefined,
+      asOf: asOfOf(params),
     },
   };
-} // prettier-ignore
+}
 
 const cellOf = (params: URLSearchParams): (string | null)[] | undefined => {
   try {
@@ -75,30 +87,50 @@ export default function CrossTab({ account, search }: { account: Account; search
   const at = cellOf(params);
   const { shown, pinning } = usePinned(at && JSON.stringify(at), () => set({ at: undefined }));
   return (
-    <Shell account={account} path="/exposure/cross-tab" dossier={shown !== undefined && <Behind at={shown} params={params} {...pinning} />}>
+    <Shell
+      account={account}
+      path="/exposure/cross-tab"
+      dossier={shown !== undefined && <Behind at={shown} params={params} {...pinning} />}
+    >
       <View params={params} set={set} narrow={shown !== undefined} />
     </Shell>
   );
-} // prettier-ignore
+}
 
 function View({ params, set, narrow }: ViewProps) {
   const held = heldOf(params);
   const { rows, columns, layers, measure } = held;
-  const { data, error, refetch, isFetching } = useQuery({ ...ask('/api/cross', held.query), placeholderData: (before) => before });
+  const { data, error, refetch, isFetching } = useQuery({
+    ...ask('/api/cross', held.query),
+    placeholderData: (before) => before,
+  });
   const fits = data && data.by.join() === held.query.by && data.measures[0] === measure;
   const layer = params.get('layer');
-  const pick = <T extends string>(name: string, label: string, value: T | undefined, known: Record<T, string>, none?: string) => (
+  const pick = <T extends string>(
+    name: string,
+    label: string,
+    value: T | undefined,
+    known: Record<T, string>,
+    none?: string,
+  ) => (
     <label className="flex items-center gap-1.5 whitespace-nowrap text-quiet">
       {label}
       <select
         className="select select-sm w-36 text-base-content"
         aria-label={label}
         value={value ?? ''}
-        onChange={(e) => set({ [name]: e.target.value, at: undefined, ...(name === 'layers' && { layer: undefined }) }, 'push')}
+        onChange={(e) =>
+          set(
+            { [name]: e.target.value, at: undefined, ...(name === 'layers' && { layer: undefined }) },
+            'push',
+          )
+        }
       >
         {none !== undefined && <option value="">{none}</option>}
         {(Object.entries(known) as [T, string][]).map(([v, words]) => (
-          <option key={v} value={v}>{words}</option>
+          <option key={v} value={v}>
+            {words}
+          </option>
         ))}
       </select>
     </label>
@@ -111,17 +143,36 @@ function View({ params, set, narrow }: ViewProps) {
         {pick('rows', 'down', rows, DIMENSIONS)}
         {pick('columns', 'across', columns, DIMENSIONS)}
         {pick('layers', 'for each', layers, DIMENSIONS, 'nothing more')}
-        <button className="btn btn-sm btn-ghost px-2 font-normal" title="Turn the table" onClick={() => set({ rows: columns, columns: rows, at: undefined })}>⇄ turn</button>
+        <button
+          className="btn btn-sm btn-ghost px-2 font-normal"
+          title="Turn the table"
+          onClick={() => set({ rows: columns, columns: rows, at: undefined })}
+        >
+          ⇄ turn
+        </button>
         <span className="flex-1" />
         {!narrow && <KeptViews path="/exposure/cross-tab" set={set} />}
         {!narrow && <ExportMenu table="cross" query={held.query} />}
-        <FilterBox value={undefined} set={set} label="Hold to what fits" placeholder="a condition …" table="items" where={held.query.where} />
+        <FilterBox
+          value={undefined}
+          set={set}
+          label="Hold to what fits"
+          placeholder="a condition …"
+          table="items"
+          where={held.query.where}
+        />
       </div>
       <Conditions where={held.query.where} set={set} />
       {layers && fits && (
         <div role="tablist" aria-label={DIMENSIONS[layers]} className="flex gap-1 overflow-x-auto px-4 pb-2">
           {[null, ...data.values[2]!].map((v) => (
-            <button key={v ?? ''} role="tab" aria-selected={layer === v} className={`btn btn-xs whitespace-nowrap font-normal ${layer === v ? 'btn-neutral' : 'btn-ghost'}`} onClick={() => set({ layer: v ?? undefined, at: undefined })}>
+            <button
+              key={v ?? ''}
+              role="tab"
+              aria-selected={layer === v}
+              className={`btn btn-xs whitespace-nowrap font-normal ${layer === v ? 'btn-neutral' : 'btn-ghost'}`}
+              onClick={() => set({ layer: v ?? undefined, at: undefined })}
+            >
               {v === null ? `any ${DIMENSIONS[layers]}` : v}
             </button>
           ))}
@@ -133,15 +184,33 @@ function View({ params, set, narrow }: ViewProps) {
       ) : data.cells.length === 0 ? (
         <Empty>Nothing fits. Drop a condition, or widen the scope above.</Empty>
       ) : (
-        <Grid page={data} measure={measure} rows={rows} columns={columns} layers={layers} layer={layer} selected={params.get('at')} open={(at) => set({ at: JSON.stringify(at) }, 'push')} />
+        <Grid
+          page={data}
+          measure={measure}
+          rows={rows}
+          columns={columns}
+          layers={layers}
+          layer={layer}
+          selected={params.get('at')}
+          open={(at) => set({ at: JSON.stringify(at) }, 'push')}
+        />
       )}
     </div>
   );
-} // prettier-ignore
+}
 
 const SHARES = new Set<DimensionName>(['level', 'role', 'audience', 'department', 'domain', 'age']);
 
-function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
+function Grid({
+  page,
+  measure,
+  rows,
+  columns,
+  layers,
+  layer,
+  selected,
+  open,
+}: {
   page: CrossPage;
   measure: Measure;
   rows: DimensionName;
@@ -153,13 +222,22 @@ function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
 }) {
   const value = valuesByCell(page, measure);
   const same = rows === columns;
-  const at = (r: string | null, c: string | null): (string | null)[] => [...(same ? [r ?? c] : [r, c]), ...(layers ? [layer] : [])];
+  const at = (r: string | null, c: string | null): (string | null)[] => [
+    ...(same ? [r ?? c] : [r, c]),
+    ...(layers ? [layer] : []),
+  ];
   const down = [null, ...page.values[0]!];
   const across = same ? [null] : [null, ...page.values[1]!];
   const overlaps = page.by.filter((_, k) => page.overlaps[k]).map((b) => DIMENSIONS[b]);
   const shares = page.by.some((b) => SHARES.has(b));
   const name = (dimension: DimensionName, v: string) =>
-    dimension === 'weight' ? <span className="inline-flex items-center gap-1.5"><Weight weight={Number(v)} /> {v}</span> : v;
+    dimension === 'weight' ? (
+      <span className="inline-flex items-center gap-1.5">
+        <Weight weight={Number(v)} /> {v}
+      </span>
+    ) : (
+      v
+    );
   return (
     <div className="min-h-0 flex-1 overflow-auto border-t border-slate" tabIndex={0} aria-label="The table">
       <table className="border-separate border-spacing-0">
@@ -169,7 +247,12 @@ function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
               {DIMENSIONS[rows]} {!same && <>↓ &nbsp;{DIMENSIONS[columns]} →</>}
             </th>
             {across.map((c) => (
-              <th key={c ?? ''} scope="col" className={`min-w-20 max-w-40 truncate border-b border-slate px-3 py-1.5 text-right text-xs ${c === null ? 'font-bold' : 'font-semibold text-quiet'}`} title={c ?? ''}>
+              <th
+                key={c ?? ''}
+                scope="col"
+                className={`min-w-20 max-w-40 truncate border-b border-slate px-3 py-1.5 text-right text-xs ${c === null ? 'font-bold' : 'font-semibold text-quiet'}`}
+                title={c ?? ''}
+              >
                 {c === null ? 'all' : name(columns, c)}
               </th>
             ))}
@@ -178,14 +261,21 @@ function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
         <tbody>
           {down.map((r) => (
             <tr key={r ?? ''} className={r === null ? 'font-bold' : ''}>
-              <th scope="row" className="sticky left-0 z-10 max-w-64 truncate border-b border-base-300 bg-base-100 px-4 text-left font-medium" title={r ?? ''}>
+              <th
+                scope="row"
+                className="sticky left-0 z-10 max-w-64 truncate border-b border-base-300 bg-base-100 px-4 text-left font-medium"
+                title={r ?? ''}
+              >
                 {r === null ? 'all' : name(rows, r)}
               </th>
               {across.map((c) => {
                 const n = value(at(r, c));
                 const here = JSON.stringify(at(r, c));
                 return (
-                  <td key={c ?? ''} className={`h-8 border-b border-base-300 p-0 text-right ${here === selected ? 'bg-base-300' : ''}`}>
+                  <td
+                    key={c ?? ''}
+                    className={`h-8 border-b border-base-300 p-0 text-right ${here === selected ? 'bg-base-300' : ''}`}
+                  >
                     {n ? (
                       <button
                         className={`relative h-8 w-full cursor-pointer px-3 text-right hover:underline ${c === null || r === null ? 'font-bold' : ''}`}
@@ -195,7 +285,9 @@ function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
                         {amount(n, measure)}
                       </button>
                     ) : (
-                      <span className="px-3 text-quiet" aria-label="none">·</span>
+                      <span className="px-3 text-quiet" aria-label="none">
+                        ·
+                      </span>
                     )}
                   </td>
                 );
@@ -208,13 +300,13 @@ function Grid({ page, measure, rows, columns, layers, layer, selected, open }: {
         Click a number for what is behind it.{' '}
         {overlaps.length > 0
           ? `One thing can be in several rows or columns here (by ${overlaps.join(' and ')}): in every total it counts once, so a total can be less than its parts together.`
-          : 'Nothing is in two cells at once: rows and columns add up.'}
-        {' '}A team and its site are one.
+          : 'Nothing is in two cells at once: rows and columns add up.'}{' '}
+        A team and its site are one.
         {shares && ' A cell holds what one and the same share does: who, by which role, for whom.'}
       </p>
     </div>
   );
-} // prettier-ignore
+}
 
 const PAGE = 100;
 
@@ -225,42 +317,71 @@ function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParam
   const values = JSON.parse(at) as (string | null)[];
   const names = held.query.by.split(',') as DimensionName[];
   const columns: Column<CrossFile>[] = [
-    { key: 'points', name: 'Points', width: '58px', right: true, cell: (r) => r.points || <span className="text-quiet">·</span> },
+    {
+      key: 'points',
+      name: 'Points',
+      width: '58px',
+      right: true,
+      cell: (r) => r.points || <span className="text-quiet">·</span>,
+    },
     {
       key: 'name',
       name: 'File',
       width: 'minmax(0, 1fr)',
       cell: (r) => (
-        <a className="truncate hover:underline" title={`${r.name}\n${r.path}${r.types.length ? `\n${r.types.join(', ')}` : ''}`} href={withQuery('/survey/holdings', { sel: r.key, asof: held.query.asOf })}>
+        <a
+          className="truncate hover:underline"
+          title={`${r.name}\n${r.path}${r.types.length ? `\n${r.types.join(', ')}` : ''}`}
+          href={withQuery('/survey/holdings', { sel: r.key, asof: held.query.asOf })}
+        >
           {r.name} <span className="text-quiet">{r.path}</span>
         </a>
       ),
     },
     { key: 'weight', name: '', width: '40px', cell: (r) => <Weight weight={r.weight} /> },
-    { key: 'reach', name: 'Reach', width: '112px', cell: (r) => <Beam now={r.now} could={r.could} words={false} /> },
+    {
+      key: 'reach',
+      name: 'Reach',
+      width: '112px',
+      cell: (r) => <Beam now={r.now} could={r.could} words={false} />,
+    },
   ];
   return (
-    <DossierFrame name="Behind the number" error={query.error} retry={() => void query.refetch()} {...pinning}>
+    <DossierFrame
+      name="Behind the number"
+      error={query.error}
+      retry={() => void query.refetch()}
+      {...pinning}
+    >
       <div className="flex h-full flex-col">
         <header className="flex items-start gap-2 px-4 py-3">
           <h2 className="min-w-0 flex-1">
             <b>{first ? plural(first.total, 'file or folder', 'files and folders') : '…'}</b>
-            <span className="block text-quiet">{names.map((b, k) => `${DIMENSIONS[b]}: ${values[k] ?? 'all'}`).join(' · ')}</span>
+            <span className="block text-quiet">
+              {names.map((b, k) => `${DIMENSIONS[b]}: ${values[k] ?? 'all'}`).join(' · ')}
+            </span>
           </h2>
           <ExportMenu table="cross-files" query={{ ...held.query, at }} />
         </header>
         {rows.length > 0 && held.query.asOf === undefined && (
           <p className="px-4 pb-2">
             <button className="btn btn-sm" onClick={() => setComposing(true)}>
-              Find the least change for {first!.total > rows.length ? `the first ${rows.length.toLocaleString('en')}` : 'them'} …
+              Find the least change for{' '}
+              {first!.total > rows.length ? `the first ${rows.length.toLocaleString('en')}` : 'them'} …
             </button>
           </p>
         )}
-        {composing && <Compose rows={rows.map(({ source, item, name }) => ({ source, item, summary: { name } }))} of="files and folders" close={() => setComposing(false)} />}
+        {composing && (
+          <Compose
+            rows={rows.map(({ source, item, name }) => ({ source, item, summary: { name } }))}
+            of="files and folders"
+            close={() => setComposing(false)}
+          />
+        )}
         <div className="min-h-0 flex-1 border-t border-slate">
           <Table label="Behind the number" columns={columns} rows={rows} rowKey={(r) => r.key} onEnd={more} />
         </div>
       </div>
     </DossierFrame>
   );
-} // prettier-ignore
+}

@@ -54,9 +54,16 @@ function View({ params, set, narrow }: ViewProps) {
   const drawn = params.get('draw') === 'flow';
   const asOf = asOfOf(params);
   const asked = { show, sort, down: String(down), text, where, asOf };
-  const { data, error, refetch } = useQuery({ ...ask('/api/outside', asked), placeholderData: (before) => before });
+  const { data, error, refetch } = useQuery({
+    ...ask('/api/outside', asked),
+    placeholderData: (before) => before,
+  });
   if (data && data.counts.all === 0)
-    return <Empty>Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.</Empty>;
+    return (
+      <Empty>
+        Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.
+      </Empty>
+    );
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-2 px-4 py-2">
@@ -74,23 +81,35 @@ function View({ params, set, narrow }: ViewProps) {
           ))}
         </div>
         {!narrow && <ExportMenu table="outside" query={asked} />}
-        <button className="btn btn-sm" aria-pressed={drawn} onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}>
+        <button
+          className="btn btn-sm"
+          aria-pressed={drawn}
+          onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}
+        >
           {drawn ? 'Show the table' : 'Draw the flow'}
         </button>
-        <FilterBox value={text} set={set} label="Find a domain" placeholder="domain, department …" width={narrow ? 'w-32' : 'w-48'} table="outside" where={where} />
+        <FilterBox
+          value={text}
+          set={set}
+          label="Find a domain"
+          placeholder="domain, department …"
+          width={narrow ? 'w-32' : 'w-48'}
+          table="outside"
+          where={where}
+        />
       </div>
       <Conditions where={where} set={set} />
       {error && <Trouble error={error} retry={() => void refetch()} />}
       <div className="min-h-0 flex-1 border-t border-slate">
         {drawn ? (
           <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
-          <Flow
-            flows={data?.flows ?? []}
-            expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
-            selected={params.get('domain') ?? undefined}
-            onDomain={(domain) => set({ domain }, 'push')}
-            onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
-          />
+            <Flow
+              flows={data?.flows ?? []}
+              expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
+              selected={params.get('domain') ?? undefined}
+              onDomain={(domain) => set({ domain }, 'push')}
+              onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
+            />
           </Suspense>
         ) : (
           <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
@@ -98,23 +117,100 @@ function View({ params, set, narrow }: ViewProps) {
       </div>
     </div>
   );
-} // prettier-ignore
+}
 
-function Domains({ rows, order, narrow, params, set }: { rows: OutsideRow[]; order: ReturnType<typeof orderIn>['order'] } & ViewProps) {
+function Domains({
+  rows,
+  order,
+  narrow,
+  params,
+  set,
+}: { rows: OutsideRow[]; order: ReturnType<typeof orderIn>['order'] } & ViewProps) {
   const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
   const columns: Column<OutsideRow>[] = [
-    { key: 'points', name: 'Points', width: '76px', right: true, sorts: true, cell: (r) => (r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>) },
-    { key: 'domain', name: 'Domain', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(170px, 1.3fr)', sorts: true, cell: (r) => <span className="truncate font-medium" title={r.domain}>{r.domain}</span> },
-    { key: 'standing', name: 'What it is', width: narrow ? 'minmax(150px, 1fr)' : 'minmax(200px, 1.4fr)', cell: (r) => <Standing row={r} /> },
-    { key: 'people', name: 'People', width: '76px', right: true, sorts: true, cell: (r) => (r.whole ? <span title="Everybody with an address there">everybody</span> : number(r.people)) },
+    {
+      key: 'points',
+      name: 'Points',
+      width: '76px',
+      right: true,
+      sorts: true,
+      cell: (r) =>
+        r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>,
+    },
+    {
+      key: 'domain',
+      name: 'Domain',
+      width: narrow ? 'minmax(150px, 1fr)' : 'minmax(170px, 1.3fr)',
+      sorts: true,
+      cell: (r) => (
+        <span className="truncate font-medium" title={r.domain}>
+          {r.domain}
+        </span>
+      ),
+    },
+    {
+      key: 'standing',
+      name: 'What it is',
+      width: narrow ? 'minmax(150px, 1fr)' : 'minmax(200px, 1.4fr)',
+      cell: (r) => <Standing row={r} />,
+    },
+    {
+      key: 'people',
+      name: 'People',
+      width: '76px',
+      right: true,
+      sorts: true,
+      cell: (r) =>
+        r.whole ? <span title="Everybody with an address there">everybody</span> : number(r.people),
+    },
     { key: 'files', name: 'Files', width: '70px', right: true, sorts: true, cell: (r) => number(r.files) },
-    { key: 'heavy', name: 'Heavy', width: '98px', right: true, sorts: true, cell: (r) => <span className="flex items-center gap-2">{number(r.heavy)} <Weight weight={r.heaviest} /></span> },
+    {
+      key: 'heavy',
+      name: 'Heavy',
+      width: '98px',
+      right: true,
+      sorts: true,
+      cell: (r) => (
+        <span className="flex items-center gap-2">
+          {number(r.heavy)} <Weight weight={r.heaviest} />
+        </span>
+      ),
+    },
     ...(narrow
       ? []
       : [
-          { key: 'shares', name: 'Shared', width: '104px', right: true, sorts: true, cell: (r: OutsideRow) => <span title={`${r.levels.space} on spaces, ${r.levels.folder} on folders, ${r.levels.file} on files`}>{plural(r.shares, "time")}</span> },
-          { key: 'sharers', name: 'By', width: 'minmax(120px, 0.9fr)', cell: (r: OutsideRow) => <span className="truncate">{r.sharers.map((s) => s.name).join(', ') || <span className="text-quiet">·</span>}</span> },
-          { key: 'lastUsed', name: 'Last used', width: '128px', sorts: true, cell: (r: OutsideRow) => (r.lastUsed ? <When at={r.lastUsed} /> : <span className="text-quiet">never seen</span>) },
+          {
+            key: 'shares',
+            name: 'Shared',
+            width: '104px',
+            right: true,
+            sorts: true,
+            cell: (r: OutsideRow) => (
+              <span
+                title={`${r.levels.space} on spaces, ${r.levels.folder} on folders, ${r.levels.file} on files`}
+              >
+                {plural(r.shares, 'time')}
+              </span>
+            ),
+          },
+          {
+            key: 'sharers',
+            name: 'By',
+            width: 'minmax(120px, 0.9fr)',
+            cell: (r: OutsideRow) => (
+              <span className="truncate">
+                {r.sharers.map((s) => s.name).join(', ') || <span className="text-quiet">·</span>}
+              </span>
+            ),
+          },
+          {
+            key: 'lastUsed',
+            name: 'Last used',
+            width: '128px',
+            sorts: true,
+            cell: (r: OutsideRow) =>
+              r.lastUsed ? <When at={r.lastUsed} /> : <span className="text-quiet">never seen</span>,
+          },
         ]),
   ];
   return (
@@ -122,11 +218,11 @@ function Domains({ rows, order, narrow, params, set }: { rows: OutsideRow[]; ord
       label="External domains"
       columns={columns}
       rows={rows}
-            {...selectIn(params, set, 'domain', (r: OutsideRow) => r.domain)}
+      {...selectIn(params, set, 'domain', (r: OutsideRow) => r.domain)}
       {...order}
     />
   );
-} // prettier-ignore
+}
 
 function Standing({ row: r }: { row: OutsideRow }) {
   if (r.likens)
@@ -148,7 +244,13 @@ function OneDomain({ domain, asOf, ...pinning }: { domain: string; asOf: number 
   );
 }
 
-function Body({ data: { row, names, shares, sharesMore, people, partner }, now }: { data: OutsideDossier; now: boolean }) {
+function Body({
+  data: { row, names, shares, sharesMore, people, partner },
+  now,
+}: {
+  data: OutsideDossier;
+  now: boolean;
+}) {
   const { steward } = useSigned();
   const { pickUp, has } = usePickUp();
   return (
@@ -157,36 +259,91 @@ function Body({ data: { row, names, shares, sharesMore, people, partner }, now }
         <h2 className="text-base font-bold leading-snug break-words">{row.domain}</h2>
         <p className="text-quiet">
           {names.length > 1 && <>with {names.filter((n) => n !== row.domain).join(', ')}. </>}
-          {row.standing === 'partner' ? 'A partner’s.' : row.consumer ? 'Anybody can have a mailbox there.' : 'Not expected: it is no partner’s.'}
+          {row.standing === 'partner'
+            ? 'A partner’s.'
+            : row.consumer
+              ? 'Anybody can have a mailbox there.'
+              : 'Not expected: it is no partner’s.'}
         </p>
         {row.likens && (
-          <p className="mt-1"><State icon="trouble">May be taken for {row.likens.domain}: {row.likens.how}.</State></p>
+          <p className="mt-1">
+            <State icon="trouble">
+              May be taken for {row.likens.domain}: {row.likens.how}.
+            </State>
+          </p>
         )}
         <p className="mt-2">
           {row.whole ? 'Everybody with an address there' : plural(row.people, 'person', 'people')} can reach{' '}
-          <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/people', { show: 'domains', sel: `domain:${names[0] ?? row.domain}` })}>{plural(row.files, 'file')}</a>
-          {row.heavy > 0 && <>, <b>{row.heavy} of them heavy</b></>}; {row.points ? <b>{row.points.toLocaleString('en')} exposure points</b> : 'no exposure points'}.
+          <a
+            className="underline decoration-slate hover:decoration-current"
+            href={withQuery('/survey/people', { show: 'domains', sel: `domain:${names[0] ?? row.domain}` })}
+          >
+            {plural(row.files, 'file')}
+          </a>
+          {row.heavy > 0 && (
+            <>
+              , <b>{row.heavy} of them heavy</b>
+            </>
+          )}
+          ; {row.points ? <b>{row.points.toLocaleString('en')} exposure points</b> : 'no exposure points'}.
         </p>
-        <p className="text-quiet">First shared <When at={row.since} />; {row.lastUsed ? <>last used <When at={row.lastUsed} /></> : 'no use of it was seen'}.</p>
+        <p className="text-quiet">
+          First shared <When at={row.since} />;{' '}
+          {row.lastUsed ? (
+            <>
+              last used <When at={row.lastUsed} />
+            </>
+          ) : (
+            'no use of it was seen'
+          )}
+          .
+        </p>
       </header>
       {now && <PartnerSection domain={row.domain} standing={row.standing} partner={partner} />}
-      <Section name="Who shared what with them" aside={plural(shares.length + sharesMore, 'grant or link', 'grants and links')}>
+      <Section
+        name="Who shared what with them"
+        aside={plural(shares.length + sharesMore, 'grant or link', 'grants and links')}
+      >
         <ul>
           {shares.map((s) => (
-            <li key={`${s.entry.kind} ${s.entry.source} ${s.entry.id}`} className="flex items-start gap-2 border-b border-base-300 py-1.5">
+            <li
+              key={`${s.entry.kind} ${s.entry.source} ${s.entry.id}`}
+              className="flex items-start gap-2 border-b border-base-300 py-1.5"
+            >
               <Weight weight={s.weight} />
               <div className="min-w-0 flex-1">
-                <a className="font-medium underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: s.key })}>{s.entry.on.name}</a>{' '}
+                <a
+                  className="font-medium underline decoration-slate hover:decoration-current"
+                  href={withQuery('/survey/holdings', { sel: s.key })}
+                >
+                  {s.entry.on.name}
+                </a>{' '}
                 <span className="text-quiet">
-                  {s.entry.on.kind}{s.entry.on.kind !== 'file' && `, ${plural(s.files, 'file')}`}{s.label && `, ${s.label}`}
+                  {s.entry.on.kind}
+                  {s.entry.on.kind !== 'file' && `, ${plural(s.files, 'file')}`}
+                  {s.label && `, ${s.label}`}
                 </span>
                 <div className="text-quiet">
                   {s.entry.kind === 'link' ? 'sharing link' : 'grant'} to {s.entry.to}, {s.entry.role}
-                  {s.entry.madeBy && `, by ${s.entry.madeBy}`} {s.entry.madeAt && <When at={s.entry.madeAt} />}; {s.lastUsed ? <>used <When at={s.lastUsed} /></> : 'not seen used'}
+                  {s.entry.madeBy && `, by ${s.entry.madeBy}`}{' '}
+                  {s.entry.madeAt && <When at={s.entry.madeAt} />};{' '}
+                  {s.lastUsed ? (
+                    <>
+                      used <When at={s.lastUsed} />
+                    </>
+                  ) : (
+                    'not seen used'
+                  )}
                 </div>
               </div>
               {steward && now && (
-                <button className="btn btn-sm" disabled={has(s.entry)} onClick={() => pickUp.mutate([s.entry])}>{has(s.entry) ? 'In the tray' : 'Pick up'}</button>
+                <button
+                  className="btn btn-sm"
+                  disabled={has(s.entry)}
+                  onClick={() => pickUp.mutate([s.entry])}
+                >
+                  {has(s.entry) ? 'In the tray' : 'Pick up'}
+                </button>
               )}
             </li>
           ))}
@@ -197,7 +354,14 @@ function Body({ data: { row, names, shares, sharesMore, people, partner }, now }
         <ul>
           {people.slice(0, 40).map((p) => (
             <li key={p.id}>
-              <a className="underline decoration-slate hover:decoration-current" href={withQuery('/survey/people', { sel: `${p.kind === 'outsider' ? 'outsider' : 'user'}:${p.id}` })}>{p.address}</a>{' '}
+              <a
+                className="underline decoration-slate hover:decoration-current"
+                href={withQuery('/survey/people', {
+                  sel: `${p.kind === 'outsider' ? 'outsider' : 'user'}:${p.id}`,
+                })}
+              >
+                {p.address}
+              </a>{' '}
               <span className="text-quiet">{p.kind}</span>
             </li>
           ))}
@@ -205,25 +369,42 @@ function Body({ data: { row, names, shares, sharesMore, people, partner }, now }
       </Section>
     </>
   );
-} // prettier-ignore
+}
 
 /** Naming a domain a partner: what it would change is said before it is done. */
-function PartnerSection({ domain, standing, partner }: { domain: string; standing: OutsideRow['standing']; partner: OutsideDossier['partner'] }) {
+function PartnerSection({
+  domain,
+  standing,
+  partner,
+}: {
+  domain: string;
+  standing: OutsideRow['standing'];
+  partner: OutsideDossier['partner'];
+}) {
   const { steward } = useSigned();
   const [open, setOpen] = useState(false);
   const becomes = standing !== 'partner';
   if (!steward && !partner) return null;
   return (
     <Section name="Expected?" aside={partner && `named by ${partner.by}`}>
-      {partner && <p>A partner {partner.until ? `until ${dayWords(partner.until)}` : 'until further notice'}; {partner.sponsor} answers for it.</p>}
-      {!partner && standing === 'partner' && <p className="text-quiet">Its workspace lists it as a partner.</p>}
+      {partner && (
+        <p>
+          A partner {partner.until ? `until ${dayWords(partner.until)}` : 'until further notice'};{' '}
+          {partner.sponsor} answers for it.
+        </p>
+      )}
+      {!partner && standing === 'partner' && (
+        <p className="text-quiet">Its workspace lists it as a partner.</p>
+      )}
       {steward && !open && (becomes || partner) && (
-        <button className="btn btn-sm mt-1" onClick={() => setOpen(true)}>{becomes ? 'Name it a partner …' : 'It is no longer a partner …'}</button>
+        <button className="btn btn-sm mt-1" onClick={() => setOpen(true)}>
+          {becomes ? 'Name it a partner …' : 'It is no longer a partner …'}
+        </button>
       )}
       {steward && open && <PartnerForm domain={domain} becomes={becomes} close={() => setOpen(false)} />}
     </Section>
   );
-} // prettier-ignore
+}
 
 function PartnerForm({ domain, becomes, close }: { domain: string; becomes: boolean; close: () => void }) {
   const refresh = useRefresh();
@@ -236,7 +417,10 @@ function PartnerForm({ domain, becomes, close }: { domain: string; becomes: bool
     await send('PUT', '/api/outside/partner', values);
     done();
   });
-  const drop = useMutation({ mutationFn: () => send('DELETE', '/api/outside/partner', { domain }), onSuccess: done });
+  const drop = useMutation({
+    mutationFn: () => send('DELETE', '/api/outside/partner', { domain }),
+    onSuccess: done,
+  });
   const p = preview.data;
   return (
     <form
@@ -252,7 +436,9 @@ function PartnerForm({ domain, becomes, close }: { domain: string; becomes: bool
       <p aria-live="polite">
         {p ? (
           <>
-            The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')} would become <b>{p.findings.after}</b>, and {plural(p.points.before, 'point')} <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
+            The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')}{' '}
+            would become <b>{p.findings.after}</b>, and {plural(p.points.before, 'point')}{' '}
+            <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
           </>
         ) : (
           'Working out what that would change …'
@@ -264,14 +450,28 @@ function PartnerForm({ domain, becomes, close }: { domain: string; becomes: bool
             {(input) => <input {...input} className="input input-sm w-full" {...form.register('sponsor')} />}
           </Field>
           <Field form={form} name="until" label="Until" hint="empty: until further notice">
-            {(input) => <input {...input} className="input input-sm" type="date" {...form.register('until', { setValueAs: (v: string | null) => v || null })} />}
+            {(input) => (
+              <input
+                {...input}
+                className="input input-sm"
+                type="date"
+                {...form.register('until', { setValueAs: (v: string | null) => v || null })}
+              />
+            )}
           </Field>
         </div>
       )}
       <FormTrouble form={form} />
       {drop.error && <Trouble error={drop.error} />}
-      <button className="btn btn-sm btn-primary" disabled={!p || form.formState.isSubmitting || drop.isPending}>{becomes ? `Name ${domain} a partner` : `${domain} is no longer a partner`}</button>
-      <button type="button" className="btn btn-sm btn-ghost ml-2" onClick={close}>Cancel</button>
+      <button
+        className="btn btn-sm btn-primary"
+        disabled={!p || form.formState.isSubmitting || drop.isPending}
+      >
+        {becomes ? `Name ${domain} a partner` : `${domain} is no longer a partner`}
+      </button>
+      <button type="button" className="btn btn-sm btn-ghost ml-2" onClick={close}>
+        Cancel
+      </button>
     </form>
   );
-} // prettier-ignore
+}

@@ -55,7 +55,10 @@ export function Bench() {
         take(e.dataTransfer.files[0]);
       }}
     >
-      <section aria-label="What to look through" className="flex w-[31%] flex-col gap-2 border-r border-slate p-3">
+      <section
+        aria-label="What to look through"
+        className="flex w-[31%] flex-col gap-2 border-r border-slate p-3"
+      >
         <div className="flex items-center gap-2">
           <button className="btn btn-sm" onClick={() => picker.current?.click()}>
             <FileUp size={14} aria-hidden /> Choose a file
@@ -65,7 +68,13 @@ export function Bench() {
               Put in an example
             </button>
           )}
-          <input ref={picker} type="file" hidden aria-label="A file to look through" onChange={(e) => take(e.target.files?.[0])} />
+          <input
+            ref={picker}
+            type="file"
+            hidden
+            aria-label="A file to look through"
+            onChange={(e) => take(e.target.files?.[0])}
+          />
         </div>
         {file ? (
           <div className="rounded border border-slate p-3">
@@ -86,7 +95,9 @@ export function Bench() {
           <textarea
             className="textarea min-h-0 w-full flex-1 resize-none font-mono text-[12.5px] leading-relaxed"
             aria-label="Text to look through"
-            placeholder={'Paste a text here, or drop a file anywhere on this view: office documents, PDF, mail, archives.'}
+            placeholder={
+              'Paste a text here, or drop a file anywhere on this view: office documents, PDF, mail, archives.'
+            }
             spellCheck={false}
             value={text}
             onChange={(e) => setText(e.target.value)}
@@ -101,12 +112,18 @@ export function Bench() {
         <div className="min-h-0 flex-1 overflow-auto p-3" tabIndex={0} aria-label="The text with its matches">
           {scan.error && <Trouble error={scan.error} />}
           {result?.left.map((l) => (
-            <p key={l} className="mb-2 border-l-2 border-slate pl-2">Not fully scanned: {l}.</p>
+            <p key={l} className="mb-2 border-l-2 border-slate pl-2">
+              Not fully scanned: {l}.
+            </p>
           ))}
           {result ? (
             <MatchedText result={result} shown={shown} show={setShown} />
           ) : (
-            !scan.error && <p className="text-quiet">The text appears here as it is read, with every match in its place.</p>
+            !scan.error && (
+              <p className="text-quiet">
+                The text appears here as it is read, with every match in its place.
+              </p>
+            )
           )}
         </div>
       </section>
@@ -135,7 +152,9 @@ export function Bench() {
               </button>
             </li>
           ))}
-          {result && places.length === 0 && <li className="p-3 text-quiet">Nothing sensitive was recognised in it.</li>}
+          {result && places.length === 0 && (
+            <li className="p-3 text-quiet">Nothing sensitive was recognised in it.</li>
+          )}
         </ul>
         <p className="border-t border-slate px-3 py-2 text-xs text-quiet">
           Underlined solid from 80 (Strict), dashed from 55 (Balanced), dotted from 30 (Wide).
@@ -143,4 +162,4 @@ export function Bench() {
       </section>
     </div>
   );
-} // prettier-ignore
+}

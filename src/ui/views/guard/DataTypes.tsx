@@ -50,12 +50,7 @@ export default function DataTypes({ account, search }: { account: Account; searc
   );
 }
 
-function View({
-  params,
-  set,
-  at,
-  narrow,
-}: ViewProps & { at: string }) {
+function View({ params, set, at, narrow }: ViewProps & { at: string }) {
   const { steward } = useSigned();
   if (at === 'make')
     return (
@@ -76,7 +71,9 @@ function View({
                 role="tab"
                 aria-selected={at === key}
                 className={`btn join-item btn-sm ${at === key ? 'btn-neutral' : 'btn-ghost border-slate font-normal'}`}
-                onClick={() => set({ at: key === 'types' ? undefined : key, type: undefined, text: undefined }, 'push')}
+                onClick={() =>
+                  set({ at: key === 'types' ? undefined : key, type: undefined, text: undefined }, 'push')
+                }
               >
                 {name}
               </button>
@@ -104,13 +101,9 @@ function View({
       </div>
     </div>
   );
-} // prettier-ignore
+}
 
-function CatalogueBar({
-  params,
-  set,
-  narrow,
-}: ViewProps) {
+function CatalogueBar({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
   const { data } = useCatalogue();
   const packs = useQuery(ask('/api/packs'));
@@ -125,8 +118,21 @@ function CatalogueBar({
           </>
         )}
       </h1>
-      <FilterBox value={params.get('text') ?? undefined} set={set} label="Find a data type" placeholder="name, country, source …" width={narrow ? 'w-36' : 'w-52'} table="data-types" where={params.get('where') ?? undefined} />
-      <select className="select select-sm w-36" aria-label="Of which pack" value={params.get('pack') ?? ''} onChange={(e) => set({ pack: e.target.value })}>
+      <FilterBox
+        value={params.get('text') ?? undefined}
+        set={set}
+        label="Find a data type"
+        placeholder="name, country, source …"
+        width={narrow ? 'w-36' : 'w-52'}
+        table="data-types"
+        where={params.get('where') ?? undefined}
+      />
+      <select
+        className="select select-sm w-36"
+        aria-label="Of which pack"
+        value={params.get('pack') ?? ''}
+        onChange={(e) => set({ pack: e.target.value })}
+      >
         <option value="">every pack</option>
         {packs.data?.map((p) => (
           <option key={p.id} value={p.name}>
@@ -136,21 +142,20 @@ function CatalogueBar({
       </select>
       {!narrow && <ExportMenu table="data-types" query={{ where: params.get('where') ?? undefined }} />}
       {steward && (
-        <button className="btn btn-sm btn-primary" onClick={() => set({ at: 'make', type: undefined }, 'push')}>
+        <button
+          className="btn btn-sm btn-primary"
+          onClick={() => set({ at: 'make', type: undefined }, 'push')}
+        >
           Make a data type
         </button>
       )}
     </>
   );
-} // prettier-ignore
+}
 
 const country = new Intl.DisplayNames(['en'], { type: 'region' });
 
-function CatalogueTable({
-  params,
-  set,
-  narrow,
-}: ViewProps) {
+function CatalogueTable({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useCatalogue(params.get('where') ?? undefined);
   const text = params.get('text')?.toLowerCase();
   const pack = params.get('pack');
@@ -160,7 +165,9 @@ function CatalogueTable({
     (r) =>
       (!pack || r.packs.includes(pack)) &&
       (!text ||
-        `${r.name} ${r.id} ${r.source} ${r.country ? country.of(r.country) : ''}`.toLowerCase().includes(text)),
+        `${r.name} ${r.id} ${r.source} ${r.country ? country.of(r.country) : ''}`
+          .toLowerCase()
+          .includes(text)),
   );
   const by: Record<string, (a: TypeRow, b: TypeRow) => number> = {
     files: (a, b) => Number(b.custom) - Number(a.custom) || (b.use?.files ?? 0) - (a.use?.files ?? 0),
@@ -179,40 +186,97 @@ function CatalogueTable({
       cell: (r) => (
         <span className="flex min-w-0 items-baseline gap-2">
           <span className={`truncate ${r.active ? 'font-medium' : 'text-quiet'}`}>{r.name}</span>
-          {r.custom && <span className="shrink-0 text-xs text-quiet">{r.active ? 'our own' : 'our own, not looked for'}</span>}
+          {r.custom && (
+            <span className="shrink-0 text-xs text-quiet">
+              {r.active ? 'our own' : 'our own, not looked for'}
+            </span>
+          )}
         </span>
       ),
     },
     { key: 'weight', name: 'Weight', width: '80px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
     ...(narrow
       ? []
-      : [{ key: 'country', name: 'Country', width: 'minmax(110px, 0.6fr)', sorts: true, cell: (r: TypeRow) => (r.country ? <span className="truncate">{country.of(r.country)}</span> : <span className="text-quiet">everywhere</span>) }]),
+      : [
+          {
+            key: 'country',
+            name: 'Country',
+            width: 'minmax(110px, 0.6fr)',
+            sorts: true,
+            cell: (r: TypeRow) =>
+              r.country ? (
+                <span className="truncate">{country.of(r.country)}</span>
+              ) : (
+                <span className="text-quiet">everywhere</span>
+              ),
+          },
+        ]),
     {
       key: 'from',
       name: 'Counts from',
       width: '104px',
       right: true,
       sorts: true,
-      cell: (r) => <span title={r.ownCertainty ? 'Its own certainty' : 'The usual certainty'}>{r.ownCertainty ? <b>{r.from}</b> : <span className="text-quiet">{r.from}</span>}</span>,
+      cell: (r) => (
+        <span title={r.ownCertainty ? 'Its own certainty' : 'The usual certainty'}>
+          {r.ownCertainty ? <b>{r.from}</b> : <span className="text-quiet">{r.from}</span>}
+        </span>
+      ),
     },
-    { key: 'files', name: 'In files', width: '86px', right: true, sorts: true, cell: (r) => <Number_ n={r.use?.files} /> },
-    { key: 'occurrences', name: 'Occurrences', width: '106px', right: true, cell: (r) => <Number_ n={r.use?.occurrences} /> },
-    ...(narrow ? [] : [{ key: 'source', name: 'Source', width: 'minmax(200px, 1.4fr)', cell: (r: TypeRow) => <span className="truncate text-quiet" title={r.source}>{r.source}</span> }]),
+    {
+      key: 'files',
+      name: 'In files',
+      width: '86px',
+      right: true,
+      sorts: true,
+      cell: (r) => <Number_ n={r.use?.files} />,
+    },
+    {
+      key: 'occurrences',
+      name: 'Occurrences',
+      width: '106px',
+      right: true,
+      cell: (r) => <Number_ n={r.use?.occurrences} />,
+    },
+    ...(narrow
+      ? []
+      : [
+          {
+            key: 'source',
+            name: 'Source',
+            width: 'minmax(200px, 1.4fr)',
+            cell: (r: TypeRow) => (
+              <span className="truncate text-quiet" title={r.source}>
+                {r.source}
+              </span>
+            ),
+          },
+        ]),
   ];
   if (data && rows.length === 0)
-    return <Empty action={<button className="btn btn-sm" onClick={() => set({ text: undefined, pack: undefined })}>Drop the filters</button>}>No data type fits.</Empty>;
+    return (
+      <Empty
+        action={
+          <button className="btn btn-sm" onClick={() => set({ text: undefined, pack: undefined })}>
+            Drop the filters
+          </button>
+        }
+      >
+        No data type fits.
+      </Empty>
+    );
   return (
     <Table
       label="Data types"
       columns={columns}
       rows={rows}
-            {...selectIn(params, set, 'type', (r: TypeRow) => r.id)}
+      {...selectIn(params, set, 'type', (r: TypeRow) => r.id)}
       sort={sort}
       up={sort === 'name' || sort === 'country' || sort === 'from'}
       onSort={(k) => set({ sort: k === 'files' ? undefined : k })}
     />
   );
-} // prettier-ignore
+}
 
 const Number_ = ({ n }: { n: number | undefined }) =>
   n ? <span className="font-medium">{n.toLocaleString('en')}</span> : <span className="text-quiet">·</span>;

@@ -22,14 +22,34 @@ const EMPTY: CustomType = {
   cases: [],
 };
 
-export function MakeType({ id, done, leave }: { id: string | undefined; done: (id: string) => void; leave: () => void }) {
+export function MakeType({
+  id,
+  done,
+  leave,
+}: {
+  id: string | undefined;
+  done: (id: string) => void;
+  leave: () => void;
+}) {
   const known = useQuery({ ...ask('/api/data-types/[id]', { id: id! }), enabled: id !== undefined });
   if (id !== undefined && !known.data)
-    return known.error ? <Trouble error={known.error} retry={() => void known.refetch()} /> : <p className="p-4 text-quiet">…</p>;
+    return known.error ? (
+      <Trouble error={known.error} retry={() => void known.refetch()} />
+    ) : (
+      <p className="p-4 text-quiet">…</p>
+    );
   return <Form key={id ?? ''} before={known.data} done={done} leave={leave} />;
-} // prettier-ignore
+}
 
-function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (id: string) => void; leave: () => void }) {
+function Form({
+  before,
+  done,
+  leave,
+}: {
+  before: TypeDetail | undefined;
+  done: (id: string) => void;
+  leave: () => void;
+}) {
   const refresh = useRefresh();
   const [draft, setDraft] = useState<CustomType>(before?.definition ?? EMPTY);
   const [active, setActive] = useState(before?.active ?? true);
@@ -40,7 +60,10 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
   const [tried, setTried] = useState<Tried>();
   const [wrong, setWrong] = useState<string>();
   const change = (part: Partial<CustomType>) => setDraft((d) => ({ ...d, ...part }));
-  const definition = useMemo(() => ({ ...draft, id: before?.id ?? (slug(draft.name) || 'new'), name: draft.name || 'New' }), [draft, before]);
+  const definition = useMemo(
+    () => ({ ...draft, id: before?.id ?? (slug(draft.name) || 'new'), name: draft.name || 'New' }),
+    [draft, before],
+  );
   const begun = !isBlank(draft.match);
   useEffect(() => {
     if (!begun) return;
@@ -62,7 +85,8 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
     };
   }, [text, definition, begun]);
   const save = useMutation({
-    mutationFn: () => upload('PUT', '/api/data-types/[id]', { id: definition.id, active }, jsonBlob(definition)),
+    mutationFn: () =>
+      upload('PUT', '/api/data-types/[id]', { id: definition.id, active }, jsonBlob(definition)),
     onSuccess: () => {
       refresh();
       done(definition.id);
@@ -110,11 +134,22 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           <div className="flex gap-3">
             <label className="flex-1">
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Name</span>
-              <input className="input input-sm w-full" required maxLength={100} value={draft.name} onChange={(e) => change({ name: e.target.value })} placeholder="Berth contract number" />
+              <input
+                className="input input-sm w-full"
+                required
+                maxLength={100}
+                value={draft.name}
+                onChange={(e) => change({ name: e.target.value })}
+                placeholder="Berth contract number"
+              />
             </label>
             <label>
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Weight of one value</span>
-              <select className="select select-sm w-36" value={draft.weight} onChange={(e) => change({ weight: Number(e.target.value) as CustomType['weight'] })}>
+              <select
+                className="select select-sm w-36"
+                value={draft.weight}
+                onChange={(e) => change({ weight: Number(e.target.value) as CustomType['weight'] })}
+              >
                 <option value={1}>1, internal</option>
                 <option value={2}>2, sensitive</option>
                 <option value={3}>3, confidential</option>
@@ -124,20 +159,40 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           </div>
           <div>
             <span className="mb-0.5 block text-xs font-semibold text-quiet">What it asks of a document</span>
-            <ConditionEditor key={starts} value={draft.match} change={(match) => change({ match })} depth={0} own={before?.id} />
+            <ConditionEditor
+              key={starts}
+              value={draft.match}
+              change={(match) => change({ match })}
+              depth={0}
+              own={before?.id}
+            />
           </div>
           <div className="flex gap-3">
             <label className="flex-1">
-              <span className="mb-0.5 block text-xs font-semibold text-quiet">Words that make it likelier, with commas between (+15)</span>
+              <span className="mb-0.5 block text-xs font-semibold text-quiet">
+                Words that make it likelier, with commas between (+15)
+              </span>
               <Words key={starts} value={draft.context} change={(context) => change({ context })} />
             </label>
             <label>
               <span className="mb-0.5 block text-xs font-semibold text-quiet">Certainty by itself</span>
-              <input className="input input-sm w-36" type="number" min={1} max={100} value={draft.certainty} onChange={(e) => change({ certainty: Number(e.target.value) })} />
+              <input
+                className="input input-sm w-36"
+                type="number"
+                min={1}
+                max={100}
+                value={draft.certainty}
+                onChange={(e) => change({ certainty: Number(e.target.value) })}
+              />
             </label>
           </div>
           <label className="flex items-center gap-2">
-            <input type="checkbox" className="checkbox checkbox-sm" checked={active} onChange={(e) => setActive(e.target.checked)} />
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              checked={active}
+              onChange={(e) => setActive(e.target.checked)}
+            />
             look for it in surveys from the next one on
           </label>
         </div>
@@ -145,19 +200,31 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           {wrong && <Trouble error={wrong} />}
           {save.error && save.error.message !== wrong && <Trouble error={save.error} />}
           <div className="flex items-center gap-2">
-            <button className="btn btn-sm btn-primary" disabled={!begun || !draft.name.trim() || save.isPending || !!wrong || failing > 0}>
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={!begun || !draft.name.trim() || save.isPending || !!wrong || failing > 0}
+            >
               {before ? 'Keep the changes' : `Make “${draft.name.trim().slice(0, 30) || '…'}”`}
             </button>
             <button type="button" className="btn btn-sm btn-ghost" onClick={leave}>
               Leave without keeping
             </button>
-            {failing > 0 && <span className="text-error">{plural(failing, 'case does', 'cases do')} not come out</span>}
+            {failing > 0 && (
+              <span className="text-error">{plural(failing, 'case does', 'cases do')} not come out</span>
+            )}
           </div>
         </div>
       </form>
       <section aria-label="Try it" className="flex min-w-0 flex-1 flex-col">
         <div className="flex h-[34%] flex-col gap-2 border-b border-slate p-3">
-          <textarea className="textarea min-h-0 w-full flex-1 resize-none font-mono text-[12.5px]" aria-label="Text to try it on" placeholder="Write or paste a made-up text to try it on." spellCheck={false} value={text} onChange={(e) => setText(e.target.value)} />
+          <textarea
+            className="textarea min-h-0 w-full flex-1 resize-none font-mono text-[12.5px]"
+            aria-label="Text to try it on"
+            placeholder="Write or paste a made-up text to try it on."
+            spellCheck={false}
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
           <div className="flex items-center gap-2">
             <span className="flex-1 text-quiet">Keep this text as a case that</span>
             <button type="button" className="btn btn-xs" disabled={!text} onClick={() => addCase(true)}>
@@ -169,8 +236,16 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           </div>
         </div>
         <div className="flex min-h-0 flex-1">
-          <div className="min-w-0 flex-1 overflow-auto p-3" tabIndex={0} aria-label="The text with its matches">
-            <h2 className="mb-1 text-xs font-semibold text-quiet">{tried && text && begun ? plural(places.length, 'match', 'matches') : 'Matches appear here as you write'}</h2>
+          <div
+            className="min-w-0 flex-1 overflow-auto p-3"
+            tabIndex={0}
+            aria-label="The text with its matches"
+          >
+            <h2 className="mb-1 text-xs font-semibold text-quiet">
+              {tried && text && begun
+                ? plural(places.length, 'match', 'matches')
+                : 'Matches appear here as you write'}
+            </h2>
             {tried && text && begun && <MatchedText result={tried} shown={shown} show={setShown} />}
           </div>
           {(shown ?? places[0]) && text && (
@@ -180,8 +255,14 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
           )}
         </div>
         <div className="h-[34%] overflow-auto border-t border-slate p-3" tabIndex={0} aria-label="Its cases">
-          <h2 className="mb-1 text-xs font-semibold text-quiet">Cases, run each time it changes{draft.cases.length > 0 && `: ${draft.cases.length}`}</h2>
-          {draft.cases.length === 0 && <p className="text-quiet">Keep a few texts that must match, and some that look alike and must not.</p>}
+          <h2 className="mb-1 text-xs font-semibold text-quiet">
+            Cases, run each time it changes{draft.cases.length > 0 && `: ${draft.cases.length}`}
+          </h2>
+          {draft.cases.length === 0 && (
+            <p className="text-quiet">
+              Keep a few texts that must match, and some that look alike and must not.
+            </p>
+          )}
           <ul>
             {draft.cases.map((c, i) => {
               const held = tried?.cases[i];
@@ -190,10 +271,20 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
                   <span className={`w-36 shrink-0 ${held === false ? 'text-error' : ''}`}>
                     {held === undefined ? '…' : held ? '✓' : '✗'} must {c.matches ? 'match' : 'not match'}
                   </span>
-                  <button type="button" className="min-w-0 flex-1 cursor-pointer truncate text-left font-mono text-xs" title="Put it into the text above" onClick={() => setText(c.text)}>
+                  <button
+                    type="button"
+                    className="min-w-0 flex-1 cursor-pointer truncate text-left font-mono text-xs"
+                    title="Put it into the text above"
+                    onClick={() => setText(c.text)}
+                  >
                     {c.text}
                   </button>
-                  <button type="button" className="btn btn-xs btn-square btn-ghost" aria-label={`Drop the case ${c.text.slice(0, 40)}`} onClick={() => change({ cases: draft.cases.filter((_, k) => k !== i) })}>
+                  <button
+                    type="button"
+                    className="btn btn-xs btn-square btn-ghost"
+                    aria-label={`Drop the case ${c.text.slice(0, 40)}`}
+                    onClick={() => change({ cases: draft.cases.filter((_, k) => k !== i) })}
+                  >
                     <Trash2 size={12} aria-hidden />
                   </button>
                 </li>
@@ -204,7 +295,7 @@ function Form({ before, done, leave }: { before: TypeDetail | undefined; done: (
       </section>
     </div>
   );
-} // prettier-ignore
+}
 
 /** Nothing has been asked yet. */
 const isBlank = (c: Condition): boolean =>
@@ -265,7 +356,14 @@ function ConditionEditor({
     return (
       <div className="space-y-2">
         {inner.map((x, i) => (
-          <ConditionEditor key={i} value={x} depth={depth + 1} own={own} change={(n) => put(inner.map((y, k) => (k === i ? n : y)))} {...(inner.length > 1 && { drop: () => put(inner.filter((_, k) => k !== i)) })} />
+          <ConditionEditor
+            key={i}
+            value={x}
+            depth={depth + 1}
+            own={own}
+            change={(n) => put(inner.map((y, k) => (k === i ? n : y)))}
+            {...(inner.length > 1 && { drop: () => put(inner.filter((_, k) => k !== i)) })}
+          />
         ))}
         <button type="button" className="btn btn-xs" onClick={() => put([...inner, { pattern: '' }])}>
           <Plus size={12} aria-hidden /> Ask for one more thing
@@ -276,7 +374,12 @@ function ConditionEditor({
   return (
     <div className={`space-y-2 rounded border border-slate p-2 ${depth % 2 ? 'bg-base-200' : ''}`}>
       <div className="flex items-center gap-2">
-        <select className="select select-xs flex-1" aria-label="What is asked" value={kind} onChange={(e) => change(fresh(e.target.value as Kind, c))}>
+        <select
+          className="select select-xs flex-1"
+          aria-label="What is asked"
+          value={kind}
+          onChange={(e) => change(fresh(e.target.value as Kind, c))}
+        >
           {(Object.entries(KINDS) as [Kind, string][]).map(([k, words]) => (
             <option key={k} value={k}>
               {words}
@@ -286,26 +389,57 @@ function ConditionEditor({
         {!('everything' in c) && (
           <label className="flex items-center gap-1 whitespace-nowrap text-xs text-quiet">
             at least
-            <input className="input input-xs w-14" type="number" min={1} aria-label="Distinct values at least" value={c.distinct ?? 1} onChange={(e) => change({ ...c, distinct: Math.max(1, Number(e.target.value)) })} />
+            <input
+              className="input input-xs w-14"
+              type="number"
+              min={1}
+              aria-label="Distinct values at least"
+              value={c.distinct ?? 1}
+              onChange={(e) => change({ ...c, distinct: Math.max(1, Number(e.target.value)) })}
+            />
             distinct
           </label>
         )}
         {drop && (
-          <button type="button" className="btn btn-xs btn-square btn-ghost" aria-label="Ask for this no more" onClick={drop}>
+          <button
+            type="button"
+            className="btn btn-xs btn-square btn-ghost"
+            aria-label="Ask for this no more"
+            onClick={drop}
+          >
             <Trash2 size={12} aria-hidden />
           </button>
         )}
       </div>
       {'pattern' in c && (
         <>
-          <input className="input input-sm w-full font-mono" aria-label="Pattern" placeholder="\bTT-\d{4}-[A-Z]{2}\b" spellCheck={false} maxLength={2000} value={c.pattern} onChange={(e) => change({ ...c, pattern: e.target.value })} />
+          <input
+            className="input input-sm w-full font-mono"
+            aria-label="Pattern"
+            placeholder="\bTT-\d{4}-[A-Z]{2}\b"
+            spellCheck={false}
+            maxLength={2000}
+            value={c.pattern}
+            onChange={(e) => change({ ...c, pattern: e.target.value })}
+          />
           <div className="flex items-center gap-3 text-xs">
             <label className="flex items-center gap-1">
-              <input type="checkbox" className="checkbox checkbox-xs" checked={c.ignoreCase ?? false} onChange={(e) => change({ ...c, ignoreCase: e.target.checked })} /> in any case
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={c.ignoreCase ?? false}
+                onChange={(e) => change({ ...c, ignoreCase: e.target.checked })}
+              />{' '}
+              in any case
             </label>
             <label className="flex items-center gap-1">
               check digits
-              <select className="select select-xs w-40" aria-label="Check digits" value={c.check ?? ''} onChange={(e) => change(without({ ...c, check: e.target.value || undefined } as Condition))}>
+              <select
+                className="select select-xs w-40"
+                aria-label="Check digits"
+                value={c.check ?? ''}
+                onChange={(e) => change(without({ ...c, check: e.target.value || undefined } as Condition))}
+              >
                 <option value="">none</option>
                 <option value="luhn">Luhn (ISO/IEC 7812)</option>
                 <option value="mod-97-10">mod 97-10 (ISO 7064)</option>
@@ -319,22 +453,39 @@ function ConditionEditor({
       {('pattern' in c || 'words' in c) && (
         <label className="block text-xs text-quiet">
           only in columns headed by one of (with commas between; empty: anywhere)
-          <Words value={c.under ?? []} change={(under) => change(without({ ...c, under: under.length ? under : undefined }))} />
+          <Words
+            value={c.under ?? []}
+            change={(under) => change(without({ ...c, under: under.length ? under : undefined }))}
+          />
         </label>
       )}
       {'type' in c && (
         <div className="flex gap-2">
-          <select className="select select-sm flex-1" aria-label="Which data type" value={c.type} onChange={(e) => change({ ...c, type: e.target.value })}>
+          <select
+            className="select select-sm flex-1"
+            aria-label="Which data type"
+            value={c.type}
+            onChange={(e) => change({ ...c, type: e.target.value })}
+          >
             <option value="">choose …</option>
-            {catalogue.data?.rows.filter((r) => !r.custom && r.id !== own).map((r) => (
-              <option key={r.id} value={r.id}>
-                {r.name}
-              </option>
-            ))}
+            {catalogue.data?.rows
+              .filter((r) => !r.custom && r.id !== own)
+              .map((r) => (
+                <option key={r.id} value={r.id}>
+                  {r.name}
+                </option>
+              ))}
           </select>
           <label className="flex items-center gap-1 text-xs text-quiet">
             from certainty
-            <input className="input input-sm w-16" type="number" min={0} max={100} value={c.certainty ?? 0} onChange={(e) => change({ ...c, certainty: Number(e.target.value) })} />
+            <input
+              className="input input-sm w-16"
+              type="number"
+              min={0}
+              max={100}
+              value={c.certainty ?? 0}
+              onChange={(e) => change({ ...c, certainty: Number(e.target.value) })}
+            />
           </label>
         </div>
       )}
@@ -344,25 +495,49 @@ function ConditionEditor({
         <>
           <label className="flex items-center gap-1 text-xs text-quiet">
             how many of them hold, at least
-            <input className="input input-xs w-14" type="number" min={1} max={c.of.length} value={c.atLeast} onChange={(e) => change({ ...c, atLeast: Math.max(1, Number(e.target.value)) })} />
+            <input
+              className="input input-xs w-14"
+              type="number"
+              min={1}
+              max={c.of.length}
+              value={c.atLeast}
+              onChange={(e) => change({ ...c, atLeast: Math.max(1, Number(e.target.value)) })}
+            />
           </label>
           {list('of', c.of)}
         </>
       )}
       {'find' in c && (
         <>
-          <ConditionEditor value={c.find} depth={depth + 1} own={own} change={(find) => change({ ...c, find })} />
+          <ConditionEditor
+            value={c.find}
+            depth={depth + 1}
+            own={own}
+            change={(find) => change({ ...c, find })}
+          />
           <label className="flex items-center gap-1 text-xs text-quiet">
             within
-            <input className="input input-xs w-20" type="number" min={0} max={10000} value={c.within} onChange={(e) => change({ ...c, within: Number(e.target.value) })} />
+            <input
+              className="input input-xs w-20"
+              type="number"
+              min={0}
+              max={10000}
+              value={c.within}
+              onChange={(e) => change({ ...c, within: Number(e.target.value) })}
+            />
             characters of
           </label>
-          <ConditionEditor value={c.near} depth={depth + 1} own={own} change={(near) => change({ ...c, near })} />
+          <ConditionEditor
+            value={c.near}
+            depth={depth + 1}
+            own={own}
+            change={(near) => change({ ...c, near })}
+          />
         </>
       )}
     </div>
   );
-} // prettier-ignore
+}
 
 /** Without the fields that have no value. */
 const without = (c: Condition): Condition =>

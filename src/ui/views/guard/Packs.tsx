@@ -7,13 +7,23 @@ import { plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { slug } from '../../parts/words.ts';
 
-export function Packs({ selected, select }: { selected: string | undefined; select: (id: string | undefined) => void }) {
+export function Packs({
+  selected,
+  select,
+}: {
+  selected: string | undefined;
+  select: (id: string | undefined) => void;
+}) {
   const packs = useQuery(ask('/api/packs'));
   const shown = packs.data?.find((p) => p.id === selected) ?? packs.data?.[0];
   return (
     <div className="flex h-full">
       <ul className="w-[400px] shrink-0 overflow-auto border-r border-slate" aria-label="Packs">
-        {packs.error && <li><Trouble error={packs.error} retry={() => void packs.refetch()} /></li>}
+        {packs.error && (
+          <li>
+            <Trouble error={packs.error} retry={() => void packs.refetch()} />
+          </li>
+        )}
         {packs.data?.map((p) => (
           <li key={p.id}>
             <button
@@ -34,9 +44,17 @@ export function Packs({ selected, select }: { selected: string | undefined; sele
       {shown && <One key={shown.id} pack={shown} all={packs.data ?? []} select={select} />}
     </div>
   );
-} // prettier-ignore
+}
 
-function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id: string | undefined) => void }) {
+function One({
+  pack,
+  all,
+  select,
+}: {
+  pack: PackRow;
+  all: PackRow[];
+  select: (id: string | undefined) => void;
+}) {
   const { steward } = useSigned();
   const refresh = useRefresh();
   const catalogue = useQuery(ask('/api/data-types'));
@@ -66,10 +84,17 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
   const copy = () => {
     let id = `${slug(pack.name)}-copy`;
     for (let n = 2; all.some((p) => p.id === id); n++) id = `${slug(pack.name)}-copy-${n}`;
-    put.mutate({ id, name: `${pack.name}, our copy`, about: pack.about, types: pack.types, copiedFrom: pack.id }, { onSuccess: () => select(id) });
+    put.mutate(
+      { id, name: `${pack.name}, our copy`, about: pack.about, types: pack.types, copiedFrom: pack.id },
+      { onSuccess: () => select(id) },
+    );
   };
   const edits = pack.own && steward;
-  const changed = name !== pack.name || about !== pack.about || types.size !== pack.types.length || pack.types.some((t) => !types.has(t));
+  const changed =
+    name !== pack.name ||
+    about !== pack.about ||
+    types.size !== pack.types.length ||
+    pack.types.some((t) => !types.has(t));
   const rows = (catalogue.data?.rows ?? []).filter((r) => edits || types.has(r.id));
   return (
     <section aria-label={pack.name} className="flex min-w-0 flex-1 flex-col">
@@ -77,8 +102,18 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
         <div className="min-w-0 flex-1">
           {edits ? (
             <>
-              <input className="input input-sm mb-1 w-full font-bold" aria-label="Name of the pack" value={name} onChange={(e) => setName(e.target.value)} />
-              <input className="input input-sm w-full" aria-label="What it is for" value={about} onChange={(e) => setAbout(e.target.value)} />
+              <input
+                className="input input-sm mb-1 w-full font-bold"
+                aria-label="Name of the pack"
+                value={name}
+                onChange={(e) => setName(e.target.value)}
+              />
+              <input
+                className="input input-sm w-full"
+                aria-label="What it is for"
+                value={about}
+                onChange={(e) => setAbout(e.target.value)}
+              />
             </>
           ) : (
             <>
@@ -87,24 +122,51 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
             </>
           )}
           <p className="mt-1 text-quiet">
-            {pack.own ? (pack.copiedFrom ? `Copied from ${all.find((p) => p.id === pack.copiedFrom)?.name ?? pack.copiedFrom}; what changes there does not change here.` : 'Made here.') : 'It ships with Gate Lantern. Copy it to change it.'}{' '}
-            <a className="underline decoration-slate hover:decoration-current" href={withQuery('/exposure/contents', { pack: pack.id })}>See where it is found</a>
+            {pack.own
+              ? pack.copiedFrom
+                ? `Copied from ${all.find((p) => p.id === pack.copiedFrom)?.name ?? pack.copiedFrom}; what changes there does not change here.`
+                : 'Made here.'
+              : 'It ships with Gate Lantern. Copy it to change it.'}{' '}
+            <a
+              className="underline decoration-slate hover:decoration-current"
+              href={withQuery('/exposure/contents', { pack: pack.id })}
+            >
+              See where it is found
+            </a>
           </p>
         </div>
         {steward && (
           <div className="flex gap-2">
             {edits && (
-              <button className="btn btn-sm btn-primary" disabled={!changed || !name.trim() || types.size === 0 || put.isPending} onClick={() => put.mutate({ id: pack.id, name, about, types: [...types] })}>
+              <button
+                className="btn btn-sm btn-primary"
+                disabled={!changed || !name.trim() || types.size === 0 || put.isPending}
+                onClick={() => put.mutate({ id: pack.id, name, about, types: [...types] })}
+              >
                 Keep the changes
               </button>
             )}
-            <button className="btn btn-sm" disabled={put.isPending} onClick={copy}>Copy the pack</button>
-            {edits && (sure ? <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>Remove it</button> : <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>Remove …</button>)}
+            <button className="btn btn-sm" disabled={put.isPending} onClick={copy}>
+              Copy the pack
+            </button>
+            {edits &&
+              (sure ? (
+                <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>
+                  Remove it
+                </button>
+              ) : (
+                <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>
+                  Remove …
+                </button>
+              ))}
           </div>
         )}
       </div>
       {[put, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
-      <ul className="min-h-0 flex-1 columns-2 gap-6 overflow-auto border-t border-slate px-4 py-2" aria-label="Its data types">
+      <ul
+        className="min-h-0 flex-1 columns-2 gap-6 overflow-auto border-t border-slate px-4 py-2"
+        aria-label="Its data types"
+      >
         {rows.map((r) => (
           <li key={r.id} className="break-inside-avoid">
             <label className={`flex items-center gap-2 py-1 ${edits ? 'cursor-pointer' : ''}`}>
@@ -122,7 +184,9 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
                 />
               )}
               <Weight weight={r.weight} />
-              <span className="min-w-0 flex-1 truncate" title={r.source}>{r.name}</span>
+              <span className="min-w-0 flex-1 truncate" title={r.source}>
+                {r.name}
+              </span>
               <span className="text-quiet">{r.use?.files ? plural(r.use.files, 'file') : ''}</span>
             </label>
           </li>
@@ -130,4 +194,4 @@ function One({ pack, all, select }: { pack: PackRow; all: PackRow[]; select: (id
       </ul>
     </section>
   );
-} // prettier-ignore
+}

@@ -19,7 +19,9 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
   const types = useQuery(ask('/api/data-types'));
   const presets = Object.entries(PRESETS) as [Preset, number][];
   const held = useQueries({
-    queries: [undefined, ...presets.map(([, certainty]) => certainty)].map((certainty) => (ask('/api/contents', { certainty }))),
+    queries: [undefined, ...presets.map(([, certainty]) => certainty)].map((certainty) =>
+      ask('/api/contents', { certainty }),
+    ),
   });
   const set = useMutation({
     mutationFn: (certainty: number) => send('PUT', '/api/data-types/certainty', { type: null, certainty }),
@@ -37,7 +39,8 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
       {[types, set, pictures].map((q, i) => q.error && <Trouble key={i} error={q.error} />)}
       <h2 className="text-base font-bold">From which certainty a match usually counts</h2>
       <p className="mb-3 text-quiet">
-        What counts makes files weigh, and so makes findings. Setting it takes effect at once; nothing is read again.
+        What counts makes files weigh, and so makes findings. Setting it takes effect at once; nothing is read
+        again.
       </p>
       <table className="w-full">
         <thead>
@@ -63,16 +66,26 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
                   <span className="block text-quiet">{ABOUT[preset]}</span>
                 </td>
                 <td className="py-2 pl-6 text-right">{page?.files.toLocaleString('en') ?? '…'}</td>
-                <td className="py-2 pl-6 text-right">{page ? occurrences(page).toLocaleString('en') : '…'}</td>
+                <td className="py-2 pl-6 text-right">
+                  {page ? occurrences(page).toLocaleString('en') : '…'}
+                </td>
                 <td className="py-2 pl-6 text-right whitespace-nowrap">
-                  {page && now && (more === 0 ? 'the same files' : `${plural(Math.abs(more), 'file')} ${more > 0 ? 'more' : 'fewer'}`)}
+                  {page &&
+                    now &&
+                    (more === 0
+                      ? 'the same files'
+                      : `${plural(Math.abs(more), 'file')} ${more > 0 ? 'more' : 'fewer'}`)}
                 </td>
                 <td className="py-2 pl-6 text-right">
                   {is ? (
                     <b>as it is set</b>
                   ) : (
                     steward && (
-                      <button className="btn btn-sm" disabled={set.isPending} onClick={() => set.mutate(certainty)}>
+                      <button
+                        className="btn btn-sm"
+                        disabled={set.isPending}
+                        onClick={() => set.mutate(certainty)}
+                      >
                         Count from {certainty}
                       </button>
                     )
@@ -85,12 +98,17 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
       </table>
       <h2 className="mt-6 font-semibold">Data types with a certainty of their own</h2>
       {own.length === 0 ? (
-        <p className="text-quiet">None. A data type gets one in its dossier, by a preset or by what your marks suggest.</p>
+        <p className="text-quiet">
+          None. A data type gets one in its dossier, by a preset or by what your marks suggest.
+        </p>
       ) : (
         <ul>
           {own.map((r) => (
             <li key={r.id}>
-              <button className="cursor-pointer underline decoration-slate hover:decoration-current" onClick={() => open(r.id)}>
+              <button
+                className="cursor-pointer underline decoration-slate hover:decoration-current"
+                onClick={() => open(r.id)}
+              >
                 {r.name}
               </button>{' '}
               from {r.from}
@@ -111,4 +129,4 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
       </label>
     </div>
   );
-} // prettier-ignore
+}

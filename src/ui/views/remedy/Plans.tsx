@@ -57,7 +57,10 @@ function View({ search }: { search: string }) {
   const [params, set] = useUrl(search);
   const where = params.get('where') ?? undefined;
   const text = params.get('text') ?? undefined;
-  const { data, error } = useQuery({ ...ask('/api/plans', { text, where }), placeholderData: (before) => before });
+  const { data, error } = useQuery({
+    ...ask('/api/plans', { text, where }),
+    placeholderData: (before) => before,
+  });
   const plans = data?.rows;
   const chosen = params.get('plan') ? Number(params.get('plan')) : plans?.[0]?.id;
   if (error) return <Trouble error={error} />;
@@ -83,7 +86,14 @@ function View({ search }: { search: string }) {
           <Limits />
         </div>
         <div className="px-4 pb-2">
-          <FilterBox value={text} set={set} label="Find in plans" placeholder="find …" table="plans" where={where} />
+          <FilterBox
+            value={text}
+            set={set}
+            label="Find in plans"
+            placeholder="find …"
+            table="plans"
+            where={where}
+          />
         </div>
         <Conditions where={where} set={set} />
         <ul className="min-h-0 flex-1 overflow-auto border-t border-base-300">
@@ -97,10 +107,20 @@ function View({ search }: { search: string }) {
               >
                 <span className="block truncate font-medium">{p.name}</span>
                 <span className="flex justify-between gap-2 text-quiet">
-                  <State icon={p.halt === 'paused' ? 'waiting' : ENDED.includes(p.state) && p.troubled + p.drifted + p.unmet ? 'trouble' : PLAN_ICON[p.state]}>
+                  <State
+                    icon={
+                      p.halt === 'paused'
+                        ? 'waiting'
+                        : ENDED.includes(p.state) && p.troubled + p.drifted + p.unmet
+                          ? 'trouble'
+                          : PLAN_ICON[p.state]
+                    }
+                  >
                     {stands(p)}
                   </State>
-                  <span className="shrink-0"><When at={p.finishedAt ?? p.madeAt} /></span>
+                  <span className="shrink-0">
+                    <When at={p.finishedAt ?? p.madeAt} />
+                  </span>
                 </span>
               </button>
             </li>
@@ -112,7 +132,7 @@ function View({ search }: { search: string }) {
       </div>
     </div>
   );
-} // prettier-ignore
+}
 
 function Plan({ id }: { id: number }) {
   const { data: plan, error } = useQuery(ask('/api/plans/[id]', { id: id }));
@@ -127,10 +147,13 @@ function Plan({ id }: { id: number }) {
       {plan.note && <Said>{plan.note}</Said>}
       {plan.moved && plan.moved.length > 0 && (
         <Said>
-          The workspaces have moved on since this preview: {plan.moved.join('; ')}. Make the preview anew, look at it, then apply.
+          The workspaces have moved on since this preview: {plan.moved.join('; ')}. Make the preview anew,
+          look at it, then apply.
         </Said>
       )}
-      {plan.moved?.length === 0 && <p className="mt-2 text-quiet">A newer survey sees the same, so this preview holds for it too.</p>}
+      {plan.moved?.length === 0 && (
+        <p className="mt-2 text-quiet">A newer survey sees the same, so this preview holds for it too.</p>
+      )}
       {plan.approval && <ApprovalBox plan={plan} />}
       <p className="mt-3 text-base">
         <b>{begun ? past(plan, losersWords(p)) : losersWords(p)}</b>{' '}
@@ -148,7 +171,7 @@ function Plan({ id }: { id: number }) {
       <Life events={plan.events} />
     </article>
   );
-} // prettier-ignore
+}
 
 const OPEN: readonly PlanState[] = ['draft', 'asked', 'approved', 'scheduled'];
 const RETRYABLE: readonly ChangeState[] = [
@@ -182,7 +205,11 @@ function Head({ plan }: { plan: PlanDetail }) {
   const [timing, setTiming] = useState(false);
   useEffect(() => setAsked(undefined), [plan.state]);
   const button = (name: Body['act'], label: string, look = '', more: object = {}) => (
-    <button className={`btn btn-sm ${look}`} disabled={pending} onClick={() => act({ act: name, ...more } as Body)}>
+    <button
+      className={`btn btn-sm ${look}`}
+      disabled={pending}
+      onClick={() => act({ act: name, ...more } as Body)}
+    >
       {label}
     </button>
   );
@@ -210,8 +237,12 @@ function Head({ plan }: { plan: PlanDetail }) {
                 button('ask', 'Ask a second steward', 'btn-primary')
               ) : (
                 <>
-                  {plan.state === 'scheduled' ? button('unschedule', 'Take the time away') : (
-                    <button className="btn btn-sm" aria-expanded={timing} onClick={() => setTiming(!timing)}>At a time …</button>
+                  {plan.state === 'scheduled' ? (
+                    button('unschedule', 'Take the time away')
+                  ) : (
+                    <button className="btn btn-sm" aria-expanded={timing} onClick={() => setTiming(!timing)}>
+                      At a time …
+                    </button>
                   )}
                   {button('apply', `Apply ${plural(plan.changes, 'change')} now`, 'btn-primary')}
                 </>
@@ -220,19 +251,42 @@ function Head({ plan }: { plan: PlanDetail }) {
           )}
           {steward && running && plan.halt === null && button('pause', 'Pause')}
           {steward && running && plan.halt === 'paused' && button('goOn', 'Go on', 'btn-primary')}
-          {steward && running && plan.halt !== 'cancelled' && (asked === 'cancel' ? (
-            button('cancel', `Yes, end it: ${plural(plan.list.filter((c) => c.state === 'planned' || c.state === 'undo-planned').length, 'change')} left`, 'btn-error')
-          ) : (
-            <button className="btn btn-sm" onClick={() => setAsked('cancel')}>End it here …</button>
-          ))}
-          {steward && ENDED.includes(plan.state) && plan.list.some((c) => RETRYABLE.includes(c.state)) && button('retry', 'Try again what is left')}
-          {steward && plan.state === 'applied' && done > 0 && (asked === 'undo' ? (
-            button('undo', `Yes, put back ${plural(done, 'change')}`, 'btn-error')
-          ) : (
-            <button className="btn btn-sm" onClick={() => setAsked('undo')}>Undo</button>
-          ))}
+          {steward &&
+            running &&
+            plan.halt !== 'cancelled' &&
+            (asked === 'cancel' ? (
+              button(
+                'cancel',
+                `Yes, end it: ${plural(plan.list.filter((c) => c.state === 'planned' || c.state === 'undo-planned').length, 'change')} left`,
+                'btn-error',
+              )
+            ) : (
+              <button className="btn btn-sm" onClick={() => setAsked('cancel')}>
+                End it here …
+              </button>
+            ))}
+          {steward &&
+            ENDED.includes(plan.state) &&
+            plan.list.some((c) => RETRYABLE.includes(c.state)) &&
+            button('retry', 'Try again what is left')}
+          {steward &&
+            plan.state === 'applied' &&
+            done > 0 &&
+            (asked === 'undo' ? (
+              button('undo', `Yes, put back ${plural(done, 'change')}`, 'btn-error')
+            ) : (
+              <button className="btn btn-sm" onClick={() => setAsked('undo')}>
+                Undo
+              </button>
+            ))}
           {plan.appliedAt && (
-            <a className="btn btn-sm" href={`/api/evidence/${plan.id}`} title="What was changed and what came of it, signed: gl evidence verify checks it without us">Signed evidence</a>
+            <a
+              className="btn btn-sm"
+              href={`/api/evidence/${plan.id}`}
+              title="What was changed and what came of it, signed: gl evidence verify checks it without us"
+            >
+              Signed evidence
+            </a>
           )}
         </div>
       </div>
@@ -246,17 +300,30 @@ function Head({ plan }: { plan: PlanDetail }) {
           }}
         />
       )}
-      {error && <div className="mt-2"><Trouble error={error} /></div>}
+      {error && (
+        <div className="mt-2">
+          <Trouble error={error} />
+        </div>
+      )}
     </>
   );
-} // prettier-ignore
+}
 
 /** Sets a time, the steward's own, in this browser's zone. */
-function AtATime({ choose, pending, close }: { choose: (at: string) => void; pending: boolean; close: () => void }) {
+function AtATime({
+  choose,
+  pending,
+  close,
+}: {
+  choose: (at: string) => void;
+  pending: boolean;
+  close: () => void;
+}) {
   const tonight = new Date();
   tonight.setHours(22, 0, 0, 0);
   if (tonight < new Date()) tonight.setDate(tonight.getDate() + 1);
-  const local = (d: Date): string => new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+  const local = (d: Date): string =>
+    new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
   const [at, setAt] = useState(local(tonight));
   return (
     <form
@@ -268,14 +335,27 @@ function AtATime({ choose, pending, close }: { choose: (at: string) => void; pen
     >
       <label className="flex items-center gap-2">
         Apply on
-        <input type="datetime-local" className="input input-sm w-56" value={at} min={local(new Date())} required onChange={(e) => setAt(e.target.value)} />
+        <input
+          type="datetime-local"
+          className="input input-sm w-56"
+          value={at}
+          min={local(new Date())}
+          required
+          onChange={(e) => setAt(e.target.value)}
+        />
       </label>
-      <button className="btn btn-sm btn-primary" disabled={pending || !at}>Set the time</button>
-      <button type="button" className="btn btn-sm btn-ghost" onClick={close}>Not now</button>
-      <span className="text-quiet">If the workspaces have moved on by then, it does not begin and says so.</span>
+      <button className="btn btn-sm btn-primary" disabled={pending || !at}>
+        Set the time
+      </button>
+      <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+        Not now
+      </button>
+      <span className="text-quiet">
+        If the workspaces have moved on by then, it does not begin and says so.
+      </span>
     </form>
   );
-} // prettier-ignore
+}
 
 const Said = ({ children }: { children: ReactNode }) => (
   <p className="mt-2 border-l-2 border-base-content px-3">{children}</p>
@@ -301,21 +381,40 @@ function ApprovalBox({ plan }: { plan: PlanDetail }) {
                 ? `${a.by} did not approve it`
                 : 'Needs a second steward'}
         </b>
-        {a.approved !== undefined && a.at && <span className="text-quiet"> <When at={a.at} /></span>}: {a.wants.join('; ')}.
+        {a.approved !== undefined && a.at && (
+          <span className="text-quiet">
+            {' '}
+            <When at={a.at} />
+          </span>
+        )}
+        : {a.wants.join('; ')}.
       </p>
       {a.said && <p className="text-quiet">“{a.said}”</p>}
-      {plan.state === 'asked' && steward && mine && <p className="text-quiet">You made it or asked for it, so another steward decides.</p>}
+      {plan.state === 'asked' && steward && mine && (
+        <p className="text-quiet">You made it or asked for it, so another steward decides.</p>
+      )}
       {plan.state === 'asked' && steward && !mine && (
         <div className="mt-1 flex flex-wrap items-center gap-2">
-          <input className="input input-sm min-w-56 flex-1" aria-label="What you say to it" placeholder="what you say to it, for the ledger" maxLength={2000} value={said} onChange={(e) => setSaid(e.target.value)} />
-          <button className="btn btn-sm" disabled={pending} onClick={() => decide(false)}>Do not approve</button>
-          <button className="btn btn-sm btn-primary" disabled={pending} onClick={() => decide(true)}>Approve this preview</button>
+          <input
+            className="input input-sm min-w-56 flex-1"
+            aria-label="What you say to it"
+            placeholder="what you say to it, for the ledger"
+            maxLength={2000}
+            value={said}
+            onChange={(e) => setSaid(e.target.value)}
+          />
+          <button className="btn btn-sm" disabled={pending} onClick={() => decide(false)}>
+            Do not approve
+          </button>
+          <button className="btn btn-sm btn-primary" disabled={pending} onClick={() => decide(true)}>
+            Approve this preview
+          </button>
         </div>
       )}
       {error && <Trouble error={error} />}
     </section>
   );
-} // prettier-ignore
+}
 
 /** Which goals hold, and what exposure is left, by computation on what was read back. */
 function Proof({ plan }: { plan: PlanDetail }) {
@@ -330,24 +429,39 @@ function Proof({ plan }: { plan: PlanDetail }) {
             {proof.goals.map((g) => (
               <li key={g.words} className="py-0.5">
                 <span className="flex flex-wrap items-center gap-x-2">
-                  <State icon={g.holds ? 'done' : 'trouble'}>{g.holds ? 'holds' : `does not hold on ${g.open} of ${g.items}`}</State>
+                  <State icon={g.holds ? 'done' : 'trouble'}>
+                    {g.holds ? 'holds' : `does not hold on ${g.open} of ${g.items}`}
+                  </State>
                   <b>{g.words}</b>
                 </span>
-                {g.ways.length > 0 && <ul className="pl-6 text-quiet">{g.ways.map((w) => <li key={w}>{w}</li>)}</ul>}
+                {g.ways.length > 0 && (
+                  <ul className="pl-6 text-quiet">
+                    {g.ways.map((w) => (
+                      <li key={w}>{w}</li>
+                    ))}
+                  </ul>
+                )}
               </li>
             ))}
             <li className="py-0.5">
-              Exposure of the items that it touches: <b>{proof.pointsBefore.toLocaleString('en')} → {proof.pointsAfter.toLocaleString('en')} points</b>{' '}
+              Exposure of the items that it touches:{' '}
+              <b>
+                {proof.pointsBefore.toLocaleString('en')} → {proof.pointsAfter.toLocaleString('en')} points
+              </b>{' '}
               <span className="text-quiet">as of survey {proof.survey}</span>
             </li>
           </>
         ) : (
-          goals.map((g) => <li key={g.words} className="py-0.5 font-medium">{g.words}</li>)
+          goals.map((g) => (
+            <li key={g.words} className="py-0.5 font-medium">
+              {g.words}
+            </li>
+          ))
         )}
       </ul>
     </section>
   );
-} // prettier-ignore
+}
 
 const Heading = ({ children }: { children: ReactNode }) => (
   <h3 className="mb-1 mt-5 font-semibold">{children}</h3>
@@ -393,11 +507,24 @@ function ChangesTable({ plan }: { plan: PlanDetail }) {
                 )}
                 <Versions change={c} />
               </td>
-              <td className="w-52 py-1.5"><State icon={c.drift ? 'trouble' : changeIcon(c.state)}>{c.drift ? 'came back' : CHANGE_WORDS[c.state]}</State></td>
-              <td className="w-24 py-1.5 text-right text-quiet">{c.changedAt && <When at={c.changedAt} />}</td>
+              <td className="w-52 py-1.5">
+                <State icon={c.drift ? 'trouble' : changeIcon(c.state)}>
+                  {c.drift ? 'came back' : CHANGE_WORDS[c.state]}
+                </State>
+              </td>
+              <td className="w-24 py-1.5 text-right text-quiet">
+                {c.changedAt && <When at={c.changedAt} />}
+              </td>
               <td className="w-24 py-1 text-right">
                 {steward && plan.state === 'applied' && c.state === 'verified' && plan.list.length > 1 && (
-                  <button className="btn btn-xs btn-ghost" disabled={pending} aria-label={`Undo: ${c.words}`} onClick={() => act({ act: 'undo', changes: [c.id] })}>Undo this</button>
+                  <button
+                    className="btn btn-xs btn-ghost"
+                    disabled={pending}
+                    aria-label={`Undo: ${c.words}`}
+                    onClick={() => act({ act: 'undo', changes: [c.id] })}
+                  >
+                    Undo this
+                  </button>
                 )}
               </td>
             </tr>
@@ -412,11 +539,13 @@ function ChangesTable({ plan }: { plan: PlanDetail }) {
         </tbody>
       </table>
       {plan.list.length > shown.length && (
-        <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>Show all {plan.list.length.toLocaleString('en')}</button>
+        <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
+          Show all {plan.list.length.toLocaleString('en')}
+        </button>
       )}
     </>
   );
-} // prettier-ignore
+}
 
 /** Both versions of an object that was not as expected. */
 function Versions({ change }: { change: PlanChange }) {
@@ -424,16 +553,24 @@ function Versions({ change }: { change: PlanChange }) {
   return (
     <table className="mt-1 text-quiet" aria-label="Both versions">
       <thead>
-        <tr className="text-left text-xs"><th className="pr-4 font-semibold">field</th><th className="pr-4 font-semibold">expected</th><th className="font-semibold">found</th></tr>
+        <tr className="text-left text-xs">
+          <th className="pr-4 font-semibold">field</th>
+          <th className="pr-4 font-semibold">expected</th>
+          <th className="font-semibold">found</th>
+        </tr>
       </thead>
       <tbody>
         {change.differences.map((d) => (
-          <tr key={d.field} className="align-top"><td className="pr-4">{d.field}</td><td className="pr-4 font-mono break-all">{d.expected}</td><td className="font-mono break-all text-base-content">{d.found}</td></tr>
+          <tr key={d.field} className="align-top">
+            <td className="pr-4">{d.field}</td>
+            <td className="pr-4 font-mono break-all">{d.expected}</td>
+            <td className="font-mono break-all text-base-content">{d.found}</td>
+          </tr>
         ))}
       </tbody>
     </table>
   );
-} // prettier-ignore
+}
 
 function PeopleTable({ preview: p, begun }: { preview: Preview; begun: boolean }) {
   const [all, setAll] = useState(false);
@@ -448,7 +585,12 @@ function PeopleTable({ preview: p, begun }: { preview: Preview; begun: boolean }
           <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
             <th className="font-semibold">Identity</th>
             <th className="w-20 font-semibold">Kind</th>
-            <th className="w-28 text-right font-semibold" title={`Items of these that they used in the ${p.usedDays} days before the survey`}>Used lately</th>
+            <th
+              className="w-28 text-right font-semibold"
+              title={`Items of these that they used in the ${p.usedDays} days before the survey`}
+            >
+              Used lately
+            </th>
             <th className="pl-4 font-semibold">Can no longer</th>
             <th className="w-24 text-right font-semibold">Loses</th>
             <th className="w-24 text-right font-semibold">Can do less</th>
@@ -462,19 +604,33 @@ function PeopleTable({ preview: p, begun }: { preview: Preview; begun: boolean }
                 {x.address !== x.name && <span className="text-quiet">{x.address}</span>}
               </td>
               <td>{x.kind}</td>
-              <td className="text-right">{x.used ? <b>{plural(x.used, 'item')}</b> : <span className="text-quiet">no</span>}</td>
+              <td className="text-right">
+                {x.used ? <b>{plural(x.used, 'item')}</b> : <span className="text-quiet">no</span>}
+              </td>
               <td className="truncate pl-4">{x.capabilities.join(', ')}</td>
-              <td className="text-right">{x.loses ? plural(x.loses, 'item') : <span className="text-quiet">·</span>}</td>
-              <td className="text-right">{x.reduced ? plural(x.reduced, 'item') : <span className="text-quiet">·</span>}</td>
+              <td className="text-right">
+                {x.loses ? plural(x.loses, 'item') : <span className="text-quiet">·</span>}
+              </td>
+              <td className="text-right">
+                {x.reduced ? plural(x.reduced, 'item') : <span className="text-quiet">·</span>}
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
-      {p.people.length > shown.length && <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>Show {p.people.length.toLocaleString('en')}</button>}
-      {total > p.people.length && <p className="mt-1 text-quiet">The first {p.people.length.toLocaleString('en')} of {total.toLocaleString('en')}.</p>}
+      {p.people.length > shown.length && (
+        <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
+          Show {p.people.length.toLocaleString('en')}
+        </button>
+      )}
+      {total > p.people.length && (
+        <p className="mt-1 text-quiet">
+          The first {p.people.length.toLocaleString('en')} of {total.toLocaleString('en')}.
+        </p>
+      )}
     </>
   );
-} // prettier-ignore
+}
 
 function Keeping({ preview: p }: { preview: Preview }) {
   if (!p.keeping) return null;
@@ -503,15 +659,22 @@ function SpacesTable({ preview: p }: { preview: Preview }) {
       <ul className="columns-2 gap-8">
         {p.spaces.slice(0, 60).map((s) => (
           <li key={s.key} className="flex break-inside-avoid gap-2 border-b border-base-300 py-1">
-            <a className="min-w-0 flex-1 truncate underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: s.key })}>{s.name}</a>
-            <span className="text-quiet">{plural(s.people, 'identity', 'identities')}, {plural(s.items, 'item')}</span>
+            <a
+              className="min-w-0 flex-1 truncate underline decoration-slate hover:decoration-current"
+              href={withQuery('/survey/holdings', { sel: s.key })}
+            >
+              {s.name}
+            </a>
+            <span className="text-quiet">
+              {plural(s.people, 'identity', 'identities')}, {plural(s.items, 'item')}
+            </span>
           </li>
         ))}
       </ul>
       {p.spaces.length > 60 && <p className="text-quiet">and {p.spaces.length - 60} more</p>}
     </>
   );
-} // prettier-ignore
+}
 
 function ItemsTable({ preview: p }: { preview: Preview }) {
   const [all, setAll] = useState(false);
@@ -524,7 +687,9 @@ function ItemsTable({ preview: p }: { preview: Preview }) {
         <thead>
           <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
             <th className="font-semibold">Item</th>
-            <th className="w-8 font-semibold"><span className="sr-only">Weight</span></th>
+            <th className="w-8 font-semibold">
+              <span className="sr-only">Weight</span>
+            </th>
             <th className="w-58 font-semibold">Before</th>
             <th className="w-48 font-semibold">After</th>
             <th className="w-20 text-right font-semibold">Losing</th>
@@ -535,40 +700,66 @@ function ItemsTable({ preview: p }: { preview: Preview }) {
           {shown.map((x) => (
             <tr key={x.key} className="h-8 border-b border-base-300">
               <td className="truncate pr-3" title={x.name}>
-                <a className="font-medium underline decoration-slate hover:decoration-current" href={withQuery('/survey/holdings', { sel: x.key })}>{x.name}</a>{' '}
+                <a
+                  className="font-medium underline decoration-slate hover:decoration-current"
+                  href={withQuery('/survey/holdings', { sel: x.key })}
+                >
+                  {x.name}
+                </a>{' '}
                 <span className="text-quiet">{x.space}</span>
               </td>
-              <td><Weight weight={x.weight} /></td>
-              <td><Beam now={x.before.now} could={x.before.could} /></td>
-              <td><Beam now={x.after.now} could={x.after.could} /></td>
+              <td>
+                <Weight weight={x.weight} />
+              </td>
+              <td>
+                <Beam now={x.before.now} could={x.before.could} />
+              </td>
+              <td>
+                <Beam now={x.after.now} could={x.after.could} />
+              </td>
               <td className="text-right">{x.losing.toLocaleString('en')}</td>
-              <td className="text-right">{x.before.points} → {x.after.points}</td>
+              <td className="text-right">
+                {x.before.points} → {x.after.points}
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
-      {p.items.length > shown.length && <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>Show {p.items.length.toLocaleString('en')}</button>}
-      {p.itemsChanged > p.items.length && <p className="mt-1 text-quiet">The {p.items.length} that close the most points, of {p.itemsChanged.toLocaleString('en')}.</p>}
+      {p.items.length > shown.length && (
+        <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
+          Show {p.items.length.toLocaleString('en')}
+        </button>
+      )}
+      {p.itemsChanged > p.items.length && (
+        <p className="mt-1 text-quiet">
+          The {p.items.length} that close the most points, of {p.itemsChanged.toLocaleString('en')}.
+        </p>
+      )}
     </>
   );
-} // prettier-ignore
+}
 
 function Messages({ preview: p, begun }: { preview: Preview; begun: boolean }) {
   return (
     <>
       <Heading>Messages</Heading>
       {p.messages.length === 0 ? (
-        <p className="text-quiet">{begun ? 'None went out' : 'None goes out'}: neither Gate Lantern nor the workspaces write to anybody because of this.</p>
+        <p className="text-quiet">
+          {begun ? 'None went out' : 'None goes out'}: neither Gate Lantern nor the workspaces write to
+          anybody because of this.
+        </p>
       ) : (
         <ul>
           {p.messages.map((m) => (
-            <li key={m.words}>{m.words} <span className="text-quiet">{m.count > 1 && `${m.count} times`}</span></li>
+            <li key={m.words}>
+              {m.words} <span className="text-quiet">{m.count > 1 && `${m.count} times`}</span>
+            </li>
           ))}
         </ul>
       )}
     </>
   );
-} // prettier-ignore
+}
 
 const EVENT_WORDS: Record<string, string> = {
   made: 'made',
@@ -593,18 +784,28 @@ const EVENT_WORDS: Record<string, string> = {
 function Life({ events }: { events: PlanEvent[] }) {
   return (
     <details className="mt-4">
-      <summary className="cursor-pointer font-semibold">Its life on the ledger, {plural(events.length, 'entry', 'entries')}</summary>
+      <summary className="cursor-pointer font-semibold">
+        Its life on the ledger, {plural(events.length, 'entry', 'entries')}
+      </summary>
       <ol className="mt-1">
         {events.map((e, i) => (
           <li key={i} className="flex gap-3 py-0.5">
-            <span className="w-36 text-quiet"><When at={e.at} /></span>
-            <span className="min-w-0 flex-1">{EVENT_WORDS[e.what] ?? e.what} <span className="text-quiet">by {e.who}{e.note && `: ${e.note}`}</span></span>
+            <span className="w-36 text-quiet">
+              <When at={e.at} />
+            </span>
+            <span className="min-w-0 flex-1">
+              {EVENT_WORDS[e.what] ?? e.what}{' '}
+              <span className="text-quiet">
+                by {e.who}
+                {e.note && `: ${e.note}`}
+              </span>
+            </span>
           </li>
         ))}
       </ol>
     </details>
   );
-} // prettier-ignore
+}
 
 /** The same sentence about what was foreseen. */
 const past = (plan: PlanDetail, words: string): string =>
@@ -626,12 +827,34 @@ function Timeline({ plan }: { plan: PlanDetail }) {
   const marks: { name: string; at: string | null; on: boolean }[] = [
     { name: 'made', at: plan.madeAt, on: true },
     ...(plan.approval
-      ? [{ name: plan.approval.approved ? 'approved' : plan.state === 'asked' ? 'waits for approval' : 'approval', at: plan.approval.approved ? (plan.approval.at ?? null) : null, on: plan.approval.approved === true }]
+      ? [
+          {
+            name: plan.approval.approved
+              ? 'approved'
+              : plan.state === 'asked'
+                ? 'waits for approval'
+                : 'approval',
+            at: plan.approval.approved ? (plan.approval.at ?? null) : null,
+            on: plan.approval.approved === true,
+          },
+        ]
       : []),
     ...(plan.state === 'scheduled' ? [{ name: 'will begin', at: plan.scheduledFor, on: false }] : []),
-    { name: plan.state === 'applying' ? `applying ${touched} of ${plan.changes}` : 'applied', at: plan.appliedAt, on: plan.appliedAt !== null },
-    { name: backwards ? 'was verified' : `verified ${verified} of ${plan.changes}`, at: at('applied'), on: reached && plan.state !== 'applying' },
-    { name: backwards ? `put back ${undone} of ${plan.changes}` : 'undone', at: at('undone'), on: undone > 0 },
+    {
+      name: plan.state === 'applying' ? `applying ${touched} of ${plan.changes}` : 'applied',
+      at: plan.appliedAt,
+      on: plan.appliedAt !== null,
+    },
+    {
+      name: backwards ? 'was verified' : `verified ${verified} of ${plan.changes}`,
+      at: at('applied'),
+      on: reached && plan.state !== 'applying',
+    },
+    {
+      name: backwards ? `put back ${undone} of ${plan.changes}` : 'undone',
+      at: at('undone'),
+      on: undone > 0,
+    },
   ];
   return (
     <ol className="mt-3 flex" aria-label="The plan’s life">
@@ -653,4 +876,4 @@ function Timeline({ plan }: { plan: PlanDetail }) {
       ))}
     </ol>
   );
-} // prettier-ignore
+}

@@ -40,36 +40,90 @@ function View({ params, set, narrow }: ViewProps) {
   const rows = data?.rows;
   if (rows?.length === 0)
     return (
-      <Empty action={<a className="btn btn-primary btn-sm" href="/exposure/findings">Go to Exposure › Findings</a>}>
-        Nothing is in quarantine. What a plan moves here can be reached by nobody until it is released; who could reach it is kept. Choose
-        “Change the file itself …” in a finding to move it here.
+      <Empty
+        action={
+          <a className="btn btn-primary btn-sm" href="/exposure/findings">
+            Go to Exposure › Findings
+          </a>
+        }
+      >
+        Nothing is in quarantine. What a plan moves here can be reached by nobody until it is released; who
+        could reach it is kept. Choose “Change the file itself …” in a finding to move it here.
       </Empty>
     );
   const columns: Column<QuarantineRow>[] = [
-    { key: 'name', name: 'What', width: 'minmax(200px, 2fr)', cell: (r) => <span className="truncate" title={r.name}><b>{r.name}</b> <span className="text-quiet">{r.space}</span></span> },
+    {
+      key: 'name',
+      name: 'What',
+      width: 'minmax(200px, 2fr)',
+      cell: (r) => (
+        <span className="truncate" title={r.name}>
+          <b>{r.name}</b> <span className="text-quiet">{r.space}</span>
+        </span>
+      ),
+    },
     { key: 'weight', name: 'Weight', width: '72px', cell: (r) => <Weight weight={r.weight} /> },
-    { key: 'back', name: 'If released, reached by', width: '270px', cell: (r) => <span className="flex items-center gap-2"><Beam now={r.back.now} could={r.back.could} /><span className="text-quiet">{r.back.people.toLocaleString('en')}</span></span> },
+    {
+      key: 'back',
+      name: 'If released, reached by',
+      width: '270px',
+      cell: (r) => (
+        <span className="flex items-center gap-2">
+          <Beam now={r.back.now} could={r.back.could} />
+          <span className="text-quiet">{r.back.people.toLocaleString('en')}</span>
+        </span>
+      ),
+    },
     ...(narrow
       ? []
       : ([
-          { key: 'plan', name: 'Moved here by', width: 'minmax(180px, 1.5fr)', cell: (r) => (r.plan ? <span className="truncate" title={r.plan.reason}><a className="underline decoration-slate" href={withQuery('/remedy/plans', { plan: r.plan.id })}>{r.plan.name}</a> <span className="text-quiet">{r.plan.by}</span></span> : <span className="text-quiet">the workspace itself</span>) },
-          { key: 'since', name: 'Since', width: '120px', cell: (r) => (r.plan ? <When at={r.plan.at} /> : <span className="text-quiet">not known</span>) },
+          {
+            key: 'plan',
+            name: 'Moved here by',
+            width: 'minmax(180px, 1.5fr)',
+            cell: (r) =>
+              r.plan ? (
+                <span className="truncate" title={r.plan.reason}>
+                  <a
+                    className="underline decoration-slate"
+                    href={withQuery('/remedy/plans', { plan: r.plan.id })}
+                  >
+                    {r.plan.name}
+                  </a>{' '}
+                  <span className="text-quiet">{r.plan.by}</span>
+                </span>
+              ) : (
+                <span className="text-quiet">the workspace itself</span>
+              ),
+          },
+          {
+            key: 'since',
+            name: 'Since',
+            width: '120px',
+            cell: (r) => (r.plan ? <When at={r.plan.at} /> : <span className="text-quiet">not known</span>),
+          },
         ] satisfies Column<QuarantineRow>[])),
     {
       key: 'release',
       name: '',
       width: '118px',
-      cell: (r) =>
-        <PickUpButton change={release(r)} what={`release ${r.name}`} name="Release" />,
+      cell: (r) => <PickUpButton change={release(r)} what={`release ${r.name}`} name="Release" />,
     },
   ];
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center px-4 py-2">
-      <h1 className="flex-1 text-base">
-        {rows && <><b>{plural(rows.length, 'thing')} in quarantine</b> <span className="text-quiet">nobody can do anything with them; who could is kept for release</span></>}
-      </h1>
-      {!narrow && <ExportMenu table="quarantine" query={{}} />}
+        <h1 className="flex-1 text-base">
+          {rows && (
+            <>
+              <b>{plural(rows.length, 'thing')} in quarantine</b>{' '}
+              <span className="text-quiet">
+                nobody can do anything with them; who could is kept for release
+              </span>
+            </>
+          )}
+        </h1>
+        {!narrow && <ExportMenu table="quarantine" query={{}} />}
       </div>
       {pickUp.error && <Trouble error={pickUp.error} />}
       <div className="min-h-0 flex-1 border-t border-slate">
@@ -77,7 +131,7 @@ function View({ params, set, narrow }: ViewProps) {
           label="Quarantine"
           columns={columns}
           rows={rows ?? []}
-                    {...selectIn(params, set, 'sel', (r: QuarantineRow) => r.key)}
+          {...selectIn(params, set, 'sel', (r: QuarantineRow) => r.key)}
           onKey={(key, r) => {
             if (key === 'p' && steward) pickUp.mutate([release(r)]);
           }}
@@ -85,4 +139,4 @@ function View({ params, set, narrow }: ViewProps) {
       </div>
     </div>
   );
-} // prettier-ignore
+}
