@@ -8,9 +8,17 @@ export default defineConfig({
           name: 'unit',
           include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'standins/**/*.test.ts', 'bench/**/*.test.ts'],
           testTimeout: 120_000,
+          maxWorkers: 2,
         },
       },
-      { test: { name: 'reference', include: ['tests/reference/**/*.test.ts'], testTimeout: 240_000 } },
+      {
+        test: {
+          name: 'reference',
+          include: ['tests/reference/**/*.test.ts'],
+          testTimeout: 240_000,
+          maxWorkers: 2,
+        },
+      },
       {
         test: {
           name: 'e2e',
