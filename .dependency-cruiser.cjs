@@ -79,14 +79,14 @@ module.exports = {
         'ui',
         '^src/ui/',
         [
-          '^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
           '^src/dto/',
         ],
         'The interface talks to the API only; constants of the core excepted.',
       ),
       to: {
         ...only('', '^src/ui/', [
-          '^src/core/(model|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
           '^src/dto/',
         ]).to,
         ...TYPES,

@@ -178,21 +178,11 @@ async function reading(scale: number): Promise<void> {
     const load = async (): Promise<void> => {
       let b!: OrganisationBuilder;
       await readExtract(dir, {
-        manifest: () => (b = new OrganisationBuilder(OWN, NOW)),
-        row: (kind, row) =>
-          b[
-            (
-              {
-                workspaces: 'workspace',
-                users: 'person',
-                groups: 'group',
-                spaces: 'space',
-                items: 'item',
-                grants: 'grant',
-                links: 'link',
-              } as const
-            )[kind]
-          ](row as never),
+        manifest(m) {
+          b = new OrganisationBuilder(OWN, NOW);
+          for (const w of m.workspaces) b.workspace(w);
+        },
+        row: (kind, row) => kind in b && b[kind](row as never),
       });
       b.build();
     };

@@ -14,8 +14,10 @@ import {
   writeSync,
 } from 'node:fs';
 import { join } from 'node:path';
+import { KINDS, ROW_KINDS, type RowKind } from '../src/core/row-kinds.ts';
 
-export type Kind = 'users' | 'groups' | 'spaces' | 'items' | 'grants' | 'links';
+/** Rows are kept under the names of their files. */
+export type Kind = (typeof ROW_KINDS)[RowKind]['file'];
 export interface Row {
   id: string;
   [field: string]: unknown;
@@ -28,7 +30,7 @@ interface JournalLine {
   row?: Row;
 }
 
-const KINDS: readonly Kind[] = ['users', 'groups', 'spaces', 'items', 'grants', 'links'];
+const FILES: readonly Kind[] = KINDS.map((k) => ROW_KINDS[k].file);
 
 const lines = (file: string): unknown[] =>
   existsSync(file)
@@ -55,7 +57,7 @@ export class State {
 
   constructor(extract: string, stateDirectory: string) {
     this.manifest = JSON.parse(readFileSync(join(extract, 'manifest.json'), 'utf8')) as State['manifest'];
-    for (const kind of KINDS) {
+    for (const kind of FILES) {
       this.rows[kind] = new Map((lines(join(extract, `${kind}.jsonl`)) as Row[]).map((r) => [r.id, r]));
       this.removed[kind] = new Map();
     }
@@ -130,12 +132,12 @@ export class State {
   /** The workspace that a row belongs to. */
   workspaceOf(kind: Kind, row: Row | undefined): string | undefined {
     if (!row || kind === 'users' || kind === 'groups') return undefined;
+    if (typeof row.workspace === 'string') return row.workspace;
     const space = (id: unknown): string | undefined => {
       const s = this.rows.spaces.get(id as string) ?? this.removed.spaces.get(id as string);
       return s?.workspace as string | undefined;
     };
-    if (kind === 'spaces') return row.workspace as string;
-    if (kind === 'items') return space(row.space);
+    if (row.space) return space(row.space);
     const on = row.on as { space?: string; item?: string };
     if (on.space) return space(on.space);
     const item = this.rows.items.get(on.item!) ?? this.removed.items.get(on.item!);

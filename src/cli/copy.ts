@@ -1,5 +1,6 @@
 /** An extract read and written again: from a zip, CSV or SCIM lists to plain JSON Lines. */
 import { existsSync, readdirSync } from 'node:fs';
+import { ROW_KINDS } from '../core/row-kinds.ts';
 import { ExtractError, readExtract } from '../formats/extract.ts';
 import { DirectoryWriter } from '../formats/write-extract.ts';
 import { CliError, print } from './error.ts';
@@ -15,8 +16,7 @@ export async function copyExtract(from: string, to: string): Promise<void> {
       manifest: (m) => (writer = new DirectoryWriter(to, m)),
       row(kind, row, raw) {
         // SCIM resources keep every attribute: rules of groups may ask for any
-        if (kind !== 'workspaces')
-          writer!.put(`${kind}.jsonl`, kind === 'users' || kind === 'groups' ? raw : row);
+        writer!.put(`${ROW_KINDS[kind].file}.jsonl`, kind === 'person' || kind === 'group' ? raw : row);
       },
       text(item, of, text) {
         part = of ?? part;

@@ -8,7 +8,8 @@ import { Scanner } from '../core/recognise/engine.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';
-import { ExtractError, readExtract, type ExtractRows } from '../formats/extract.ts';
+import type { RowOf } from '../core/row-kinds.ts';
+import { ExtractError, readExtract } from '../formats/extract.ts';
 import { GroupsByRule } from '../formats/group-rules.ts';
 import { CliError } from './error.ts';
 
@@ -47,24 +48,25 @@ export async function loadOrganisation(
     const report = await readExtract(path, {
       ...(wants.activity && { deed: (d) => void activity.push(d) }),
       ...(wants.content && { text: (item, part, text) => content.text(item, part, text) }),
-      manifest: (m) => (builder = new OrganisationBuilder(m.organisation, Date.parse(m.takenAt))),
+      manifest(m) {
+        builder = new OrganisationBuilder(m.organisation, Date.parse(m.takenAt));
+        for (const w of m.workspaces) builder.workspace(w);
+      },
       row(kind, row, raw) {
         const b = builder!;
-        if (kind === 'items') {
-          const item = row as ExtractRows['items'];
+        if (kind === 'item') {
+          const item = row as RowOf['item'];
           b.item(item);
           if (!wants.content) return;
           if (!rows.has(item.id)) rows.set(item.id, item);
           if (item.kind === 'file') content.file(item.id, item.name);
-        } else if (kind === 'grants') b.grant(row as ExtractRows['grants']);
-        else if (kind === 'links') b.link(row as ExtractRows['links']);
-        else if (kind === 'users') {
-          b.person(row as ExtractRows['users']);
+        } else if (kind === 'grant') b.grant(row as RowOf['grant']);
+        else if (kind === 'link') b.link(row as RowOf['link']);
+        else if (kind === 'person') {
+          b.person(row as RowOf['person']);
           byRule.user(raw as { id: string });
-        } else if (kind === 'spaces') b.space(row as ExtractRows['spaces']);
-        else if (kind === 'workspaces') b.workspace(row as ExtractRows['workspaces']);
-        else if (kind === 'groups' && !byRule.group(row as ExtractRows['groups']))
-          b.group(row as ExtractRows['groups']);
+        } else if (kind === 'space') b.space(row as RowOf['space']);
+        else if (kind === 'group' && !byRule.group(row as RowOf['group'])) b.group(row as RowOf['group']);
       },
     });
     complaints.push(...report.rejected.map((r) => `${r.file}, line ${r.line}: ${r.reason}`));

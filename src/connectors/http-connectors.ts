@@ -7,15 +7,15 @@ import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
   complaint,
   grantSchema,
-  groupSchema,
   itemSchema,
-  linkSchema,
   personSchema,
+  ROW_SCHEMAS,
   SCIM_IDENTITY,
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
 import type { SourceKind } from '../core/remedy/fields.ts';
+import { FEED_KINDS, ROW_KINDS, type FeedKind, type RowOf, type WorkspaceKind } from '../core/row-kinds.ts';
 import { HttpClient, type HttpOptions } from './http.ts';
 import {
   ConnectorError,
@@ -26,27 +26,9 @@ import {
   type DirectoryConnector,
   type ObjectRef,
   type Page,
-  type RowOf,
   type Seen,
   type WorkspaceConnector,
-  type WorkspaceKind,
 } from './port.ts';
-
-const SCHEMA = {
-  person: personSchema,
-  group: groupSchema,
-  space: spaceSchema,
-  item: itemSchema,
-  grant: grantSchema,
-  link: linkSchema,
-};
-const COLLECTION = {
-  person: 'accounts',
-  space: 'spaces',
-  item: 'items',
-  grant: 'grants',
-  link: 'links',
-} as const;
 
 /** An account of a workspace's own; the person is known by the address. */
 const accountSchema = z
@@ -178,12 +160,7 @@ export function scimDirectory(options: HttpOptions): DirectoryConnector {
           await http.getJson(`${path}?startIndex=${startIndex}&count=200`),
           'list',
         );
-        yield sift(
-          SCHEMA[kind] as unknown as z.ZodType<RowOf[typeof kind]>,
-          page.Resources,
-          seen,
-          page.totalResults,
-        );
+        yield sift<RowOf[typeof kind]>(ROW_SCHEMAS[kind], page.Resources, seen, page.totalResults);
         startIndex += page.Resources.length;
         if (page.Resources.length === 0 || startIndex > page.totalResults) return;
       }
@@ -222,9 +199,7 @@ abstract class HttpWorkspace implements WorkspaceConnector {
 
   abstract list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
   /** Our kind, and the schema, of what the workspace calls by a name; undefined where we do not read it. */
-  protected abstract kindOf(
-    name: string,
-  ): { kind: Exclude<WorkspaceKind, 'person'>; schema: z.ZodType<{ id: string }> } | undefined;
+  protected abstract kindOf(name: string): { kind: FeedKind; schema: z.ZodType<{ id: string }> } | undefined;
   /** Where an object is asked for. */
   protected abstract pathOf(ref: ObjectRef): string;
   protected abstract contentPath(item: string): string;
@@ -353,7 +328,7 @@ abstract class HttpWorkspace implements WorkspaceConnector {
   }
 }
 
-const WORKSPACE_SCHEMA = { ...SCHEMA, person: accountSchema };
+const WORKSPACE_SCHEMAS: typeof ROW_SCHEMAS = { ...ROW_SCHEMAS, person: accountSchema };
 
 /** Drives, whose people are the directory's; and sites, which have accounts of their own. */
 class RowsWorkspace extends HttpWorkspace {
@@ -366,14 +341,14 @@ class RowsWorkspace extends HttpWorkspace {
 
   async *list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>> {
     if (kind === 'person' && !this.accounts) return;
-    yield* this.pages(COLLECTION[kind], WORKSPACE_SCHEMA[kind] as unknown as z.ZodType<RowOf[K]>);
+    yield* this.pages<RowOf[K]>(ROW_KINDS[kind].collection.name, WORKSPACE_SCHEMAS[kind]);
   }
   protected kindOf(name: string) {
-    const kind = (['space', 'item', 'grant', 'link'] as const).find((k) => COLLECTION[k] === name);
-    return kind && { kind, schema: SCHEMA[kind] as z.ZodType<{ id: string }> };
+    const kind = FEED_KINDS.find((k) => ROW_KINDS[k].collection.name === name);
+    return kind && { kind, schema: ROW_SCHEMAS[kind] as z.ZodType<{ id: string }> };
   }
   protected pathOf(ref: ObjectRef): string {
-    return `/${COLLECTION[ref.kind as WorkspaceKind]}/${encodeURIComponent(ref.id)}`;
+    return `/${ROW_KINDS[ref.kind as WorkspaceKind].collection.name}/${encodeURIComponent(ref.id)}`;
   }
   protected written(_ref: ObjectRef, fields: object): object {
     return fields;
@@ -382,7 +357,7 @@ class RowsWorkspace extends HttpWorkspace {
     return `/items/${encodeURIComponent(item)}/content`;
   }
   protected objectSchema(kind: ObjectRef['kind']): z.ZodType<object> {
-    return SCHEMA[kind as WorkspaceKind];
+    return ROW_SCHEMAS[kind as WorkspaceKind];
   }
 }
 

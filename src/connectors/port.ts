@@ -1,27 +1,9 @@
 /** The port to a workspace and to a directory: what every kind of connector offers. */
-import type {
-  GrantRow,
-  GroupRow,
-  ItemRow,
-  LinkRow,
-  OrganisationRow,
-  PersonRow,
-  SpaceRow,
-  WorkspaceRow,
-} from '../core/model.ts';
+import type { OrganisationRow, WorkspaceRow } from '../core/model.ts';
 import type { ObjectKind } from '../core/remedy/fields.ts';
+import type { FeedKind, RowOf, WorkspaceKind } from '../core/row-kinds.ts';
 
-export interface RowOf {
-  person: PersonRow;
-  group: GroupRow;
-  space: SpaceRow;
-  item: ItemRow;
-  grant: GrantRow;
-  link: LinkRow;
-}
-/** `person`: the workspace's own accounts, where it has such. */
-export type WorkspaceKind = 'person' | 'space' | 'item' | 'grant' | 'link';
-export type DirectoryKind = 'person' | 'group';
+type DirectoryKind = 'person' | 'group';
 
 export interface Page<Row> {
   rows: Row[];
@@ -49,7 +31,7 @@ export interface ActivityRow {
   edited: number | null;
 }
 
-export type Changed = { [K in WorkspaceKind]: { kind: K; id: string; row: RowOf[K] | null } }[WorkspaceKind];
+export type Changed = { [K in FeedKind]: { kind: K; id: string; row: RowOf[K] | null } }[FeedKind];
 
 /** Something that can be changed, and put back. */
 export interface ObjectRef {
@@ -80,7 +62,7 @@ export interface Changeable {
 
 export interface WorkspaceConnector extends Changeable {
   about(): Promise<About>;
-  /** All rows of a kind, page by page, no id twice. */
+  /** All rows of a kind, page by page, no id twice; of `person`, the workspace's own accounts. */
   list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>>;
   /**
    * What changed since a token, in parts, each with the token that comes after it. Throws

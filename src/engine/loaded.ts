@@ -12,7 +12,7 @@ import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
 import { key } from './keys.ts';
-import { SurveyRows, type RowCount, type SourceIds } from './rows.ts';
+import { SurveyRows, type KeptRows, type RowCount, type SourceIds } from './rows.ts';
 
 /** Weights from here on are heavy: what must not be widely reached. */
 export const HEAVY = 2;
@@ -34,6 +34,8 @@ export interface Loaded {
   madeBy: Int32Array;
   /** Number of a group or user of the organisation that a source's own id stands for. */
   groupRules: Map<string, string>;
+  /** Rows of the kinds that access does not rest on, by kind and key. */
+  kept: KeptRows;
   content: Map<string, ContentDoc>;
   /** Data types by id, those that stewards made too, and from which certainty on they count. */
   types: Map<string, TypeAbout>;
@@ -136,7 +138,7 @@ export async function movedOn(
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string): Promise<Loaded> {
-  const { org, items, entryRow, madeBy, content, groupRules, counts } = rows.columns();
+  const { org, items, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
   const v = view(org);
   const types = await readTypes(db);
   const weights = weighAll(types, org, items, content);
@@ -161,6 +163,7 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
     entryRow,
     madeBy,
     groupRules,
+    kept,
     content,
     types,
     weights,

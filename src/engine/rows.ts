@@ -15,6 +15,7 @@ import type {
   WorkspaceRow,
 } from '../core/model.ts';
 import type { Found } from '../core/recognise/types.ts';
+import { KINDS, type RowKind, type RowOf } from '../core/row-kinds.ts';
 import type { SourceKind } from '../core/remedy/fields.ts';
 import type { Db } from '../store/db.ts';
 import {
@@ -63,23 +64,22 @@ interface Columns {
   madeBy: Int32Array;
   content: Map<string, ContentDoc>;
   groupRules: Map<string, string>;
+  kept: KeptRows;
   counts: RowCount[];
 }
 
 /** If more rows than this differ, reading everything anew is no slower. */
 const MOST_CHANGES = 200_000;
 
-/** Kinds in the order in which rows are put in: what is named comes before what names it. */
-const ORDER: readonly ObservedKind[] = [
-  'about',
-  'person',
-  'group',
-  'space',
-  'item',
-  'grant',
-  'link',
-  'content',
-];
+/** Kinds in the order in which rows are put in. */
+const ORDER: readonly ObservedKind[] = ['about', ...KINDS, 'content'];
+
+/** A row as it came. */
+type Kept = { source: string; row: RowOf[RowKind] };
+export type KeptRows = ReadonlyMap<ObservedKind, ReadonlyMap<string, Kept>>;
+
+/** Kinds that access does not rest on, so that the builder has no use for them. */
+const KEPT = KINDS.filter((k) => !(k in OrganisationBuilder.prototype));
 
 export class SurveyRows {
   private readonly builder = new OrganisationBuilder(NO_ORGANISATION, 0);
@@ -93,6 +93,7 @@ export class SurveyRows {
   private groupRules = new Map<string, string>();
   private readonly items = new Map<string, ItemRow>();
   private content = new Map<string, ContentDoc>();
+  private readonly kept = new Map<ObservedKind, Map<string, Kept>>(KEPT.map((k) => [k, new Map()]));
   // grants and links that were taken, in the order of the builder's rows
   private readonly texts = new PackedTexts();
   private readonly sources = new Interner();
@@ -153,6 +154,9 @@ export class SurveyRows {
     for (const kind of ['grant', 'link'] as const)
       for await (const part of observedParts<GrantRow & LinkRow>(db, kind, survey, counted))
         for (const { source, doc, json } of part) rows.addEntry(kind, source, doc, json);
+    for (const kind of KEPT)
+      for (const { source, id, doc } of await readObserved<RowOf[RowKind]>(db, kind, survey, counted))
+        rows.kept.get(kind)!.set(key(source, id), { source, row: doc });
     for (const c of await readObserved<ContentDoc>(db, 'content', survey))
       rows.content.set(key(c.source, c.id), withLevels(c.doc));
     return rows;
@@ -174,6 +178,7 @@ export class SurveyRows {
       madeBy: org.entries.row.map((n) => userOfMaker[maker[n]!]!),
       content: this.content,
       groupRules: this.groupRules,
+      kept: new Map(this.kept),
       counts: this.counted.map((c) => ({ ...c })),
     };
   }
@@ -269,6 +274,8 @@ export class SurveyRows {
 
   private takeKind(kind: ObservedKind, changes: readonly ObservedChange[]): void {
     if (kind === 'content') this.content = new Map(this.content);
+    const kept = this.kept.has(kind) ? new Map(this.kept.get(kind)) : undefined;
+    if (kept) this.kept.set(kind, kept);
     if (kind === 'group') {
       this.groupRules = new Map(this.groupRules);
       for (const { source, id } of changes)
@@ -291,7 +298,8 @@ export class SurveyRows {
       } else if (kind === 'content') {
         if (doc) this.content.set(key(source, id), withLevels(doc as ContentDoc));
         else this.content.delete(key(source, id));
-      }
+      } else if (doc) kept?.set(key(source, id), { source, row: doc as RowOf[RowKind] });
+      else kept?.delete(key(source, id));
     }
   }
 

@@ -108,12 +108,10 @@ function news(before: Loaded, l: Loaded): ChangeNews[] {
     {
       kind: 'guests',
       count: guests.length,
-      first: guests
-        .slice(0, NAMED)
-        .map((i) => ({
-          words: personRef(l, i).address,
-          key: `${i < org.users.length ? 'user' : 'outsider'}:${identityName(v, i)}`,
-        })),
+      first: guests.slice(0, NAMED).map((i) => ({
+        words: personRef(l, i).address,
+        key: `${i < org.users.length ? 'user' : 'outsider'}:${identityName(v, i)}`,
+      })),
     },
     { kind: 'wide', count: wide.length, first: wide.slice(0, NAMED).map(entryNews) },
   ];

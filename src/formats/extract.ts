@@ -6,39 +6,10 @@ import { Gunzip, Unzip, UnzipInflate } from 'fflate';
 import { z } from 'zod';
 import { activityOf, eventSchema, type ActivityEvent } from './activity.ts';
 import { peopleFile } from './people-files.ts';
-import type {
-  GrantRow,
-  GroupRow,
-  ItemRow,
-  LinkRow,
-  OrganisationRow,
-  PersonRow,
-  SpaceRow,
-  WorkspaceRow,
-} from '../core/model.ts';
-import { PARTS, ROLES, type Part } from '../core/model.ts';
+import { PARTS, ROLES, type OrganisationRow, type Part, type WorkspaceRow } from '../core/model.ts';
+import { kindOfFile, KINDS, ROW_KINDS, type RowKind, type RowOf } from '../core/row-kinds.ts';
 import { linesOf, type Line } from './lines.ts';
-import {
-  complaint,
-  grantSchema,
-  groupSchema,
-  itemSchema,
-  linkSchema,
-  personSchema,
-  spaceSchema,
-  workspaceSchema,
-} from './rows.ts';
-
-export interface ExtractRows {
-  workspaces: WorkspaceRow;
-  users: PersonRow;
-  groups: GroupRow;
-  spaces: SpaceRow;
-  items: ItemRow;
-  grants: GrantRow;
-  links: LinkRow;
-}
-export type ExtractKind = keyof ExtractRows;
+import { complaint, ROW_SCHEMAS, workspaceSchema } from './rows.ts';
 
 export interface Manifest {
   takenAt: string;
@@ -55,7 +26,8 @@ export interface Rejected {
 
 export interface ExtractReport {
   manifest: Manifest;
-  rows: Partial<Record<ExtractKind, number>>;
+  /** Rows taken of each file. */
+  rows: Record<string, number>;
   rejected: Rejected[];
   /** Lines rejected in all; `rejected` holds the first thousand. */
   rejectedCount: number;
@@ -78,16 +50,6 @@ const manifestSchema = z.object({
   workspaces: z.array(workspaceSchema),
 });
 
-const SCHEMAS = {
-  users: personSchema,
-  groups: groupSchema,
-  spaces: spaceSchema,
-  items: itemSchema,
-  grants: grantSchema,
-  links: linkSchema,
-};
-const KINDS = Object.keys(SCHEMAS) as Exclude<ExtractKind, 'workspaces'>[];
-
 const isId = (v: unknown): v is string => typeof v === 'string' && v.length > 0 && v.length <= 512;
 const absent = (v: unknown): boolean => v === undefined;
 const ROLE_NAMES: ReadonlySet<unknown> = new Set(ROLES);
@@ -96,8 +58,8 @@ const ROLE_NAMES: ReadonlySet<unknown> = new Set(ROLES);
  * Whether a row is plainly right, so that the schema need not be asked: by far the most rows are,
  * and a schema costs ten times as much as JSON.parse. What is not plainly right goes to the schema.
  */
-const PLAINLY_RIGHT: Partial<Record<ExtractKind, (row: Record<string, unknown>) => boolean>> = {
-  items: (r) =>
+const PLAINLY_RIGHT: Partial<Record<RowKind, (row: Record<string, unknown>) => boolean>> = {
+  item: (r) =>
     isId(r.id) &&
     isId(r.space) &&
     (absent(r.parent) || isId(r.parent)) &&
@@ -112,7 +74,7 @@ const PLAINLY_RIGHT: Partial<Record<ExtractKind, (row: Record<string, unknown>) 
     plainTime(r.createdAt) &&
     plainTime(r.modifiedAt) &&
     (absent(r.modifiedBy) || isId(r.modifiedBy)),
-  grants: (r) => {
+  grant: (r) => {
     const { on, to } = r as { on?: Record<string, unknown>; to?: Record<string, unknown> };
     return (
       isId(r.id) &&
@@ -139,7 +101,7 @@ export interface ExtractHandlers {
   /** Called once, before any row. */
   manifest?(manifest: Manifest): void;
   /** `raw` is the row as it stands in the file. */
-  row<K extends ExtractKind>(kind: K, row: ExtractRows[K], raw: unknown): void;
+  row<K extends RowKind>(kind: K, row: RowOf[K], raw: unknown): void;
   /** Text of an item, from content.jsonl or files/; a piece without a part goes on with the one before. */
   text?(item: string, part: Part | undefined, text: string): void;
   /** Who opened or edited what, from activity.jsonl. */
@@ -162,7 +124,6 @@ export async function readExtract(path: string, handlers: ExtractHandlers): Prom
     rejected: [],
     rejectedCount: 0,
   };
-  for (const w of manifest.workspaces) handlers.row('workspaces', w, w);
   const reject = (file: string, line: number, reason: string): void => {
     report.rejectedCount++;
     if (report.rejected.length < 1000) report.rejected.push({ file, line, reason });
@@ -186,12 +147,12 @@ export async function readExtract(path: string, handlers: ExtractHandlers): Prom
         await handlers.full?.();
       }
     });
-  const counted = (kind: ExtractKind, reason: string | undefined): string | undefined => {
-    if (reason === undefined) report.rows[kind] = (report.rows[kind] ?? 0) + 1;
+  const counted = (file: string, reason: string | undefined): string | undefined => {
+    if (reason === undefined) report.rows[file] = (report.rows[file] ?? 0) + 1;
     return reason;
   };
   const wanted = [
-    ...KINDS.map((k) => `${k}.jsonl`),
+    ...KINDS.map((k) => `${ROW_KINDS[k].file}.jsonl`),
     ...(['users', 'groups'] as const).flatMap((k) => [`${k}.json`, `${k}.csv`]),
     ...(handlers.deed ? ['activity.jsonl'] : []),
     ...(handlers.text ? ['content.jsonl'] : []),
@@ -209,16 +170,17 @@ export async function readExtract(path: string, handlers: ExtractHandlers): Prom
           if (deed) handlers.deed!(deed, e);
         }),
       );
-    const [kind, ending] = name.split('.') as [Exclude<ExtractKind, 'workspaces'>, string];
-    if (ending === 'jsonl') return lines(name, pieces, (l) => counted(kind, takeLine(kind, l, handlers)));
+    const [file, ending] = name.split('.') as [string, string];
+    const kind = kindOfFile(file)!;
+    if (ending === 'jsonl') return lines(name, pieces, (l) => counted(file, takeLine(kind, l, handlers)));
     return guarded(name, async () => {
       for await (const { line, value, wrong } of peopleFile(
-        kind as 'users' | 'groups',
+        file as 'users' | 'groups',
         ending as 'json' | 'csv',
         pieces,
-        columns[kind as 'users' | 'groups'],
+        columns[file as 'users' | 'groups'],
       )) {
-        const reason = wrong ?? counted(kind, takeValue(kind, value, handlers));
+        const reason = wrong ?? counted(file, takeValue(kind, value, handlers));
         if (reason !== undefined) reject(name, line, reason);
         await handlers.full?.();
       }
@@ -278,7 +240,7 @@ function takeJson<T>(schema: z.ZodType<T>, line: Line, take: (value: T) => void)
 const TOO_LONG = 'the line is longer than 16 MB';
 
 /** Hands one line on, or says why not. */
-function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHandlers): string | undefined {
+function takeLine(kind: RowKind, line: Line, handlers: ExtractHandlers): string | undefined {
   if (line.text === undefined) return TOO_LONG;
   let value: unknown;
   try {
@@ -289,17 +251,13 @@ function takeLine(kind: (typeof KINDS)[number], line: Line, handlers: ExtractHan
   return takeValue(kind, value, handlers);
 }
 
-function takeValue(
-  kind: (typeof KINDS)[number],
-  value: unknown,
-  handlers: ExtractHandlers,
-): string | undefined {
+function takeValue(kind: RowKind, value: unknown, handlers: ExtractHandlers): string | undefined {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return 'it is not an object';
   if (PLAINLY_RIGHT[kind]?.(value as Record<string, unknown>)) {
     handlers.row(kind, value as never, value);
     return undefined;
   }
-  const parsed = SCHEMAS[kind].safeParse(value);
+  const parsed = ROW_SCHEMAS[kind].safeParse(value);
   if (!parsed.success) return complaint(parsed.error);
   handlers.row(kind, parsed.data, value);
   return undefined;

@@ -17,6 +17,7 @@ import {
   type SpaceRow,
   type WorkspaceRow,
 } from '../core/model.ts';
+import type { RowKind, RowOf } from '../core/row-kinds.ts';
 
 /** Absent and null are the same. */
 const opt = <T extends z.ZodType>(schema: T) => schema.nullish().transform((v) => v ?? undefined);
@@ -190,6 +191,16 @@ export const groupSchema = z
     members: (g.members ?? []).map((m) => (m.type ? { value: m.value, type: m.type } : { value: m.value })),
     ...(g[SCIM_IDENTITY]?.rule && { rule: g[SCIM_IDENTITY].rule }),
   }));
+
+/** The schema of each kind of row. */
+export const ROW_SCHEMAS: { [K in RowKind]: z.ZodType<RowOf[K]> } = {
+  person: personSchema,
+  group: groupSchema,
+  space: spaceSchema,
+  item: itemSchema,
+  grant: grantSchema,
+  link: linkSchema,
+};
 
 /** A schema's complaint about one row, in one line. */
 export function complaint(error: z.ZodError): string {

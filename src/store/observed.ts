@@ -1,8 +1,10 @@
 /** What surveys saw, in every version: reading as of a survey, and merging a finished survey in. */
 import type { Found } from '../core/recognise/types.ts';
+import type { RowKind } from '../core/row-kinds.ts';
 import { copyText, type Db } from './db.ts';
 
-export type ObservedKind = 'about' | 'person' | 'group' | 'space' | 'item' | 'grant' | 'link' | 'content';
+/** Beside the kinds of rows: what a workspace says of itself, and what is known of an item's content. */
+export type ObservedKind = RowKind | 'about' | 'content';
 
 /** What is known of an item's content; it holds no raw value. */
 export interface ContentDoc {

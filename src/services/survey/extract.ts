@@ -2,7 +2,7 @@
 import type { SurveyStep } from '../../dto/surveys.ts';
 import type { Scanner } from '../../core/recognise/engine.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
-import { ExtractError, readExtract, type ExtractKind } from '../../formats/extract.ts';
+import { ExtractError, readExtract } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
@@ -20,14 +20,6 @@ interface Work {
   newScanner(): Scanner;
 }
 
-const KIND: Record<Exclude<ExtractKind, 'workspaces'>, ObservedKind> = {
-  users: 'person',
-  groups: 'group',
-  spaces: 'space',
-  items: 'item',
-  grants: 'grant',
-  links: 'link',
-};
 const AT_ONCE = 5000;
 
 /** Stages every extract; gives the moment at which the last of them was taken. */
@@ -73,14 +65,13 @@ async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promis
       for (const workspace of m.workspaces) put('about', workspace.id, { organisation, workspace });
     },
     row(kind, row, raw) {
-      if (kind === 'workspaces') return;
-      if (kind === 'users') rules.user(raw as { id: string });
-      if (kind === 'groups' && rules.group(row as never)) return;
-      if (kind === 'items') {
+      if (kind === 'person') rules.user(raw as { id: string });
+      if (kind === 'group' && rules.group(row as never)) return;
+      if (kind === 'item') {
         const item = row as { id: string; kind: string; name: string };
         if (item.kind === 'file') content.file(item.id, item.name);
       }
-      put(KIND[kind], row.id, row);
+      put(kind, row.id, row);
     },
     text: (item, part, text) => content.text(item, part, text),
     deed: (d) => void deeds.push({ source: source.id, ...d }),

@@ -1,12 +1,15 @@
+import { FEED_KINDS, ROW_KINDS, type FeedKind } from '../../core/row-kinds.ts';
+
+/** The step that reads the rows of a kind from every workspace. */
+export const stepOf = <K extends FeedKind>(kind: K): (typeof ROW_KINDS)[K]['collection']['name'] =>
+  ROW_KINDS[kind].collection.name;
+
 /** The steps of a survey, in order. */
 export const FULL_STEPS = [
   'people',
   'groups',
   'extracts',
-  'spaces',
-  'items',
-  'grants',
-  'links',
+  ...FEED_KINDS.map(stepOf),
   'content',
   'activity',
   'changes meanwhile',

@@ -10,6 +10,7 @@ import type { GroupRow, ItemRow } from '../../core/model.ts';
 import { compileCustom } from '../../core/recognise/custom.ts';
 import { Scanner } from '../../core/recognise/engine.ts';
 import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
+import { FEED_KINDS, KINDS, WORKSPACE_KINDS, type RowKind } from '../../core/row-kinds.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
@@ -30,7 +31,7 @@ import { contentDoc, recogniserVersion, ScanPool } from '../scan/pool.ts';
 import { stageExtract } from './extract.ts';
 import { mayHoldText, versionOf, withoutText } from './files.ts';
 import type { SurveyOrder, SurveySource } from './order.ts';
-import { FULL_STEPS, INCREMENTAL_STEPS, type StepName } from './steps.ts';
+import { FULL_STEPS, INCREMENTAL_STEPS, stepOf, type StepName } from './steps.ts';
 
 export type SurveyResult =
   { state: 'done'; takenAt: string } | { state: 'failed' | 'cancelled'; reason: string };
@@ -385,13 +386,8 @@ async function run(): Promise<SurveyResult> {
     if (order.kind === 'full') {
       if (extracts.length)
         takenAt = await stageExtract({ db, order, extracts, inStep, fail, tell, newScanner });
-      for (const [name, kind] of [
-        ['spaces', 'space'],
-        ['items', 'item'],
-        ['grants', 'grant'],
-        ['links', 'link'],
-      ] as const)
-        await inStep(name, async (step) => {
+      for (const kind of FEED_KINDS)
+        await inStep(stepOf(kind), async (step) => {
           for (const w of workspaces)
             await readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
               if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
@@ -435,17 +431,19 @@ async function run(): Promise<SurveyResult> {
         'select count(*)::int as n from staged where survey = $1',
         [order.survey],
       )) as [{ n: number }];
-      const kinds =
+      const kinds: ObservedKind[] =
         order.kind === 'full'
-          ? (['about', 'person', 'space', 'item', 'grant', 'link', 'content'] as const)
-          : (['about', 'person'] as const);
+          ? ['about', ...WORKSPACE_KINDS, 'content']
+          : ['about', ...WORKSPACE_KINDS.filter((k) => !(FEED_KINDS as RowKind[]).includes(k))];
       const whole = [
         ...directories.flatMap((d) =>
           (['person', 'group'] as const).map((kind) => ({ kind, source: d.source.id })),
         ),
         ...workspaces.flatMap((w) => kinds.map((kind) => ({ kind, source: w.source.id }))),
         ...(order.kind === 'full'
-          ? extracts.flatMap((e) => [...kinds, 'group' as const].map((kind) => ({ kind, source: e.id })))
+          ? extracts.flatMap((e) =>
+              (['about', ...KINDS, 'content'] as const).map((kind) => ({ kind, source: e.id })),
+            )
           : []),
       ];
       const { added, altered, removed } = await mergeStaged(db, order.survey, whole, {

@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import { KINDS, ROW_KINDS } from '../../../core/row-kinds.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
@@ -20,14 +21,6 @@ export default function Sources({ account, search }: { account: Account; search:
   );
 }
 
-const COUNT_WORDS: Record<string, [string, string]> = {
-  person: ['person', 'people'],
-  group: ['group', 'groups'],
-  space: ['space', 'spaces'],
-  item: ['item', 'items'],
-  grant: ['grant', 'grants'],
-  link: ['link', 'links'],
-};
 const KIND_WORDS = {
   directory: 'directory, SCIM 2.0',
   drives: 'shared and personal drives',
@@ -154,9 +147,10 @@ function View({ search }: { search: string }) {
                 <td className="px-4 font-medium">{s.name}</td>
                 <td className="px-3">{KIND_WORDS[s.kind]}</td>
                 <td className="px-3">
-                  {Object.entries(COUNT_WORDS)
-                    .flatMap(([k, [one, many]]) => (s.counts[k] ? plural(s.counts[k], one, many) : []))
-                    .join(', ') || 'nothing yet'}
+                  {KINDS.flatMap((k) => {
+                    const [one, many] = ROW_KINDS[k].words;
+                    return s.counts[k] ? plural(s.counts[k], one, many) : [];
+                  }).join(', ') || 'nothing yet'}
                 </td>
                 <td className="px-3 font-mono text-[12.5px] text-quiet">{s.url}</td>
               </tr>

@@ -1,0 +1,44 @@
+/** For tests: faults on demand, what is really set, and the messages that went out. */
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import { bodyOf, json, Refusal } from './http.ts';
+import type { FaultRule } from './faults.ts';
+import type { Kind, Row } from './state.ts';
+import { faults, outbox, state } from './world.ts';
+
+export async function control(req: IncomingMessage, res: ServerResponse, url: URL): Promise<void> {
+  const [, , what, kind, id] = url.pathname.split('/');
+  if (what === 'faults') {
+    if (req.method === 'PUT') faults.set((await bodyOf(req)) as FaultRule[]);
+    return json(res, 200, faults.list());
+  }
+  if (what === 'outbox') return json(res, 200, outbox);
+  if (what === 'forget') {
+    state.forgotten = Number(state.token);
+    return json(res, 200, state.token);
+  }
+  if (what === 'truth' && req.method === 'GET') {
+    const rows = state.rows[kind as Kind];
+    return json(res, 200, id ? (rows.get(decodeURIComponent(id)) ?? null) : [...rows.values()]);
+  }
+  if (what === 'truth' && req.method === 'PUT') {
+    const row = (await bodyOf(req)) as Row;
+    state.change({
+      key: `control-${Date.now()}-${Math.random()}`,
+      kind: kind as Kind,
+      id: row.id,
+      op: 'put',
+      row,
+    });
+    return json(res, 200, row);
+  }
+  if (what === 'truth' && req.method === 'DELETE') {
+    state.change({
+      key: `control-${Date.now()}-${Math.random()}`,
+      kind: kind as Kind,
+      id: decodeURIComponent(id!),
+      op: 'delete',
+    });
+    return json(res, 200, null);
+  }
+  throw new Refusal(404, 'There is no such control.');
+}
