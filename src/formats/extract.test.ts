@@ -58,7 +58,7 @@ describe('an extract', () => {
         'grants.jsonl.gz': gzipSync(''),
       }).replace(/$/, ''),
     );
-    expect(gzipped.rows.users).toEqual(plain.rows.users);
+    expect(gzipped.rows.person).toEqual(plain.rows.person);
     for (const prefix of ['', 'extract/']) {
       const zip = join(home, `z${n++}.zip`);
       writeFileSync(
@@ -70,8 +70,8 @@ describe('an extract', () => {
         }),
       );
       const zipped = await read(zip);
-      expect(zipped.rows.items).toEqual(plain.rows.items);
-      expect(zipped.rows.users).toEqual(plain.rows.users);
+      expect(zipped.rows.item).toEqual(plain.rows.item);
+      expect(zipped.rows.person).toEqual(plain.rows.person);
     }
   });
 
@@ -86,7 +86,7 @@ describe('an extract', () => {
       '{"id":"z","space":"s","kind":"folder","name":"z","createdAt":"soon"}',
     ].join('\r\n');
     const { rows, report } = await read(directoryOf({ ...files, 'items.jsonl': bad }));
-    expect(rows.items!.map((r) => r.id)).toEqual(['i0']);
+    expect(rows.item!.map((r) => r.id)).toEqual(['i0']);
     expect(report.rejected.map((r) => [r.line, r.reason.split(':')[0]])).toEqual([
       [1, 'it is not JSON'],
       [2, 'it is not an object'],
@@ -312,10 +312,10 @@ describe('text, activity and people in other formats', () => {
           'id,displayName,member,memberType\ng1,Deck,u1,User\ng2,Empty,,\ng1,,g2,Group\n,nameless,u1,User\n',
       }),
     );
-    expect(responses.rows.users).toEqual(lines.rows.users);
-    expect(responses.rows.groups).toEqual(lines.rows.groups);
-    expect(csv.rows.users).toEqual(lines.rows.users);
-    expect(csv.rows.groups).toEqual(lines.rows.groups);
+    expect(responses.rows.person).toEqual(lines.rows.person);
+    expect(responses.rows.group).toEqual(lines.rows.group);
+    expect(csv.rows.person).toEqual(lines.rows.person);
+    expect(csv.rows.group).toEqual(lines.rows.group);
     expect(csv.report.rejected.map((r) => [r.file, r.reason])).toEqual([
       ['users.csv', 'it has 2 cells and the header 7'],
       ['groups.csv', 'id: is missing'],
@@ -336,7 +336,7 @@ describe('text, activity and people in other formats', () => {
       }),
     );
     expect(report.rejectedCount).toBe(0);
-    expect(rows.spaces).toEqual([{ id: 's', workspace: 'w', name: 's', kind: 'site' }]);
-    expect(rows.items).toEqual([{ id: 'i', space: 's', name: 'i', kind: 'file' }]);
+    expect(rows.space).toEqual([{ id: 's', workspace: 'w', name: 's', kind: 'site' }]);
+    expect(rows.item).toEqual([{ id: 'i', space: 's', name: 'i', kind: 'file' }]);
   });
 });
