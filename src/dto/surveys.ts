@@ -1,15 +1,6 @@
 /** Sources and surveys, as the interface knows them. */
 
-export interface SurveyStep {
-  name: string;
-  state: 'waiting' | 'running' | 'done' | 'failed';
-  done: number;
-  total: number | null;
-  failed: number;
-  startedAt: string | null;
-  finishedAt: string | null;
-  note: string | null;
-}
+import type { JobStep } from './jobs.ts';
 
 export interface SurveyRow {
   id: number;
@@ -26,7 +17,7 @@ export interface SurveyRow {
   added: number;
   altered: number;
   removed: number;
-  steps: SurveyStep[];
+  steps: JobStep[];
 }
 
 export interface SourceRow {

@@ -12,6 +12,7 @@ import { Evidence } from './evidence.ts';
 import { Events } from './events.ts';
 import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
+import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
@@ -116,11 +117,12 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const findings = new Findings(db, ledger, clock);
   const secrets = new Secrets(directory);
   const present = new Present(db, engine, events);
-  const surveys = new Surveys(db, ledger, engine, present, secrets, events, clock);
+  const jobs = new Jobs(db, events, clock);
+  const surveys = new Surveys(db, ledger, engine, present, secrets, jobs, clock);
   const recognition = new Recognition(db, ledger, engine, surveys, present, secrets, clock);
   const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
   const tray = new Tray(db, engine);
-  const plans = new Plans({ db, ledger, engine, surveys, present, tray, events, clock });
+  const plans = new Plans({ db, ledger, engine, surveys, present, tray, events, jobs, clock });
   // in this order: findings follow the survey, its sum counts them, and plans look at what became of their work
   present.subscribe((move) => findings.follow(move));
   present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
@@ -129,7 +131,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (!again && !start) await plans.proofs.lookForDrift();
   });
 
-  await surveys.sayInterrupted();
+  await jobs.takeUp();
   await extracts.tidy();
   if (seed && (await accounts.empty()))
     for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
@@ -138,6 +140,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const ready = (async () => {
     await present.start();
     await plans.runner.resume();
+    await jobs.look();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
   })();
@@ -191,7 +194,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     async close() {
       await surveys.close();
       await recognition.close();
-      await plans.runner.idle();
+      await jobs.close();
       await engine.close();
       await db.close();
       unlock();

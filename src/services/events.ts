@@ -1,8 +1,8 @@
 /** What happens, as it happens, for whoever is looking: pages listen through server-sent events. */
-import type { SurveyStep } from '../dto/surveys.ts';
+import type { JobNews } from '../dto/jobs.ts';
 
 export type AppEvent =
-  | { type: 'survey'; survey: number; state: string; steps: SurveyStep[] }
+  | ({ type: 'job' } & JobNews)
   | { type: 'plan'; plan: number }
   /** Another survey is in force, or the same judged anew: every answer that rested on it is out of date. */
   | { type: 'present'; survey: number };

@@ -132,7 +132,8 @@ describe('the store', () => {
             "insert into survey (kind, state, started_by, started_at) values ('full', 'running', 't', now()) returning id",
           )) as [{ id: number }];
           await db.query(
-            "insert into survey_step (survey, seq, name, state) values ($1, 0, 'taking over', 'running')",
+            `insert into job (kind, subject, started_by, state, due, steps)
+             values ('survey', $1, 't', 'running', now(), '[{"name": "taking over", "state": "running"}]')`,
             [id],
           );
           await stage(

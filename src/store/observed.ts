@@ -2,6 +2,7 @@
 import type { Found } from '../core/recognise/types.ts';
 import type { RowKind } from '../core/row-kinds.ts';
 import { copyText, type Db } from './db.ts';
+import { stepIs } from './jobs.ts';
 
 /** Beside the kinds of rows: what a workspace says of itself, and what is known of an item's content. */
 export type ObservedKind = RowKind | 'about' | 'content';
@@ -322,9 +323,10 @@ async function mergePart(
 
 /** Takes back what a survey that did not finish has merged; doing it twice is doing it once. Runs inside `tx`. */
 export async function unmerge(tx: Db, survey: number): Promise<void> {
-  const [began] = await tx.query("select 1 from survey_step where survey = $1 and name = 'taking over'", [
-    survey,
-  ]);
+  const [began] = await tx.query(
+    `select 1 from job j where kind = 'survey' and subject = $1 and ${stepIs('j', 'taking over')}`,
+    [survey],
+  );
   if (!began) return;
   await tx.query('delete from observed where valid_from = $1', [survey]);
   await tx.query('update observed set valid_to = null where valid_to = $1', [survey]);

@@ -147,7 +147,7 @@ export class Drafts {
   }
 
   private async rebind(plan: number, preview: Preview, by: string, anew: boolean): Promise<void> {
-    const { db, ledger, events } = this.parts;
+    const { db, ledger, events, jobs } = this.parts;
     const approval = anew ? await this.approvalFor(preview) : null;
     await db.transaction(async (tx) => {
       const [row] = await tx.query(
@@ -164,6 +164,7 @@ export class Drafts {
           409,
           'The preview can only be renewed while the plan has not begun.',
         );
+      if (anew) await jobs.drop(tx, 'plan', plan);
       for (const c of await stepsOf(tx, plan)) {
         const before = await seenOf(tx, toPlanned(c));
         if (before)

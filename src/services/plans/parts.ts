@@ -2,6 +2,7 @@
 import type { Db } from '../../store/db.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Events } from '../events.ts';
+import type { Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Present } from '../present.ts';
 import type { Surveys } from '../survey/surveys.ts';
@@ -15,5 +16,6 @@ export interface PlanParts {
   present: Pick<Present, 'toNewest' | 'survey'>;
   tray: Pick<Tray, 'forPlan'>;
   events: Pick<Events, 'emit'>;
+  jobs: Pick<Jobs, 'declare' | 'add' | 'drop' | 'look'>;
   clock: () => Date;
 }

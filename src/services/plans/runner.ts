@@ -17,39 +17,28 @@ import {
   type PlanState,
 } from '../../core/remedy/states.ts';
 import type { Db } from '../../store/db.ts';
+import { waitingStep, type JobStep } from '../../dto/jobs.ts';
 import { storableJson } from '../../store/observed.ts';
 import { AppError } from '../errors.ts';
+import type { Job } from '../jobs.ts';
 import { CarryOut } from './carry-out.ts';
 import type { Drafts } from './drafts.ts';
 import type { PlanParts } from './parts.ts';
 import type { Proofs } from './proof.ts';
 import { haltOf, headOf, observeStep, stepsOf, type Head, type PlanStep } from './rows.ts';
 
-/** How often plans that are due, and plans that an error stopped, are looked for, in milliseconds. */
-const TICK = 15_000;
-
 export class Runner {
-  private queue: Promise<unknown> = Promise.resolve();
-  private readonly queued = new Set<number>();
   private readonly carry: CarryOut;
-  private looking = false;
-  private readonly timer: NodeJS.Timeout;
 
   constructor(
     private readonly parts: PlanParts,
     private readonly drafts: Drafts,
     private readonly proofs: Proofs,
   ) {
-    const { db, ledger, clock, events } = parts;
+    const { db, ledger, clock, events, jobs } = parts;
     this.carry = new CarryOut(db, ledger, clock, (plan) => events.emit({ type: 'plan', plan }));
-    this.timer = setInterval(() => {
-      if (this.looking) return;
-      this.looking = true;
-      this.due()
-        .catch((e: unknown) => console.error('plans that are due could not be started', e))
-        .finally(() => (this.looking = false));
-    }, TICK);
-    this.timer.unref();
+    // one after another, so that two plans never work on one object at once
+    jobs.declare('plan', { run: (job) => this.work(job), broken: 'again' });
   }
 
   /** Begins applying a plan at once. */
@@ -57,7 +46,7 @@ export class Runner {
     const { state } = await headOf(this.parts.db, plan);
     if (NOT_BEGUN.includes(state)) await this.drafts.mayBegin(plan, by);
     await this.drafts.move(plan, PLAN_MOVES.apply, by);
-    this.run(plan, by);
+    await this.begin(plan, by);
   }
 
   /** Applies a plan when the time has come. */
@@ -66,30 +55,38 @@ export class Runner {
       throw new AppError('past', 400, 'That time is in the past. Choose one in the future.');
     await this.drafts.mayBegin(plan, by);
     await this.drafts.move(plan, PLAN_MOVES.schedule, by, { at, by });
+    await this.begin(plan, by, at);
   }
 
   /** Takes a plan's time away again. */
   async unschedule(plan: number, by: string): Promise<void> {
     const { approval } = await headOf(this.parts.db, plan);
     await this.drafts.move(plan, approval ? PLAN_MOVES.unscheduleApproved : PLAN_MOVES.unschedule, by);
+    await this.parts.jobs.drop(this.parts.db, 'plan', plan);
   }
 
-  /** Starts plans whose time has come, and goes on with plans that an error stopped. */
-  private async due(): Promise<void> {
-    const rows = await this.parts.db.query<{ id: number; scheduled_by: string; scheduled_for: Date }>(
-      "select id, scheduled_by, scheduled_for from plan where state = 'scheduled' and scheduled_for <= $1 order by scheduled_for, id",
-      [this.parts.clock()],
-    );
-    for (const { id, scheduled_by: by, scheduled_for: at } of rows)
+  /** Puts a plan on the list of jobs; at once unless a time is given. */
+  private async begin(plan: number, by: string, at?: Date): Promise<void> {
+    const { jobs, db } = this.parts;
+    await jobs.add(db, 'plan', plan, by, at);
+    await jobs.look();
+  }
+
+  /** A plan's job: it is carried out, or its time has come, in which case it may have become one that must not be. */
+  private async work({ subject: plan, by, tell }: Job): Promise<void> {
+    const { state, scheduled_for: at } = await headOf(this.parts.db, plan);
+    if (state === 'scheduled')
       try {
-        await this.apply(id, by);
+        await this.drafts.mayBegin(plan, by);
+        await this.drafts.move(plan, PLAN_MOVES.apply, by);
       } catch (e) {
         if (!(e instanceof AppError)) throw e;
-        await this.drafts.move(id, PLAN_MOVES.unschedule, 'system', {
-          note: `It was to be applied at ${at.toISOString()} and was not. ${e.message}`,
+        await this.drafts.move(plan, PLAN_MOVES.unschedule, 'system', {
+          note: `It was to be applied at ${at?.toISOString()} and was not. ${e.message}`,
         });
+        return;
       }
-    for (const id of await this.unfinished()) this.run(id, 'system');
+    await this.carryOut(plan, by, tell);
   }
 
   /** Stops a plan after the change it is at; `goOn` goes on with it. */
@@ -100,12 +97,12 @@ export class Runner {
   /** Ends a plan after the change it is at: what was done stays, and can be undone. */
   async cancel(plan: number, by: string): Promise<void> {
     await this.halt(plan, by, 'cancelled');
-    this.run(plan, by);
+    await this.begin(plan, by);
   }
 
   async goOn(plan: number, by: string): Promise<void> {
     await this.halt(plan, by, null);
-    this.run(plan, by);
+    await this.begin(plan, by);
   }
 
   private async halt(plan: number, by: string, halt: Head['halt']): Promise<void> {
@@ -146,7 +143,7 @@ export class Runner {
       );
     });
     events.emit({ type: 'plan', plan });
-    this.run(plan, by);
+    await this.begin(plan, by);
   }
 
   /** Tries again what failed, was left or is unknown, in the direction it was going. */
@@ -158,42 +155,29 @@ export class Runner {
     await this.drafts.move(plan, undoing ? PLAN_MOVES.undoAgain : PLAN_MOVES.applyAgain, by);
     const steps = again.filter((c) => isUndoing(c.state) === undoing);
     await setStates(db, steps, retryFrom);
-    this.run(plan, by);
+    await this.begin(plan, by);
   }
 
-  private async unfinished(): Promise<number[]> {
-    const rows = await this.parts.db.query<{ id: number }>(
-      "select id from plan where state = any($1) and halt is distinct from 'paused' order by id",
+  /** Goes on with plans that were running when the application ended, and minds the time of those that have one. */
+  async resume(): Promise<void> {
+    const { db, ledger, jobs } = this.parts;
+    const running = await db.query<{ id: number; by: string }>(
+      `select p.id, coalesce(j.started_by, 'system') as by from plan p
+       left join job j on j.kind = 'plan' and j.subject = p.id and j.state = 'waiting'
+       where p.state = any($1) and p.halt is distinct from 'paused' order by p.id`,
       [UNDER_WAY],
     );
-    return rows.map((r) => r.id);
-  }
-
-  /** Goes on with plans that were running when the application ended. */
-  async resume(): Promise<void> {
-    for (const id of await this.unfinished()) {
-      await this.parts.ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
-      this.run(id, 'system');
+    for (const { id, by } of running) {
+      await ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
+      await jobs.add(db, 'plan', id, by);
     }
+    const scheduled = await db.query<{ id: number; by: string; at: Date }>(
+      "select id, scheduled_by as by, scheduled_for as at from plan where state = 'scheduled'",
+    );
+    for (const { id, by, at } of scheduled) await jobs.add(db, 'plan', id, by, at);
   }
 
-  /** Plans are carried out one after another, so that two never work on one object at once. */
-  private run(plan: number, by: string): void {
-    if (this.queued.has(plan)) return;
-    this.queued.add(plan);
-    this.queue = this.queue
-      .then(() => this.carryOut(plan, by))
-      .catch((e: unknown) => console.error(`plan ${plan} stopped with an error; it is tried again soon`, e))
-      .finally(() => this.queued.delete(plan));
-  }
-
-  /** Resolves when every plan begun so far has come to its end. */
-  async idle(): Promise<void> {
-    clearInterval(this.timer);
-    await this.queue;
-  }
-
-  private async carryOut(plan: number, by: string): Promise<void> {
+  private async carryOut(plan: number, by: string, tell: Job['tell']): Promise<void> {
     const { db, surveys } = this.parts;
     const { state } = await headOf(db, plan);
     if (!UNDER_WAY.includes(state)) return;
@@ -207,19 +191,28 @@ export class Runner {
     for (const c of undoing ? steps.reverse() : steps)
       (lanes.get(c.source) ?? lanes.set(c.source, []).get(c.source)!).push(c);
     let stopped = false;
+    const step: JobStep = {
+      ...waitingStep(undoing ? 'undoing' : 'applying'),
+      state: 'running',
+      total: steps.length,
+      startedAt: this.parts.clock().toISOString(),
+    };
+    tell([step]);
     const ends = await Promise.allSettled(
       [...lanes].map(async ([source, lane]) => {
-        for (const step of lane) {
+        for (const change of lane) {
           if ((await haltOf(db, plan)) !== null) stopped = true;
           if (stopped) return;
-          await this.carry.one(step, places.get(source), undoing, by);
+          await this.carry.one(change, places.get(source), undoing, by);
+          step.done++;
+          tell([step]);
         }
       }),
     );
     for (const end of ends) if (end.status === 'rejected') throw end.reason;
     const halt = await haltOf(db, plan);
     // paused and told to go on before the change it was at was done: go on from there
-    if (stopped && halt === null) return this.carryOut(plan, by);
+    if (stopped && halt === null) return this.carryOut(plan, by, tell);
     if (halt === 'paused') return;
     if (halt === 'cancelled') await this.leaveTheRest(plan, by);
     await this.finish(plan, undoing, by);

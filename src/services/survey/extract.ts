@@ -1,5 +1,5 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
-import type { SurveyStep } from '../../dto/surveys.ts';
+import type { JobStep } from '../../dto/jobs.ts';
 import type { Scanner } from '../../core/recognise/engine.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
 import { ExtractError, readExtract } from '../../formats/extract.ts';
@@ -14,8 +14,8 @@ interface Work {
   db: Db;
   order: SurveyOrder;
   extracts: readonly SurveySource[];
-  inStep(name: StepName, work: (step: SurveyStep) => Promise<void>): Promise<void>;
-  fail(step: SurveyStep, object: string, reason: string): Promise<void>;
+  inStep(name: StepName, work: (step: JobStep) => Promise<void>): Promise<void>;
+  fail(step: JobStep, object: string, reason: string): Promise<void>;
   tell(): void;
   newScanner(): Scanner;
 }
@@ -39,7 +39,7 @@ export async function stageExtract(w: Work): Promise<string> {
   return takenAt;
 }
 
-async function stageOne(w: Work, step: SurveyStep, source: SurveySource): Promise<string> {
+async function stageOne(w: Work, step: JobStep, source: SurveySource): Promise<string> {
   const { db, order } = w;
   let waiting: StagedRow[] = [];
   let deeds: { source: string; item: string; actor: string; opened: number | null; edited: number | null }[] =

@@ -10,6 +10,8 @@ export interface SurveySource {
 }
 export interface SurveyOrder {
   survey: number;
+  /** The job that does it, whose steps are kept. */
+  job: number;
   kind: 'full' | 'incremental';
   by: string;
   sources: SurveySource[];

@@ -23,7 +23,8 @@ import {
   type ObservedKind,
   type StagedRow,
 } from '../../store/observed.ts';
-import type { SurveyStep } from '../../dto/surveys.ts';
+import { waitingStep, type JobStep } from '../../dto/jobs.ts';
+import { saveSteps } from '../../store/jobs.ts';
 import { scansOf, keepScans } from '../../store/scans.ts';
 import { Ledger } from '../ledger.ts';
 import { valueHash } from '../scan/hash.ts';
@@ -42,16 +43,7 @@ const abort = new AbortController();
 const now = (): Date => new Date(Date.now() + order.clockOffset);
 
 const stepNames: readonly StepName[] = order.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS;
-const steps: SurveyStep[] = stepNames.map((name) => ({
-  name,
-  state: 'waiting',
-  done: 0,
-  total: null,
-  failed: 0,
-  startedAt: null,
-  finishedAt: null,
-  note: null,
-}));
+const steps = stepNames.map(waitingStep);
 
 /** Content is read by this many requests at a time. */
 const READERS = 8;
@@ -66,32 +58,12 @@ function tell(force = false): void {
   parentPort!.postMessage({ survey: order.survey, steps });
 }
 
-async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>): Promise<void> {
+async function inStep(name: StepName, work: (step: JobStep) => Promise<void>): Promise<void> {
   if (abort.signal.aborted) throw new ConnectorError('cancelled', 'The survey was cancelled.');
-  const seq = stepNames.indexOf(name);
-  const step = steps[seq]!;
-  const save = () =>
-    db.query(
-      `insert into survey_step (survey, seq, name, state, done, total, failed, started_at, finished_at, note)
-       values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-       on conflict (survey, seq) do update set state = excluded.state, done = excluded.done, total = excluded.total,
-         failed = excluded.failed, finished_at = excluded.finished_at, note = excluded.note`,
-      [
-        order.survey,
-        seq,
-        name,
-        step.state,
-        step.done,
-        step.total,
-        step.failed,
-        step.startedAt,
-        step.finishedAt,
-        step.note,
-      ],
-    );
+  const step = steps[stepNames.indexOf(name)]!;
   step.state = 'running';
   step.startedAt = now().toISOString();
-  await save();
+  await saveSteps(db, order.job, steps);
   tell(true);
   try {
     await work(step);
@@ -101,12 +73,12 @@ async function inStep(name: StepName, work: (step: SurveyStep) => Promise<void>)
     throw e;
   } finally {
     step.finishedAt = now().toISOString();
-    await save();
+    await saveSteps(db, order.job, steps);
     tell(true);
   }
 }
 
-async function fail(step: SurveyStep, object: string, reason: string): Promise<void> {
+async function fail(step: JobStep, object: string, reason: string): Promise<void> {
   step.failed++;
   await db.query('insert into survey_failure (survey, step, object, reason) values ($1, $2, $3, $4)', [
     order.survey,
@@ -118,7 +90,7 @@ async function fail(step: SurveyStep, object: string, reason: string): Promise<v
 
 /** Reads all pages of a kind into staging. */
 async function readAll<Row extends { id: string }>(
-  step: SurveyStep,
+  step: JobStep,
   kind: ObservedKind,
   source: string,
   pages: AsyncIterable<Page<Row>>,
@@ -150,7 +122,7 @@ async function readAll<Row extends { id: string }>(
 
 /** Reads a directory's groups; whom a rule holds for is asked of the people read before. */
 async function readGroups(
-  step: SurveyStep,
+  step: JobStep,
   source: string,
   pages: AsyncIterable<Page<GroupRow>>,
   rules: GroupsByRule,
@@ -213,7 +185,7 @@ async function inOrder(source: SurveySource, items: readonly ItemRow[]): Promise
  * keeps what was known of it. What was found is kept as it comes, whatever becomes of the survey.
  */
 async function scanAll(
-  step: SurveyStep,
+  step: JobStep,
   source: SurveySource,
   connector: WorkspaceConnector,
   files: readonly ItemRow[],
@@ -304,7 +276,7 @@ interface Workspace {
 }
 
 /** Changes since a workspace's token, staged; the files among them want scanning. */
-async function readChanges(step: SurveyStep, w: Workspace): Promise<void> {
+async function readChanges(step: JobStep, w: Workspace): Promise<void> {
   const files = new Map(w.files.map((f) => [f.id, f]));
   for await (const part of w.connector.changesSince(w.token)) {
     // a row may change again while the changes are read: the later word counts

@@ -5,11 +5,13 @@ import type { Db, OpenDb } from '../../store/db.ts';
 import { connectWorkspace } from '../../connectors/http-connectors.ts';
 import type { WorkspaceConnector } from '../../connectors/port.ts';
 import type { ItemRow } from '../../core/model.ts';
+import { stepIs } from '../../store/jobs.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
-import type { SourceRow, SurveyRow, SurveyStep } from '../../dto/surveys.ts';
+import { waitingStep, type JobStep } from '../../dto/jobs.ts';
+import type { SourceRow, SurveyRow } from '../../dto/surveys.ts';
 import type { Engine } from '../../engine/engine.ts';
 import { AppError } from '../errors.ts';
-import type { Events } from '../events.ts';
+import type { Job, Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Present } from '../present.ts';
 import { readRecogniser } from '../recogniser.ts';
@@ -29,9 +31,7 @@ export interface SourceInput {
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
 export class Surveys {
-  private running:
-    | { id: number; cancel(): Promise<unknown>; worker: Worker; done: Promise<void>; steps: SurveyStep[] }
-    | undefined;
+  private worker: Worker | undefined;
   private starting = false;
   constructor(
     private readonly db: OpenDb,
@@ -39,9 +39,19 @@ export class Surveys {
     private readonly engine: Engine,
     private readonly present: Present,
     private readonly secrets: Secrets,
-    private readonly events: Events,
+    private readonly jobs: Jobs,
     private readonly clock: () => Date,
-  ) {}
+  ) {
+    jobs.declare('survey', {
+      run: (job) => this.run(job),
+      broken: async (tx, survey) => {
+        await this.endIn(tx, survey, 'system', {
+          state: 'interrupted',
+          reason: 'The application ended while it ran.',
+        });
+      },
+    });
+  }
 
   /** Adds a source, or sets the address and token of one that is known. */
   async putSource(source: SourceInput, by: string): Promise<void> {
@@ -106,7 +116,7 @@ export class Surveys {
       const made = await this.db.transaction(async (tx) => {
         // numbers of surveys rise as they come into force, so a survey that is being taken over goes first
         const [busy] = await tx.query(
-          "select 1 from survey_step t join survey s on s.id = t.survey where s.state = 'running' and t.name = 'taking over'",
+          `select 1 from job j join survey s on s.id = j.subject where j.kind = 'survey' and s.state = 'running' and ${stepIs('j', 'taking over')}`,
         );
         if (busy) return false;
         const [survey] = await tx.query<{ id: number }>(
@@ -117,7 +127,7 @@ export class Surveys {
         return true;
       });
       if (made) break;
-      await Promise.all([this.wait(), new Promise((r) => setTimeout(r, 200))]);
+      await Promise.all([this.jobs.wait('survey'), new Promise((r) => setTimeout(r, 200))]);
     }
     await this.present.toNewest();
   }
@@ -137,30 +147,12 @@ export class Surveys {
     return { row: row.doc, connector: connectWorkspace(kind, { url, token }) };
   }
 
-  /** A survey that was running when the process ended did not finish; what was in force still is. */
-  async sayInterrupted(): Promise<void> {
-    await this.db.transaction(async (tx) => {
-      const rows = await tx.query<{ id: number }>(
-        "update survey set state = 'interrupted', finished_at = $1, reason = 'The application ended while it ran.' where state = 'running' returning id",
-        [this.clock()],
-      );
-      for (const { id } of rows) {
-        await tx.query(
-          "update survey_step set state = 'failed', finished_at = $2 where survey = $1 and state = 'running'",
-          [id, this.clock()],
-        );
-        await unmerge(tx, id);
-        await this.ledger.add({ who: 'system', what: 'survey.interrupted', subject: `survey ${id}` }, tx);
-      }
-    });
-  }
-
   /**
    * Starts a survey of every source, or of what changed in it since the last one. Resolves when it has
    * begun, with its number.
    */
   async start(by: string, kind: 'full' | 'incremental' = 'full'): Promise<number> {
-    if (this.running || this.starting)
+    if (this.jobs.current('survey') || this.starting)
       throw new AppError(
         'survey-running',
         409,
@@ -169,10 +161,7 @@ export class Surveys {
     this.starting = true;
     try {
       const sources = await this.sourcesWithTokens();
-      const tokens = await this.db.query<{ source: string; token: string }>(
-        'select source, token from change_token',
-      );
-      const changeTokens = Object.fromEntries(tokens.map((t) => [t.source, t.token]));
+      const changeTokens = await this.changeTokens();
       if (kind === 'incremental') {
         const fresh = sources.find(
           (s) => s.kind !== 'directory' && s.kind !== 'extract' && !changeTokens[s.id],
@@ -200,101 +189,115 @@ export class Surveys {
           },
           tx,
         );
+        await this.jobs.add(tx, 'survey', row!.id, by);
         return row!.id;
       });
-      const dbPort = await this.db.port();
-      const order: SurveyOrder = {
-        survey: id,
-        kind,
-        by,
-        sources: sources.map(({ id: s, kind: k, url, token }) => ({ id: s, kind: k, url, token })),
-        changeTokens,
-        hashKey: this.secrets.keyFor('values').toString('base64'),
-        recogniser: await readRecogniser(this.db),
-        first: (await this.engine.ask.bright(undefined)) ?? {},
-        clockOffset: this.clock().getTime() - Date.now(),
-      };
-      const { remote, worker } = startThread<SurveyFunctions>(
-        new URL('./survey.thread.ts', import.meta.url),
-        { order, dbPort },
-        [dbPort],
-      );
-      const ended = new Promise<never>((_, reject) => {
-        worker.once('error', reject);
-        worker.once('exit', () => reject(new Error('The survey’s thread ended.')));
-      });
-      ended.catch(() => undefined);
-      const run = {
-        id,
-        worker,
-        cancel: () => remote.cancel(),
-        steps: [] as SurveyStep[],
-        done: Promise.resolve(),
-      };
-      worker.on('message', (m: { steps: SurveyStep[] }) => {
-        run.steps = m.steps;
-        this.events.emit({ type: 'survey', survey: id, state: 'running', steps: m.steps });
-      });
-      run.done = Promise.race([remote.run(), ended])
-        .catch((e: unknown): SurveyResult => ({
-          state: 'failed',
-          reason: `It stopped with an error: ${e instanceof Error ? e.message : String(e)}`,
-        }))
-        .then((result) => this.finish(id, by, result, run.steps))
-        .catch((e: unknown) => console.error('finishing a survey failed', e))
-        .finally(() => {
-          this.running = undefined;
-          void worker.terminate();
-          this.events.emit({ type: 'survey', survey: id, state: 'ended', steps: run.steps });
-        });
-      this.running = run;
+      await this.jobs.look();
       return id;
     } finally {
       this.starting = false;
     }
   }
 
-  private async finish(id: number, by: string, result: SurveyResult, steps: SurveyStep[]): Promise<void> {
-    if (result.state === 'done') {
-      return this.present.toNewest();
-    }
-    await this.db.transaction(async (tx) => {
-      await unmerge(tx, id);
-      await tx.query('update survey set state = $2, finished_at = $3, reason = $4 where id = $1', [
-        id,
-        result.state,
-        this.clock(),
-        result.reason,
-      ]);
-      await this.ledger.add(
-        {
-          who: by,
-          what: `survey.${result.state}`,
-          subject: `survey ${id}`,
-          after: {
-            reason: result.reason,
-            steps: steps.map((s) => ({ name: s.name, state: s.state, done: s.done, failed: s.failed })),
-          },
-        },
-        tx,
-      );
+  /** Surveys in a thread of its own, to its end. */
+  private async run(job: Job): Promise<SurveyResult> {
+    const [survey] = await this.db.query<{ kind: 'full' | 'incremental' }>(
+      'select kind from survey where id = $1',
+      [job.subject],
+    );
+    const sources = await this.sourcesWithTokens();
+    const order: SurveyOrder = {
+      survey: job.subject,
+      job: job.id,
+      kind: survey!.kind,
+      by: job.by,
+      sources: sources.map(({ id, kind, url, token }) => ({ id, kind, url, token })),
+      changeTokens: await this.changeTokens(),
+      hashKey: this.secrets.keyFor('values').toString('base64'),
+      recogniser: await readRecogniser(this.db),
+      first: (await this.engine.ask.bright(undefined)) ?? {},
+      clockOffset: this.clock().getTime() - Date.now(),
+    };
+    const dbPort = await this.db.port();
+    const { remote, worker } = startThread<SurveyFunctions>(
+      new URL('./survey.thread.ts', import.meta.url),
+      { order, dbPort },
+      [dbPort],
+    );
+    this.worker = worker;
+    const ended = new Promise<never>((_, reject) => {
+      worker.once('error', reject);
+      worker.once('exit', () => reject(new Error('The survey’s thread ended.')));
     });
+    ended.catch(() => undefined);
+    let steps: JobStep[] = [];
+    worker.on('message', (m: { steps: JobStep[] }) => job.tell((steps = m.steps)));
+    const cancel = (): void => void remote.cancel();
+    if (job.signal.aborted) cancel();
+    else job.signal.addEventListener('abort', cancel);
+    try {
+      const result = await Promise.race([remote.run(), ended]).catch((e: unknown): SurveyResult => {
+        // closed: the next start says that it was interrupted
+        if (!this.worker) throw e;
+        return {
+          state: 'failed',
+          reason: `It stopped with an error: ${e instanceof Error ? e.message : String(e)}`,
+        };
+      });
+      if (result.state === 'done') await this.present.toNewest();
+      else await this.db.transaction((tx) => this.endIn(tx, job.subject, job.by, result, steps));
+      return result;
+    } finally {
+      this.worker = undefined;
+      void worker.terminate();
+    }
+  }
+
+  /** Ends a survey that did not come to its end: what was in force still is. */
+  private async endIn(
+    tx: Db,
+    survey: number,
+    by: string,
+    { state, reason }: { state: 'failed' | 'cancelled' | 'interrupted'; reason: string },
+    steps: readonly JobStep[] = [],
+  ): Promise<void> {
+    const ended = await tx.query(
+      "update survey set state = $2, finished_at = $3, reason = $4 where id = $1 and state = 'running' returning id",
+      [survey, state, this.clock(), reason],
+    );
+    // it had come to its end, and nothing else had been done of it
+    if (!ended.length) return;
+    await unmerge(tx, survey);
+    await this.ledger.add(
+      {
+        who: by,
+        what: `survey.${state}`,
+        subject: `survey ${survey}`,
+        after: {
+          reason,
+          steps: steps.map((s) => ({ name: s.name, state: s.state, done: s.done, failed: s.failed })),
+        },
+      },
+      tx,
+    );
+  }
+
+  private async changeTokens(): Promise<Record<string, string>> {
+    const tokens = await this.db.query<{ source: string; token: string }>(
+      'select source, token from change_token',
+    );
+    return Object.fromEntries(tokens.map((t) => [t.source, t.token]));
   }
 
   async cancel(id: number, by: string): Promise<void> {
-    if (this.running?.id !== id)
-      throw new AppError('not-running', 409, 'This survey is not running any more.');
+    if (this.current() !== id) throw new AppError('not-running', 409, 'This survey is not running any more.');
     await this.ledger.add({ who: by, what: 'survey.cancel-asked', subject: `survey ${id}` });
-    await this.running.cancel();
+    this.jobs.cancel('survey', id);
   }
 
   /** The running survey, or undefined. */
   current(): number | undefined {
-    return this.running?.id;
-  }
-
-  async wait(): Promise<void> {
-    await this.running?.done;
+    return this.jobs.current('survey')?.subject;
   }
 
   async list(limit = 30): Promise<SurveyRow[]> {
@@ -316,18 +319,18 @@ export class Surveys {
       'select s.*, (select count(*)::int from survey_failure f where f.survey = s.id) as failures from survey s order by id desc limit $1',
       [limit],
     );
-    const steps = await this.db.query<{
-      survey: number;
-      seq: number;
-      name: string;
-      state: SurveyStep['state'];
-      done: number;
-      total: number | null;
-      failed: number;
-      started_at: Date | null;
-      finished_at: Date | null;
-      note: string | null;
-    }>('select * from survey_step where survey = any($1) order by survey, seq', [rows.map((r) => r.id)]);
+    const kept = await this.jobs.steps(
+      'survey',
+      rows.map((r) => r.id),
+    );
+    const running = this.jobs.current('survey');
+    const stepsOf = (id: number, kind: SurveyRow['kind']): JobStep[] => {
+      if (kind === 'read-back') return [];
+      if (running?.subject === id && running.steps.length) return running.steps;
+      const known = kept.get(id) ?? [];
+      const names = kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS;
+      return names.map((name) => known.find((s) => s.name === name) ?? waitingStep(name));
+    };
     return rows.map((r) => ({
       id: r.id,
       kind: r.kind,
@@ -342,35 +345,7 @@ export class Surveys {
       added: r.added,
       altered: r.altered,
       removed: r.removed,
-      steps:
-        this.running?.id === r.id && this.running.steps.length
-          ? this.running.steps
-          : r.kind === 'read-back'
-            ? []
-            : (r.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS).map((name) => {
-                const s = steps.find((x) => x.survey === r.id && x.name === name);
-                return s
-                  ? {
-                      name,
-                      state: s.state,
-                      done: s.done,
-                      total: s.total,
-                      failed: s.failed,
-                      startedAt: iso(s.started_at),
-                      finishedAt: iso(s.finished_at),
-                      note: s.note,
-                    }
-                  : {
-                      name,
-                      state: 'waiting' as const,
-                      done: 0,
-                      total: null,
-                      failed: 0,
-                      startedAt: null,
-                      finishedAt: null,
-                      note: null,
-                    };
-              }),
+      steps: stepsOf(r.id, r.kind),
     }));
   }
 
@@ -382,6 +357,8 @@ export class Surveys {
   }
 
   async close(): Promise<void> {
-    await this.running?.worker.terminate();
+    const { worker } = this;
+    this.worker = undefined;
+    await worker?.terminate();
   }
 }

@@ -47,7 +47,7 @@ export function CommandLine() {
   const go = (path: string) => act(() => location.assign(path));
   const has = (...words: string[]) => words.join(' ').toLowerCase().includes(text.toLowerCase());
   const actions = [
-    ...(steward && !live
+    ...(steward && !live.survey
       ? [
           {
             name: 'Start a survey',

@@ -56,7 +56,7 @@ function CourseBar({ path }: { path: string }) {
   const [params] = useUrl('');
   const { data: course } = useQuery(ask('/api/course'));
   const counts: Record<string, ReactNode> = {
-    Survey: live ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
+    Survey: live.survey ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
     Exposure: course ? `${course.exposure.toLocaleString('en')} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
     Guard: course ? plural(course.guard, 'data type') : '',

@@ -2,7 +2,7 @@
 import { QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import type { z } from 'zod';
-import type { SurveyStep } from '../../dto/surveys.ts';
+import type { JobNews } from '../../dto/jobs.ts';
 import type { Endpoint } from '../../pages/api/_endpoint.ts';
 import type { Endpoints } from './endpoints.ts';
 
@@ -140,11 +140,8 @@ export const client = new QueryClient({
   },
 });
 
-export interface LiveSurvey {
-  survey: number;
-  state: string;
-  steps: SurveyStep[];
-}
+/** What runs now, by its kind. */
+export type LiveJobs = Partial<Record<'survey' | 'plan', JobNews>>;
 
 const OF_PLANS = [
   '/api/plans',
@@ -154,10 +151,10 @@ const OF_PLANS = [
   '/api/quarantine',
 ] as const satisfies readonly Path[];
 
-/** Keeps queries fresh as things happen; gives the steps of a running survey. */
-export function useLive(): LiveSurvey | undefined {
+/** Keeps queries fresh as things happen; gives what runs, with its steps. */
+export function useLive(): LiveJobs {
   const queries = useQueryClient();
-  const [live, setLive] = useState<LiveSurvey>();
+  const [live, setLive] = useState<LiveJobs>({});
   useEffect(() => {
     const source = new EventSource('/api/events');
     // the line broke, and is there again: what is shown may be of before
@@ -167,10 +164,11 @@ export function useLive(): LiveSurvey | undefined {
       if (broken) void queries.invalidateQueries();
       broken = false;
     });
-    source.addEventListener('survey', (e) => {
-      const event = JSON.parse((e as MessageEvent<string>).data) as LiveSurvey;
-      setLive(event.state === 'running' ? event : undefined);
-      if (event.state !== 'running') void queries.invalidateQueries();
+    source.addEventListener('job', (e) => {
+      const job = JSON.parse((e as MessageEvent<string>).data) as JobNews;
+      const ended = job.state !== 'running';
+      setLive((was) => ({ ...was, [job.kind]: ended ? undefined : job }));
+      if (ended) void queries.invalidateQueries();
     });
     source.addEventListener('plan', () => {
       // a plan says so at each change, so only what shows plans is asked again

@@ -2,12 +2,13 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { createContext, useContext } from 'react';
 import type { Account } from '../../dto/accounts.ts';
-import type { LiveSurvey } from './api.ts';
+import type { LiveJobs } from './api.ts';
 
 interface Signed {
   account: Account;
   steward: boolean;
-  live: LiveSurvey | undefined;
+  /** What runs now. */
+  live: LiveJobs;
 }
 export const SignedContext = createContext<Signed | undefined>(undefined);
 export const useSigned = (): Signed => useContext(SignedContext)!;

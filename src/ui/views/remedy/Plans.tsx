@@ -16,6 +16,7 @@ import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Limits } from '../../parts/Limits.tsx';
 import { Beam, Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { Progress } from '../../parts/Progress.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
@@ -199,7 +200,8 @@ function useAct(id: number): { act: Act; pending: boolean; error: Error | null }
 
 /** What it is called, why, and what can be done with it now. */
 function Head({ plan }: { plan: PlanDetail }) {
-  const { steward } = useSigned();
+  const { steward, live } = useSigned();
+  const step = live.plan?.subject === plan.id ? live.plan.steps[0] : undefined;
   const { act, pending, error } = useAct(plan.id);
   const [asked, setAsked] = useState<'undo' | 'cancel'>();
   const [timing, setTiming] = useState(false);
@@ -290,6 +292,14 @@ function Head({ plan }: { plan: PlanDetail }) {
           )}
         </div>
       </div>
+      {running && step?.total && (
+        <div className="mt-2 flex items-center gap-3">
+          <Progress share={step.done / step.total} of={`${step.name} ${plan.name}`} />
+          <span className="shrink-0 text-quiet">
+            {step.done.toLocaleString('en')} of {plural(step.total, 'change')}
+          </span>
+        </div>
+      )}
       {timing && OPEN.includes(plan.state) && (
         <AtATime
           pending={pending}

@@ -2,9 +2,11 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { KINDS, ROW_KINDS } from '../../../core/row-kinds.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { SurveyRow, SurveyStep } from '../../../dto/surveys.ts';
+import type { JobStep } from '../../../dto/jobs.ts';
+import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { Progress } from '../../parts/Progress.tsx';
 import { duration } from '../../parts/dates.ts';
 import { sourceForm } from '../../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
@@ -50,7 +52,7 @@ function View({ search }: { search: string }) {
   const canChange = full.some((s) => s.state === 'done');
   const running = full.find((s) => s.state === 'running');
   const chosen = full.find((s) => String(s.id) === params.get('survey')) ?? running ?? full[0];
-  const steps = chosen && live?.survey === chosen.id ? live.steps : chosen?.steps;
+  const steps = chosen && live.survey?.subject === chosen.id ? live.survey.steps : chosen?.steps;
   const [adding, setAdding] = useState(false);
   const [bringing, setBringing] = useState(false);
   return (
@@ -209,7 +211,7 @@ function SurveyState({ survey }: { survey: SurveyRow }) {
   );
 }
 
-function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
+function Steps({ survey, steps }: { survey: SurveyRow; steps: JobStep[] }) {
   const [, tick] = useState(0);
   useEffect(() => {
     if (survey.state !== 'running') return;
@@ -273,16 +275,7 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: SurveyStep[] }) {
                     <State icon={s.state}>{s.name}</State>
                   </td>
                   <td className="pr-6">
-                    <svg
-                      width="100%"
-                      height="6"
-                      role="img"
-                      aria-label={`${s.name}: ${Math.round(share * 100)} %`}
-                      preserveAspectRatio="none"
-                    >
-                      <rect width="100%" height="6" className="fill-base-300" />
-                      <rect width={`${share * 100}%`} height="6" className="fill-quiet" />
-                    </svg>
+                    <Progress share={share} of={s.name} />
                     {left > 1 && <span className="text-xs text-quiet">about {Math.ceil(left)} s left</span>}
                   </td>
                   <td className="text-right">
