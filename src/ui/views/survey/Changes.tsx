@@ -4,7 +4,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts';
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask } from '../../frame/api.ts';
-import { DossierFrame, Section } from '../../dossiers/Dossier.tsx';
+import { DossierFrame, Section } from '../../dossiers/Frame.tsx';
 import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';

@@ -1,0 +1,180 @@
+/** A plan’s head: its name, what can be done with it, and when. */
+import { useEffect, useState } from 'react';
+import type { PlanDetail, PlanState } from '../../../../dto/remedy.ts';
+import { plural, Trouble, When } from '../../../parts/marks.tsx';
+import { Progress } from '../../../parts/Progress.tsx';
+import { useSigned } from '../../../frame/signed.ts';
+import { ENDED } from '../Plans.tsx';
+import { RETRYABLE } from './Changes.tsx';
+import { type Body, useAct } from './acts.ts';
+
+export const OPEN: readonly PlanState[] = ['draft', 'asked', 'approved', 'scheduled'];
+
+/** What it is called, why, and what can be done with it now. */
+export function Head({ plan }: { plan: PlanDetail }) {
+  const { steward, live } = useSigned();
+  const step = live.plan?.subject === plan.id ? live.plan.steps[0] : undefined;
+  const { act, pending, error } = useAct(plan.id);
+  const [asked, setAsked] = useState<'undo' | 'cancel'>();
+  const [timing, setTiming] = useState(false);
+  useEffect(() => setAsked(undefined), [plan.state]);
+  const button = (name: Body['act'], label: string, look = '', more: object = {}) => (
+    <button
+      className={`btn btn-sm ${look}`}
+      disabled={pending}
+      onClick={() => act({ act: name, ...more } as Body)}
+    >
+      {label}
+    </button>
+  );
+  const old = (plan.moved?.length ?? 0) > 0;
+  const needs = plan.approval !== null && plan.approval.approved !== true;
+  const running = plan.state === 'applying' || plan.state === 'undoing';
+  const done = plan.list.filter((c) => c.state === 'verified').length;
+  return (
+    <>
+      <div className="flex items-start gap-3">
+        <div className="min-w-0 flex-1">
+          <h2 className="text-base font-bold break-words">{plan.name}</h2>
+          <p className="text-quiet">
+            plan {plan.id}, made by {plan.madeBy}, <When at={plan.madeAt} />
+            {plan.reason && <>: {plan.reason}</>}
+          </p>
+        </div>
+        <div className="flex max-w-[60%] flex-wrap justify-end gap-2">
+          {steward && OPEN.includes(plan.state) && (
+            <>
+              {button('discard', 'Discard')}
+              {old ? (
+                button('renew', 'Make the preview anew', 'btn-primary')
+              ) : plan.state === 'asked' ? null : needs ? (
+                button('ask', 'Ask a second steward', 'btn-primary')
+              ) : (
+                <>
+                  {plan.state === 'scheduled' ? (
+                    button('unschedule', 'Take the time away')
+                  ) : (
+                    <button className="btn btn-sm" aria-expanded={timing} onClick={() => setTiming(!timing)}>
+                      At a time …
+                    </button>
+                  )}
+                  {button('apply', `Apply ${plural(plan.changes, 'change')} now`, 'btn-primary')}
+                </>
+              )}
+            </>
+          )}
+          {steward && running && plan.halt === null && button('pause', 'Pause')}
+          {steward && running && plan.halt === 'paused' && button('goOn', 'Go on', 'btn-primary')}
+          {steward &&
+            running &&
+            plan.halt !== 'cancelled' &&
+            (asked === 'cancel' ? (
+              button(
+                'cancel',
+                `Yes, end it: ${plural(plan.list.filter((c) => c.state === 'planned' || c.state === 'undo-planned').length, 'change')} left`,
+                'btn-error',
+              )
+            ) : (
+              <button className="btn btn-sm" onClick={() => setAsked('cancel')}>
+                End it here …
+              </button>
+            ))}
+          {steward &&
+            ENDED.includes(plan.state) &&
+            plan.list.some((c) => RETRYABLE.includes(c.state)) &&
+            button('retry', 'Try again what is left')}
+          {steward &&
+            plan.state === 'applied' &&
+            done > 0 &&
+            (asked === 'undo' ? (
+              button('undo', `Yes, put back ${plural(done, 'change')}`, 'btn-error')
+            ) : (
+              <button className="btn btn-sm" onClick={() => setAsked('undo')}>
+                Undo
+              </button>
+            ))}
+          {plan.appliedAt && (
+            <a
+              className="btn btn-sm"
+              href={`/api/evidence/${plan.id}`}
+              title="What was changed and what came of it, signed: gl evidence verify checks it without us"
+            >
+              Signed evidence
+            </a>
+          )}
+        </div>
+      </div>
+      {running && step?.total && (
+        <div className="mt-2 flex items-center gap-3">
+          <Progress share={step.done / step.total} of={`${step.name} ${plan.name}`} />
+          <span className="shrink-0 text-quiet">
+            {step.done.toLocaleString('en')} of {plural(step.total, 'change')}
+          </span>
+        </div>
+      )}
+      {timing && OPEN.includes(plan.state) && (
+        <AtATime
+          pending={pending}
+          close={() => setTiming(false)}
+          choose={(at) => {
+            act({ act: 'schedule', at });
+            setTiming(false);
+          }}
+        />
+      )}
+      {error && (
+        <div className="mt-2">
+          <Trouble error={error} />
+        </div>
+      )}
+    </>
+  );
+}
+
+/** Sets a time, the steward's own, in this browser's zone. */
+function AtATime({
+  choose,
+  pending,
+  close,
+}: {
+  choose: (at: string) => void;
+  pending: boolean;
+  close: () => void;
+}) {
+  const tonight = new Date();
+  tonight.setHours(22, 0, 0, 0);
+  if (tonight < new Date()) tonight.setDate(tonight.getDate() + 1);
+  const local = (d: Date): string =>
+    new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+  const [at, setAt] = useState(local(tonight));
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-center gap-2 border-l-2 border-base-content px-3 py-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        choose(new Date(at).toISOString());
+      }}
+    >
+      <label className="flex items-center gap-2">
+        Apply on
+        <input
+          type="datetime-local"
+          className="input input-sm w-56"
+          value={at}
+          min={local(new Date())}
+          required
+          onChange={(e) => setAt(e.target.value)}
+        />
+      </label>
+      <button className="btn btn-sm btn-primary" disabled={pending || !at}>
+        Set the time
+      </button>
+      <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+        Not now
+      </button>
+      <span className="text-quiet">
+        If the workspaces have moved on by then, it does not begin and says so.
+      </span>
+    </form>
+  );
+}
