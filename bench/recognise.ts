@@ -8,7 +8,7 @@ import { stdnum } from 'stdnum';
 import validator from 'validator';
 import { ratio } from './ratios.ts';
 import { cardNumber, dice, ibanNumber } from '../demo/make.ts';
-import { Scanner } from '../src/core/recognise/engine.ts';
+import { Scanner } from '../src/core/recognise/scan.ts';
 import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);

@@ -5,7 +5,7 @@ import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
 import { weigh } from '../src/core/exposure/exposure.ts';
 import { TIERS } from '../src/core/model.ts';
-import { Scanner } from '../src/core/recognise/engine.ts';
+import { Scanner } from '../src/core/recognise/scan.ts';
 import { DATA_TYPES } from '../src/core/recognise/types/index.ts';
 import { demoRows } from '../tests/demo-rows.ts';
 import { build } from '../tests/reference/build.ts';

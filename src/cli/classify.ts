@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { createReadStream, readdirSync, readFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { failingCases, type CompiledCustom } from '../core/recognise/custom.ts';
-import { Scanner } from '../core/recognise/engine.ts';
+import { Scanner } from '../core/recognise/scan.ts';
 import { PARTS } from '../core/model.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { readCustomTypes } from '../formats/custom-type.ts';

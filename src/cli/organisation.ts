@@ -4,7 +4,7 @@ import { OrganisationBuilder } from '../core/access/builder.ts';
 import type { Organisation } from '../core/access/organisation.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
 import type { ItemRow } from '../core/model.ts';
-import { Scanner } from '../core/recognise/engine.ts';
+import { Scanner } from '../core/recognise/scan.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';

@@ -1,7 +1,7 @@
 /** Connectors over HTTP: a SCIM 2.0 directory, workspaces of drives and of sites, and one of channels (docs/connectors.md). */
 import { z } from 'zod';
 import type { GrantRow, ItemRow, PersonRow, SpaceRow } from '../core/model.ts';
-import type { FieldsOf } from '../core/remedy/fields.ts';
+import type { FieldsOf, SourceKind } from '../core/remedy/fields.ts';
 import { memberOf } from '../core/remedy/plan.ts';
 import { activityOf, eventSchema } from '../formats/activity.ts';
 import {
@@ -14,7 +14,6 @@ import {
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
-import type { SourceKind } from '../core/remedy/fields.ts';
 import { FEED_KINDS, ROW_KINDS, type FeedKind, type RowOf, type WorkspaceKind } from '../core/row-kinds.ts';
 import { HttpClient, type HttpOptions } from './http.ts';
 import {

@@ -1,7 +1,7 @@
 import { strToU8, zipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
 import { cardNumber, dice } from '../../demo/make.ts';
-import { Scanner } from '../core/recognise/engine.ts';
+import { Scanner } from '../core/recognise/scan.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import {
   DOCUMENT_LIMITS,

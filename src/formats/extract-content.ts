@@ -1,6 +1,6 @@
 /** What the files of an extract hold, scanned as their text streams by. */
 import type { Part } from '../core/model.ts';
-import type { Scanner } from '../core/recognise/engine.ts';
+import type { Scanner } from '../core/recognise/scan.ts';
 import type { Found } from '../core/recognise/types.ts';
 
 export class ExtractContent {

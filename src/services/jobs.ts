@@ -15,7 +15,7 @@ export interface Job {
   /** Aborted when the job is cancelled. */
   signal: AbortSignal;
   /** Says how far it is. */
-  tell(steps: JobStep[]): void;
+  tell: (steps: JobStep[]) => void;
 }
 
 interface JobKind {

@@ -3,8 +3,7 @@
  * from which certainty matches count, and what their marks say of that.
  */
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
-import type { CustomType } from '../core/recognise/custom.ts';
-import { compileCustom } from '../core/recognise/custom.ts';
+import { type CustomType, compileCustom } from '../core/recognise/custom.ts';
 import { PACKS, type Pack } from '../core/recognise/packs.ts';
 import { suggestThreshold } from '../core/recognise/threshold.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { zipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { cardNumber, dice, grouped } from '../../demo/make.ts';
-import { Scanner } from '../../src/core/recognise/engine.ts';
+import { Scanner } from '../../src/core/recognise/scan.ts';
 import { atLeast } from '../../src/core/recognise/types.ts';
 import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
 import { scanFile } from '../../src/formats/scan.ts';

@@ -1,6 +1,6 @@
 /** How often the recogniser is right, on documents that it was not tuned on. */
 import { describe, expect, it } from 'vitest';
-import { Scanner } from '../../src/core/recognise/engine.ts';
+import { Scanner } from '../../src/core/recognise/scan.ts';
 import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
 import { labelled, LABELLED_TYPES } from './labelled.ts';
 

@@ -21,7 +21,7 @@ import pptxgen from 'pptxgenjs';
 import { describe, expect, it } from 'vitest';
 import { cardNumber, dice, grouped } from '../../demo/make.ts';
 import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';
-import { Scanner } from '../../src/core/recognise/engine.ts';
+import { Scanner } from '../../src/core/recognise/scan.ts';
 import { readDocument, type Piece } from '../../src/formats/documents.ts';
 import { scanFile } from '../../src/formats/scan.ts';
 

@@ -3,7 +3,7 @@ import cardValidator from 'card-validator';
 import fc from 'fast-check';
 import { electronicFormatIBAN, getCountrySpecifications, isValidIBAN } from 'ibantools';
 import { describe, expect, it } from 'vitest';
-import { Scanner } from '../../src/core/recognise/engine.ts';
+import { Scanner } from '../../src/core/recognise/scan.ts';
 import { cardIssuer } from '../../src/core/recognise/types/card.ts';
 import { luhn } from '../../src/core/recognise/types/checks.ts';
 import { IBAN_FORMATS, mod97 } from '../../src/core/recognise/types/iban.ts';

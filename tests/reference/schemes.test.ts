@@ -5,7 +5,7 @@ import { stdnum } from 'stdnum';
 import validator from 'validator';
 import { describe, expect, it } from 'vitest';
 import { dice } from '../../demo/make.ts';
-import { Scanner } from '../../src/core/recognise/engine.ts';
+import { Scanner } from '../../src/core/recognise/scan.ts';
 import { mrzDigit } from '../../src/core/recognise/types/people.ts';
 import { verhoeff } from '../../src/core/recognise/types/checks.ts';
 import { DATA_TYPES } from '../../src/core/recognise/types/index.ts';

@@ -1,6 +1,12 @@
 /** Changes to an organisation's access, and the view as it would be with them; nothing is touched. */
-import { AUDIENCES, ROLES } from '../model.ts';
-import type { ExternalSharing, Recipient, SpaceRow, WorkspaceRow } from '../model.ts';
+import {
+  AUDIENCES,
+  ROLES,
+  type ExternalSharing,
+  type Recipient,
+  type SpaceRow,
+  type WorkspaceRow,
+} from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
 import type { Bits } from './bits.ts';
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';

@@ -1,6 +1,5 @@
 /** Weight, allowance and exposure points. The formula and its reasons: docs/exposure.md. */
-import { TIERS, type Tier } from '../model.ts';
-import { CAP } from '../model.ts';
+import { TIERS, type Tier, CAP } from '../model.ts';
 import { PRESETS } from '../recognise/threshold.ts';
 import { atLeast, type Level } from '../recognise/types.ts';
 

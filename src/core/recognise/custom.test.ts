@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { compileCustom, CustomTypeError, failingCases, type Condition, type CustomType } from './custom.ts';
-import { Scanner } from './engine.ts';
+import { Scanner } from './scan.ts';
 import { DATA_TYPES, dataType } from './types/index.ts';
 import type { Found } from './types.ts';
 import { STARTERS } from './starters.ts';

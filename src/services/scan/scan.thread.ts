@@ -1,7 +1,7 @@
 /** Scans files one at a time, in a thread of its own: whatever a file does to it, the rest goes on. */
 import { workerData, type MessagePort } from 'node:worker_threads';
 import type { CompiledCustom } from '../../core/recognise/custom.ts';
-import { Scanner } from '../../core/recognise/engine.ts';
+import { Scanner } from '../../core/recognise/scan.ts';
 import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
 import type { Found } from '../../core/recognise/types.ts';
 import { readCustomTypes } from '../../formats/custom-type.ts';

@@ -1,6 +1,6 @@
 /** Bulk extracts as a source: their rows staged as they stream by, their content scanned. */
 import type { JobStep } from '../../dto/jobs.ts';
-import type { Scanner } from '../../core/recognise/engine.ts';
+import type { Scanner } from '../../core/recognise/scan.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
 import { ExtractError, readExtract } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';

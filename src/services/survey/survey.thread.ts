@@ -8,7 +8,7 @@ import { connectWorkspace, scimDirectory } from '../../connectors/http-connector
 import { ConnectorError, type Changed, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
 import type { GroupRow, ItemRow } from '../../core/model.ts';
 import { compileCustom } from '../../core/recognise/custom.ts';
-import { Scanner } from '../../core/recognise/engine.ts';
+import { Scanner } from '../../core/recognise/scan.ts';
 import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
 import { FEED_KINDS, KINDS, WORKSPACE_KINDS, type RowKind } from '../../core/row-kinds.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';

@@ -5,7 +5,7 @@ import { withQuery, ask } from '../frame/api.ts';
 
 import { Beam, Weight, When } from '../parts/marks.tsx';
 import { bytesWords } from '../parts/words.ts';
-import { DossierFrame, Section } from './Frame.tsx';
+import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Decision, eventWords } from './Decision.tsx';
 import { WhatToDo } from './WhatToDo.tsx';
 import { Routes } from './Routes.tsx';
@@ -15,12 +15,6 @@ export interface FindingDetail {
   row: FindingRow;
   history: FindingEvent[];
   dossier: DossierData | null;
-}
-
-export interface Pinning {
-  close: () => void;
-  pinned: boolean;
-  pin: () => void;
 }
 
 export function Dossier({ finding, ...pinning }: { finding: number } & Pinning) {

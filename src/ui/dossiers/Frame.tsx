@@ -2,7 +2,12 @@
 import { Pin, PinOff, X } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { Trouble } from '../parts/marks.tsx';
-import { type Pinning } from './Dossier.tsx';
+
+export interface Pinning {
+  close: () => void;
+  pinned: boolean;
+  pin: () => void;
+}
 
 /** The frame of every dossier: what it is about, pinning and closing. */
 export function DossierFrame({

@@ -7,8 +7,8 @@ import type { CrossFile, CrossPage, DimensionName } from '../../../dto/exposure.
 import { withQuery, ask } from '../../frame/api.ts';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
 import { Compose } from '../../parts/Compose.tsx';
-import { DossierFrame } from '../../dossiers/Frame.tsx';
-import { type Pinning } from '../../dossiers/Dossier.tsx';
+import { DossierFrame, type Pinning } from '../../dossiers/Frame.tsx';
+import {} from '../../dossiers/Dossier.tsx';
 import { Beam, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { amount, valuesByCell } from '../../drawings/Matrix.tsx';
 import { usePages } from '../../parts/pages.ts';

@@ -1,8 +1,9 @@
 /** Remedy › Plans: each plan from draft to proof: what it changes, who loses what, what came of it, and the way back. */
+import { ENDED } from './plans/acts.ts';
 import { useQuery } from '@tanstack/react-query';
 import type { Account } from '../../../dto/accounts.ts';
 import type { PlanRow, PlanState } from '../../../dto/remedy.ts';
-import { ask, send } from '../../frame/api.ts';
+import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Limits } from '../../parts/Limits.tsx';
@@ -39,8 +40,6 @@ const PLAN_ICON: Record<PlanState, 'waiting' | 'running' | 'done' | 'back' | 'la
   undone: 'back',
   discarded: 'back',
 };
-
-export const ENDED: readonly PlanState[] = ['applied', 'undone'];
 
 /** How a plan stands, in a few words. */
 function stands(p: PlanRow): string {
@@ -170,5 +169,3 @@ function Plan({ id }: { id: number }) {
     </article>
   );
 }
-
-export type Acts = Parameters<typeof send<'POST', '/api/plans/[id]'>>[2];

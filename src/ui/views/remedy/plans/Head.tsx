@@ -4,9 +4,8 @@ import type { PlanDetail, PlanState } from '../../../../dto/remedy.ts';
 import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Progress } from '../../../parts/Progress.tsx';
 import { useSigned } from '../../../frame/signed.ts';
-import { ENDED } from '../Plans.tsx';
+import { ENDED, type Body, useAct } from './acts.ts';
 import { RETRYABLE } from './Changes.tsx';
-import { type Body, useAct } from './acts.ts';
 
 export const OPEN: readonly PlanState[] = ['draft', 'asked', 'approved', 'scheduled'];
 

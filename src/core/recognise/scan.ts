@@ -7,42 +7,35 @@
  * surroundings need. Raw values stay inside: what comes out is masked or hashed.
  */
 import type { Part } from '../model.ts';
+import { findPhrases, reasonsAround, type PhraseAt } from './context.ts';
 import { CustomScan, type CompiledCustom } from './custom.ts';
-import { EVENT, ScanLoop, type Chain } from './scan-loop.ts';
+import { EVENT, type Chain } from './scan-loop.ts';
+import { levelsOf, type DataType, type Judgement, type Found, type Match, type Reason } from './types.ts';
+import { ALIKE, LEAST, SURE, SURER, alike, lowered, sum } from './certainty.ts';
 import {
-  assertBounded,
-  levelsOf,
-  type DataType,
-  type Judgement,
-  type Found,
-  type Match,
-  type Reason,
-} from './types.ts';
+  CHAIN,
+  CLASS,
+  DIGIT,
+  FILLING,
+  JOINS,
+  LOCAL,
+  LOWER,
+  type Phrase,
+  type Prepared,
+  SHAPE_LENGTH,
+  type Suspect,
+  UPPER,
+  inWords,
+  isWord,
+  letters,
+  prepare,
+} from './prepare.ts';
 
 /** Characters before and after a candidate in which words are looked for. */
 const WINDOW = 80;
+
 /** As far is looked ahead for phrases at a time. */
 const STRIDE = 160;
-/** From here on a match is sure enough to own its characters. */
-const SURE = 55;
-/** Below this nothing is a match: on the labelled corpus none of them was right. */
-const LEAST = 20;
-/** So much surer is one reading of the same characters than another that the other falls away. */
-const SURER = 20;
-/** Of so many values, when so large a part hardly differ from their neighbours, they count something. */
-const ALIKE = { least: 10, most: 200, part: 0.6, tail: 4 };
-const BASE = {
-  context: 15,
-  near: 5,
-  otherwise: -30,
-  example: -25,
-  sequence: -40,
-  run: -40,
-  alike: -35,
-  agree: 10,
-};
-/** What types say where a check digit is right. */
-const CHECKED = /check digits? (?:is|are) right/;
 
 export interface ScanOptions {
   types: readonly DataType[];
@@ -68,205 +61,6 @@ interface Tally {
   matches: Match[];
 }
 
-const DIGIT = 1;
-const UPPER = 2;
-const LOWER = 3;
-const DASH = 4;
-const AT = 5;
-const PLUS = 6;
-/** Class by UTF-16 code unit; letters beyond ASCII are as small ones: they join words too. */
-const CLASS = new Uint8Array(65536).fill(LOWER, 192);
-// signs, and scripts that set no spaces: a number may stand right beside them
-for (const [from, to] of [
-  [0x0e00, 0x0e7f],
-  [0x2000, 0x2bff],
-  [0x2e80, 0x9fff],
-  [0xac00, 0xd7af],
-  [0xf900, 0xfaff],
-  [0xfe30, 0xfe6f],
-  [0xff00, 0xffef],
-] as const)
-  CLASS.fill(0, from, to + 1);
-for (let c = 0; c < 128; c++) {
-  if (c >= 48 && c <= 57) CLASS[c] = DIGIT;
-  else if (c >= 65 && c <= 90) CLASS[c] = UPPER;
-  else if (c >= 97 && c <= 122) CLASS[c] = LOWER;
-}
-CLASS[45] = DASH;
-CLASS[64] = AT;
-CLASS[43] = PLUS;
-
-/** 1 for what words are made of. */
-const JOINED = CLASS.map((of) => (of > 0 && of <= LOWER ? 1 : 0));
-const joinsWord = (code: number): boolean => JOINED[code] === 1;
-const isDigit = (text: string, i: number): boolean => CLASS[text.charCodeAt(i)] === DIGIT;
-const isWord = (text: string, i: number): boolean => JOINED[text.charCodeAt(i)] === 1;
-
-/** What may stand between the groups of one value. */
-const JOINS = new Uint8Array(65536);
-for (const c of ' -./+(),;|\u00a0\u202f') JOINS[c.charCodeAt(0)] = 1;
-/** A filling of machine-readable zones: part of the word it stands in. */
-const FILLING = 60;
-/** What the part of an address before the at sign is made of. */
-const LOCAL = new Uint8Array(65536);
-for (const c of 'abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.%+-')
-  LOCAL[c.charCodeAt(0)] = 1;
-/** As much of the text is kept as a chain of words may take. */
-const CHAIN = 24 * 9;
-
-/** Place of three letters in any case. */
-const letters = (a: number, b: number, c: number): number => ((a & 31) << 10) | ((b & 31) << 5) | (c & 31);
-
-/** A word or words that say something for or against some types. */
-interface Phrase {
-  text: string;
-  context: Set<DataType>;
-  otherwise: Set<DataType>;
-}
-
-/** Everything that is the same for all documents scanned for the same types. */
-interface Prepared {
-  longest: number;
-  /** The loop over the text; it knows the shapes met so far by numbers of these lists. */
-  loop: ScanLoop;
-  suspects: Suspect[][];
-  /** The number of a list by what is in it: many shapes have the same. */
-  listOf: Map<string, number>;
-  /** How to find out which types have a shape; `own`: the shapes are those of the patterns, one by one. */
-  probes: { type: number; loose: RegExp[]; own: boolean }[];
-  /** Types by three letters, with the words of theirs that begin so. */
-  words: ({ type: number; words: string[] }[] | undefined)[];
-  dash: number[];
-  at: number[];
-  plus: number[];
-  chain: number[];
-  /** Phrases by their first word; those of scripts without spaces apart. */
-  phrases: Map<string, Phrase[]>;
-  /** Three letters with which one of them begins; fewer where the word has fewer. */
-  phraseKeys: Uint8Array;
-  unspaced: Phrase[];
-  /** Three letters with which a phrase begins that a type cannot do without. */
-  needed: Uint8Array;
-  numberOf: Map<DataType, number>;
-}
-const UNSPACED = /[\u0e00-\u0e7f\u2e80-\u9fff\uac00-\ud7af]/;
-
-const SHAPE_LENGTH = 24;
-
-/** A type that may stand at a place, and which of its patterns; all of them where it is not said. */
-interface Suspect {
-  type: number;
-  patterns: number[] | undefined;
-  /** It is none without one of its words. */
-  needs: boolean;
-}
-
-/** The pattern for shapes instead of texts: a digit is a digit, whichever, and a letter a letter of its case. */
-export function loosened(pattern: RegExp): RegExp {
-  const source = pattern.source.replace(
-    /\[[^\]]*\]|\\u[0-9a-f]{4}|\\.|\{[^}]*\}|\(\?[:!=]|[A-Za-z0-9]|[^\x00-\x7f]/g,
-    (piece) => {
-      if (/^[{(]/.test(piece)) return piece;
-      if (piece[0] === '[') {
-        const inner = piece.slice(1, -1);
-        const letters = inner.replace(/\\u[0-9a-f]{4}|\\[dwsrn]/g, '');
-        return `[${inner.replace(/\\u[0-9a-f]{4}|\\.|[A-Za-z](?:-[A-Za-z])?|\d(?:-\d)?/g, (x) => (x[0] === '\\' ? x : ''))}${/[A-Z]/.test(letters) ? 'A' : ''}${/[a-z]/.test(letters) || (pattern.ignoreCase && /[A-Z]/.test(letters)) ? 'a' : ''}${/\d/.test(letters) ? '0' : ''}]`;
-      }
-      if (piece[0] === '\\') return piece;
-      if (/\d/.test(piece)) return '0';
-      return /[A-Z]/.test(piece) && !pattern.ignoreCase
-        ? 'A'
-        : /[a-z]/i.test(piece) && pattern.ignoreCase
-          ? '[aA]'
-          : 'a';
-    },
-  );
-  return new RegExp(source, 'y');
-}
-
-const preparations = new WeakMap<readonly DataType[], Prepared>();
-function prepare(types: readonly DataType[]): Prepared {
-  const known = preparations.get(types);
-  if (known) return known;
-  const numbers = types.map((_, n) => n);
-  const p: Omit<Prepared, 'loop'> = {
-    longest: Math.max(0, ...types.map((t) => t.longest)),
-    suspects: [[], []],
-    listOf: new Map([['[]', 1]]),
-    probes: numbers.flatMap((type) => {
-      const { shapes } = types[type]!.start;
-      return shapes
-        ? {
-            type,
-            loose: (shapes === true ? types[type]!.patterns : shapes).map(loosened),
-            own: shapes === true,
-          }
-        : [];
-    }),
-    words: [],
-    dash: numbers.filter((n) => types[n]!.start.sign === '-'),
-    at: numbers.filter((n) => types[n]!.start.sign === '@'),
-    plus: numbers.filter((n) => types[n]!.start.sign === '+'),
-    chain: numbers.filter((n) => types[n]!.start.chain !== undefined),
-    phrases: new Map(),
-    phraseKeys: new Uint8Array(1 << 15),
-    unspaced: [],
-    needed: new Uint8Array(1 << 15),
-    numberOf: new Map(types.map((t, n) => [t, n])),
-  };
-  const phrases = new Map<string, Phrase>();
-  types.forEach((type, n) => {
-    type.patterns.forEach(assertBounded);
-    const words = new Map<number, string[]>();
-    for (const word of type.start.words ?? []) {
-      const key = letters(word.charCodeAt(0), word.charCodeAt(1), word.charCodeAt(2));
-      words.set(key, [...(words.get(key) ?? []), word.toLowerCase()]);
-    }
-    for (const [key, list] of words) (p.words[key] ??= []).push({ type: n, words: list });
-    for (const [side, list] of [
-      ['context', Object.values(type.context).flat()],
-      ['otherwise', type.otherwise],
-    ] as const)
-      for (const text of list) {
-        let phrase = phrases.get(text);
-        if (!phrase) phrases.set(text, (phrase = { text, context: new Set(), otherwise: new Set() }));
-        phrase[side].add(type);
-      }
-  });
-  for (const phrase of phrases.values()) {
-    const first = WORD_ONCE.exec(phrase.text)![0];
-    if (UNSPACED.test(phrase.text)) p.unspaced.push(phrase);
-    else {
-      p.phraseKeys[letters(first.charCodeAt(0), first.charCodeAt(1), first.charCodeAt(2))] = 1;
-      const list = p.phrases.get(first) ?? [];
-      p.phrases.set(
-        first,
-        [...list, phrase].sort((a, b) => b.text.length - a.text.length),
-      );
-    }
-    if ([...phrase.context].some((t) => t.needsContext)) {
-      // a word of one letter or two may be followed by anything
-      const [a, b, c] = [0, 1, 2].map((k) => phrase.text.charCodeAt(k)) as [number, number, number];
-      if (joinsWord(b) && joinsWord(c)) p.needed[letters(a, b, c)] = 1;
-      else
-        for (let x = 0; x < 1024; x++)
-          if (!joinsWord(b) || x >> 5 === (b & 31)) p.needed[((a & 31) << 10) | x] = 1;
-    }
-  }
-  const keys = p.needed.slice();
-  for (const key of p.words.keys()) if (p.words[key]) keys[key] = 1;
-  for (const { start } of types)
-    for (const w of start.chain?.of ?? [])
-      keys[letters(w.charCodeAt(0), w.charCodeAt(1), w.charCodeAt(2))]! |= 2;
-  const prepared = { ...p, loop: new ScanLoop(CLASS, JOINS, keys) };
-  preparations.set(types, prepared);
-  return prepared;
-}
-const WORD_ONCE = /[\p{L}\p{N}]+/u;
-
-/** In small letters, with names like `card_number` as words. */
-const inWords = (text: string): string => text.toLowerCase().replaceAll('_', ' ');
-
 /** Scans one document, part by part. */
 export class Scanner {
   private readonly tallies = new Map<string, Tally>();
@@ -287,7 +81,7 @@ export class Scanner {
   /** The last match that is sure: what begins inside it is a part of it. */
   private covered = { from: -1, to: -1, certainty: 0 };
   /** Phrases met, by where they begin in the part; and how far they have been looked for. */
-  private phrases: { at: number; end: number; phrase: Phrase }[] = [];
+  private phrases: PhraseAt[] = [];
   private lookedTo = 0;
   /** Where the text under this heading begins; and what the heading says of types. */
   private apart = 0;
@@ -333,7 +127,7 @@ export class Scanner {
     this.flush(true);
     this.custom?.headed(text);
     const phrases: Phrase[] = [];
-    this.findPhrases(inWords(text), text.length, (_, __, phrase) => phrases.push(phrase));
+    findPhrases(this.p, inWords(text), text.length, (_, __, phrase) => phrases.push(phrase));
     const needed = new Set(phrases.flatMap((x) => [...x.context].map((t) => this.p.numberOf.get(t)!)));
     this.heading = { text, phrases, needed };
     // what stood under another says nothing of this
@@ -563,7 +357,7 @@ export class Scanner {
   /** Where a word begins a phrase that a type cannot do without, that type may follow for a while. */
   private noteNeeded(i: number, j: number): void {
     const text = inWords(this.buffer.slice(i, j + WINDOW / 2));
-    this.findPhrases(text, j - i, (_, to, phrase) => {
+    findPhrases(this.p, text, j - i, (_, to, phrase) => {
       for (const type of phrase.context)
         if (type.needsContext) {
           this.armedTo = this.offset + i + to + WINDOW;
@@ -671,40 +465,6 @@ export class Scanner {
     if (tally.matches.length < this.keep) tally.matches.push(match);
   }
 
-  /** Calls `visit` with each phrase that begins before a place of a text in small letters, and where it does and ends. */
-  private findPhrases(
-    text: string,
-    before: number,
-    visit: (from: number, to: number, phrase: Phrase) => void,
-  ): void {
-    const { phrases, phraseKeys, unspaced } = this.p;
-    for (let i = 0; i < before;) {
-      const code = text.charCodeAt(i);
-      if (JOINED[code] === 0) {
-        // a script that sets no spaces: its phrases may begin anywhere
-        if (code > 0xdff && UNSPACED.test(text[i]!))
-          for (const phrase of unspaced)
-            if (text.startsWith(phrase.text, i)) visit(i, i + phrase.text.length, phrase);
-        i++;
-        continue;
-      }
-      let end = i + 1;
-      while (end < text.length && JOINED[text.charCodeAt(end)] === 1) end++;
-      if (
-        code > 122 ||
-        phraseKeys[
-          letters(code, end > i + 1 ? text.charCodeAt(i + 1) : 0, end > i + 2 ? text.charCodeAt(i + 2) : 0)
-        ]
-      )
-        for (const phrase of phrases.get(text.slice(i, end)) ?? []) {
-          const to = i + phrase.text.length;
-          if (text.startsWith(phrase.text, i) && !(to < text.length && joinsWord(text.charCodeAt(to))))
-            visit(i, to, phrase);
-        }
-      i = end;
-    }
-  }
-
   /** Looks for phrases as far as one place of the part; each stretch of text is gone through once. */
   private lookTo(start: number, to: number): void {
     if (to <= this.lookedTo) return;
@@ -720,7 +480,7 @@ export class Scanner {
     const text = inWords(buffer.slice(back, end));
     // a letter whose small form is longer moves what comes after it by that much: near enough
     const seen = new Set(this.phrases.map((x) => `${x.at} ${x.phrase.text}`));
-    this.findPhrases(text, text.length, (a, b, phrase) => {
+    findPhrases(this.p, text, text.length, (a, b, phrase) => {
       const at = offset + back + a;
       if (!seen.has(`${at} ${phrase.text}`)) this.phrases.push({ at, end: offset + back + b, phrase });
     });
@@ -733,89 +493,17 @@ export class Scanner {
   /** What the words and characters around a candidate say; undefined where they leave it nothing. */
   private surroundings(
     type: DataType,
-    { normalised, reasons: own }: Judgement,
+    judgement: Judgement,
     start: number,
     end: number,
   ): Reason[] | undefined {
-    const { buffer, offset } = this;
-    const reasons: Reason[] = [];
+    const { buffer, offset, apart, heading } = this;
     this.lookTo(offset + start, offset + Math.min(buffer.length, end + WINDOW));
-    const said: string[] = [];
-    let other: string | undefined;
-    for (const { at, end: to, phrase } of this.phrases) {
-      const before = to <= offset + start && to > offset + start - WINDOW && at >= this.apart;
-      const after = at >= offset + end && at < offset + end + WINDOW;
-      if (!before && !after) continue;
-      if (phrase.context.has(type)) {
-        if (!said.some((x) => x.includes(phrase.text))) said.push(phrase.text);
-      } else if (phrase.otherwise.has(type)) other ??= phrase.text;
-    }
-    const headed = this.heading.phrases.find((x) => x.context.has(type));
-    if (headed)
-      reasons.push({ why: `it stands under “${headed.text}”`, points: type.contextPoints ?? BASE.context });
-    else if (said.length)
-      reasons.push({ why: `the word “${said[0]}” is near`, points: type.contextPoints ?? BASE.context });
-    else {
-      if (type.needsContext) return undefined;
-      // a heading that speaks against it, or that names something else
-      const against = this.heading.phrases.find((x) => x.otherwise.has(type) || x.context.size > 0);
-      if (against) reasons.push({ why: `it stands under “${against.text}”`, points: BASE.otherwise });
-      else if (other) reasons.push({ why: `“${other}” speaks for something else`, points: BASE.otherwise });
-    }
-    if (said.length > 1) reasons.push({ why: `so is “${said[1]}”`, points: BASE.near });
-    if ((headed ?? said[0]) && own.some((r) => CHECKED.test(r.why)))
-      reasons.push({ why: 'its check and its words agree', points: BASE.agree });
-    if (type.examples.has(normalised))
-      reasons.push({ why: 'it is a published example', points: BASE.example });
-    if (isSequence(normalised))
-      reasons.push({ why: 'it is one digit repeated or a plain sequence', points: BASE.sequence });
-    if (isDigit(buffer, start)) {
-      const before = buffer.slice(Math.max(0, start - 5), start);
-      const after = buffer.slice(end, end + 5);
-      const grouped = /\D/.test(buffer.slice(start, end));
-      if (grouped && (/^[ .-]\d{4}/.test(after) || /\d{4}[ .-]$/.test(before)))
-        reasons.push({ why: 'more groups of digits run on beside it', points: BASE.run });
-      else if (/\d[.,]$/.test(before) || /^[.]\d/.test(after))
-        reasons.push({ why: 'it reads as part of a decimal number', points: BASE.run });
-    }
-    return reasons;
+    const near = this.phrases.filter(
+      (x) =>
+        (x.end <= offset + start && x.end > offset + start - WINDOW && x.at >= apart) ||
+        (x.at >= offset + end && x.at < offset + end + WINDOW),
+    );
+    return reasonsAround(type, judgement, near, heading.phrases, buffer, start, end);
   }
-}
-
-/** Certainty as the sum of its reasons, held between 0 and 100. */
-function sum(reasons: Reason[]): { certainty: number; reasons: Reason[] } {
-  const total = reasons.reduce((points, r) => points + r.points, 0);
-  return { certainty: Math.max(0, Math.min(100, total)), reasons };
-}
-
-function lowered(levels: ReadonlyMap<number, number>, by: number): Map<number, number> {
-  const out = new Map<number, number>();
-  for (const [c, n] of levels) out.set(Math.max(0, c + by), (out.get(Math.max(0, c + by)) ?? 0) + n);
-  return out;
-}
-
-/** Says where most of many numbers hardly differ from the next: parts, orders, students in a row. */
-function alike(values: readonly string[]): Reason | undefined {
-  if (values.length < ALIKE.least || !/^[A-Z]{0,4}\d{9,}$/.test(values[0]!)) return undefined;
-  const sorted = [...values].sort();
-  let close = 0;
-  for (let i = 1; i < sorted.length; i++) {
-    const [a, b] = [sorted[i - 1]!, sorted[i]!];
-    if (a.length === b.length && b.startsWith(a.slice(0, -ALIKE.tail))) close++;
-  }
-  if (close < (values.length - 1) * ALIKE.part) return undefined;
-  return {
-    why: `${close + 1} of ${values.length} such numbers hardly differ: they count something`,
-    points: BASE.alike,
-  };
-}
-
-/** One digit repeated, or each digit one more or one less than the last, through all but the check digit. */
-export function isSequence(digits: string): boolean {
-  if (!/^\d{9,}$/.test(digits)) return false;
-  const step = digits.charCodeAt(1) - digits.charCodeAt(0);
-  if (Math.abs(step) > 1) return false;
-  for (let i = 1; i < digits.length - 1; i++)
-    if ((digits.charCodeAt(i) - digits.charCodeAt(i - 1) - step) % 10 !== 0) return false;
-  return true;
 }
