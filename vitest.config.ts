@@ -25,7 +25,7 @@ export default defineConfig({
           include: ['tests/e2e/**/*.test.ts'],
           testTimeout: 600_000,
           hookTimeout: 300_000,
-          fileParallelism: false,
+          maxWorkers: 2,
         },
       },
     ],

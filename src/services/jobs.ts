@@ -191,9 +191,9 @@ export class Jobs {
   /** Does a job to its end, and says how it ended. */
   private async work(now: Running, tell: (state: JobState) => void): Promise<JobState> {
     const { row, stop } = now;
-    const { run, broken } = this.kinds.get(row.kind)!;
+    const kind = this.kinds.get(row.kind)!;
     try {
-      const end = await run({
+      const end = await kind.run({
         id: row.id,
         subject: row.subject,
         by: row.started_by,
@@ -208,9 +208,9 @@ export class Jobs {
       return state;
     } catch (e) {
       // the next start says what became of it
-      if (this.closed && broken !== 'again') return 'interrupted';
+      if (this.closed && kind.broken !== 'again') return 'interrupted';
       console.error(`the ${row.kind} ${row.subject} stopped with an error`, e);
-      if (broken !== 'again') {
+      if (kind.broken !== 'again') {
         await this.end(this.db, row, 'failed', String(e), now.steps);
         return 'failed';
       }
