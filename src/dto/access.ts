@@ -105,7 +105,8 @@ export interface RouteGraph {
     /** People at it, for bundles. */
     people?: PersonRef[];
     count?: number;
-    entry?: EntryRef;
+    /** The grants or links that it stands for. */
+    entries?: EntryRef[];
     node?: NodeRefDto;
     outside?: boolean;
     used?: boolean;

@@ -98,7 +98,7 @@ export function cutDrawing(l: Loaded, n: CutNetwork, cut: readonly Candidate[]):
         column: 'entry',
         label: many ? `${members.length} ${kind}s` : `${kind}: ${entry.role}`,
         detail: `${many ? 'such as ' : ''}to ${entry.to}`,
-        ...(!many && { entry }),
+        ...(!many && { entries: [entry] }),
       });
     }
   }

@@ -11,7 +11,7 @@ import { usedFrom } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
 /** Beyond these the drawing would not be read any more: the largest are drawn and the rest counted. */
-const MOST_BUNDLES = 14;
+const MOST_BUNDLES = 40;
 const MOST_NAMED = 40;
 
 /** People with the very same routes: they stand and fall together. */
@@ -19,6 +19,17 @@ interface Bundle {
   people: number[];
   /** Sources that name them without a group, and the groups they are direct members of. */
   sources: number[];
+  groups: number[];
+}
+
+/**
+ * What is drawn as one: a bundle, or several of which each is let in by grants of its own that are alike. `routes`:
+ * the sources that stand in one place.
+ */
+interface Drawn {
+  bundles: Bundle[];
+  people: number[];
+  routes: number[][];
   groups: number[];
 }
 
@@ -71,16 +82,16 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
     b.people.push(identity);
   });
 
-  type Cut = { group?: number; held?: number; source?: number; below?: number; bundle?: Bundle };
+  type Cut = { group?: number; held?: number; sources?: readonly number[]; below?: number; bundle?: Drawn };
   /** The sources a bundle still has, with one segment cut. */
   const sourcesLeft = (b: Bundle, cut: Cut): Set<number> => {
     const found = new Set(b.sources);
-    const seen = new Set(b.groups.filter((g) => !(cut.bundle === b && cut.group === g)));
+    const seen = new Set(b.groups.filter((g) => !(cut.bundle?.bundles.includes(b) && cut.group === g)));
     for (const g of seen) {
       for (const k of grantedBy.get(g) ?? []) found.add(k);
       for (const h of holders.get(g) ?? []) if (!(cut.group === h && cut.held === g)) seen.add(h);
     }
-    if (cut.source !== undefined) found.delete(cut.source);
+    for (const k of cut.sources ?? []) found.delete(k);
     if (cut.below !== undefined)
       for (const k of found) {
         const s = list[k]!;
@@ -110,8 +121,8 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
   const anyUses = (k: number): boolean => [...usedBy.values()].some((u) => u.has(k));
   const leadsTo = (g: number): Set<number> => sourcesLeft({ people: [], sources: [], groups: [g] }, {});
 
-  const order = [...bundles.values()].sort((a, b) => {
-    const outside = (x: Bundle) => (has(v.members, x.people[0]!) ? 0 : 1);
+  const order = gathered(l, list, [...bundles.values()]).sort((a, b) => {
+    const outside = (x: Drawn) => (has(v.members, x.people[0]!) ? 0 : 1);
     return outside(b) - outside(a) || b.people.length - a.people.length;
   });
   const drawn = order.slice(0, MOST_BUNDLES);
@@ -124,7 +135,11 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
     left: { bundles: left.length, people: left.reduce((n, b) => n + b.people.length, 0) },
   };
   const seenGroups = new Set<number>();
-  const seenSources = new Set<number>();
+  /** The sources that stand in each place that is drawn, by the first of them. */
+  const seenSources = new Map<number, number[]>();
+  const sees = (ks: number[]): void => void (seenSources.has(ks[0]!) || seenSources.set(ks[0]!, ks));
+  const uses = (d: Drawn, ks: readonly number[]): boolean =>
+    d.bundles.some((b) => ks.some((k) => usedBy.get(b)!.has(k)));
   drawn.forEach((b, n) => {
     const named = b.people.slice(0, MOST_NAMED).map((i) => personRef(l, i));
     const outside = named[0]!.kind !== 'member';
@@ -147,11 +162,11 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       people: named,
       count: b.people.length,
       outside,
-      used: usedBy.get(b)!.size > 0,
+      used: b.bundles.some((x) => usedBy.get(x)!.size > 0),
     });
-    for (const k of b.sources) {
-      seenSources.add(k);
-      graph.edges.push({ from: `w${n}`, to: `s${k}`, used: usedBy.get(b)!.has(k) });
+    for (const ks of b.routes) {
+      sees(ks);
+      graph.edges.push({ from: `w${n}`, to: `s${ks[0]}`, used: uses(b, ks) });
     }
     for (const g of b.groups) {
       seenGroups.add(g);
@@ -159,7 +174,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
         from: `w${n}`,
         to: `g${g}`,
         cut: lost({ bundle: b, group: g }),
-        used: [...leadsTo(g)].some((k) => usedBy.get(b)!.has(k)),
+        used: uses(b, [...leadsTo(g)]),
       });
     }
   });
@@ -181,7 +196,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       });
     }
     for (const k of grantedBy.get(g) ?? []) {
-      seenSources.add(k);
+      sees([k]);
       graph.edges.push({ from: `g${g}`, to: `s${k}`, used: anyUses(k) });
     }
   }
@@ -189,7 +204,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
   list.forEach((s, k) => {
     const type = typeof s.entry === 'number' ? entries.type[s.entry]! : 0;
     if (type < 2) return;
-    seenSources.add(k);
+    sees([k]);
     graph.nodes.push({
       id: `c${k}`,
       column: 'who',
@@ -199,27 +214,33 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
     });
     graph.edges.push({ from: `c${k}`, to: `s${k}`, used: false, could: true });
   });
-  const path = [...new Set(list.filter((_, k) => seenSources.has(k)).flatMap((s) => s.down))];
-  for (const k of seenSources) {
+  const path = [...new Set([...seenSources.keys()].flatMap((k) => list[k]!.down))];
+  for (const [k, ks] of seenSources) {
     const s = list[k]!;
-    const entry = typeof s.entry === 'number' ? entryRef(l, s.entry) : undefined;
+    const of = ks.flatMap((each) => {
+      const { entry } = list[each]!;
+      return typeof entry === 'number' ? entryRef(l, entry) : [];
+    });
+    const entry = of[0];
     graph.nodes.push({
       id: `s${k}`,
       column: 'entry',
       label: entry
-        ? `${entry.kind === 'link' ? `link (${entry.audience})` : 'grant'}: ${entry.role}`
+        ? `${ks.length > 1 ? 'each by a ' : ''}${entry.kind === 'link' ? `link (${entry.audience})` : 'grant'}: ${entry.role}`
         : s.entry === 'visibility'
           ? 'visible to all'
           : 'owns it',
-      ...(entry?.madeBy && { detail: `by ${entry.madeBy}` }),
-      ...(entry && { entry }),
-      used: anyUses(k),
+      ...(entry && ks.length > 1
+        ? { detail: `${ks.length} ${entry.kind}s` }
+        : entry?.madeBy && { detail: `by ${entry.madeBy}` }),
+      ...(entry && { entries: of }),
+      used: ks.some(anyUses),
     });
     graph.edges.push({
       from: `s${k}`,
       to: `n${s.at}`,
-      ...(entry && { cut: lost({ source: k }) }),
-      used: anyUses(k),
+      ...(entry && { cut: lost({ sources: ks }) }),
+      used: ks.some(anyUses),
     });
   }
   const chain = path.sort((a, b) => depthOf(l, a) - depthOf(l, b));
@@ -242,6 +263,40 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       });
   });
   return graph;
+}
+
+/** Bundles that differ only in which grants of their own let them in, put together. */
+function gathered(l: Loaded, list: readonly Source[], bundles: readonly Bundle[]): Drawn[] {
+  const { entries } = l.org;
+  const holders = new Map<number, number>();
+  for (const k of bundles.flatMap((b) => b.sources)) holders.set(k, (holders.get(k) ?? 0) + 1);
+  /** What a source of one bundle alone is like; undefined of any other. */
+  const like = (k: number): string | undefined => {
+    const { entry, at } = list[k]!;
+    if (typeof entry !== 'number' || entries.type[entry]! > 1 || holders.get(k) !== 1) return undefined;
+    return `${at} ${entries.type[entry]} ${entryRef(l, entry).role}`;
+  };
+  const found = new Map<string, Drawn>();
+  for (const b of bundles) {
+    const likes = b.sources.map((k): [string | undefined, number] => [like(k), k]);
+    const alone = b.groups.length > 0 || likes.some(([of]) => of === undefined);
+    const sorted = alone ? b.sources : likes.sort((x, y) => (x[0]! < y[0]! ? -1 : 1)).map(([, k]) => k);
+    const side = has(l.view.members, b.people[0]!) ? 'inside' : 'outside';
+    const id = alone ? `alone ${found.size}` : `${side}|${likes.map(([of]) => of).join('|')}`;
+    const known = found.get(id);
+    if (known) {
+      known.bundles.push(b);
+      known.people.push(...b.people);
+      sorted.forEach((k, at) => known.routes[at]!.push(k));
+    } else
+      found.set(id, {
+        bundles: [b],
+        people: [...b.people],
+        routes: sorted.map((k) => [k]),
+        groups: b.groups,
+      });
+  }
+  return [...found.values()];
 }
 
 function depthOf(l: Loaded, node: number): number {

@@ -216,10 +216,9 @@ describe('questions about access', () => {
         expect(reached, `${person.id} reaches ${name}`).toBe(true);
       }
       // what the drawing says a cut costs is what the preview says of the same withdrawal
-      for (const n of graph.nodes.filter((x) => x.entry).slice(0, 4)) {
-        const { kind, source, id } = n.entry!;
+      for (const n of graph.nodes.filter((x) => x.entries).slice(0, 4)) {
         const preview = await scene.api<{ people: { id: string }[] }>('POST', '/api/holdings/what-if', {
-          changes: [{ kind, source, id }],
+          changes: n.entries!.map(({ kind, source, id }) => ({ kind, source, id })),
         });
         const cut = graph.edges.find((e) => e.from === n.id)!.cut!;
         const lose = new Set(preview.people.map((p) => p.id));

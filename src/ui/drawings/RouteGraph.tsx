@@ -1,7 +1,7 @@
 /** Every route to a node drawn at once: identities on the left, the node on the right. */
 import { useQuery } from '@tanstack/react-query';
 import { Check, Plus } from 'lucide-react';
-import { useState } from 'react';
+import { lazy, Suspense, useMemo, useState } from 'react';
 import type { RouteGraph as Graph } from '../../dto/access.ts';
 import { ask } from '../frame/api.ts';
 import { Dialog } from '../parts/Dialog.tsx';
@@ -10,78 +10,9 @@ import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
 import { asOfOf } from '../frame/url.ts';
 import { entryWords } from '../parts/words.ts';
+import type { Thing, Way } from './Graph.tsx';
 
-type GNode = Graph['nodes'][number];
-interface Placed extends GNode {
-  x: number;
-  y: number;
-  w: number;
-}
-const ROW = 44;
-const BOX = 34;
-const WIDTH = { who: 168, group: 130, entry: 152, node: 156 } as const;
-const GAP = 54;
-/** Where there is less room. */
-const TIGHT = { widths: { who: 148, group: 100, entry: 136, node: 128 }, gap: 24 };
-
-/** Columns from left to right, groups by how deep they lie; each column in the order of what it is joined to. */
-function place(graph: Graph, tight: boolean): { nodes: Placed[]; width: number; height: number } {
-  const [widths, gap] = tight ? [TIGHT.widths, TIGHT.gap] : [WIDTH, GAP];
-  const level = new Map<string, number>();
-  const byId = new Map(graph.nodes.map((n) => [n.id, n]));
-  const groups = graph.nodes.filter((n) => n.column === 'group');
-  // a group lies right of what it holds; groups that hold each other share a place
-  for (const g of groups) level.set(g.id, 0);
-  for (let turn = 0; turn < groups.length && turn < 12; turn++)
-    for (const e of graph.edges) {
-      const [a, b] = [level.get(e.from), level.get(e.to)];
-      if (a !== undefined && b !== undefined && b <= a && a < 6) level.set(e.to, a + 1);
-    }
-  const depths = [...new Set(level.values())].sort((a, b) => a - b);
-  const chain = graph.nodes.filter((n) => n.column === 'node');
-  const columns: GNode[][] = [
-    graph.nodes.filter((n) => n.column === 'who'),
-    ...depths.map((d) => groups.filter((g) => level.get(g.id) === d)),
-    graph.nodes.filter((n) => n.column === 'entry'),
-    chain,
-  ];
-  const order = new Map<string, number>();
-  columns.forEach((c) => c.forEach((n, i) => order.set(n.id, i)));
-  const sweep = (list: GNode[], side: 'from' | 'to'): void => {
-    const other = side === 'from' ? 'to' : 'from';
-    const middle = (n: GNode): number => {
-      const near = graph.edges
-        .filter((e) => e[side] === n.id && byId.has(e[other]))
-        .map((e) => order.get(e[other])!);
-      return near.length ? near.reduce((a, b) => a + b, 0) / near.length : order.get(n.id)!;
-    };
-    const at = new Map(list.map((n) => [n.id, middle(n)]));
-    list.sort((a, b) => at.get(a.id)! - at.get(b.id)!);
-    list.forEach((n, i) => order.set(n.id, i));
-  };
-  for (let turn = 0; turn < 3; turn++) {
-    for (let c = 1; c < columns.length - 1; c++) sweep(columns[c]!, 'to');
-    for (let c = columns.length - 2; c >= 0; c--) sweep(columns[c]!, 'from');
-  }
-  // folders stand further apart: what breaking inheritance costs is written between them
-  const step = (c: GNode[]): number => (c === chain && !tight ? ROW + 20 : ROW);
-  const height = Math.max(...columns.map((c) => c.length * step(c)), ROW);
-  const nodes: Placed[] = [];
-  let x = 0;
-  for (const column of columns) {
-    if (!column.length) continue;
-    const w = widths[column[0]!.column];
-    const top = (height - column.length * step(column)) / 2;
-    column.forEach((n, i) => nodes.push({ ...n, x, y: top + i * step(column), w }));
-    x += w + gap;
-  }
-  return { nodes, width: x - gap, height };
-}
-
-const short = (text: string, width: number): string => {
-  const most = Math.floor(width / 6.6);
-  return text.length > most ? `${text.slice(0, most - 1)}…` : text;
-};
+const Drawn = lazy(() => import('./Graph.tsx').then((m) => ({ default: m.Graph })));
 
 export function RouteGraphDialog({ nodeKey, close }: { nodeKey: string; close: () => void }) {
   const asOf = typeof location === 'undefined' ? undefined : asOfOf(new URLSearchParams(location.search));
@@ -140,123 +71,49 @@ function Legend() {
   );
 }
 
-/** Says that a cut goes through here. */
-const Struck = ({ x, y }: { x: number; y: number }) => (
-  <g>
-    <rect x={x - 16} y={y - 9} width="32" height="18" rx="9" className="fill-base-100 stroke-error" />
-    <text x={x} y={y + 4} textAnchor="middle" className="fill-error text-[11px] font-bold">
-      cut
-    </text>
-  </g>
-);
+const SHAPES = { who: 'box', group: 'pill', entry: 'box', node: 'square' } as const;
+const COLUMNS = Object.keys(SHAPES);
 
 /** The drawing itself: what the chosen thing is joined to is lit; what a cut goes through is struck. */
 export function Picture({
   graph,
   chosen,
   choose,
-  tight = false,
 }: {
   graph: Graph;
   chosen: string | undefined;
   choose: (id: string | undefined) => void;
-  tight?: boolean;
 }) {
-  const { nodes, width, height } = place(graph, tight);
-  const at = new Map(nodes.map((n) => [n.id, n]));
-  const lit = chosen ? joined(graph, chosen) : undefined;
+  const { things, ways } = useMemo(
+    () => ({
+      things: graph.nodes.map((n): Thing => ({
+        id: n.id,
+        label: n.label,
+        detail: n.detail,
+        shape: SHAPES[n.column],
+        column: COLUMNS.indexOf(n.column),
+        strong: n.outside,
+        struck: n.struck,
+      })),
+      ways: graph.edges.map((e): Way => ({
+        from: e.from,
+        to: e.to,
+        look: e.struck ? 'struck' : e.could ? 'possible' : e.used ? 'used' : 'granted',
+        ...(e.cut !== undefined && { label: e.cut ? `−${e.cut}` : '0' }),
+      })),
+    }),
+    [graph],
+  );
   return (
-    <svg
-      className="h-auto max-w-full"
-      style={tight ? { minWidth: Math.round(width * 0.85) } : undefined}
-      width={width + 8}
-      height={height + 8}
-      viewBox={`-4 -4 ${width + 8} ${height + 8}`}
-      role="group"
-      aria-label="Drawing of the routes; the table below it says the same"
-    >
-      {graph.edges.map((e, i) => {
-        const [a, b] = [at.get(e.from), at.get(e.to)];
-        if (!a || !b) return null;
-        const down = a.x === b.x;
-        const [x1, y1] = down ? [a.x + a.w / 2, a.y + BOX] : [a.x + a.w, a.y + BOX / 2];
-        const [x2, y2] = down ? [b.x + b.w / 2, b.y] : [b.x, b.y + BOX / 2];
-        const bend = down ? 0 : Math.max(24, (x2 - x1) / 2);
-        const dim = lit && !(lit.has(e.from) && lit.has(e.to));
-        return (
-          <g key={i} className={dim ? 'opacity-25' : ''}>
-            <path
-              d={`M${x1} ${y1}C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`}
-              fill="none"
-              className={e.struck ? 'stroke-error' : e.used ? 'stroke-base-content' : 'stroke-quiet'}
-              strokeWidth={e.used ? 2 : 1.25}
-              strokeDasharray={e.struck ? '3 3' : e.could ? '1 4' : e.used ? undefined : '5 4'}
-            />
-            {e.struck && <Struck x={(x1 + x2) / 2} y={(y1 + y2) / 2} />}
-            {e.cut !== undefined && (
-              <g>
-                <rect
-                  x={(x1 + x2) / 2 - 15}
-                  y={(y1 + y2) / 2 - 8}
-                  width="30"
-                  height="16"
-                  rx="8"
-                  className="fill-base-100 stroke-slate"
-                />
-                <text
-                  x={(x1 + x2) / 2}
-                  y={(y1 + y2) / 2 + 4}
-                  textAnchor="middle"
-                  className="fill-base-content text-[11px]"
-                >
-                  {e.cut ? `−${e.cut}` : '0'}
-                </text>
-              </g>
-            )}
-          </g>
-        );
-      })}
-      {nodes.map((n) => (
-        <g
-          key={n.id}
-          role="button"
-          tabIndex={0}
-          aria-label={`${n.label}${n.detail ? `, ${n.detail}` : ''}`}
-          aria-pressed={n.id === chosen}
-          className={`cursor-pointer outline-offset-2 ${lit && !lit.has(n.id) ? 'opacity-30' : ''}`}
-          onClick={() => choose(n.id === chosen ? undefined : n.id)}
-          onKeyDown={(e) => {
-            if (e.key !== 'Enter' && e.key !== ' ') return;
-            e.preventDefault();
-            choose(n.id === chosen ? undefined : n.id);
-          }}
-        >
-          <rect
-            x={n.x}
-            y={n.y}
-            width={n.w}
-            height={BOX}
-            rx={n.column === 'group' ? 17 : n.column === 'node' ? 0 : 4}
-            className={`${n.outside ? 'fill-base-300' : 'fill-base-200'} ${n.struck ? 'stroke-error' : n.id === chosen ? 'stroke-base-content' : 'stroke-slate'}`}
-            strokeDasharray={n.struck ? '3 3' : undefined}
-            strokeWidth={n.id === chosen || n.struck ? 2 : 1}
-          />
-          <text
-            x={n.x + 10}
-            y={n.y + (n.detail ? 15 : 21)}
-            className={`fill-base-content text-[12.5px] ${n.outside ? 'font-bold' : 'font-medium'}`}
-          >
-            {short(n.label, n.w - 14)}
-          </text>
-          {n.struck && <Struck x={n.x + n.w - 12} y={n.y} />}
-          {n.detail && (
-            <text x={n.x + 10} y={n.y + 28} className="fill-quiet text-[11px]">
-              {short(n.detail, n.w + 8)}
-            </text>
-          )}
-        </g>
-      ))}
-    </svg>
+    <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
+      <Drawn
+        things={things}
+        ways={ways}
+        chosen={chosen}
+        choose={choose}
+        of="Drawing of the routes; the table says the same"
+      />
+    </Suspense>
   );
 }
 
@@ -266,10 +123,13 @@ function Drawing({ graph }: { graph: Graph }) {
   const [chosen, setChosen] = useState<string>();
   const at = new Map(graph.nodes.map((n) => [n.id, n]));
   const node = at.get(chosen ?? '');
+  const held = node?.entries?.every((e) => has(e));
   return (
     <div className="flex min-h-0 flex-1">
       <div className="min-w-0 flex-1 overflow-auto p-4">
-        <Picture graph={graph} chosen={chosen} choose={setChosen} />
+        <div className="h-[58vh] border border-slate">
+          <Picture graph={graph} chosen={chosen} choose={setChosen} />
+        </div>
         {graph.left.bundles > 0 && (
           <p className="mt-2 text-quiet">
             And {plural(graph.left.people, 'more person', 'more people')} in{' '}
@@ -277,8 +137,8 @@ function Drawing({ graph }: { graph: Graph }) {
             not drawn.
           </p>
         )}
-        <p className="mt-4 text-quiet">Choose anything in the drawing to see who and what it is.</p>
-        <h3 className="mt-6 font-semibold">What each cut would cost</h3>
+        <p className="mt-2 text-quiet">Choose anything in the drawing to see who and what it is.</p>
+        <h3 className="mt-4 font-semibold">What each cut would cost</h3>
         <table className="mt-1 w-full max-w-3xl">
           <tbody>
             {graph.edges
@@ -305,25 +165,30 @@ function Drawing({ graph }: { graph: Graph }) {
           <>
             <h3 className="font-bold break-words">{node.label}</h3>
             {node.detail && <p className="text-quiet">{node.detail}</p>}
-            {node.entry && (
+            {node.entries && (
               <>
                 <p className="mt-2">
-                  {entryWords(node.entry)[0]!.toUpperCase()}
-                  {entryWords(node.entry).slice(1)}.
+                  {node.entries.length > 1 && 'Such as: '}
+                  {entryWords(node.entries[0]!)[0]!.toUpperCase()}
+                  {entryWords(node.entries[0]!).slice(1)}.
                 </p>
                 <p className="mt-1">
                   {(graph.edges.find((e) => e.from === node.id)?.cut ?? 0) > 0
-                    ? `${plural(graph.edges.find((e) => e.from === node.id)!.cut!, 'identity', 'identities')} would lose all access if it were withdrawn.`
-                    : 'Nobody would lose all access if it alone were withdrawn.'}{' '}
-                  {node.used ? 'It was used lately.' : 'Nobody who holds it has used it lately.'}
+                    ? `${plural(graph.edges.find((e) => e.from === node.id)!.cut!, 'identity', 'identities')} would lose all access if ${node.entries.length > 1 ? 'they' : 'it'} were withdrawn.`
+                    : `Nobody would lose all access if ${node.entries.length > 1 ? 'they' : 'it'} alone were withdrawn.`}{' '}
+                  {node.used ? 'Used lately.' : 'Not used lately by anybody who holds it.'}
                 </p>
                 {steward && (
                   <button
                     className="btn btn-sm mt-2 w-full border-slate"
-                    onClick={() => (has(node.entry!) ? putDown : pickUp).mutate([node.entry!])}
+                    onClick={() => (held ? putDown : pickUp).mutate(node.entries!)}
                   >
-                    {has(node.entry) ? <Check size={14} aria-hidden /> : <Plus size={14} aria-hidden />}
-                    {has(node.entry) ? 'In the tray' : 'Pick up: withdraw it'}
+                    {held ? <Check size={14} aria-hidden /> : <Plus size={14} aria-hidden />}
+                    {held
+                      ? 'In the tray'
+                      : node.entries.length > 1
+                        ? `Pick up: withdraw all ${node.entries.length}`
+                        : 'Pick up: withdraw it'}
                   </button>
                 )}
               </>
@@ -349,18 +214,4 @@ function Drawing({ graph }: { graph: Graph }) {
       )}
     </div>
   );
-}
-
-/** Everything on a route with one node, before it and after it. */
-function joined(graph: Graph, id: string): Set<string> {
-  const found = new Set([id]);
-  for (const [from, to] of [
-    ['from', 'to'],
-    ['to', 'from'],
-  ] as const) {
-    const side = new Set([id]);
-    for (const n of side) for (const e of graph.edges) if (e[from] === n) side.add(e[to]);
-    for (const n of side) found.add(n);
-  }
-  return found;
 }

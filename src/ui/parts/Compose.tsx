@@ -243,8 +243,10 @@ function Ways({ cut }: { cut: CutOption }) {
     );
   const node = drawing.nodes.find((n) => n.id === chosen);
   return (
-    <div className="overflow-auto border-b border-slate px-4 py-3">
-      <Picture graph={drawing} chosen={chosen} choose={choose} tight />
+    <div className="border-b border-slate px-4 py-3">
+      <div className="h-72">
+        <Picture graph={drawing} chosen={chosen} choose={choose} />
+      </div>
       <p className="mt-1 text-quiet">
         {node ? (
           <>

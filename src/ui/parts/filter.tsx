@@ -3,8 +3,8 @@ import { Popover } from 'radix-ui';
 import { viewForm } from '../../dto/forms.ts';
 import { Field as FormField, FormTrouble, useSchemaForm } from './form.tsx';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { Bookmark, Search } from 'lucide-react';
-import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
+import { Bookmark, Braces, Search } from 'lucide-react';
+import { lazy, Suspense, useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
 import {
   FIELDS,
   joinConditions,
@@ -16,6 +16,9 @@ import type { SavedView } from '../../dto/accounts.ts';
 import { get, ask, send } from '../frame/api.ts';
 import { useRefresh } from '../frame/signed.ts';
 import type { SetUrl } from '../frame/url.ts';
+import type { Offer, Wrong } from './Editor.tsx';
+
+const Editor = lazy(() => import('./Editor.tsx').then((m) => ({ default: m.Editor })));
 
 /** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
 const CONDITION = /==|!=|[<>]|&&|\|\||\.\w+\(|^!|"\s+in\s+\w/;
@@ -25,13 +28,6 @@ const isCondition = (typed: string, table: Filtered | undefined): boolean =>
   (CONDITION.test(typed) || fieldOf(table, typed)?.type === 'bool');
 const fieldOf = (table: Filtered, name: string): Field | undefined =>
   (FIELDS[table] as Record<string, Field>)[name];
-
-interface Offer {
-  /** What takes the place of what is typed from `from` on. */
-  put: string;
-  from: number;
-  about: string;
-}
 
 /** What could come next: fields, and after a comparison the values of the field. */
 function offersFor(table: Filtered, typed: string): Offer[] {
@@ -152,7 +148,7 @@ export function FilterBox({
   };
   const popup = offers.length > 0 || (open && wrong !== '');
   return (
-    <span className="relative">
+    <span className="relative inline-flex items-center">
       <label className={`input input-sm ${width}`}>
         <Search size={14} aria-hidden className="text-quiet" />
         <input
@@ -182,6 +178,7 @@ export function FilterBox({
         />
         <kbd className="kbd kbd-xs">/</kbd>
       </label>
+      {table && <ConditionEditor table={table} where={where} set={set} />}
       {popup && (
         <div className="absolute right-0 top-full z-30 mt-1 w-96 rounded border border-slate bg-base-100 py-1 shadow-lg">
           {wrong && (
@@ -213,6 +210,87 @@ export function FilterBox({
         </div>
       )}
     </span>
+  );
+}
+
+/** What is wrong with a condition on a table, as the API says it, and where the word stands that it names. */
+async function wrongIn(table: Filtered, where: string): Promise<Wrong | undefined> {
+  if (!where.trim()) return undefined;
+  try {
+    await get('/api/filter', { table, where });
+    return undefined;
+  } catch (e) {
+    const message = (e as Error).message.replace(/^where: /, '');
+    const word = /“(\w+)”/.exec(message)?.[1];
+    const from = word === undefined ? -1 : where.search(new RegExp(`\\b${word}\\b`));
+    return from < 0 ? { message } : { message, from, to: from + word!.length };
+  }
+}
+
+/** All conditions as one text, in an editor that knows the fields of the table. */
+function ConditionEditor({ table, where, set }: { table: Filtered; where: string | undefined; set: SetUrl }) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState('');
+  const [wrong, setWrong] = useState<string>();
+  const apply = () =>
+    void wrongIn(table, text).then((found) => {
+      setWrong(found?.message);
+      if (found) return;
+      set({ where: joinConditions(splitConditions(text)) || undefined }, 'push');
+      setOpen(false);
+    });
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        setText(splitConditions(where ?? '').join(' &&\n'));
+        setWrong(undefined);
+        setOpen(next);
+      }}
+    >
+      <Popover.Trigger
+        className="btn btn-sm btn-square btn-ghost"
+        aria-label="Edit conditions"
+        title="Edit conditions"
+      >
+        <Braces size={14} aria-hidden />
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+          aria-label="Conditions"
+          className="z-40 w-[520px] rounded border border-slate bg-base-100 p-3 shadow-lg"
+        >
+          <Suspense fallback={<p className="h-24 text-quiet">Loading …</p>}>
+            <Editor
+              value={text}
+              change={setText}
+              label="Conditions"
+              hint={'weight >= 3 && now == public'}
+              offers={(before) => offersFor(table, before)}
+              check={(t) => wrongIn(table, t)}
+              about={(word) => fieldOf(table, word)?.about}
+              done={apply}
+            />
+          </Suspense>
+          {wrong && (
+            <p role="alert" className="mt-1 text-error">
+              {wrong}
+            </p>
+          )}
+          <div className="mt-2 flex items-center justify-between gap-3">
+            <span className="text-xs text-quiet">
+              Ctrl Space offers fields and values; hover over a field to see what it means.
+            </span>
+            <button className="btn btn-sm btn-primary" onClick={apply}>
+              Apply
+            </button>
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }
 

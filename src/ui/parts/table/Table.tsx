@@ -24,6 +24,7 @@ import {
   type ReactNode,
 } from 'react';
 import { flushSync } from 'react-dom';
+import { meaningOf, Term } from '../Term.tsx';
 import { ColumnsMenu } from './ColumnsMenu.tsx';
 import type { Column } from './column.ts';
 import { heightOf, leastOf } from './layout.ts';
@@ -292,25 +293,29 @@ export function Table<Row>({
                         resize?.(e.nativeEvent);
                       }}
                     >
-                      {sorts ? (
-                        <button
-                          className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
-                          title={here ? 'Sort; with Shift, sort by this too' : undefined}
-                          onClick={(e) => sortBy(c.key, e.shiftKey)}
-                        >
-                          <span className="truncate">{c.name}</span>{' '}
-                          {sorted && (
-                            <ArrowDown
-                              size={12}
-                              aria-label="sorted"
-                              className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
-                            />
-                          )}
-                          {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
-                        </button>
-                      ) : (
-                        <span className="truncate">{c.name}</span>
-                      )}
+                      <Term of={c.name}>
+                        {sorts ? (
+                          <button
+                            className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
+                            title={
+                              here && !meaningOf(c.name) ? 'Sort; with Shift, sort by this too' : undefined
+                            }
+                            onClick={(e) => sortBy(c.key, e.shiftKey)}
+                          >
+                            <span className="truncate">{c.name}</span>{' '}
+                            {sorted && (
+                              <ArrowDown
+                                size={12}
+                                aria-label="sorted"
+                                className={`shrink-0 ${sorted.up ? 'rotate-180' : ''}`}
+                              />
+                            )}
+                            {sorted && sorted.place > 0 && <sup>{sorted.place}</sup>}
+                          </button>
+                        ) : (
+                          <span className="truncate">{c.name}</span>
+                        )}
+                      </Term>
                     </HeaderCell>
                   );
                 })}

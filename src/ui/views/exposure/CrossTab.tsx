@@ -5,6 +5,7 @@ import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import type { CrossFile, CrossPage, DimensionName } from '../../../dto/exposure.ts';
 import { withQuery, ask } from '../../frame/api.ts';
+import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
 import { Compose } from '../../parts/Compose.tsx';
 import { DossierFrame, type Pinning } from '../../dossiers/Frame.tsx';
@@ -137,7 +138,10 @@ function View({ params, set, narrow }: ViewProps) {
     </label>
   );
   return (
-    <div className="flex h-full flex-col">
+    <Tabs
+      value={layer ?? ANY_LAYER}
+      choose={(v) => set({ layer: v === ANY_LAYER ? undefined : v, at: undefined })}
+    >
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5 px-4 py-2">
         <h1 className="sr-only">Cross-tabulation</h1>
         {pick('measure', 'Count', measure, MEASURES)}
@@ -165,41 +169,42 @@ function View({ params, set, narrow }: ViewProps) {
       </div>
       <Conditions where={held.query.where} set={set} />
       {layers && fits && (
-        <div role="tablist" aria-label={DIMENSIONS[layers]} className="flex gap-1 overflow-x-auto px-4 pb-2">
-          {[null, ...data.values[2]!].map((v) => (
-            <button
-              key={v ?? ''}
-              role="tab"
-              aria-selected={layer === v}
-              className={`btn btn-xs whitespace-nowrap font-normal ${layer === v ? 'btn-neutral' : 'btn-ghost'}`}
-              onClick={() => set({ layer: v ?? undefined, at: undefined })}
-            >
-              {v === null ? `any ${DIMENSIONS[layers]}` : v}
-            </button>
-          ))}
+        <div className="px-4 pb-2">
+          <TabBar
+            small
+            label={DIMENSIONS[layers]}
+            tabs={[null, ...data.values[2]!].map((v) => [
+              v ?? ANY_LAYER,
+              v === null ? `any ${DIMENSIONS[layers]}` : v,
+            ])}
+          />
         </div>
       )}
-      {error && <Trouble error={error} retry={() => void refetch()} />}
-      {!fits ? (
-        !error && <p className="p-4 text-quiet">{isFetching ? 'Counting …' : ''}</p>
-      ) : data.cells.length === 0 ? (
-        <Empty>Nothing fits. Drop a condition, or widen the scope above.</Empty>
-      ) : (
-        <Grid
-          page={data}
-          measure={measure}
-          rows={rows}
-          columns={columns}
-          layers={layers}
-          layer={layer}
-          selected={params.get('at')}
-          open={(at) => set({ at: JSON.stringify(at) }, 'push')}
-        />
-      )}
-    </div>
+      <TabPanel value={layer ?? ANY_LAYER}>
+        {error && <Trouble error={error} retry={() => void refetch()} />}
+        {!fits ? (
+          !error && <p className="p-4 text-quiet">{isFetching ? 'Counting …' : ''}</p>
+        ) : data.cells.length === 0 ? (
+          <Empty>Nothing fits. Drop a condition, or widen the scope above.</Empty>
+        ) : (
+          <Grid
+            page={data}
+            measure={measure}
+            rows={rows}
+            columns={columns}
+            layers={layers}
+            layer={layer}
+            selected={params.get('at')}
+            open={(at) => set({ at: JSON.stringify(at) }, 'push')}
+          />
+        )}
+      </TabPanel>
+    </Tabs>
   );
 }
 
+/** The tab of all layers together. */
+const ANY_LAYER = ' any';
 const SHARES = new Set<DimensionName>(['level', 'role', 'audience', 'department', 'domain', 'age']);
 
 function Grid({

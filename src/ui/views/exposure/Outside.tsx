@@ -6,6 +6,7 @@ import type { OutsideDossier, OutsideRow } from '../../../dto/exposure.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
 import {} from '../../dossiers/Dossier.tsx';
+import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { partnerForm } from '../../../dto/forms.ts';
@@ -66,20 +67,18 @@ function View({ params, set, narrow }: ViewProps) {
       </Empty>
     );
   return (
-    <div className="flex h-full flex-col">
+    <Tabs value={show} choose={(key) => set({ show: key === 'all' ? undefined : key })}>
       <div className="flex items-center gap-2 px-4 py-2">
-        <div role="tablist" aria-label="Which domains" className="flex min-w-0 flex-1 gap-1 overflow-hidden">
-          {(Object.entries(SHOW) as [keyof typeof SHOW, string][]).map(([key, name]) => (
-            <button
-              key={key}
-              role="tab"
-              aria-selected={show === key}
-              className={`btn btn-sm font-normal ${show === key ? 'btn-neutral' : 'btn-ghost'}`}
-              onClick={() => set({ show: key === 'all' ? undefined : key })}
-            >
-              {name} {data && <b>{data.counts[key]}</b>}
-            </button>
-          ))}
+        <div className="min-w-0 flex-1">
+          <TabBar
+            label="Which domains"
+            tabs={(Object.entries(SHOW) as [keyof typeof SHOW, string][]).map(([key, name]) => [
+              key,
+              <>
+                {name} {data && <b>{data.counts[key]}</b>}
+              </>,
+            ])}
+          />
         </div>
         {!narrow && <ExportMenu table="outside" query={asked} />}
         <button
@@ -99,24 +98,26 @@ function View({ params, set, narrow }: ViewProps) {
           where={where}
         />
       </div>
-      <Conditions where={where} set={set} />
-      {error && <Trouble error={error} retry={() => void refetch()} />}
-      <div className="min-h-0 flex-1 border-t border-slate">
-        {drawn ? (
-          <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
-            <Flow
-              flows={data?.flows ?? []}
-              expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
-              selected={params.get('domain') ?? undefined}
-              onDomain={(domain) => set({ domain }, 'push')}
-              onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
-            />
-          </Suspense>
-        ) : (
-          <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
-        )}
-      </div>
-    </div>
+      <TabPanel value={show}>
+        <Conditions where={where} set={set} />
+        {error && <Trouble error={error} retry={() => void refetch()} />}
+        <div className="min-h-0 flex-1 border-t border-slate">
+          {drawn ? (
+            <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
+              <Flow
+                flows={data?.flows ?? []}
+                expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
+                selected={params.get('domain') ?? undefined}
+                onDomain={(domain) => set({ domain }, 'push')}
+                onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
+              />
+            </Suspense>
+          ) : (
+            <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
+          )}
+        </div>
+      </TabPanel>
+    </Tabs>
   );
 }
 

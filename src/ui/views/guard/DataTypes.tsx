@@ -4,6 +4,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { TypeRow } from '../../../dto/recognition.ts';
 import { ask } from '../../frame/api.ts';
 import { Bench } from './Bench.tsx';
+import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { MakeType } from './MakeType.tsx';
 import { Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
@@ -61,25 +62,17 @@ function View({ params, set, at, narrow }: ViewProps & { at: string }) {
       />
     );
   return (
-    <div className="flex h-full flex-col">
+    <Tabs
+      value={at}
+      choose={(key) =>
+        set({ at: key === 'types' ? undefined : key, type: undefined, text: undefined }, 'push')
+      }
+    >
       <div className="flex items-center gap-3 px-4 py-2">
-        <div role="tablist" aria-label="Parts of this view" className="join">
-          {Object.entries(PARTS).map(([key, name]) =>
-            key === 'bench' && !steward ? null : (
-              <button
-                key={key}
-                role="tab"
-                aria-selected={at === key}
-                className={`btn join-item btn-sm ${at === key ? 'btn-neutral' : 'btn-ghost border-slate font-normal'}`}
-                onClick={() =>
-                  set({ at: key === 'types' ? undefined : key, type: undefined, text: undefined }, 'push')
-                }
-              >
-                {name}
-              </button>
-            ),
-          )}
-        </div>
+        <TabBar
+          label="Parts of this view"
+          tabs={Object.entries(PARTS).filter(([key]) => steward || key !== 'bench')}
+        />
         {at === 'bench' && (
           <p className="min-w-0 flex-1 truncate text-quiet">
             Paste a text or drop a file, and see what is recognised where. Nothing of it is kept.
@@ -87,19 +80,21 @@ function View({ params, set, at, narrow }: ViewProps & { at: string }) {
         )}
         {at === 'types' && <CatalogueBar params={params} set={set} narrow={narrow} />}
       </div>
-      {at === 'types' && <Conditions where={params.get('where') ?? undefined} set={set} />}
-      <div className="min-h-0 flex-1 border-t border-slate">
-        {at === 'bench' && steward ? (
-          <Bench />
-        ) : at === 'counts' ? (
-          <WhatCounts open={(type) => set({ at: undefined, type }, 'push')} />
-        ) : at === 'packs' ? (
-          <Packs selected={params.get('pack') ?? undefined} select={(id) => set({ pack: id }, 'push')} />
-        ) : (
-          <CatalogueTable params={params} set={set} narrow={narrow} />
-        )}
-      </div>
-    </div>
+      <TabPanel value={at}>
+        {at === 'types' && <Conditions where={params.get('where') ?? undefined} set={set} />}
+        <div className="min-h-0 flex-1 border-t border-slate">
+          {at === 'bench' && steward ? (
+            <Bench />
+          ) : at === 'counts' ? (
+            <WhatCounts open={(type) => set({ at: undefined, type }, 'push')} />
+          ) : at === 'packs' ? (
+            <Packs selected={params.get('pack') ?? undefined} select={(id) => set({ pack: id }, 'push')} />
+          ) : (
+            <CatalogueTable params={params} set={set} narrow={narrow} />
+          )}
+        </div>
+      </TabPanel>
+    </Tabs>
   );
 }
 

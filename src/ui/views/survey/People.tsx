@@ -1,6 +1,7 @@
 import type { Account } from '../../../dto/accounts.ts';
 import type { IdentityRow } from '../../../dto/access.ts';
 import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
+import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Empty, plural, Trouble } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
@@ -155,31 +156,25 @@ function View({ params, set, narrow }: ViewProps) {
         ] satisfies Column<IdentityRow>[])),
   ];
   return (
-    <div className="flex h-full flex-col">
+    <Tabs
+      value={show}
+      choose={(s) =>
+        set({ show: s === 'groups' ? undefined : s, sort: undefined, down: undefined, sel: undefined })
+      }
+    >
       <div className="flex flex-wrap items-center gap-2 px-4 py-2">
-        <div role="tablist" aria-label="Who is shown" className="flex flex-wrap gap-1">
-          {(Object.keys(SHOW) as Show[]).map((s) => (
-            <button
-              key={s}
-              role="tab"
-              aria-selected={s === show}
-              className={`btn btn-sm ${s === show ? 'btn-primary' : 'btn-ghost font-normal'}`}
-              onClick={() =>
-                set({
-                  show: s === 'groups' ? undefined : s,
-                  sort: undefined,
-                  down: undefined,
-                  sel: undefined,
-                })
-              }
-            >
+        <TabBar
+          label="Who is shown"
+          tabs={(Object.keys(SHOW) as Show[]).map((s) => [
+            s,
+            <>
               {SHOW[s]}{' '}
               {first && (
                 <span className="tabular-nums opacity-80">{(first.counts[s] ?? 0).toLocaleString('en')}</span>
               )}
-            </button>
-          ))}
-        </div>
+            </>,
+          ])}
+        />
         <span className="flex-1" />
         {!narrow && <ExportMenu table="people" query={asked} />}
         <FilterBox
@@ -191,41 +186,43 @@ function View({ params, set, narrow }: ViewProps) {
           where={where}
         />
       </div>
-      <Conditions where={where} set={set} />
-      <h1 className="px-4 pb-1.5 text-quiet">
-        {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
-        {EXPLAIN[show]}
-        {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
-      </h1>
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      {first && rows.length === 0 ? (
-        <Empty
-          action={
-            text ? (
-              <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
-                Drop the filter
-              </button>
-            ) : undefined
-          }
-        >
-          {text
-            ? 'Nobody fits this filter.'
-            : show === 'dangling'
-              ? 'Every grant and link in force names somebody who is there.'
-              : 'There is nobody of this kind in the survey.'}
-        </Empty>
-      ) : (
-        <div className="min-h-0 flex-1 border-t border-slate">
-          <Table
-            label={SHOW[show]}
-            columns={columns}
-            rows={rows}
-            {...selectIn(params, set, 'sel', (r: IdentityRow) => r.key)}
-            {...order}
-            onEnd={more}
-          />
-        </div>
-      )}
-    </div>
+      <TabPanel value={show}>
+        <Conditions where={where} set={set} />
+        <h1 className="px-4 pb-1.5 text-quiet">
+          {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
+          {EXPLAIN[show]}
+          {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
+        </h1>
+        {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
+        {first && rows.length === 0 ? (
+          <Empty
+            action={
+              text ? (
+                <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
+                  Drop the filter
+                </button>
+              ) : undefined
+            }
+          >
+            {text
+              ? 'Nobody fits this filter.'
+              : show === 'dangling'
+                ? 'Every grant and link in force names somebody who is there.'
+                : 'There is nobody of this kind in the survey.'}
+          </Empty>
+        ) : (
+          <div className="min-h-0 flex-1 border-t border-slate">
+            <Table
+              label={SHOW[show]}
+              columns={columns}
+              rows={rows}
+              {...selectIn(params, set, 'sel', (r: IdentityRow) => r.key)}
+              {...order}
+              onEnd={more}
+            />
+          </div>
+        )}
+      </TabPanel>
+    </Tabs>
   );
 }
