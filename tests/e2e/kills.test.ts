@@ -13,7 +13,7 @@ import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 import { Scene, until, type Role } from './harness.ts';
 
-const ROUNDS = Number(process.env.GATE_LANTERN_KILL_ROUNDS ?? 4);
+const ROUNDS = Number(process.env.GATE_LANTERN_KILL_ROUNDS ?? 2);
 const SEED = Number(process.env.GATE_LANTERN_SEED ?? 20261127);
 const d = dice(SEED);
 
