@@ -182,7 +182,7 @@ async function reading(scale: number): Promise<void> {
           b = new OrganisationBuilder(OWN, NOW);
           for (const w of m.workspaces) b.workspace(w);
         },
-        row: (kind, row) => kind in b && b[kind](row as never),
+        row: (kind, row) => kind in b && b[kind as 'item'](row as never),
       });
       b.build();
     };

@@ -1,6 +1,12 @@
 /** Changes as they are picked up and planned: each to one object, by its source's own ids. */
 import { z } from 'zod';
-import { fieldsSchema, type ObjectKind } from '../core/remedy/fields.ts';
+import {
+  canBeTakenAway,
+  fieldsOf,
+  fieldsSchema,
+  OBJECT_KINDS,
+  type ObjectKind,
+} from '../core/remedy/fields.ts';
 import type { KeepOut } from '../core/remedy/goal.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 
@@ -8,17 +14,22 @@ import type { PlannedChange } from '../core/remedy/plan.ts';
 const holdable = (t: string): boolean => !t.includes('\0');
 const id = z.string().min(1).max(1100).refine(holdable, 'must not hold U+0000');
 const source = z.string().min(1).max(200).refine(holdable, 'must not hold U+0000');
-const object = <K extends ObjectKind>(kind: K) => ({ kind: z.literal(kind), source, id });
+/** The schema of a change to a kind of object, as the kind is declared. */
+const schemaOf = (kind: ObjectKind) => {
+  const set = fieldsSchema(kind);
+  return z.strictObject({
+    kind: z.literal(kind),
+    source,
+    id,
+    ...(Object.keys(fieldsOf(kind)).length > 0 && { set: canBeTakenAway(kind) ? set.optional() : set }),
+  });
+};
 
-/** One planned change. Without `set` it takes the grant, link or membership away. */
-export const plannedSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ ...object('grant'), set: fieldsSchema('grant').optional() }),
-  z.strictObject({ ...object('link'), set: fieldsSchema('link').optional() }),
-  z.strictObject(object('member')),
-  z.strictObject({ ...object('space'), set: fieldsSchema('space') }),
-  z.strictObject({ ...object('item'), set: fieldsSchema('item') }),
-  z.strictObject({ ...object('person'), set: fieldsSchema('person') }),
-]) satisfies z.ZodType<PlannedChange>;
+/** One planned change. Without `set` it takes the object away, where its kind can be. */
+export const plannedSchema = z.discriminatedUnion(
+  'kind',
+  OBJECT_KINDS.map(schemaOf) as [ReturnType<typeof schemaOf>],
+) as unknown as z.ZodType<PlannedChange, PlannedChange>;
 
 /** Who is to be kept out. Ids are those that the engine gives. */
 export const keepOutSchema = z.union([

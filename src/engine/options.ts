@@ -140,6 +140,8 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
     }
     case 'member':
       return [{ kind: 'member', source, id }];
+    default:
+      return [];
   }
 }
 

@@ -39,6 +39,9 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
       const user = ids.user(p.source, p.id);
       return org.find('user', user) < 0 ? undefined : { user, set: set(p.set) };
     }
+    default:
+      // access does not rest on it
+      return undefined;
   }
 }
 

@@ -293,6 +293,12 @@ export type FieldsOf = {
   [K in ObjectKind]: { [F in keyof Declared[K]['fields']]?: ValueOf<Declared[K]['fields'][F]> | undefined };
 };
 
+/** Kinds of objects that can be taken away; of others only fields are set. */
+export type AwayKind = {
+  [K in ObjectKind]: Declared[K]['away'] extends readonly [] ? never : K;
+}[ObjectKind];
+export const canBeTakenAway = (kind: ObjectKind): kind is AwayKind => CHANGEABLE[kind].away.length > 0;
+
 /** The declarations of a kind's fields, without their own types. */
 export const fieldsOf = (kind: ObjectKind): Readonly<Record<string, FieldDeclaration<z.ZodType>>> =>
   CHANGEABLE[kind].fields;

@@ -1,6 +1,6 @@
 /** Changes as plans hold them: each to one object of one source, by the source's own ids. */
 import { sameJson } from '../equal.ts';
-import { holdsByDefault, type FieldsOf, type ObjectKind } from './fields.ts';
+import { canBeTakenAway, holdsByDefault, type AwayKind, type FieldsOf, type ObjectKind } from './fields.ts';
 
 export interface ObjectKey {
   kind: ObjectKind;
@@ -8,16 +8,16 @@ export interface ObjectKey {
   id: string;
 }
 /**
- * One change to one object. Without `set` the object is taken away, which can be done to a grant, a link or a
- * membership; of others something is set.
+ * One change to one object. Without `set` the object is taken away, where its kind can be; of others something is
+ * set.
  */
-export type PlannedChange =
-  | { [K in 'grant' | 'link']: { kind: K; source: string; id: string; set?: FieldsOf[K] | undefined } }[
-      'grant' | 'link']
-  | { kind: 'member'; source: string; id: string; set?: undefined }
-  | {
-      [K in 'space' | 'item' | 'person']: { kind: K; source: string; id: string; set: FieldsOf[K] };
-    }['space' | 'item' | 'person'];
+export type PlannedChange = {
+  [K in ObjectKind]: { kind: K; source: string; id: string } & (keyof FieldsOf[K] extends never
+    ? { set?: undefined }
+    : K extends AwayKind
+      ? { set?: FieldsOf[K] | undefined }
+      : { set: FieldsOf[K] });
+}[ObjectKind];
 
 export const memberId = (group: string, value: string): string =>
   `${encodeURIComponent(group)}/${encodeURIComponent(value)}`;
@@ -50,10 +50,9 @@ export const inverse = (set: object, before: object): Doc =>
  */
 export function whatDiffers(kind: ObjectKind, thought: object, is: object, set?: object): string[] {
   const [a, b] = [thought as Doc, is as Doc];
-  const fields =
-    kind === 'space' || kind === 'item' || kind === 'person'
-      ? Object.keys(set ?? {})
-      : [...new Set([...Object.keys(a), ...Object.keys(b)])].filter((k) => k !== 'lastUsedAt');
+  const fields = canBeTakenAway(kind)
+    ? [...new Set([...Object.keys(a), ...Object.keys(b)])].filter((k) => k !== 'lastUsedAt')
+    : Object.keys(set ?? {});
   return fields.filter((k) => !sameJson(value(a, k), value(b, k))).sort();
 }
 
