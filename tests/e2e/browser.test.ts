@@ -131,6 +131,20 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('group', { name: 'Conditions' }).getByText('weight >= 4').waitFor();
     expect(page.url()).toContain('where=weight');
     await page.getByRole('button', { name: 'Drop weight >= 4' }).click();
+
+    // all conditions as one text: what is wrong is marked where it stands and never applied
+    await page.getByRole('button', { name: 'Edit conditions' }).click();
+    const editor = page.getByRole('dialog', { name: 'Conditions' });
+    await editor.getByLabel('Conditions').fill('weight >= 3 && nwo == public');
+    expect(await editor.locator('.cm-lintRange-error').textContent()).toBe('nwo');
+    await editor.getByRole('button', { name: 'Apply' }).click();
+    await editor.getByRole('alert').getByText('Is “now” meant?', { exact: false }).waitFor();
+    await editor.getByLabel('Conditions').fill('weight >= 3 && now == public');
+    await page.keyboard.press('Control+Enter');
+    const chips = page.getByRole('group', { name: 'Conditions' });
+    await chips.getByText('now == public').waitFor();
+    await chips.getByText('weight >= 3').waitFor();
+    await chips.getByRole('button', { name: 'drop all' }).click();
     // a condition that cannot be read is answered with 422, which the browser writes down; nothing else is
     expect(complaints.splice(0).filter((c) => !c.includes('422'))).toEqual([]);
   });

@@ -16,7 +16,7 @@ import {
   type NodeProps,
 } from '@xyflow/react';
 import '@xyflow/react/dist/base.css';
-import { createContext, useContext, useMemo, type KeyboardEvent } from 'react';
+import { createContext, useContext, useEffect, useMemo, type KeyboardEvent } from 'react';
 import { Trouble } from '../parts/marks.tsx';
 import { layOut } from './layout.ts';
 
@@ -68,7 +68,7 @@ function ThingBox({ data: { thing } }: NodeProps<ThingNode>) {
         title={`${thing.label}${thing.detail ? `\n${thing.detail}` : ''}`}
         onClick={() => choose(chosen ? undefined : thing.id)}
         style={{ width: WIDTH, height: HEIGHT }}
-        className={`flex flex-col justify-center px-2.5 text-left leading-tight ${
+        className={`nopan pointer-events-auto flex cursor-pointer flex-col justify-center px-2.5 text-left leading-tight ${
           { box: 'rounded', pill: 'rounded-full px-4', square: '' }[thing.shape]
         } ${thing.strong ? 'bg-base-300' : 'bg-base-200'} ${
           thing.struck
@@ -100,6 +100,12 @@ const LOOK = {
   struck: { className: 'stroke-error', width: 1.5, dash: '3 3' },
 };
 
+/** Points with one more, where it comes on the way. */
+function through(points: readonly Point[], one: Point): Point[] {
+  const back = points.length > 1 && points[0]!.x > points.at(-1)!.x;
+  return [...points, one].sort((a, b) => (back ? b.x - a.x : a.x - b.x));
+}
+
 /** A curve through points, level at each. */
 const curve = (points: readonly Point[]): string =>
   points
@@ -119,7 +125,7 @@ function WayLine({ source, target, data }: EdgeProps<WayEdge>) {
   return (
     <g className={lit && !(lit.has(source) && lit.has(target)) ? 'opacity-25' : ''}>
       <BaseEdge
-        path={curve(points)}
+        path={curve(at ? through(points, at) : points)}
         className={look.className}
         style={{ strokeWidth: look.width, strokeDasharray: look.dash }}
       />
@@ -214,6 +220,12 @@ function Drawing({ things, ways, chosen, choose, of }: Props) {
     () => ({ id: chosen, lit: chosen === undefined ? undefined : onWaysWith(ways, chosen), choose }),
     [ways, chosen, choose],
   );
+  // what is chosen is told beside the drawing, which has another width then
+  const aside = chosen !== undefined;
+  useEffect(() => {
+    const frame = requestAnimationFrame(() => void fitView({ maxZoom: 1, padding: 0.05 }));
+    return () => cancelAnimationFrame(frame);
+  }, [aside, fitView]);
   const onKey = (e: KeyboardEvent): void => {
     const move = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
     if (move) {

@@ -1,6 +1,10 @@
 /** Tabs of a view, walked through by the arrow keys; what the chosen one shows stands in `TabPanel`. */
 import { Tabs as Radix } from 'radix-ui';
-import type { ReactNode } from 'react';
+import { createContext, useContext, useId, type ReactNode } from 'react';
+import { useMounted } from './mounted.ts';
+
+/** The id of what the tabs show. */
+const Panel = createContext('');
 
 export function Tabs({
   value,
@@ -12,14 +16,16 @@ export function Tabs({
   children: ReactNode;
 }) {
   return (
-    <Radix.Root
-      value={value}
-      onValueChange={choose}
-      activationMode="manual"
-      className="flex h-full min-h-0 flex-col"
-    >
-      {children}
-    </Radix.Root>
+    <Panel value={useId()}>
+      <Radix.Root
+        value={value}
+        onValueChange={choose}
+        activationMode="manual"
+        className="flex h-full min-h-0 flex-col"
+      >
+        {children}
+      </Radix.Root>
+    </Panel>
   );
 }
 
@@ -32,12 +38,16 @@ export function TabBar({
   tabs: readonly (readonly [key: string, name: ReactNode])[];
   small?: boolean;
 }) {
+  const panel = useContext(Panel);
+  // Radix writes a style attribute, which the page's security policy forbids in what the server sends
+  if (!useMounted()) return <div className={small ? 'h-6' : 'h-8'} />;
   return (
-    <Radix.List aria-label={label} className="flex min-w-0 flex-wrap gap-1 overflow-x-auto">
+    <Radix.List aria-label={label} className="flex min-w-0 flex-wrap gap-1">
       {tabs.map(([key, name]) => (
         <Radix.Trigger
           key={key}
           value={key}
+          aria-controls={panel}
           className={`btn whitespace-nowrap font-normal btn-ghost data-[state=active]:btn-neutral ${small ? 'btn-xs' : 'btn-sm'}`}
         >
           {name}
@@ -47,9 +57,9 @@ export function TabBar({
   );
 }
 
-/** The part of the view that a tab stands for. */
-export const TabPanel = ({ value, children }: { value: string; children: ReactNode }) => (
-  <Radix.Content value={value} tabIndex={-1} className="flex min-h-0 flex-1 flex-col outline-none">
+/** What the chosen tab shows. */
+export const TabPanel = ({ children }: { children: ReactNode }) => (
+  <div role="tabpanel" id={useContext(Panel)} className="flex min-h-0 flex-1 flex-col">
     {children}
-  </Radix.Content>
+  </div>
 );

@@ -4,7 +4,7 @@ import { viewForm } from '../../dto/forms.ts';
 import { Field as FormField, FormTrouble, useSchemaForm } from './form.tsx';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Bookmark, Braces, Search } from 'lucide-react';
-import { lazy, Suspense, useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
+import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
 import {
   FIELDS,
   joinConditions,
@@ -16,9 +16,8 @@ import type { SavedView } from '../../dto/accounts.ts';
 import { get, ask, send } from '../frame/api.ts';
 import { useRefresh } from '../frame/signed.ts';
 import type { SetUrl } from '../frame/url.ts';
-import type { Offer, Wrong } from './Editor.tsx';
-
-const Editor = lazy(() => import('./Editor.tsx').then((m) => ({ default: m.Editor })));
+import type { Offer, Wrong } from './CodeEditor.tsx';
+import { Editor } from './Editor.tsx';
 
 /** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
 const CONDITION = /==|!=|[<>]|&&|\|\||\.\w+\(|^!|"\s+in\s+\w/;
@@ -263,18 +262,17 @@ function ConditionEditor({ table, where, set }: { table: Filtered; where: string
           aria-label="Conditions"
           className="z-40 w-[520px] rounded border border-slate bg-base-100 p-3 shadow-lg"
         >
-          <Suspense fallback={<p className="h-24 text-quiet">Loading …</p>}>
-            <Editor
-              value={text}
-              change={setText}
-              label="Conditions"
-              hint={'weight >= 3 && now == public'}
-              offers={(before) => offersFor(table, before)}
-              check={(t) => wrongIn(table, t)}
-              about={(word) => fieldOf(table, word)?.about}
-              done={apply}
-            />
-          </Suspense>
+          <Editor
+            value={text}
+            change={setText}
+            label="Conditions"
+            focus
+            hint={'weight >= 3 && now == public'}
+            offers={(before) => offersFor(table, before)}
+            check={(t) => wrongIn(table, t)}
+            about={(word) => fieldOf(table, word)?.about}
+            done={apply}
+          />
           {wrong && (
             <p role="alert" className="mt-1 text-error">
               {wrong}

@@ -180,7 +180,7 @@ function View({ params, set, narrow }: ViewProps) {
           />
         </div>
       )}
-      <TabPanel value={layer ?? ANY_LAYER}>
+      <TabPanel>
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!fits ? (
           !error && <p className="p-4 text-quiet">{isFetching ? 'Counting …' : ''}</p>

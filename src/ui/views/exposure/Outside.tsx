@@ -98,7 +98,7 @@ function View({ params, set, narrow }: ViewProps) {
           where={where}
         />
       </div>
-      <TabPanel value={show}>
+      <TabPanel>
         <Conditions where={where} set={set} />
         {error && <Trouble error={error} retry={() => void refetch()} />}
         <div className="min-h-0 flex-1 border-t border-slate">

@@ -80,7 +80,7 @@ function View({ params, set, at, narrow }: ViewProps & { at: string }) {
         )}
         {at === 'types' && <CatalogueBar params={params} set={set} narrow={narrow} />}
       </div>
-      <TabPanel value={at}>
+      <TabPanel>
         {at === 'types' && <Conditions where={params.get('where') ?? undefined} set={set} />}
         <div className="min-h-0 flex-1 border-t border-slate">
           {at === 'bench' && steward ? (

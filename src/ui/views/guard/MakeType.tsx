@@ -1,12 +1,13 @@
 /** Making a data type of our own: what it asks, with its matches in a text and its cases as one writes. */
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Check, Plus, Trash2, X } from 'lucide-react';
-import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Condition, CustomType } from '../../../core/recognise/custom.ts';
 import { STARTERS } from '../../../core/recognise/starters.ts';
 import type { BenchResult, TypeDetail } from '../../../dto/recognition.ts';
 import { ask, upload, jsonBlob } from '../../frame/api.ts';
-import type { Wrong } from '../../parts/Editor.tsx';
+import type { Wrong } from '../../parts/CodeEditor.tsx';
+import { Editor } from '../../parts/Editor.tsx';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
 import { plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh } from '../../frame/signed.ts';
@@ -337,8 +338,6 @@ const fresh = (kind: Kind, from: Condition): Condition => {
   }
 };
 
-const Editor = lazy(() => import('../../parts/Editor.tsx').then((m) => ({ default: m.Editor })));
-
 /** What is wrong with a pattern, as the API says it. */
 async function wrongInPattern(pattern: string): Promise<Wrong | undefined> {
   if (!pattern) return undefined;
@@ -428,16 +427,14 @@ function ConditionEditor({
       </div>
       {'pattern' in c && (
         <>
-          <Suspense fallback={<span className="input input-sm w-full" />}>
-            <Editor
-              oneLine
-              label="Pattern"
-              hint="\bTT-\d{4}-[A-Z]{2}\b"
-              value={c.pattern}
-              change={(pattern) => change({ ...c, pattern })}
-              check={wrongInPattern}
-            />
-          </Suspense>
+          <Editor
+            oneLine
+            label="Pattern"
+            hint="\bTT-\d{4}-[A-Z]{2}\b"
+            value={c.pattern}
+            change={(pattern) => change({ ...c, pattern })}
+            check={wrongInPattern}
+          />
           <div className="flex items-center gap-3 text-xs">
             <label className="flex items-center gap-1">
               <input

@@ -186,7 +186,7 @@ function View({ params, set, narrow }: ViewProps) {
           where={where}
         />
       </div>
-      <TabPanel value={show}>
+      <TabPanel>
         <Conditions where={where} set={set} />
         <h1 className="px-4 pb-1.5 text-quiet">
           {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
