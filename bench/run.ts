@@ -4,6 +4,7 @@
  * than a third worse than what is kept; `keep` keeps it.
  */
 import { access } from './access.ts';
+import { drawings } from './drawing.ts';
 import { exposure } from './exposure.ts';
 import { present } from './present.ts';
 import { keep, verdicts } from './ratios.ts';
@@ -20,6 +21,7 @@ const BENCHES: Record<string, { run: (size: number) => unknown; size: number; co
   recognise: { run: recognise, size: 200, compared: 5 },
   present: { run: present, size: 0.1, compared: 0.02 },
   table: { run: table, size: 0, compared: 0 },
+  drawing: { run: drawings, size: 0, compared: 0 },
   screens: { run: screens, size: 0 },
 };
 /** Each is measured so often, and the best counts: a busy machine makes everything slower for a while. */

@@ -144,7 +144,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
   })();
-  // whoever starts it hears of a failure
+  // the caller awaits `ready` too; without a handler here an early failure would end the process
   ready.catch(() => undefined);
 
   return {

@@ -44,7 +44,7 @@ export async function* observedParts<Doc>(
       for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
       return tx.copyOut(`select id, doc from observed where ${where} order by id limit ${READ_AT_ONCE}`);
     });
-    // whoever stops before its turn does not hear of its failure
+    // a failure is raised where the part is awaited; a part that is not needed any more is awaited by nobody
     reading.catch(() => undefined);
     return reading;
   };

@@ -117,7 +117,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByTitle(/^\d+ files: payhelp\.test, Bank account/).click();
     await page.getByText('external domain: payhelp.test · data type: Bank account (IBAN)').waitFor();
     await page.getByRole('button', { name: 'Close the dossier' }).click();
-    const box = page.getByRole('combobox', { name: 'Hold to what fits' });
+    const box = page.getByRole('combobox', { name: 'Filter by a condition' });
     await box.fill('wei');
     await page.getByRole('option', { name: /^weight >=/ }).waitFor();
     await page.keyboard.press('ArrowDown');
@@ -130,7 +130,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.keyboard.press('Enter');
     await page.getByRole('group', { name: 'Conditions' }).getByText('weight >= 4').waitFor();
     expect(page.url()).toContain('where=weight');
-    await page.getByRole('button', { name: 'Drop weight >= 4' }).click();
+    await page.getByRole('button', { name: 'Remove weight >= 4' }).click();
 
     // all conditions as one text: what is wrong is marked where it stands and never applied
     await page.getByRole('button', { name: 'Edit conditions' }).click();
@@ -144,7 +144,7 @@ describe('a steward’s first quarter of an hour', () => {
     const chips = page.getByRole('group', { name: 'Conditions' });
     await chips.getByText('now == public').waitFor();
     await chips.getByText('weight >= 3').waitFor();
-    await chips.getByRole('button', { name: 'drop all' }).click();
+    await chips.getByRole('button', { name: 'clear all' }).click();
     // a condition that cannot be read is answered with 422, which the browser writes down; nothing else is
     expect(complaints.splice(0).filter((c) => !c.includes('422'))).toEqual([]);
   });
@@ -167,9 +167,9 @@ describe('a steward’s first quarter of an hour', () => {
     await dialog.getByRole('button', { name: 'Accept', exact: true }).click();
     await page.getByText('2 findings accepted.').waitFor();
     await page.getByRole('heading', { name: /23 open findings/ }).waitFor();
-    await bar.getByRole('button', { name: 'Open what is accepted' }).click();
+    await bar.getByRole('button', { name: 'Reopen accepted' }).click();
     await page.getByRole('heading', { name: /25 open findings/ }).waitFor();
-    await bar.getByRole('button', { name: 'Unmark' }).click();
+    await bar.getByRole('button', { name: 'Clear selection' }).click();
     await table.focus();
     await page.keyboard.press('Escape');
     await page.getByLabel('Group by').selectOption('by outside domain');
@@ -295,7 +295,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('space Vessel systems').waitFor();
     await page.getByRole('link', { name: /^Exposure/ }).click();
     await page.getByText('3 open findings').waitFor();
-    await page.getByRole('button', { name: 'Drop the space Vessel systems from the scope' }).click();
+    await page.getByRole('button', { name: 'Remove the space Vessel systems from the scope' }).click();
     await page.getByRole('heading', { name: /22 open findings/ }).waitFor();
   });
 
@@ -554,7 +554,7 @@ describe('a steward’s first quarter of an hour', () => {
 
   it('makes a data type with its cases, finds it with the next survey, and removes it', async () => {
     await page.getByRole('tab', { name: 'Catalogue' }).click();
-    await page.getByRole('button', { name: 'Make a data type' }).click();
+    await page.getByRole('button', { name: 'Create a data type' }).click();
     await page.getByLabel('Name', { exact: true }).fill('Gangway remark');
     await page.getByLabel('Pattern', { exact: true }).fill('(gangway) \\1');
     await page.getByLabel('Text to try it on').fill('Gangway two is out until spring.');
@@ -566,7 +566,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByLabel('Text to try it on').fill('A gangway.');
     await page.getByRole('button', { name: 'must match', exact: true }).click();
     await page.getByText('1 case does not come out').waitFor();
-    await page.getByRole('button', { name: 'Drop the case A gangway.' }).click();
+    await page.getByRole('button', { name: 'Remove the case A gangway.' }).click();
     await page.getByRole('button', { name: 'must not match' }).click();
     await page.getByText('✓ must not match').waitFor();
     await holds('make-data-type');
@@ -608,7 +608,7 @@ describe('a steward’s first quarter of an hour', () => {
     await scene.emptyTray();
     await page.goto(`${scene.base}/exposure/findings?text=quickclaims`);
     await page.getByText('3 open findings').waitFor();
-    await page.getByLabel('Mark all').check();
+    await page.getByLabel('Select all shown').check();
     await page.getByRole('button', { name: 'Least change …' }).click();
     const compose = page.getByRole('dialog', { name: /^The least change/ });
     await compose.getByRole('radio').first().waitFor();
@@ -644,7 +644,7 @@ describe('a steward’s first quarter of an hour', () => {
   it('has it approved by a second steward, applies it, and sees which goals hold and what is in quarantine', async () => {
     await page.getByRole('button', { name: 'Make a plan' }).click();
     await page.getByRole('button', { name: 'Make the plan' }).click();
-    await page.getByRole('button', { name: 'Ask a second steward' }).click();
+    await page.getByRole('button', { name: 'Request approval' }).click();
     await page.getByText('another steward decides').waitFor();
     await holds('plan-asked');
     const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
@@ -659,7 +659,7 @@ describe('a steward’s first quarter of an hour', () => {
     await deputy.getByText('Approved by deputy@tarntide.example', { exact: true }).waitFor();
     await other.close();
     await page.reload();
-    await page.getByRole('button', { name: 'At a time …' }).click();
+    await page.getByRole('button', { name: 'Schedule …' }).click();
     await page.getByLabel('Apply on').waitFor();
     await page.getByRole('button', { name: 'Not now' }).click();
     await page.getByRole('button', { name: 'Apply 2 changes now' }).click();

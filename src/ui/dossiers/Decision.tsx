@@ -54,7 +54,7 @@ export function Decision({ row }: { row: FindingRow }) {
               className="btn btn-xs"
               onClick={() => decide.mutate({ findings: [row.id], decision: { act: 'reopen' } })}
             >
-              Open it again
+              Reopen
             </button>
           ) : (
             <button className="btn btn-xs" onClick={() => setDeciding('accept')}>
@@ -62,10 +62,10 @@ export function Decision({ row }: { row: FindingRow }) {
             </button>
           )}
           <button className="btn btn-xs" onClick={() => setDeciding('give')}>
-            Give to …
+            Assign …
           </button>
           <button className="btn btn-xs" onClick={() => setDeciding('note')}>
-            Note …
+            Comment …
           </button>
         </>
       )}

@@ -7,7 +7,7 @@ import type { EntryRef, IdentityDossier as Data } from '../../dto/access.ts';
 import { withQuery, ask, get } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Compose } from '../parts/Compose.tsx';
-import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
+import { count, Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { canWords, tierHead } from '../parts/words.ts';
 import { useSigned } from '../frame/signed.ts';
 import { OptionsButton } from '../parts/Options.tsx';
@@ -66,7 +66,7 @@ function Body({
             <b>{plural(what.items, 'file')}</b> in {plural(what.spaces.length, 'space')}
             {row.heavy ? (
               <>
-                , <b>{row.heavy.toLocaleString('en')}</b> of them heavy
+                , <b>{count(row.heavy)}</b> of them heavy
               </>
             ) : null}
             .
@@ -170,8 +170,7 @@ function KeepOut({ data }: { data: Data }) {
   return (
     <p className="mt-2">
       <button className="btn btn-sm" disabled={gather.isPending} onClick={() => gather.mutate()}>
-        Keep {name} out of{' '}
-        {data.what.items > KEPT ? `the ${KEPT.toLocaleString('en')} heaviest` : 'all of it'} …
+        Keep {name} out of {data.what.items > KEPT ? `the ${count(KEPT)} heaviest` : 'all of it'} …
       </button>
       {gather.error && <Trouble error={gather.error} />}
       {rows && (
@@ -241,7 +240,7 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
                           aria-label={`${n} files of weight ${w}, reach ${t}`}
                           onClick={() => setCell(on ? undefined : { weight: w, tier: t })}
                         >
-                          {n.toLocaleString('en')}
+                          {count(n)}
                         </button>
                       ) : (
                         <span className="px-1 text-quiet">·</span>
@@ -254,10 +253,7 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
           </tbody>
         </table>
       </Section>
-      <Section
-        name="Files"
-        aside={query.data && `${query.data.total.toLocaleString('en')}, the heaviest first`}
-      >
+      <Section name="Files" aside={query.data && `${count(query.data.total)}, the heaviest first`}>
         {(cell ?? space) && (
           <p className="mb-1 text-quiet">
             Only{' '}

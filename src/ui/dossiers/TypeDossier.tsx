@@ -7,7 +7,7 @@ import type { TypeDetail, TypeSample } from '../../dto/recognition.ts';
 import { withQuery, ask, send } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Sum } from '../parts/MatchedText.tsx';
-import { plural, Trouble, Weight, When } from '../parts/marks.tsx';
+import { count, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 
 export function TypeDossier({
@@ -97,7 +97,7 @@ function Body({
         {data.custom && steward && (
           <div className="mt-3 flex gap-2">
             <button className="btn btn-sm" onClick={change}>
-              Change it
+              Edit
             </button>
             {sure ? (
               <>
@@ -145,8 +145,8 @@ function Body({
                     <td className="py-0.5">
                       {PRESET_NAME[preset]} ({certainty})
                     </td>
-                    <td className="text-right">{at.files.toLocaleString('en')}</td>
-                    <td className="text-right">{at.occurrences.toLocaleString('en')}</td>
+                    <td className="text-right">{count(at.files)}</td>
+                    <td className="text-right">{count(at.occurrences)}</td>
                     <td className="text-right">
                       {now
                         ? 'now'

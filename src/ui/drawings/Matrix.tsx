@@ -3,11 +3,11 @@ import type { Measure } from '../../core/exposure/tab.ts';
 import { ALLOWED } from '../../core/exposure/exposure.ts';
 import { TIERS } from '../../core/model.ts';
 import type { CrossPage } from '../../dto/exposure.ts';
-import { Weight } from '../parts/marks.tsx';
+import { count, Weight } from '../parts/marks.tsx';
 import { bytesWords, tierHead } from '../parts/words.ts';
 
 export const amount = (n: number, measure: Measure): string =>
-  measure === 'bytes' ? bytesWords(n) : n.toLocaleString('en');
+  measure === 'bytes' ? bytesWords(n) : count(n);
 
 /** A page's values by its cells' coordinates. */
 export const valuesByCell = (page: CrossPage, measure: Measure): ((at: (string | null)[]) => number) => {

@@ -2,7 +2,7 @@
 import { CartesianGrid, Line, LineChart, ReferenceLine, Tooltip, XAxis, YAxis } from 'recharts';
 import type { WatchPage } from '../../dto/exposure.ts';
 import { dayWords, whenWords } from '../parts/dates.ts';
-import { plural } from '../parts/marks.tsx';
+import { count, plural } from '../parts/marks.tsx';
 import { AXIS, Chart, COLOURS, Tip, useMotion } from './chart.tsx';
 
 type Point = WatchPage['history'][number] & { time: number };
@@ -26,8 +26,8 @@ export function OverTime({ history }: { history: WatchPage['history'] }) {
         <a key="when" className="underline" href={hrefOf(p)}>
           {whenWords(p.at)}
         </a>,
-        p.points.toLocaleString('en'),
-        p.findings.toLocaleString('en'),
+        count(p.points),
+        count(p.findings),
         p.planName ?? '',
       ])}
     >
@@ -47,8 +47,8 @@ export function OverTime({ history }: { history: WatchPage['history'] }) {
           {...AXIS}
           domain={[0, 'auto']}
           tickCount={3}
-          width={16 + 7 * Math.max(1, ...points.map((p) => p.points)).toLocaleString('en').length}
-          tickFormatter={(n: number) => n.toLocaleString('en')}
+          width={16 + 7 * count(Math.max(1, ...points.map((p) => p.points))).length}
+          tickFormatter={(n: number) => count(n)}
         />
         {points.map(
           (p) =>

@@ -1,7 +1,7 @@
 import { useEffect, useState } from 'react';
 import type { Reading as HowFar } from '../../dto/surveys.ts';
 import { get } from './api.ts';
-import { Trouble } from '../parts/marks.tsx';
+import { count, Trouble } from '../parts/marks.tsx';
 
 const EVERY = 1000;
 
@@ -48,7 +48,7 @@ export default function Reading() {
             ? 'Beginning'
             : all
               ? 'All rows are read. Working out who reaches what, and what is exposed.'
-              : `${at.rows.toLocaleString('en')}${at.of ? ` of ${at.of.toLocaleString('en')}` : ''} rows`}
+              : `${count(at.rows)}${at.of ? ` of ${count(at.of)}` : ''} rows`}
         </p>
         {trouble !== undefined && <Trouble error={trouble} />}
       </div>

@@ -5,7 +5,7 @@ import { useEffect, useState, type ReactNode } from 'react';
 import type { Account } from '../../dto/accounts.ts';
 import { client, useLive, ask, send } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
-import { plural, When } from '../parts/marks.tsx';
+import { count, plural, When } from '../parts/marks.tsx';
 import { whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
@@ -57,10 +57,10 @@ function CourseBar({ path }: { path: string }) {
   const { data: course } = useQuery(ask('/api/course'));
   const counts: Record<string, ReactNode> = {
     Survey: live.survey ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
-    Exposure: course ? `${course.exposure.toLocaleString('en')} open` : '',
+    Exposure: course ? `${count(course.exposure)} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
     Guard: course ? plural(course.guard, 'data type') : '',
-    Record: course ? `${course.record.toLocaleString('en')} entries` : '',
+    Record: course ? `${count(course.record)} entries` : '',
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const sign = useMutation({
@@ -199,7 +199,7 @@ function ScopeLine({ path }: { path: string }) {
           workspaces.length > 0 && (
             <select
               className="h-6 max-w-44 cursor-pointer rounded border border-slate bg-base-100 px-1.5 text-[13px]"
-              aria-label="Hold the screen to one workspace"
+              aria-label="Show one workspace only"
               value=""
               onChange={(e) => set({ ws: e.target.value, space: undefined }, 'push')}
             >
@@ -216,7 +216,7 @@ function ScopeLine({ path }: { path: string }) {
           )
         )}
         {space && (
-          <Chip drop={() => set({ space: undefined })} label={`Drop the space ${space} from the scope`}>
+          <Chip drop={() => set({ space: undefined })} label={`Remove the space ${space} from the scope`}>
             space {space}
           </Chip>
         )}

@@ -35,7 +35,7 @@ import { ask, send } from './api.ts';
 import { planForm } from '../../dto/forms.ts';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
-import { plural, Trouble } from '../parts/marks.tsx';
+import { count, plural, Trouble } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
 
 export const useTray = () => useQuery(ask('/api/tray'));
@@ -175,7 +175,7 @@ export function Tray({ picks }: { picks: boolean }) {
         )}
         {preview && (
           <span className="whitespace-nowrap">
-            closes <b>{(preview.pointsBefore - preview.pointsAfter).toLocaleString('en')}</b> points
+            closes <b>{count(preview.pointsBefore - preview.pointsAfter)}</b> points
           </span>
         )}
         <button
@@ -216,7 +216,7 @@ function Opened({ tray }: { tray: TrayState }) {
           </span>
           <button
             className="btn btn-xs btn-ghost btn-square"
-            aria-label={`Drop the goal: ${g.words}`}
+            aria-label={`Remove the goal: ${g.words}`}
             onClick={() => down([], [g.seq])}
           >
             <X size={14} aria-hidden />
@@ -268,7 +268,7 @@ function Opened({ tray }: { tray: TrayState }) {
             )
           }
         >
-          Put all of it down
+          Empty the tray
         </button>
       )}
     </div>

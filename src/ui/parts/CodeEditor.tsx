@@ -29,7 +29,7 @@ export interface EditorProps {
   focus?: boolean;
   /** Enter does not begin a line. */
   oneLine?: boolean;
-  /** What could come next after a text. */
+  /** Suggestions after a text. */
   offers?: (before: string) => Offer[];
   /** What is wrong with a text; nothing where it is right. */
   check?: (text: string) => Promise<Wrong | undefined>;

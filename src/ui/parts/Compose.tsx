@@ -5,7 +5,7 @@ import { useState } from 'react';
 import type { CutChange, CutOption, KeepOut, PlanGoal } from '../../dto/remedy.ts';
 import { ask, send } from '../frame/api.ts';
 import { Dialog } from './Dialog.tsx';
-import { plural, Trouble } from './marks.tsx';
+import { count, plural, Trouble } from './marks.tsx';
 import { Picture } from '../drawings/RouteGraph.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
@@ -76,7 +76,7 @@ export function Compose({
     enabled: !named || group !== '',
     placeholderData: (before) => before,
   });
-  const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : `${rows.length.toLocaleString('en')} ${of}`;
+  const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : `${count(rows.length)} ${of}`;
   const groupName = groups?.rows.find((g) => g.key === `group:${group}`)?.name;
   const words = `${GOALS[goal]
     .replace('This identity', identity?.name ?? '')
@@ -294,7 +294,7 @@ function Changes({ cut, pin }: { cut: CutOption; pin: (c: Pinned) => void }) {
                 <ul>
                   {c.instead.map((x) => (
                     <li key={x.words} className="py-0.5">
-                      {x.words}: would take {x.cost.toLocaleString('en')}
+                      {x.words}: would take {count(x.cost)}
                       {x.cost >= c.cost && x.cost > 0 ? ', no less' : ''}
                     </li>
                   ))}
@@ -305,7 +305,7 @@ function Changes({ cut, pin }: { cut: CutOption; pin: (c: Pinned) => void }) {
         ))}
       </ol>
       <p className="pt-2 text-xs text-quiet">
-        Proven least: a flow of {cut.flow.toLocaleString('en')} through the ways in is what this cut costs.
+        Proven least: a flow of {count(cut.flow)} through the ways in is what this cut costs.
       </p>
     </div>
   );
@@ -354,7 +354,7 @@ function Hurt({ cut, goal }: { cut: CutOption; goal: PlanGoal }) {
         ))}
       </ul>
       {cut.members > members.length && (
-        <p className="text-quiet">and {(cut.members - members.length).toLocaleString('en')} more</p>
+        <p className="text-quiet">and {count(cut.members - members.length)} more</p>
       )}
       {cut.external > 0 && (
         <>

@@ -75,20 +75,20 @@ export function TriageBar({
         Accept …
       </button>
       <button className="btn btn-sm" onClick={() => begin('give')}>
-        Give to …
+        Assign …
       </button>
       <button className="btn btn-sm" onClick={() => begin('note')}>
-        Note …
+        Comment …
       </button>
       <button
         className="btn btn-sm btn-ghost font-normal"
         disabled={decide.isPending}
         onClick={() => decide.mutate({ findings: marked, decision: { act: 'reopen' } })}
       >
-        Open what is accepted
+        Reopen accepted
       </button>
       <button className="btn btn-sm btn-ghost font-normal" onClick={clear}>
-        Unmark
+        Clear selection
       </button>
       {(decide.error ?? pickUp.error) && <Trouble error={decide.error ?? pickUp.error} />}
     </div>

@@ -28,7 +28,7 @@ const isCondition = (typed: string, table: Filtered | undefined): boolean =>
 const fieldOf = (table: Filtered, name: string): Field | undefined =>
   (FIELDS[table] as Record<string, Field>)[name];
 
-/** What could come next: fields, and after a comparison the values of the field. */
+/** Suggestions: fields, and after a comparison the values of the field. */
 function offersFor(table: Filtered, typed: string): Offer[] {
   const compared = /(\w+)\s*(?:==|!=|<=|>=|<|>)\s*("?[\w-]*)$/.exec(typed);
   const field = compared && fieldOf(table, compared[1]!);
@@ -185,7 +185,7 @@ export function FilterBox({
               {wrong}
             </p>
           )}
-          <ul role="listbox" id={id} aria-label="What could come next">
+          <ul role="listbox" id={id} aria-label="Suggestions">
             {offers.map((o, i) => (
               <li
                 key={o.put}
@@ -316,7 +316,7 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
           </button>
           <button
             className="cursor-pointer px-1.5 py-0.5 hover:bg-base-300"
-            aria-label={`Drop ${p}`}
+            aria-label={`Remove ${p}`}
             onClick={() => set({ where: without(i) }, 'push')}
           >
             ×
@@ -328,7 +328,7 @@ export function Conditions({ where, set }: { where: string | undefined; set: Set
           className="cursor-pointer px-1 text-quiet underline"
           onClick={() => set({ where: undefined }, 'push')}
         >
-          drop all
+          clear all
         </button>
       )}
     </div>

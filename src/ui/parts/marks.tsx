@@ -102,6 +102,9 @@ const ICONS = {
   later: Clock,
 };
 
+/** A number as it is read. */
+export const count = (n: number): string => n.toLocaleString('en');
+
 /** A state in words with a small icon; brick only for what failed. */
 export function State({ icon, children }: { icon: keyof typeof ICONS; children: ReactNode }) {
   const Icon = ICONS[icon];
@@ -115,7 +118,7 @@ export function State({ icon, children }: { icon: keyof typeof ICONS; children: 
 }
 
 export const plural = (n: number, one: string, many = `${one}s`): string =>
-  `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+  `${count(n)} ${n === 1 ? one : many}`;
 
 export function When({ at }: { at: string | null | undefined }) {
   if (!at) return <span className="text-quiet">not yet</span>;

@@ -265,7 +265,7 @@ export function Table<Row>({
                     <input
                       type="checkbox"
                       className="checkbox checkbox-xs"
-                      aria-label="Mark all that are shown"
+                      aria-label="Select all shown"
                       checked={allMarked}
                       onChange={(e) => onMark(rows.map(rowKey), e.target.checked)}
                     />
@@ -356,7 +356,7 @@ export function Table<Row>({
                         <input
                           type="checkbox"
                           className="checkbox checkbox-xs"
-                          aria-label="Mark"
+                          aria-label="Select"
                           tabIndex={-1}
                           checked={marked?.has(k) ?? false}
                           onChange={() => undefined}

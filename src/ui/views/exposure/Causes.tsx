@@ -6,7 +6,7 @@ import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
 import {} from '../../dossiers/Dossier.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
-import { Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
@@ -92,7 +92,7 @@ function View({ params, set, narrow }: ViewProps) {
       right: true,
       cell: (r) =>
         r.findings ? (
-          r.findings.toLocaleString('en')
+          count(r.findings)
         ) : (
           <span className="text-quiet" title="Some points, but no finding by itself">
             ·
@@ -104,7 +104,7 @@ function View({ params, set, narrow }: ViewProps) {
       name: 'Members hurt',
       width: '116px',
       right: true,
-      cell: (r) => (r.members ? r.members.toLocaleString('en') : <span className="text-quiet">nobody</span>),
+      cell: (r) => (r.members ? count(r.members) : <span className="text-quiet">nobody</span>),
     },
     ...(narrow
       ? []
@@ -114,8 +114,7 @@ function View({ params, set, narrow }: ViewProps) {
             name: 'Outsiders',
             width: '92px',
             right: true,
-            cell: (r: CauseRow) =>
-              r.external ? r.external.toLocaleString('en') : <span className="text-quiet">·</span>,
+            cell: (r: CauseRow) => (r.external ? count(r.external) : <span className="text-quiet">·</span>),
           },
         ]),
     {
@@ -143,7 +142,7 @@ function View({ params, set, narrow }: ViewProps) {
             half > 0 ? (
               <>
                 <b>{plural(half, 'change')}</b> would close half of{' '}
-                <b>{data.points.toLocaleString('en')} exposure points</b>
+                <b>{count(data.points)} exposure points</b>
                 <span className="text-quiet">
                   {' '}
                   in {plural(data.findings, 'finding')}; all {data.rows.length} here,{' '}
@@ -154,7 +153,7 @@ function View({ params, set, narrow }: ViewProps) {
               <>
                 <b>{plural(data.rows.length, 'change')}</b> would close{' '}
                 {Math.round((100 * data.rows[data.rows.length - 1]!.together) / data.points)} % of{' '}
-                {data.points.toLocaleString('en')} exposure points
+                {count(data.points)} exposure points
               </>
             )
           ) : (
@@ -219,7 +218,7 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
         <p className="mt-2">
           One change here closes{' '}
           <b>
-            {row.points.toLocaleString('en')} of {page.points.toLocaleString('en')} points
+            {count(row.points)} of {count(page.points)} points
           </b>
           {row.findings > 0 && (
             <>
@@ -272,7 +271,7 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
             </li>
           ))}
         </ul>
-        {row.filesMore > 0 && <p className="text-quiet">and {row.filesMore.toLocaleString('en')} more.</p>}
+        {row.filesMore > 0 && <p className="text-quiet">and {count(row.filesMore)} more.</p>}
       </Section>
       <Section
         name="Whom it would hurt"
@@ -289,9 +288,7 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
           ))}
         </ul>
         {row.members + row.external > row.people.length && (
-          <p className="text-quiet">
-            and {(row.members + row.external - row.people.length).toLocaleString('en')} more.
-          </p>
+          <p className="text-quiet">and {count(row.members + row.external - row.people.length)} more.</p>
         )}
       </Section>
     </>

@@ -5,7 +5,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { ContentFile, ContentRow, UnreadFile } from '../../../dto/contents.ts';
 import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
-import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
@@ -59,10 +59,7 @@ function View({ params, set, narrow }: ViewProps) {
           {data ? (
             <>
               <b>{plural(data.files, 'file')}</b>
-              <span className="text-quiet">
-                {' '}
-                of {data.scanned.toLocaleString('en')} scanned hold something{' '}
-              </span>
+              <span className="text-quiet"> of {count(data.scanned)} scanned hold something </span>
               {data.unread > 0 && (
                 <button
                   className="cursor-pointer underline decoration-slate hover:decoration-current"
@@ -80,7 +77,7 @@ function View({ params, set, narrow }: ViewProps) {
                     )
                   }
                 >
-                  {data.unread.toLocaleString('en')} not fully scanned
+                  {count(data.unread)} not fully scanned
                 </button>
               )}
             </>
@@ -160,7 +157,7 @@ function View({ params, set, narrow }: ViewProps) {
                       })
                     }
                   >
-                    Drop the filters
+                    Clear filters
                   </button>
                 }
               >
@@ -245,7 +242,7 @@ function Matrix({
               opacity={(k >= 4 ? 0.3 : 0.08) + (k >= 4 ? 0.6 : 0.3) * (Math.log(1 + n) / Math.log(1 + most))}
             />
           </svg>
-          <span className="relative">{n.toLocaleString('en')}</span>
+          <span className="relative">{count(n)}</span>
         </button>
       ) : (
         <span className="pr-1.5 text-quiet" aria-label="none">
@@ -283,14 +280,14 @@ function Matrix({
       name: 'Files',
       width: '68px',
       right: true,
-      cell: (r) => <b>{r.files.toLocaleString('en')}</b>,
+      cell: (r) => <b>{count(r.files)}</b>,
     },
     {
       key: 'occurrences',
       name: 'Occurrences',
       width: '104px',
       right: true,
-      cell: (r) => r.occurrences.toLocaleString('en'),
+      cell: (r) => count(r.occurrences),
     },
     ...(narrow
       ? []
@@ -300,8 +297,7 @@ function Matrix({
             name: 'Owners',
             width: '72px',
             right: true,
-            cell: (r: ContentRow) =>
-              r.owners ? r.owners.toLocaleString('en') : <span className="text-quiet">·</span>,
+            cell: (r: ContentRow) => (r.owners ? count(r.owners) : <span className="text-quiet">·</span>),
           },
         ]),
     ...tiers,
@@ -379,7 +375,7 @@ function Files({
       width: '106px',
       right: true,
       sorts: true,
-      cell: (r) => r.occurrences.toLocaleString('en'),
+      cell: (r) => count(r.occurrences),
     },
     {
       key: 'certainty',

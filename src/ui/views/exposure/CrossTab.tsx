@@ -10,7 +10,7 @@ import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.
 import { Compose } from '../../parts/Compose.tsx';
 import { DossierFrame, type Pinning } from '../../dossiers/Frame.tsx';
 import {} from '../../dossiers/Dossier.tsx';
-import { Beam, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { amount, valuesByCell } from '../../drawings/Matrix.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
@@ -150,7 +150,7 @@ function View({ params, set, narrow }: ViewProps) {
         {pick('layers', 'for each', layers, DIMENSIONS, 'nothing more')}
         <button
           className="btn btn-sm btn-ghost px-2 font-normal"
-          title="Turn the table"
+          title="Swap rows and columns"
           onClick={() => set({ rows: columns, columns: rows, at: undefined })}
         >
           ⇄ turn
@@ -161,7 +161,7 @@ function View({ params, set, narrow }: ViewProps) {
         <FilterBox
           value={undefined}
           set={set}
-          label="Hold to what fits"
+          label="Filter by a condition"
           placeholder="a condition …"
           table="items"
           where={held.query.where}
@@ -373,7 +373,7 @@ function Behind({ at, params, ...pinning }: { at: string; params: URLSearchParam
           <p className="px-4 pb-2">
             <button className="btn btn-sm" onClick={() => setComposing(true)}>
               Find the least change for{' '}
-              {first!.total > rows.length ? `the first ${rows.length.toLocaleString('en')}` : 'them'} …
+              {first!.total > rows.length ? `the first ${count(rows.length)}` : 'them'} …
             </button>
           </p>
         )}

@@ -7,7 +7,7 @@ import type { FindingGroup, FindingGroupBy, FindingRow } from '../../../dto/expo
 import { ask } from '../../frame/api.ts';
 import { Compose } from '../../parts/Compose.tsx';
 import { Dossier } from '../../dossiers/Dossier.tsx';
-import { Beam, Empty, plural, Share, ToSources, Trouble, Weight } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, Share, ToSources, Trouble, Weight } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
@@ -176,7 +176,7 @@ function View({ params, set, narrow }: ViewProps) {
             <>
               <b>{plural(first.total, state === 'all' ? 'finding' : `${state} finding`)}</b>
               {state !== 'fixed' && (
-                <span className="text-quiet">, {first.points.toLocaleString('en')} exposure points</span>
+                <span className="text-quiet">, {count(first.points)} exposure points</span>
               )}
             </>
           ) : (
@@ -269,7 +269,7 @@ function View({ params, set, narrow }: ViewProps) {
                 });
               }}
             >
-              Drop the filters
+              Clear filters
             </button>
           }
         >
@@ -355,7 +355,7 @@ function Groups({
       name: 'Findings',
       width: '84px',
       right: true,
-      cell: (g) => g.findings.toLocaleString('en'),
+      cell: (g) => count(g.findings),
     },
     {
       key: 'value',

@@ -8,7 +8,7 @@ import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
 import {} from '../../dossiers/Dossier.tsx';
 import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
-import { Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { partnerForm } from '../../../dto/forms.ts';
 import { dayWords } from '../../parts/dates.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
@@ -128,7 +128,7 @@ function Domains({
   params,
   set,
 }: { rows: OutsideRow[]; order: ReturnType<typeof orderIn>['order'] } & ViewProps) {
-  const number = (n: number) => (n ? n.toLocaleString('en') : <span className="text-quiet">·</span>);
+  const number = (n: number) => (n ? count(n) : <span className="text-quiet">·</span>);
   const columns: Column<OutsideRow>[] = [
     {
       key: 'points',
@@ -136,8 +136,7 @@ function Domains({
       width: '76px',
       right: true,
       sorts: true,
-      cell: (r) =>
-        r.points ? <b>{r.points.toLocaleString('en')}</b> : <span className="text-quiet">·</span>,
+      cell: (r) => (r.points ? <b>{count(r.points)}</b> : <span className="text-quiet">·</span>),
     },
     {
       key: 'domain',
@@ -287,7 +286,7 @@ function Body({
               , <b>{row.heavy} of them heavy</b>
             </>
           )}
-          ; {row.points ? <b>{row.points.toLocaleString('en')} exposure points</b> : 'no exposure points'}.
+          ; {row.points ? <b>{count(row.points)} exposure points</b> : 'no exposure points'}.
         </p>
         <p className="text-quiet">
           First shared <When at={row.since} />;{' '}
@@ -350,7 +349,7 @@ function Body({
             </li>
           ))}
         </ul>
-        {sharesMore > 0 && <p className="text-quiet">and {sharesMore.toLocaleString('en')} more.</p>}
+        {sharesMore > 0 && <p className="text-quiet">and {count(sharesMore)} more.</p>}
       </Section>
       <Section name="Their people" aside={plural(row.people, 'person', 'people')}>
         <ul>
@@ -440,7 +439,7 @@ function PartnerForm({ domain, becomes, close }: { domain: string; becomes: bool
           <>
             The reach of <b>{plural(p.files, 'file')}</b> would change; {plural(p.findings.before, 'finding')}{' '}
             would become <b>{p.findings.after}</b>, and {plural(p.points.before, 'point')}{' '}
-            <b>{p.points.after.toLocaleString('en')}</b>. Nobody gains or loses access.
+            <b>{count(p.points.after)}</b>. Nobody gains or loses access.
           </>
         ) : (
           'Working out what that would change …'

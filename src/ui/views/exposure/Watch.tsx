@@ -8,7 +8,7 @@ import { withQuery, ask } from '../../frame/api.ts';
 import { Dossier } from '../../dossiers/Dossier.tsx';
 import { useFix } from '../../dossiers/WhatToDo.tsx';
 import { usePinned } from '../../parts/filter.tsx';
-import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Matrix } from '../../drawings/Matrix.tsx';
 import { OverTime } from '../../drawings/OverTime.tsx';
@@ -53,7 +53,7 @@ function View({ params, set, narrow }: ViewProps) {
     <div className="grid h-full auto-rows-min grid-cols-[minmax(0,1fr)] overflow-auto min-[1100px]:grid-cols-[minmax(0,1fr)_480px] min-[1100px]:grid-rows-[auto_1fr]">
       <header className="border-b border-slate px-4 py-3 min-[1100px]:col-span-2">
         <h1 className="text-lg leading-tight">
-          <b>{plural(data.open, 'open finding')}</b>, {data.points.toLocaleString('en')} exposure points
+          <b>{plural(data.open, 'open finding')}</b>, {count(data.points)} exposure points
           {scoped ? (
             <span className="text-quiet"> here; news and points over time are of everything</span>
           ) : (
@@ -99,11 +99,7 @@ function Trend({ history }: { history: WatchPage['history'] }) {
         ', as many as'
       ) : (
         <>
-          ,{' '}
-          <b className="text-base-content">
-            {d > 0 ? `${d.toLocaleString('en')} more` : `${(-d).toLocaleString('en')} fewer`}
-          </b>{' '}
-          than
+          , <b className="text-base-content">{d > 0 ? `${count(d)} more` : `${count(-d)} fewer`}</b> than
         </>
       )}{' '}
       in the survey before (<When at={before.at} />)
@@ -166,8 +162,7 @@ function News({ news, since }: { news: ChangeNews[] | undefined; since: number |
         return (
           <li key={kind} className="min-w-0">
             <a href={w.href(since)} className={`block hover:underline ${n.count ? '' : 'text-quiet'}`}>
-              <b className="text-base">{n.count ? n.count.toLocaleString('en') : 'No'}</b>{' '}
-              {n.count === 1 ? w.one : w.many}
+              <b className="text-base">{n.count ? count(n.count) : 'No'}</b> {n.count === 1 ? w.one : w.many}
             </a>
             {n.first.slice(0, 2).map((f, i) => (
               <a
@@ -364,7 +359,7 @@ function Coverage({ sum: { coverage: c } }: { sum: WatchPage['sum'] }) {
   return (
     <p className="mt-2 border-t border-slate pt-2 text-quiet">
       Covered: <b className="text-base-content">{plural(c.scanned, 'file')}</b> read for what they hold,{' '}
-      {(c.files - c.scanned).toLocaleString('en')} that hold no text judged by name and label;{' '}
+      {count(c.files - c.scanned)} that hold no text judged by name and label;{' '}
       <a className="underline" href="/exposure/contents?show=unread">
         {c.unread ? `${plural(c.unread, 'file')} not read, or not to the end` : 'none left unread'}
       </a>

@@ -4,7 +4,7 @@ import { FileUp } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { upload } from '../../frame/api.ts';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
-import { plural, Trouble } from '../../parts/marks.tsx';
+import { count, plural, Trouble } from '../../parts/marks.tsx';
 
 const LARGEST = 64 * 2 ** 20;
 /** Made up, with numbers that are published for testing. */
@@ -79,7 +79,7 @@ export function Bench() {
         {file ? (
           <div className="rounded border border-slate p-3">
             <p className="font-medium break-words">{file.name}</p>
-            <p className="text-quiet">{Math.max(1, Math.round(file.size / 1000)).toLocaleString('en')} kB</p>
+            <p className="text-quiet">{count(Math.max(1, Math.round(file.size / 1000)))} kB</p>
             {file.size > LARGEST && <p className="text-error">Larger than 64 MB: use gl classify for it.</p>}
             <button
               className="btn btn-sm mt-2"
@@ -106,7 +106,7 @@ export function Bench() {
       </section>
       <section aria-label="As it was read" className="flex min-w-0 flex-1 flex-col">
         <h2 className="border-b border-base-300 px-3 py-1.5 text-xs font-semibold text-quiet">
-          As it was read{result && `, in ${result.milliseconds.toLocaleString('en')} ms`}
+          As it was read{result && `, in ${count(result.milliseconds)} ms`}
           {scan.isPending && ' …'}
         </h2>
         <div className="min-h-0 flex-1 overflow-auto p-3" tabIndex={0} aria-label="The text with its matches">

@@ -7,7 +7,7 @@ import { Bench } from './Bench.tsx';
 import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { MakeType } from './MakeType.tsx';
-import { Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
+import { count, Empty, plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { Packs } from './Packs.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
@@ -141,7 +141,7 @@ function CatalogueBar({ params, set, narrow }: ViewProps) {
           className="btn btn-sm btn-primary"
           onClick={() => set({ at: 'make', type: undefined }, 'push')}
         >
-          Make a data type
+          Create a data type
         </button>
       )}
     </>
@@ -253,7 +253,7 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
       <Empty
         action={
           <button className="btn btn-sm" onClick={() => set({ text: undefined, pack: undefined })}>
-            Drop the filters
+            Clear filters
           </button>
         }
       >
@@ -274,4 +274,4 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
 }
 
 const Number_ = ({ n }: { n: number | undefined }) =>
-  n ? <span className="font-medium">{n.toLocaleString('en')}</span> : <span className="text-quiet">·</span>;
+  n ? <span className="font-medium">{count(n)}</span> : <span className="text-quiet">·</span>;

@@ -9,7 +9,7 @@ import { ask, upload, jsonBlob } from '../../frame/api.ts';
 import type { Wrong } from '../../parts/CodeEditor.tsx';
 import { Editor } from '../../parts/Editor.tsx';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
-import { plural, Trouble } from '../../parts/marks.tsx';
+import { count, plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh } from '../../frame/signed.ts';
 import { slug } from '../../parts/words.ts';
 
@@ -109,12 +109,12 @@ function Form({
         <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
           <div className="flex items-center gap-3">
             <h1 className="flex-1 text-base font-bold">
-              {before ? `Change “${before.name}”` : 'Make a data type'}
+              {before ? `Change “${before.name}”` : 'Create a data type'}
             </h1>
             {!before && (
               <select
                 className="select select-sm w-52"
-                aria-label="Begin from a starter"
+                aria-label="Start from an example"
                 value=""
                 onChange={(e) => {
                   const starter = STARTERS.find((x) => x.id === e.target.value);
@@ -124,7 +124,7 @@ function Form({
                   setText(starter.cases[0]?.text ?? '');
                 }}
               >
-                <option value="">begin from a starter …</option>
+                <option value="">start from an example …</option>
                 {STARTERS.map((x) => (
                   <option key={x.id} value={x.id}>
                     {x.name}
@@ -206,10 +206,10 @@ function Form({
               className="btn btn-sm btn-primary"
               disabled={!begun || !draft.name.trim() || save.isPending || !!wrong || failing > 0}
             >
-              {before ? 'Keep the changes' : `Make “${draft.name.trim().slice(0, 30) || '…'}”`}
+              {before ? 'Save changes' : `Make “${draft.name.trim().slice(0, 30) || '…'}”`}
             </button>
             <button type="button" className="btn btn-sm btn-ghost" onClick={leave}>
-              Leave without keeping
+              Cancel
             </button>
             {failing > 0 && (
               <span className="text-error">{plural(failing, 'case does', 'cases do')} not come out</span>
@@ -276,7 +276,7 @@ function Form({
                   <button
                     type="button"
                     className="min-w-0 flex-1 cursor-pointer truncate text-left font-mono text-xs"
-                    title="Put it into the text above"
+                    title="Add it to the text above"
                     onClick={() => setText(c.text)}
                   >
                     {c.text}
@@ -284,7 +284,7 @@ function Form({
                   <button
                     type="button"
                     className="btn btn-xs btn-square btn-ghost"
-                    aria-label={`Drop the case ${c.text.slice(0, 40)}`}
+                    aria-label={`Remove the case ${c.text.slice(0, 40)}`}
                     onClick={() => change({ cases: draft.cases.filter((_, k) => k !== i) })}
                   >
                     <Trash2 size={12} aria-hidden />
@@ -418,7 +418,7 @@ function ConditionEditor({
           <button
             type="button"
             className="btn btn-xs btn-square btn-ghost"
-            aria-label="Ask for this no more"
+            aria-label="Remove this condition"
             onClick={drop}
           >
             <Trash2 size={12} aria-hidden />
@@ -601,7 +601,7 @@ function WordList({
     <>
       {long ? (
         <p className="rounded bg-base-200 p-2">
-          {c.words.length.toLocaleString('en')} words: {c.words.slice(0, 5).join(', ')} …{' '}
+          {count(c.words.length)} words: {c.words.slice(0, 5).join(', ')} …{' '}
           <button type="button" className="btn btn-xs" onClick={() => change({ ...c, words: [] })}>
             Empty the list
           </button>

@@ -143,7 +143,7 @@ function One({
                 disabled={!changed || !name.trim() || types.size === 0 || put.isPending}
                 onClick={() => put.mutate({ id: pack.id, name, about, types: [...types] })}
               >
-                Keep the changes
+                Save changes
               </button>
             )}
             <button className="btn btn-sm" disabled={put.isPending} onClick={copy}>
@@ -152,7 +152,7 @@ function One({
             {edits &&
               (sure ? (
                 <button className="btn btn-sm btn-error" onClick={() => remove.mutate()}>
-                  Remove it
+                  Remove
                 </button>
               ) : (
                 <button className="btn btn-sm btn-ghost" onClick={() => setSure(true)}>

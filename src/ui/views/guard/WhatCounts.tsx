@@ -3,7 +3,7 @@ import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
 import { PRESETS, type Preset } from '../../../core/recognise/threshold.ts';
 import type { ContentsPage } from '../../../dto/contents.ts';
 import { ask, send } from '../../frame/api.ts';
-import { plural, Trouble } from '../../parts/marks.tsx';
+import { count, plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 
 const ABOUT: Record<Preset, string> = {
@@ -66,9 +66,7 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
                   <span className="block text-quiet">{ABOUT[preset]}</span>
                 </td>
                 <td className="py-2 pl-6 text-right">{page?.files.toLocaleString('en') ?? '…'}</td>
-                <td className="py-2 pl-6 text-right">
-                  {page ? occurrences(page).toLocaleString('en') : '…'}
-                </td>
+                <td className="py-2 pl-6 text-right">{page ? count(occurrences(page)) : '…'}</td>
                 <td className="py-2 pl-6 text-right whitespace-nowrap">
                   {page &&
                     now &&

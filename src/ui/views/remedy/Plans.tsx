@@ -7,7 +7,7 @@ import { ask } from '../../frame/api.ts';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Limits } from '../../parts/Limits.tsx';
-import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { losersWords } from '../../frame/Tray.tsx';
@@ -144,8 +144,8 @@ function Plan({ id }: { id: number }) {
       {plan.note && <Said>{plan.note}</Said>}
       {plan.moved && plan.moved.length > 0 && (
         <Said>
-          The workspaces have moved on since this preview: {plan.moved.join('; ')}. Make the preview anew,
-          look at it, then apply.
+          The workspaces have moved on since this preview: {plan.moved.join('; ')}. Refresh the preview, look
+          at it, then apply.
         </Said>
       )}
       {plan.moved?.length === 0 && (
@@ -155,7 +155,7 @@ function Plan({ id }: { id: number }) {
       <p className="mt-3 text-base">
         <b>{begun ? past(plan, losersWords(p)) : losersWords(p)}</b>{' '}
         <span className="text-quiet">
-          {`${plural(p.itemsChanged, 'item')} of ${p.itemsTouched.toLocaleString('en')} touched ${p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure ${p.pointsBefore.toLocaleString('en')} → ${p.pointsAfter.toLocaleString('en')} points.`}
+          {`${plural(p.itemsChanged, 'item')} of ${count(p.itemsTouched)} touched ${p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure ${count(p.pointsBefore)} → ${count(p.pointsAfter)} points.`}
         </span>
       </p>
       <Proof plan={plan} />

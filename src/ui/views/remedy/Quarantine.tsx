@@ -4,7 +4,7 @@ import type { PlannedChange } from '../../../core/remedy/plan.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { QuarantineRow } from '../../../dto/remedy.ts';
 import { withQuery, ask } from '../../frame/api.ts';
-import { Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
@@ -70,7 +70,7 @@ function View({ params, set, narrow }: ViewProps) {
       cell: (r) => (
         <span className="flex items-center gap-2">
           <Beam now={r.back.now} could={r.back.could} />
-          <span className="text-quiet">{r.back.people.toLocaleString('en')}</span>
+          <span className="text-quiet">{count(r.back.people)}</span>
         </span>
       ),
     },

@@ -5,7 +5,7 @@ import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Frame.tsx';
-import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
@@ -125,7 +125,7 @@ function View({ search }: { search: string }) {
       width: '74px',
       right: true,
       sorts: true,
-      cell: (r) => (r.gained ? `+${r.gained.toLocaleString('en')}` : ''),
+      cell: (r) => (r.gained ? `+${count(r.gained)}` : ''),
     },
     {
       key: 'lost',
@@ -133,7 +133,7 @@ function View({ search }: { search: string }) {
       width: '64px',
       right: true,
       sorts: true,
-      cell: (r) => (r.lost ? `−${r.lost.toLocaleString('en')}` : ''),
+      cell: (r) => (r.lost ? `−${count(r.lost)}` : ''),
     },
     ...(narrow
       ? []
@@ -215,9 +215,7 @@ function View({ search }: { search: string }) {
                   aria-pressed={by === c.words}
                   onClick={() => set({ by: by === c.words ? undefined : c.words })}
                 >
-                  <span className="w-10 shrink-0 text-right font-semibold">
-                    {c.count.toLocaleString('en')}
-                  </span>
+                  <span className="w-10 shrink-0 text-right font-semibold">{count(c.count)}</span>
                   <span className="min-w-0 truncate">{c.words}</span>
                 </button>
               </li>
@@ -236,7 +234,7 @@ function View({ search }: { search: string }) {
                   set({ change: undefined, text: undefined, by: undefined });
                 }}
               >
-                Drop the filters
+                Clear filters
               </button>
             ) : undefined
           }
@@ -343,9 +341,7 @@ function Persons({ name, people, total }: { name: string; people: PersonRef[]; t
           </li>
         ))}
       </ul>
-      {total > people.length && (
-        <p className="text-quiet">and {(total - people.length).toLocaleString('en')} more</p>
-      )}
+      {total > people.length && <p className="text-quiet">and {count(total - people.length)} more</p>}
     </Section>
   );
 }

@@ -5,7 +5,7 @@ import { TIERS } from '../../../core/model.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { HoldingRow } from '../../../dto/access.ts';
 import { ask } from '../../frame/api.ts';
-import { Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { Conditions, FilterBox } from '../../parts/filter.tsx';
 import { Shell } from '../../frame/Shell.tsx';
@@ -122,7 +122,7 @@ function View({ params, set, narrow }: ViewProps) {
       sorts: true,
       cell: (r) =>
         r.more ? (
-          <span className="text-quiet">{r.more.left.toLocaleString('en')} more: press Enter or click</span>
+          <span className="text-quiet">{count(r.more.left)} more: press Enter or click</span>
         ) : (
           <Name row={r} list={list} toggle={() => toggle(r.key)} />
         ),
@@ -147,14 +147,14 @@ function View({ params, set, narrow }: ViewProps) {
       width: '72px',
       right: true,
       sorts: true,
-      cell: (r) => (r.more || r.kind === 'file' ? '' : r.files.toLocaleString('en')),
+      cell: (r) => (r.more || r.kind === 'file' ? '' : count(r.files)),
     },
     {
       key: 'exposed',
       name: 'Exposed',
       width: '72px',
       right: true,
-      cell: (r) => (r.more || !r.exposed ? '' : r.kind === 'file' ? 'yes' : r.exposed.toLocaleString('en')),
+      cell: (r) => (r.more || !r.exposed ? '' : r.kind === 'file' ? 'yes' : count(r.exposed)),
     },
     ...(narrow
       ? []
@@ -165,7 +165,7 @@ function View({ params, set, narrow }: ViewProps) {
             width: '78px',
             right: true,
             sorts: true,
-            cell: (r) => (r.more ? '' : r.members.toLocaleString('en')),
+            cell: (r) => (r.more ? '' : count(r.members)),
           },
           {
             key: 'external',
@@ -173,7 +173,7 @@ function View({ params, set, narrow }: ViewProps) {
             width: '72px',
             right: true,
             sorts: true,
-            cell: (r) => (r.more || !r.external ? '' : r.external.toLocaleString('en')),
+            cell: (r) => (r.more || !r.external ? '' : count(r.external)),
           },
           {
             key: 'owners',
@@ -296,7 +296,7 @@ function View({ params, set, narrow }: ViewProps) {
           <button
             className="btn btn-sm"
             onClick={() => set({ domain: undefined })}
-            aria-label={`Drop the filter on ${filters.domain}`}
+            aria-label={`Clear the filter on ${filters.domain}`}
           >
             reached by {filters.domain} ×
           </button>
@@ -309,7 +309,7 @@ function View({ params, set, narrow }: ViewProps) {
           action={
             list ? (
               <button className="btn btn-sm" onClick={dropFilters}>
-                Drop the filters
+                Clear filters
               </button>
             ) : (
               <ToSources />
@@ -353,8 +353,8 @@ function View({ params, set, narrow }: ViewProps) {
       )}
       {list && flat.data && flat.data.total > flat.data.rows.length && flat.data.rows.length >= 500 && (
         <p className="border-t border-slate px-4 py-1 text-quiet">
-          The first 500 of {flat.data.total.toLocaleString('en')} are shown: narrow the filters or sort
-          otherwise to see others.
+          The first 500 of {count(flat.data.total)} are shown: narrow the filters or sort otherwise to see
+          others.
         </p>
       )}
     </div>

@@ -2,7 +2,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { IdentityRow } from '../../../dto/access.ts';
 import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
 import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
-import { Empty, plural, Trouble } from '../../parts/marks.tsx';
+import { count, Empty, plural, Trouble } from '../../parts/marks.tsx';
 import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
@@ -67,7 +67,7 @@ function View({ params, set, narrow }: ViewProps) {
   const { sort, down, order } = orderIn(params, set, usual);
   const asked = { show, text, where, sort, down: String(down), asOf };
   const { query, first, rows, more } = usePages('/api/people', asked, PAGE);
-  const number = (n: number | null | undefined) => (n ? n.toLocaleString('en') : '');
+  const number = (n: number | null | undefined) => (n ? count(n) : '');
   const columns: Column<IdentityRow>[] = [
     {
       key: 'name',
@@ -169,9 +169,7 @@ function View({ params, set, narrow }: ViewProps) {
             s,
             <>
               {SHOW[s]}{' '}
-              {first && (
-                <span className="tabular-nums opacity-80">{(first.counts[s] ?? 0).toLocaleString('en')}</span>
-              )}
+              {first && <span className="tabular-nums opacity-80">{count(first.counts[s] ?? 0)}</span>}
             </>,
           ])}
         />
@@ -199,7 +197,7 @@ function View({ params, set, narrow }: ViewProps) {
             action={
               text ? (
                 <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
-                  Drop the filter
+                  Clear the filter
                 </button>
               ) : undefined
             }

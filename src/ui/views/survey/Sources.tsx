@@ -5,7 +5,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { JobStep } from '../../../dto/jobs.ts';
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
-import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { Progress } from '../../parts/Progress.tsx';
 import { duration } from '../../parts/dates.ts';
 import { sourceForm } from '../../../dto/forms.ts';
@@ -69,7 +69,7 @@ function View({ search }: { search: string }) {
         )}
         {steward && (
           <button className="btn btn-sm" onClick={() => setBringing(!bringing)} aria-expanded={bringing}>
-            Read an extract
+            Import an extract
           </button>
         )}
         {steward && (
@@ -236,8 +236,8 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: JobStep[] }) {
       </h2>
       {survey.state === 'done' && (
         <p className="mt-0.5">
-          It made {plural(survey.added, 'row')}, altered {survey.altered.toLocaleString('en')} and ended{' '}
-          {survey.removed.toLocaleString('en')}.{' '}
+          It made {plural(survey.added, 'row')}, altered {count(survey.altered)} and ended{' '}
+          {count(survey.removed)}.{' '}
           <a className="underline" href="/survey/changes">
             What that changed
           </a>
@@ -279,11 +279,11 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: JobStep[] }) {
                     {left > 1 && <span className="text-xs text-quiet">about {Math.ceil(left)} s left</span>}
                   </td>
                   <td className="text-right">
-                    {s.state === 'waiting' ? '' : s.done.toLocaleString('en')}
-                    {s.state === 'running' && s.total ? ` of ${s.total.toLocaleString('en')}` : ''}
+                    {s.state === 'waiting' ? '' : count(s.done)}
+                    {s.state === 'running' && s.total ? ` of ${count(s.total)}` : ''}
                   </td>
                   <td className="text-right">
-                    {seconds > 0.05 && s.done ? Math.round(s.done / seconds).toLocaleString('en') : ''}
+                    {seconds > 0.05 && s.done ? count(Math.round(s.done / seconds)) : ''}
                   </td>
                   <td className="text-right">{duration(s.startedAt, s.finishedAt)}</td>
                   <td className={`text-right ${s.failed ? 'font-semibold text-error' : ''}`}>
@@ -395,7 +395,7 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
     onSettled: () => setSent(undefined),
   });
   return (
-    <section aria-label="Read an extract" className="border-t border-slate bg-base-200 px-4 py-3">
+    <section aria-label="Import an extract" className="border-t border-slate bg-base-200 px-4 py-3">
       <p>
         A bulk extract becomes a source of its own and is surveyed with the others: a .zip, or a folder with
         manifest.json and its .jsonl files. People may also come as a SCIM list (users.json) or as users.csv
@@ -434,7 +434,7 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
               {bytesWords(sent.bytes)} of {bytesWords(sent.of)}: {sent.now}
             </span>
             <button className="btn btn-sm" onClick={() => stop.current?.abort()}>
-              Stop sending
+              Cancel the upload
             </button>
           </>
         )}

@@ -1,7 +1,7 @@
 /** A plan’s changes, how far each has come, and the versions of one that was left. */
 import { useState } from 'react';
 import type { ChangeState, PlanChange, PlanDetail } from '../../../../dto/remedy.ts';
-import { State, Trouble, When } from '../../../parts/marks.tsx';
+import { count, State, Trouble, When } from '../../../parts/marks.tsx';
 import { useSigned } from '../../../frame/signed.ts';
 import { CHANGE_WORDS } from '../../../parts/words.ts';
 import { useAct } from './acts.ts';
@@ -88,7 +88,7 @@ export function ChangesTable({ plan }: { plan: PlanDetail }) {
       </table>
       {plan.list.length > shown.length && (
         <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
-          Show all {plan.list.length.toLocaleString('en')}
+          Show all {count(plan.list.length)}
         </button>
       )}
     </>

@@ -1,7 +1,7 @@
 /** A plan’s head: its name, what can be done with it, and when. */
 import { useEffect, useState } from 'react';
 import type { PlanDetail, PlanState } from '../../../../dto/remedy.ts';
-import { plural, Trouble, When } from '../../../parts/marks.tsx';
+import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Progress } from '../../../parts/Progress.tsx';
 import { useSigned } from '../../../frame/signed.ts';
 import { ENDED, type Body, useAct } from './acts.ts';
@@ -45,16 +45,16 @@ export function Head({ plan }: { plan: PlanDetail }) {
             <>
               {button('discard', 'Discard')}
               {old ? (
-                button('renew', 'Make the preview anew', 'btn-primary')
+                button('renew', 'Refresh the preview', 'btn-primary')
               ) : plan.state === 'asked' ? null : needs ? (
-                button('ask', 'Ask a second steward', 'btn-primary')
+                button('ask', 'Request approval', 'btn-primary')
               ) : (
                 <>
                   {plan.state === 'scheduled' ? (
-                    button('unschedule', 'Take the time away')
+                    button('unschedule', 'Unschedule')
                   ) : (
                     <button className="btn btn-sm" aria-expanded={timing} onClick={() => setTiming(!timing)}>
-                      At a time …
+                      Schedule …
                     </button>
                   )}
                   {button('apply', `Apply ${plural(plan.changes, 'change')} now`, 'btn-primary')}
@@ -63,25 +63,25 @@ export function Head({ plan }: { plan: PlanDetail }) {
             </>
           )}
           {steward && running && plan.halt === null && button('pause', 'Pause')}
-          {steward && running && plan.halt === 'paused' && button('goOn', 'Go on', 'btn-primary')}
+          {steward && running && plan.halt === 'paused' && button('goOn', 'Resume', 'btn-primary')}
           {steward &&
             running &&
             plan.halt !== 'cancelled' &&
             (asked === 'cancel' ? (
               button(
                 'cancel',
-                `Yes, end it: ${plural(plan.list.filter((c) => c.state === 'planned' || c.state === 'undo-planned').length, 'change')} left`,
+                `Yes, stop here: ${plural(plan.list.filter((c) => c.state === 'planned' || c.state === 'undo-planned').length, 'change')} left`,
                 'btn-error',
               )
             ) : (
               <button className="btn btn-sm" onClick={() => setAsked('cancel')}>
-                End it here …
+                Stop here …
               </button>
             ))}
           {steward &&
             ENDED.includes(plan.state) &&
             plan.list.some((c) => RETRYABLE.includes(c.state)) &&
-            button('retry', 'Try again what is left')}
+            button('retry', 'Retry what is left')}
           {steward &&
             plan.state === 'applied' &&
             done > 0 &&
@@ -107,7 +107,7 @@ export function Head({ plan }: { plan: PlanDetail }) {
         <div className="mt-2 flex items-center gap-3">
           <Progress share={step.done / step.total} of={`${step.name} ${plan.name}`} />
           <span className="shrink-0 text-quiet">
-            {step.done.toLocaleString('en')} of {plural(step.total, 'change')}
+            {count(step.done)} of {plural(step.total, 'change')}
           </span>
         </div>
       )}
@@ -166,7 +166,7 @@ function AtATime({
         />
       </label>
       <button className="btn btn-sm btn-primary" disabled={pending || !at}>
-        Set the time
+        Schedule it
       </button>
       <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
         Not now

@@ -2,7 +2,7 @@
 import { useState } from 'react';
 import type { PlanDetail, Preview } from '../../../../dto/remedy.ts';
 import { withQuery } from '../../../frame/api.ts';
-import { Beam, plural, Weight } from '../../../parts/marks.tsx';
+import { count, Beam, plural, Weight } from '../../../parts/marks.tsx';
 import { Heading } from './parts.tsx';
 
 /** So many changes are told before who loses what. */
@@ -56,12 +56,12 @@ export function PeopleTable({ preview: p, begun }: { preview: Preview; begun: bo
       </table>
       {p.people.length > shown.length && (
         <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
-          Show {p.people.length.toLocaleString('en')}
+          Show {count(p.people.length)}
         </button>
       )}
       {total > p.people.length && (
         <p className="mt-1 text-quiet">
-          The first {p.people.length.toLocaleString('en')} of {total.toLocaleString('en')}.
+          The first {count(p.people.length)} of {count(total)}.
         </p>
       )}
     </>
@@ -81,7 +81,7 @@ export function Keeping({ preview: p }: { preview: Preview }) {
             <span className="text-base-content">{k.name}</span>, by {k.by}
           </li>
         ))}
-        {p.keeping > p.keep.length && <li>and {(p.keeping - p.keep.length).toLocaleString('en')} more</li>}
+        {p.keeping > p.keep.length && <li>and {count(p.keeping - p.keep.length)} more</li>}
       </ul>
     </details>
   );
@@ -153,7 +153,7 @@ export function ItemsTable({ preview: p }: { preview: Preview }) {
               <td>
                 <Beam now={x.after.now} could={x.after.could} />
               </td>
-              <td className="text-right">{x.losing.toLocaleString('en')}</td>
+              <td className="text-right">{count(x.losing)}</td>
               <td className="text-right">
                 {x.before.points} → {x.after.points}
               </td>
@@ -163,12 +163,12 @@ export function ItemsTable({ preview: p }: { preview: Preview }) {
       </table>
       {p.items.length > shown.length && (
         <button className="btn btn-xs btn-ghost mt-1" onClick={() => setAll(true)}>
-          Show {p.items.length.toLocaleString('en')}
+          Show {count(p.items.length)}
         </button>
       )}
       {p.itemsChanged > p.items.length && (
         <p className="mt-1 text-quiet">
-          The {p.items.length} that close the most points, of {p.itemsChanged.toLocaleString('en')}.
+          The {p.items.length} that close the most points, of {count(p.itemsChanged)}.
         </p>
       )}
     </>

@@ -1,6 +1,6 @@
 /** What was proved of a plan after it was applied. */
 import type { PlanDetail } from '../../../../dto/remedy.ts';
-import { State } from '../../../parts/marks.tsx';
+import { count, State } from '../../../parts/marks.tsx';
 import { Heading } from './parts.tsx';
 
 /** Which goals hold, and what exposure is left, by computation on what was read back. */
@@ -33,7 +33,7 @@ export function Proof({ plan }: { plan: PlanDetail }) {
             <li className="py-0.5">
               Exposure of the items that it touches:{' '}
               <b>
-                {proof.pointsBefore.toLocaleString('en')} → {proof.pointsAfter.toLocaleString('en')} points
+                {count(proof.pointsBefore)} → {count(proof.pointsAfter)} points
               </b>{' '}
               <span className="text-quiet">as of survey {proof.survey}</span>
             </li>
