@@ -50,7 +50,7 @@ export async function drawings(): Promise<void> {
     }
     return least;
   };
-  const [first, second] = [await best(ours), await best(asItComes as typeof ours)];
+  const [first, second] = [await best(ours), await best(asItComes)];
   ratio('a drawing of 500 things, against ELK as it comes', first, second);
   process.stdout.write(
     `laying out ${ours.children!.length} things and ${ours.edges!.length} ways: ${first.toFixed(0)} ms; ELK as it comes ${second.toFixed(0)} ms\n`,
