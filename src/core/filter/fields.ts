@@ -1,6 +1,7 @@
 /** What a table's filter can ask about: names, types and meanings. No more than this is known to the interface. */
 import { SEVERITIES } from '../exposure/exposure.ts';
 import { TIERS } from '../model.ts';
+import { PLAN_STATE_NAMES } from '../remedy/states.ts';
 
 export type FieldType = 'int' | 'string' | 'bool' | 'list<string>' | 'timestamp';
 export interface Field {
@@ -181,17 +182,7 @@ export const FIELDS = {
     text: ANY,
     name: text('what it is called'),
     reason: text('why it was made'),
-    state: text('how far it has come', [
-      'draft',
-      'asked',
-      'approved',
-      'scheduled',
-      'applying',
-      'applied',
-      'undoing',
-      'undone',
-      'discarded',
-    ]),
+    state: text('how far it has come', PLAN_STATE_NAMES),
     madeBy: text('who made it'),
     madeAt: time('when it was made'),
     appliedAt: time('when it was applied'),

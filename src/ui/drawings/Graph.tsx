@@ -39,6 +39,8 @@ export interface Way {
 
 const WIDTH = 148;
 const HEIGHT = 38;
+/** All of it, and not larger than life. */
+const FIT = { maxZoom: 1, padding: 0.05 };
 /** From so many things on, the map of the whole is shown. */
 const MAPPED = 30;
 
@@ -121,7 +123,7 @@ function WayLine({ source, target, data }: EdgeProps<WayEdge>) {
   const { lit } = useContext(Chosen);
   const { way, points, at } = data!;
   const look = LOOK[way.look];
-  const label = way.label ?? (way.look === 'struck' ? 'cut' : undefined);
+  const { label } = way;
   return (
     <g className={lit && !(lit.has(source) && lit.has(target)) ? 'opacity-25' : ''}>
       <BaseEdge
@@ -179,15 +181,12 @@ function Drawing({ things, ways, chosen, choose, of }: Props) {
   const toLayOut = useMemo(
     () => ({
       nodes: things.map(({ id, column }) => ({ id, column, width: WIDTH, height: HEIGHT })),
-      edges: ways.map((w, n) => {
-        const label = w.label ?? (w.look === 'struck' ? 'cut' : undefined);
-        return {
-          id: String(n),
-          from: w.from,
-          to: w.to,
-          ...(label && { label: { width: labelWidth(label), height: 16 } }),
-        };
-      }),
+      edges: ways.map(({ from, to, label }, n) => ({
+        id: String(n),
+        from,
+        to,
+        ...(label && { label: { width: labelWidth(label), height: 16 } }),
+      })),
     }),
     [things, ways],
   );
@@ -223,7 +222,7 @@ function Drawing({ things, ways, chosen, choose, of }: Props) {
   // what is chosen is told beside the drawing, which has another width then
   const aside = chosen !== undefined;
   useEffect(() => {
-    const frame = requestAnimationFrame(() => void fitView({ maxZoom: 1, padding: 0.05 }));
+    const frame = requestAnimationFrame(() => void fitView(FIT));
     return () => cancelAnimationFrame(frame);
   }, [aside, fitView]);
   const onKey = (e: KeyboardEvent): void => {
@@ -233,7 +232,7 @@ function Drawing({ things, ways, chosen, choose, of }: Props) {
       void setViewport({ x: x + move[0]!, y: y + move[1]!, zoom });
     } else if (e.key === '+' || e.key === '=') void zoomIn();
     else if (e.key === '-') void zoomOut();
-    else if (e.key === '0') void fitView();
+    else if (e.key === '0') void fitView(FIT);
     else return;
     e.preventDefault();
   };
@@ -248,7 +247,7 @@ function Drawing({ things, ways, chosen, choose, of }: Props) {
           nodeTypes={NODE_TYPES}
           edgeTypes={EDGE_TYPES}
           fitView
-          fitViewOptions={{ maxZoom: 1, padding: 0.05 }}
+          fitViewOptions={FIT}
           minZoom={0.1}
           maxZoom={2}
           nodesDraggable={false}

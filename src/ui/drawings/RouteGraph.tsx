@@ -99,7 +99,7 @@ export function Picture({
         from: e.from,
         to: e.to,
         look: e.struck ? 'struck' : e.could ? 'possible' : e.used ? 'used' : 'granted',
-        ...(e.cut !== undefined && { label: e.cut ? `−${e.cut}` : '0' }),
+        label: e.cut !== undefined ? (e.cut ? `−${e.cut}` : '0') : e.struck ? 'cut' : undefined,
       })),
     }),
     [graph],

@@ -10,6 +10,8 @@ import { useEffect, useRef } from 'react';
 export interface Offer {
   /** What takes the place of what is typed from `from` on. */
   put: string;
+  /** The same as it is shown. */
+  label: string;
   from: number;
   about: string;
 }
@@ -101,8 +103,8 @@ export function CodeEditor(props: EditorProps) {
                 if (!offers.length) return null;
                 return {
                   from: offers[0]!.from,
-                  options: offers.map(({ put, about }): Completion => ({
-                    label: put.replace(/\(.*$|\.contains.*/, '').trim(),
+                  options: offers.map(({ put, label, about }): Completion => ({
+                    label,
                     apply: put,
                     detail: about,
                   })),

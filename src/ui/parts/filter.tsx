@@ -28,6 +28,14 @@ const isCondition = (typed: string, table: Filtered | undefined): boolean =>
 const fieldOf = (table: Filtered, name: string): Field | undefined =>
   (FIELDS[table] as Record<string, Field>)[name];
 
+/** A suggestion, shown without what only opens a call. */
+const offer = (put: string, from: number, about = ''): Offer => ({
+  put,
+  label: put.replace(/\(.*$|\.contains.*/, '').trim(),
+  from,
+  about,
+});
+
 /** Suggestions: fields, and after a comparison the values of the field. */
 function offersFor(table: Filtered, typed: string): Offer[] {
   const compared = /(\w+)\s*(?:==|!=|<=|>=|<|>)\s*("?[\w-]*)$/.exec(typed);
@@ -37,7 +45,7 @@ function offersFor(table: Filtered, typed: string): Offer[] {
     const offers = field.offers ?? (field.type === 'bool' ? ['true', 'false'] : []);
     return offers
       .filter((o) => o.toLowerCase().startsWith(compared[2]!.toLowerCase()) && o !== compared[2])
-      .map((put) => ({ put, from, about: '' }));
+      .map((put) => offer(put, from));
   }
   const word = /([A-Za-z]\w*)$/.exec(typed)?.[1];
   if (!word) return [];
@@ -48,8 +56,8 @@ function offersFor(table: Filtered, typed: string): Offer[] {
       ([name, f]) =>
         name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'),
     )
-    .map(([name, f]) => ({
-      put:
+    .map(([name, f]) =>
+      offer(
         listAfterIn || f.type === 'bool'
           ? name
           : f.type === 'list<string>'
@@ -57,9 +65,10 @@ function offersFor(table: Filtered, typed: string): Offer[] {
             : f.type === 'string' && !f.offers
               ? `${name}.contains("`
               : `${name} ${f.type === 'string' ? '==' : '>='} `,
-      from,
-      about: f.about,
-    }));
+        from,
+        f.about,
+      ),
+    );
 }
 
 /**
@@ -122,13 +131,12 @@ export function FilterBox({
     if (!text || !table) return;
     const one = condition ? text : `text.contains(${JSON.stringify(text.toLowerCase())})`;
     const next = joinConditions([...splitConditions(where ?? ''), ...splitConditions(one)]);
-    void get('/api/filter', { table, where: next })
-      .then(() => {
-        setTyped('');
-        setWrong('');
-        set({ where: next, text: undefined }, 'push');
-      })
-      .catch((e: Error) => setWrong(e.message.replace(/^where: /, '')));
+    void wrongIn(table, next).then((found) => {
+      setWrong(found?.message ?? '');
+      if (found) return;
+      setTyped('');
+      set({ where: next, text: undefined }, 'push');
+    });
   };
   const take = (o: Offer) => {
     setTyped(typed.slice(0, o.from) + o.put);
@@ -198,9 +206,7 @@ export function FilterBox({
                   take(o);
                 }}
               >
-                <span className="whitespace-nowrap font-mono text-[12.5px]">
-                  {o.put.replace(/\(.*$|\.contains.*/, '').trim()}
-                </span>
+                <span className="whitespace-nowrap font-mono text-[12.5px]">{o.label}</span>
                 <span className="truncate text-quiet">{o.about}</span>
               </li>
             ))}
