@@ -1,3 +1,5 @@
+/// <reference types="astro/client" />
+
 declare namespace App {
   interface Locals {
     /** Who is signed in, and the token they came with. */
