@@ -5,6 +5,7 @@ import { defineConfig } from 'astro/config';
 
 export default defineConfig({
   output: 'server',
+  outDir: 'dist/pages',
   // started by src/server.ts, which puts the services beside it
   adapter: node({ mode: 'standalone' }),
   integrations: [react()],

@@ -14,6 +14,7 @@ export default defineConfig({
       {
         test: {
           name: 'reference',
+          globalSetup: 'scripts/programs.mjs',
           include: ['tests/reference/**/*.test.ts'],
           testTimeout: 240_000,
           maxWorkers: 2,
@@ -22,6 +23,7 @@ export default defineConfig({
       {
         test: {
           name: 'e2e',
+          globalSetup: 'scripts/programs.mjs',
           include: ['tests/e2e/**/*.test.ts'],
           testTimeout: 600_000,
           hookTimeout: 300_000,

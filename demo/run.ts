@@ -117,18 +117,22 @@ function stop(code: number): void {
 process.on('SIGINT', () => stop(0));
 process.on('SIGTERM', () => stop(0));
 
-/** Starts a TypeScript program; resolves with the first line it prints that matches. */
+/** Starts a program, in development from its source; resolves with the first line it prints that matches. */
 function start(
-  file: string,
+  [name, source]: [name: string, source: string],
   more: string[],
   ready: RegExp,
   show: boolean,
   env: NodeJS.ProcessEnv = process.env,
 ): Promise<string> {
-  const child = spawn(process.execPath, ['--import', 'tsx', file, ...more], {
-    stdio: ['ignore', 'pipe', 'inherit'],
-    env,
-  });
+  const child = spawn(
+    process.execPath,
+    [...(args.dev ? ['--import', 'tsx', source] : [`dist/app/${name}.mjs`]), ...more],
+    {
+      stdio: ['ignore', 'pipe', 'inherit'],
+      env,
+    },
+  );
   children.push(child);
   child.on('exit', (code) => stop(code ?? 1));
   return new Promise((found) => {
@@ -140,7 +144,7 @@ function start(
 }
 
 const standins = await start(
-  'standins/server.ts',
+  ['standins', 'standins/server.ts'],
   [
     '--port',
     String(await freePort(tokens.port)),
@@ -170,7 +174,7 @@ writeFileSync(join(demo, 'control.json'), JSON.stringify({ url: standins, token:
   mode: 0o600,
 });
 const address = await start(
-  'src/server.ts',
+  ['server', 'src/server.ts'],
   ['--seed', seed, ...(args.dev ? ['--dev'] : [])],
   /^Gate Lantern is on (.*)$/,
   true,

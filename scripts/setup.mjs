@@ -9,10 +9,11 @@ export const ROOT = fileURLToPath(new URL('..', import.meta.url));
 const windows = process.platform === 'win32';
 
 export function run(command, args, what) {
-  const { status } = spawnSync(windows ? `${command}.cmd` : command, args, {
+  const script = windows && command === 'npm';
+  const { status } = spawnSync(script ? 'npm.cmd' : command, args, {
     cwd: ROOT,
     stdio: 'inherit',
-    shell: windows,
+    shell: script,
   });
   if (status !== 0) {
     process.stderr.write(`${what} did not work; what went wrong stands above.\n`);
@@ -56,8 +57,10 @@ export function build() {
   walk('src');
   const stamp = join(ROOT, 'dist', '.gate-lantern');
   const hash = hashOf(files);
-  if (holds(stamp, hash)) return;
-  process.stdout.write('Building …\n');
-  run('npm', ['run', '--silent', 'build'], 'Building');
-  writeFileSync(stamp, hash);
+  if (!holds(stamp, hash)) {
+    process.stdout.write('Building …\n');
+    run('npm', ['run', '--silent', 'build'], 'Building');
+    writeFileSync(stamp, hash);
+  }
+  run(process.execPath, ['scripts/programs.mjs'], 'Building');
 }

@@ -7,8 +7,13 @@ import { build, install, ROOT } from './setup.mjs';
 
 const flags = process.argv.slice(2);
 install();
-if (!flags.includes('--dev') && !flags.includes('--reset')) build();
-const target = flags.includes('--bare') ? ['src/server.ts'] : ['demo/run.ts', ...flags];
-const child = spawn(process.execPath, ['--import', 'tsx', ...target], { cwd: ROOT, stdio: 'inherit' });
+const dev = flags.includes('--dev');
+if (!dev) build();
+const target = dev
+  ? ['--import', 'tsx', 'demo/run.ts', ...flags]
+  : flags.includes('--bare')
+    ? ['dist/app/server.mjs']
+    : ['dist/app/demo.mjs', ...flags];
+const child = spawn(process.execPath, target, { cwd: ROOT, stdio: 'inherit' });
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal));
 child.on('exit', (code) => process.exit(code ?? 1));

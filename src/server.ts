@@ -53,7 +53,7 @@ if (args.dev) {
   await dev({ server: { host, port } });
 } else {
   process.env.ASTRO_NODE_AUTOSTART = 'disabled';
-  const entry = new URL('../dist/server/entry.mjs', import.meta.url);
+  const entry = new URL('../dist/pages/server/entry.mjs', import.meta.url);
   const { handler } = (await import(entry.href)) as { handler: RequestListener };
   const server = createServer(handler);
   server.on('error', (e: NodeJS.ErrnoException) => {

@@ -2,6 +2,7 @@
  * Calls across threads. `serve` answers on a MessagePort with the functions it is given; `connect`
  * gives a typed caller for them. Errors keep their name, message and code.
  */
+import { basename } from 'node:path';
 import {
   MessageChannel,
   MessagePort,
@@ -89,7 +90,16 @@ export function connect<F extends Functions>(port: MessagePort): Remote<F> & { c
   });
 }
 
-/** A thread running a TypeScript file, given a port of its own as `workerData.port`. */
+/** Set where the programs are bundled (scripts/programs.mjs). */
+declare const BUILT: boolean | undefined;
+
+/** A thread's file: its source, or in a bundled program the bundle of the same name. */
+const programOf = (source: URL): URL =>
+  typeof BUILT === 'undefined'
+    ? source
+    : new URL(`../../dist/app/${basename(source.pathname, '.ts')}.mjs`, import.meta.url);
+
+/** A thread running a file of ours, given a port of its own as `workerData.port`. */
 export function startThread<F extends Functions>(
   file: URL,
   data: Record<string, unknown> = {},
@@ -98,7 +108,7 @@ export function startThread<F extends Functions>(
 ): { remote: Remote<F>; worker: Worker } {
   const { port1, port2 } = new MessageChannel();
   const worker = new Worker(new URL('./thread.mjs', import.meta.url), {
-    workerData: { ...data, file: file.href, port: port2 },
+    workerData: { ...data, file: programOf(file).href, port: port2 },
     transferList: [port2, ...transfer],
     execArgv: [],
     ...(resourceLimits && { resourceLimits }),

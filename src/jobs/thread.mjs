@@ -1,6 +1,5 @@
-// The first file of every thread: lets it load TypeScript, then loads the file it was started for.
+// The first file of every thread: loads the file it was started for, and where that is TypeScript lets it load more.
 import { workerData } from 'node:worker_threads';
-import { register } from 'tsx/esm/api';
 
-register();
+if (workerData.file.endsWith('.ts')) (await import('tsx/esm/api')).register();
 await import(workerData.file);

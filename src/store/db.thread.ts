@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { PGlite } from '@electric-sql/pglite';
 import { serve } from '../jobs/rpc.ts';
+import { beginWithEmpty, MIGRATIONS } from './empty.ts';
 
 let pg: PGlite;
 
@@ -84,8 +84,6 @@ function functionsFor(port: MessagePort) {
 }
 export type DbFunctions = ReturnType<typeof functionsFor>;
 
-const MIGRATIONS = fileURLToPath(new URL('./migrations', import.meta.url));
-
 /** Applies what is new, in order; refuses to run over a migration that has changed since it was applied. */
 async function migrate(directory: string): Promise<void> {
   await pg.exec(`create table if not exists migration (
@@ -133,6 +131,7 @@ async function migrate(directory: string): Promise<void> {
 
 const root = {
   async open(directory: string, migrations: string = MIGRATIONS) {
+    if (migrations === MIGRATIONS) beginWithEmpty(directory);
     pg = await PGlite.create(directory);
     await migrate(migrations);
   },

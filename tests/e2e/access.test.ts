@@ -272,7 +272,7 @@ describe('an extract', () => {
     const zip = join(scene.home, 'out.zip');
     writeFileSync(zip, Buffer.from(await response.arrayBuffer()));
     const gl = (...args: string[]) => {
-      const run = spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', ...args], {
+      const run = spawnSync(process.execPath, ['dist/app/gl.mjs', ...args], {
         encoding: 'utf8',
         maxBuffer: 1 << 28,
       });

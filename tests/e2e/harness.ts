@@ -31,12 +31,12 @@ const freePort = (): Promise<number> =>
   });
 
 function start(
-  file: string,
+  program: 'server' | 'standins',
   args: string[],
   ready: RegExp,
   env: NodeJS.ProcessEnv,
 ): Promise<{ child: ChildProcess; found: string; output: string[] }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', file, ...args], {
+  const child = spawn(process.execPath, [`dist/app/${program}.mjs`, ...args], {
     cwd: ROOT,
     stdio: ['ignore', 'pipe', 'pipe'],
     env: { ...process.env, ...env },
@@ -49,7 +49,7 @@ function start(
         const m = ready.exec(line);
         if (m) resolve({ child, found: m[1]!, output });
       });
-    child.once('exit', (code) => reject(new Error(`${file} ended (${code}): ${output.join('\n')}`)));
+    child.once('exit', (code) => reject(new Error(`${program} ended (${code}): ${output.join('\n')}`)));
   });
 }
 
@@ -103,7 +103,7 @@ export class Scene {
 
   async startStandins(port: number): Promise<void> {
     const s = await start(
-      'standins/server.ts',
+      'standins',
       [
         '--extract',
         join(this.home, 'extract'),
@@ -146,12 +146,12 @@ export class Scene {
       }),
     );
     const port = await freePort();
-    const s = await start(
-      'src/server.ts',
-      this.options.bare ? [] : ['--seed', seed],
-      /^Gate Lantern is on (.*)$/,
-      { GATE_LANTERN_DATA: join(this.home, 'data'), PORT: String(port), HOST: '127.0.0.1', ...env },
-    );
+    const s = await start('server', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, {
+      GATE_LANTERN_DATA: join(this.home, 'data'),
+      PORT: String(port),
+      HOST: '127.0.0.1',
+      ...env,
+    });
     this.app = s.child;
     this.base = s.found;
     this.output = s.output;

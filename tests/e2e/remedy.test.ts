@@ -318,13 +318,9 @@ describe('a plan of every kind of change', () => {
     const file = join(scene.home, 'plan.jws');
     const verify = (text: string, ...more: string[]) => {
       writeFileSync(file, text);
-      const r = spawnSync(
-        process.execPath,
-        ['--import', 'tsx', 'src/cli/gl.ts', 'evidence', 'verify', file, ...more],
-        {
-          encoding: 'utf8',
-        },
-      );
+      const r = spawnSync(process.execPath, ['dist/app/gl.mjs', 'evidence', 'verify', file, ...more], {
+        encoding: 'utf8',
+      });
       return { status: r.status, ...(r.stdout ? (JSON.parse(r.stdout) as object) : {}) };
     };
     expect(verify(jws, '--thumbprint', thumbprint)).toMatchObject({

@@ -6,7 +6,7 @@ import { expect, it } from 'vitest';
 import { STEPS } from '../../src/ui/views.ts';
 
 const MOST = 350_000;
-const DIR = 'dist/client/_astro';
+const DIR = 'dist/pages/client/_astro';
 const files = readdirSync(DIR).filter((f) => f.endsWith('.js'));
 /** The component of each view, as its page names it. */
 const views = STEPS.flatMap((s) => s.views).map(({ path }) => {

@@ -331,7 +331,7 @@ describe('a plan', () => {
     const text = await (await scene.raw('GET', '/api/ledger/export', { role: 'auditor' })).text();
     const file = join(scene.home, 'ledger.jsonl');
     const verify = () =>
-      spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'ledger', 'verify', file], {
+      spawnSync(process.execPath, ['dist/app/gl.mjs', 'ledger', 'verify', file], {
         encoding: 'utf8',
       });
     writeFileSync(file, text);

@@ -16,13 +16,9 @@ describe('docs/cli.md', () => {
     );
   });
   it.each(examples.map((e) => [e[1]!, e[2]!]))('gl %s', (command, expected) => {
-    const { stdout, status } = spawnSync(
-      process.execPath,
-      ['--import', 'tsx', 'src/cli/gl.ts', ...command.split(' ')],
-      {
-        encoding: 'utf8',
-      },
-    );
+    const { stdout, status } = spawnSync(process.execPath, ['dist/app/gl.mjs', ...command.split(' ')], {
+      encoding: 'utf8',
+    });
     expect(stdout).toBe(expected);
     expect(status).toBe(0);
   });
@@ -33,18 +29,16 @@ describe('docs/recognition.md', () => {
     const json = /```json\n([^]*?)```/.exec(readFileSync('docs/recognition.md', 'utf8'))![1]!;
     const file = join(mkdtempSync(join(tmpdir(), 'gl-docs-')), 'type.json');
     writeFileSync(file, json);
-    const { stdout, status } = spawnSync(
-      process.execPath,
-      ['--import', 'tsx', 'src/cli/gl.ts', 'types', 'test', file],
-      { encoding: 'utf8' },
-    );
+    const { stdout, status } = spawnSync(process.execPath, ['dist/app/gl.mjs', 'types', 'test', file], {
+      encoding: 'utf8',
+    });
     expect(JSON.parse(stdout)).toEqual({ id: 'berth-contract', cases: 2, failed: [] });
     expect(status).toBe(0);
     writeFileSync(file, json.replace('BC-20-NO', 'BC-2041-NO'));
-    const failing = spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'types', 'test', file]);
+    const failing = spawnSync(process.execPath, ['dist/app/gl.mjs', 'types', 'test', file]);
     expect(failing.status).toBe(1);
     writeFileSync(file, json.replace('[A-Z]{2}', '(?=x)'));
-    const refused = spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/gl.ts', 'types', 'test', file], {
+    const refused = spawnSync(process.execPath, ['dist/app/gl.mjs', 'types', 'test', file], {
       encoding: 'utf8',
     });
     expect([refused.status, refused.stderr]).toEqual([2, expect.stringContaining('looks ahead or behind')]);

@@ -45,11 +45,10 @@ function write(rows: Rows): string {
   return dir;
 }
 function gl(...args: string[]): { rows: Record<string, unknown>[]; status: number | null; stderr: string } {
-  const { stdout, stderr, status } = spawnSync(
-    process.execPath,
-    ['--import', 'tsx', 'src/cli/gl.ts', ...args],
-    { encoding: 'utf8', maxBuffer: 1 << 28 },
-  );
+  const { stdout, stderr, status } = spawnSync(process.execPath, ['dist/app/gl.mjs', ...args], {
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  });
   return {
     rows: stdout
       .split('\n')

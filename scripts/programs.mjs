@@ -1,0 +1,59 @@
+// Bundles the programs and their threads, each into one file of dist/app, so that they start without compiling (0.3 s);
+// then makes the empty database that new ones begin with.
+import { readFile } from 'node:fs/promises';
+import { join, relative } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { build } from 'esbuild';
+
+const ROOT = fileURLToPath(new URL('..', import.meta.url));
+const OUT = join(ROOT, 'dist', 'app');
+
+const PROGRAMS = {
+  server: 'src/server.ts',
+  'db.thread': 'src/store/db.thread.ts',
+  'engine.thread': 'src/engine/engine.thread.ts',
+  'survey.thread': 'src/services/survey/survey.thread.ts',
+  'scan.thread': 'src/services/scan/scan.thread.ts',
+  'make-empty': 'src/store/make-empty.ts',
+  gl: 'src/cli/gl.ts',
+  standins: 'standins/server.ts',
+  demo: 'demo/run.ts',
+};
+
+/** `import.meta.url` stays that of the source, so that what is read from beside it is found. */
+const sourceUrls = {
+  name: 'source-urls',
+  setup: ({ onLoad }) =>
+    onLoad({ filter: /\.ts$/ }, async ({ path }) => {
+      if (path.includes('node_modules')) return undefined;
+      const source = await readFile(path, 'utf8');
+      const from = relative(OUT, path).replaceAll('\\', '/');
+      return {
+        loader: 'ts',
+        contents: source.replaceAll('import.meta.url', `new URL('${from}', import.meta.url).href`),
+      };
+    }),
+};
+
+/** Vitest calls it before the tests that start programs; this file does it when it is run. */
+export default async function programs() {
+  await build({
+    absWorkingDir: ROOT,
+    entryPoints: Object.entries(PROGRAMS).map(([out, source]) => ({ in: source, out })),
+    outdir: OUT,
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    packages: 'external',
+    format: 'esm',
+    platform: 'node',
+    target: 'node20.20',
+    keepNames: true,
+    sourcemap: true,
+    define: { BUILT: 'true' },
+    plugins: [sourceUrls],
+    logLevel: 'warning',
+  });
+  await import('../dist/app/make-empty.mjs');
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) await programs();
