@@ -79,14 +79,16 @@ module.exports = {
         'ui',
         '^src/ui/',
         [
-          '^src/core/(model|row-kinds|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ],
-        'The interface talks to the API only; constants of the core excepted.',
+        'The interface talks to the API only; constants of the core and a schema excepted.',
       ),
       to: {
         ...only('', '^src/ui/', [
-          '^src/core/(model|row-kinds|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ]).to,
         ...TYPES,

@@ -34,6 +34,17 @@ export const limitsForm = z.object({
 
 export const planForm = z.object({ name: text(200).min(1, 'needs a name'), reason: text(2000) });
 
+/** When a plan is to begin. */
+export const scheduleForm = z.object({
+  at: z.iso.datetime({ offset: true, error: 'needs a day and a time' }),
+});
+
+export const packForm = z.object({
+  name: text(100).trim().min(1, 'needs a name'),
+  about: text(500),
+  types: z.array(text(64)).min(1, 'needs at least one data type').max(300, 'takes at most 300 data types'),
+});
+
 export const sourceForm = z.object({
   id: z.string().regex(/^[a-z0-9-]{1,40}$/, 'takes small letters, digits and dashes, up to 40'),
   kind: z.enum(['directory', 'drives', 'sites', 'channels']),

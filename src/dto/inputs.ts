@@ -7,6 +7,7 @@ import { DIMENSIONS } from './exposure.ts';
 import type { Filtered } from '../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';
 import { plannedSchema } from './planned.ts';
+import { readSorts, type Sort } from '../core/sorts.ts';
 
 export { text };
 export const nothing = z.object({});
@@ -32,6 +33,19 @@ export const where = (table: Filtered) =>
     .optional();
 export const limit = number.max(500).default(200);
 export const offset = number.default(0);
+/** What rows are ordered by: see core/sorts.ts. */
+export const sorts = <K extends string>(keys: readonly K[], usual: string) =>
+  text(400)
+    .default(usual)
+    .transform((order, ctx): Sort<K>[] => {
+      const read = readSorts(order, keys);
+      if (read) return read;
+      ctx.addIssue({
+        code: 'custom',
+        message: `takes ${keys.join(', ')}, each with .up or .down, with commas between`,
+      });
+      return z.NEVER;
+    });
 export const down = z.stringbool().default(false);
 
 /** A list of names with commas between them, each once. */

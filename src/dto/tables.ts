@@ -9,12 +9,12 @@ import {
   asOf,
   cell,
   cross,
-  down,
   findingFilter,
   limit,
   node,
   number,
   offset,
+  sorts,
   text,
   where,
 } from './inputs.ts';
@@ -25,7 +25,7 @@ const up = z.stringbool().default(true);
 
 /** What each table is held to and ordered by. */
 export const TABLE_QUERIES = {
-  findings: findingFilter.extend({ sort: z.enum(FINDING_SORTS).default('points') }),
+  findings: findingFilter.extend({ sort: sorts(FINDING_SORTS, 'points') }),
   causes: z.object({ asOf, text: find, where: where('causes') }),
   contents: z.object({
     asOf,
@@ -45,8 +45,7 @@ export const TABLE_QUERIES = {
     tier: z.enum(TIERS).optional(),
     text: find,
     where: where('content-files'),
-    sort: z.enum(['occurrences', 'certainty', 'reach', 'name', 'weight']).default('reach'),
-    down,
+    sort: sorts(['occurrences', 'certainty', 'reach', 'name', 'weight'], 'reach'),
   }),
   unread: z.object({ asOf, ws, text: find, where: where('unread') }),
   outside: z.object({
@@ -54,8 +53,7 @@ export const TABLE_QUERIES = {
     show: z.enum(OUTSIDE_SHOWS).default('all'),
     text: find,
     where: where('outside'),
-    sort: z.enum(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed']).default('points'),
-    down,
+    sort: sorts(['domain', 'points', 'files', 'heavy', 'people', 'shares', 'lastUsed'], 'points'),
   }),
   holdings: z.object({
     asOf,
@@ -81,18 +79,14 @@ export const TABLE_QUERIES = {
     owner: text(512).optional(),
     where: where('items'),
     only: z.enum(['exposed', 'breaks', 'no-owner', 'dormant', 'links']).optional(),
-    sort: z
-      .enum(['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'])
-      .default('name'),
-    down,
+    sort: sorts(['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'], 'name'),
   }),
   people: z.object({
     asOf,
     show: z.enum(['members', 'guests', 'outsiders', 'groups', 'domains', 'dangling']).default('groups'),
     text: find,
     where: where('people'),
-    sort: z.enum(['name', 'items', 'heavy', 'grants', 'members', 'external']).default('name'),
-    down,
+    sort: sorts(['name', 'items', 'heavy', 'grants', 'members', 'external'], 'name'),
   }),
   changes: z.object({
     from: number,
@@ -103,8 +97,7 @@ export const TABLE_QUERIES = {
     text: find,
     where: where('changes'),
     by: text(2000).optional(),
-    sort: z.enum(['reach', 'weight', 'gained', 'lost', 'name']).default('reach'),
-    down,
+    sort: sorts(['reach', 'weight', 'gained', 'lost', 'name'], 'reach'),
   }),
   cross,
   'cross-files': cross.extend({ at: cell }),

@@ -3,6 +3,7 @@ import { compare, type Cause, type NodeChange } from '../core/access/compare.ts'
 import { findIdentity } from '../core/access/view.ts';
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
+import { compareBy, type Sort } from '../core/sorts.ts';
 import type { ChangeDossier, ChangeRow, ChangesPage, EntryRef, PersonRef } from '../dto/access.ts';
 import {
   entryRef,
@@ -26,8 +27,7 @@ export interface ChangesQuery {
   source?: string | undefined;
   /** Only what came by this cause, in its words. */
   by?: string | undefined;
-  sort: 'reach' | 'weight' | 'gained' | 'lost' | 'name';
-  down: boolean;
+  sort: readonly Sort<'reach' | 'weight' | 'gained' | 'lost' | 'name'>[];
   limit: number;
   offset: number;
 }
@@ -165,23 +165,23 @@ export function changes(from: Loaded, to: Loaded, q: ChangesQuery): ChangesPage 
         .includes(text)
     );
   });
-  const value = (c: NodeChange): number => {
-    const [l, node] = side(from, to, c);
-    if (q.sort === 'gained') return c.gained.length;
-    if (q.sort === 'lost') return c.lost.length;
-    return q.sort === 'weight' ? below(l).weight[node]! : rise(c);
-  };
-  const sign = q.down ? -1 : 1;
   const name = (c: NodeChange): string => nodeName(...side(from, to, c));
   const weight = (c: NodeChange): number => {
     const [l, node] = side(from, to, c);
     return below(l).weight[node]!;
   };
-  fitting.sort((a, b) =>
-    q.sort === 'name'
-      ? sign * (name(a) < name(b) ? -1 : 1)
-      : sign * (value(a) - value(b)) || weight(b) - weight(a) || (name(a) < name(b) ? -1 : 1),
-  );
+  const byName = (a: NodeChange, b: NodeChange): number => {
+    const [x, y] = [name(a), name(b)];
+    return x < y ? -1 : x > y ? 1 : 0;
+  };
+  const order = compareBy(q.sort, {
+    reach: (a: NodeChange, b: NodeChange) => rise(a) - rise(b),
+    weight: (a, b) => weight(a) - weight(b),
+    gained: (a, b) => a.gained.length - b.gained.length,
+    lost: (a, b) => a.lost.length - b.lost.length,
+    name: byName,
+  });
+  fitting.sort((a, b) => order(a, b) || weight(b) - weight(a) || byName(a, b));
   return {
     from: { survey: from.survey, takenAt: from.takenAt },
     to: { survey: to.survey, takenAt: to.takenAt },

@@ -4,6 +4,7 @@ import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import { TIERS, type Tier } from '../core/model.ts';
 import { bandOf, PRESETS, type Preset } from '../core/recognise/threshold.ts';
 import { atLeast, type Found, type Level } from '../core/recognise/types.ts';
+import { compareBy, type Sort } from '../core/sorts.ts';
 import type { ContentFile, ContentRow, ContentsPage, UnreadFile } from '../dto/contents.ts';
 import type { TypeSample, TypeUse } from '../dto/recognition.ts';
 import { nameOfUser, nodeKey, pathOf, typeName, workspaceName, whereWords } from './describe.ts';
@@ -31,8 +32,7 @@ export interface FilesQuery {
   certainty?: number | undefined;
   tier?: Tier | undefined;
   text?: string | undefined;
-  sort: 'occurrences' | 'certainty' | 'reach' | 'name' | 'weight';
-  down: boolean;
+  sort: readonly Sort<'occurrences' | 'certainty' | 'reach' | 'name' | 'weight'>[];
   limit: number;
   offset: number;
 }
@@ -210,16 +210,15 @@ function filesThat(
 
 /** Files that hold something that counts; a file once, with all of it. */
 export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; total: number } {
-  const by: Record<FilesQuery['sort'], (a: ContentFile, b: ContentFile) => number> = {
-    occurrences: (a, b) => b.occurrences - a.occurrences,
-    certainty: (a, b) => b.certainty - a.certainty,
-    weight: (a, b) => b.weight - a.weight,
+  const order = compareBy(q.sort, {
+    occurrences: (a: ContentFile, b: ContentFile) => a.occurrences - b.occurrences,
+    certainty: (a, b) => a.certainty - b.certainty,
+    weight: (a, b) => a.weight - b.weight,
     reach: (a, b) =>
-      TIERS.indexOf(b.could) - TIERS.indexOf(a.could) || TIERS.indexOf(b.now) - TIERS.indexOf(a.now),
+      TIERS.indexOf(a.could) - TIERS.indexOf(b.could) || TIERS.indexOf(a.now) - TIERS.indexOf(b.now),
     name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
-  };
-  const list = filesThat(l, q).sort(([x, a], [y, b]) => by[q.sort](a, b) || b.weight - a.weight || x - y);
-  if (q.down) list.reverse();
+  });
+  const list = filesThat(l, q).sort(([x, a], [y, b]) => order(a, b) || b.weight - a.weight || x - y);
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({
     ...file,
     path: whereWords(l, nodeOfItem(l.org, item)),

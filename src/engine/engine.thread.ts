@@ -123,7 +123,7 @@ function* ready(l: Loaded): Generator<void> {
   yield* crossAhead(l);
   yield void sum(l, undefined);
   for (const show of ['members', 'guests', 'groups'] as const)
-    yield void people(l, { show, sort: 'heavy', down: true, limit: 1, offset: 0 });
+    yield void people(l, { show, sort: [{ key: 'heavy', down: true }], limit: 1, offset: 0 });
   // the landing view asks for these all at once
   for (const { item } of l.exposures.slice(0, COSTLIEST)) {
     const { source, id } = unkey(l.org.itemIds.at(item));

@@ -17,6 +17,7 @@ import { usedSince } from '../core/access/usage.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
 import { CAP, capabilityNames, TIERS } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
+import { compareBy, type Sort } from '../core/sorts.ts';
 import type { HoldingPage, HoldingRow, NodeDossier, WhoRow } from '../dto/access.ts';
 import {
   findNode,
@@ -34,6 +35,7 @@ import {
 import { unkey } from './keys.ts';
 import { weighingOf, type Loaded } from './loaded.ts';
 
+type HoldingsKey = 'name' | 'reach' | 'weight' | 'members' | 'external' | 'files' | 'activity' | 'bytes';
 export interface HoldingsQuery {
   /** Tree: the rows below this one; the workspaces where absent. List: only what lies below it. */
   parent?: string | undefined;
@@ -48,8 +50,7 @@ export interface HoldingsQuery {
   /** A condition over `FIELDS.items`. */
   where?: string | undefined;
   only?: 'exposed' | 'breaks' | 'no-owner' | 'dormant' | 'links' | undefined;
-  sort: 'name' | 'reach' | 'weight' | 'members' | 'external' | 'files' | 'activity' | 'bytes';
-  down: boolean;
+  sort: readonly Sort<HoldingsKey>[];
   limit: number;
   offset: number;
 }
@@ -240,32 +241,31 @@ export function* placeNames(l: Loaded): Generator<void> {
   namePlaces.set(l.org, places);
 }
 
-/** How nodes stand by a column; ties by name, so that pages do not shift. */
+/** How nodes stand by columns; ties by name, so that pages do not shift. */
 function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number {
   const { columns } = l;
   const b = below(l);
-  const value: (n: number) => number = {
-    name: () => 0,
-    reach: (n: number) =>
-      q.list
-        ? Math.max(columns.nowTier[n]!, columns.couldTier[n]!) * 10 + columns.nowTier[n]!
-        : Math.max(b.now[n]!, b.could[n]!) * 10 + b.now[n]!,
-    weight: (n: number) => b.weight[n]!,
-    members: (n: number) => columns.members[n]!,
-    external: (n: number) => columns.guests[n]! + columns.outsiders[n]!,
-    files: (n: number) => b.files[n]!,
-    activity: (n: number) => b.lastActivity[n]!,
-    bytes: (n: number) => b.bytes[n]!,
-  }[q.sort];
-  const sign = q.down ? -1 : 1;
+  const [now, could] = q.list ? [columns.nowTier, columns.couldTier] : [b.now, b.could];
+  const reach = (n: number): number => Math.max(now[n]!, could[n]!) * 10 + now[n]!;
+  const external = (n: number): number => columns.guests[n]! + columns.outsiders[n]!;
   const S = l.org.spaces.length;
   const places = namePlaces.get(l.org);
   const byName = (x: number, y: number): number =>
     places ? places[x]! - places[y]! : nameOrder(nodeName(l, x), nodeName(l, y));
   // spaces, then folders, then files, where names decide
   const rank = (n: number): number => (n < S ? 0 : l.items[n - S]!.kind === 'folder' ? 1 : 2);
-  if (q.sort !== 'name') return (x, y) => sign * (value(x) - value(y)) || byName(x, y) || x - y;
-  return (x, y) => rank(x) - rank(y) || sign * byName(x, y) || x - y;
+  const order = compareBy<HoldingsKey, number>(q.sort, {
+    name: byName,
+    reach: (x, y) => reach(x) - reach(y),
+    weight: (x, y) => b.weight[x]! - b.weight[y]!,
+    members: (x, y) => columns.members[x]! - columns.members[y]!,
+    external: (x, y) => external(x) - external(y),
+    files: (x, y) => b.files[x]! - b.files[y]!,
+    activity: (x, y) => b.lastActivity[x]! - b.lastActivity[y]!,
+    bytes: (x, y) => b.bytes[x]! - b.bytes[y]!,
+  });
+  if (q.sort[0]!.key === 'name') return (x, y) => rank(x) - rank(y) || order(x, y) || x - y;
+  return (x, y) => order(x, y) || byName(x, y) || x - y;
 }
 
 const lastLists = new WeakMap<Loaded, { key: string; nodes: number[] }>();
@@ -273,7 +273,7 @@ const lastLists = new WeakMap<Loaded, { key: string; nodes: number[] }>();
 /** The nodes a list shows; the last ones are kept, for the next page and another order. */
 function fitting(
   l: Loaded,
-  { sort: _s, down: _d, limit: _l, offset: _o, ...held }: HoldingsQuery,
+  { sort: _s, limit: _l, offset: _o, ...held }: HoldingsQuery,
   where: (node: number) => boolean,
 ): number[] {
   const key = JSON.stringify(held);
@@ -285,7 +285,7 @@ function fitting(
 /** What lies below the parent and fits every filter. */
 function work(
   l: Loaded,
-  q: Omit<HoldingsQuery, 'sort' | 'down' | 'limit' | 'offset'>,
+  q: Omit<HoldingsQuery, 'sort' | 'limit' | 'offset'>,
   where: (node: number) => boolean,
 ): number[] {
   const { org, columns } = l;

@@ -25,18 +25,19 @@ import { sharesIn } from './crosstab.ts';
 import { reachedByDomain } from './outside.ts';
 import type { Loaded } from './loaded.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
+import { compareBy, type Sort } from '../core/sorts.ts';
 import { makeable } from './planned.ts';
 
 /** A group with this share of all active members or more holds nearly everybody. */
 const NEARLY_EVERYBODY = 0.5;
 
+type PeopleKey = 'name' | 'items' | 'heavy' | 'grants' | 'members' | 'external';
 export interface PeopleQuery {
   /** A condition over `FIELDS.people`. */
   where?: string | undefined;
   show: 'members' | 'guests' | 'outsiders' | 'groups' | 'domains' | 'dangling';
   text?: string | undefined;
-  sort: 'name' | 'items' | 'heavy' | 'grants' | 'members' | 'external';
-  down: boolean;
+  sort: readonly Sort<PeopleKey>[];
   limit: number;
   offset: number;
 }
@@ -349,19 +350,23 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   };
   const text = q.text?.toLowerCase();
   const test = compileFilter(q.where, 'people', FIELDS, Date.parse(l.takenAt));
-  const sign = q.down ? -1 : 1;
   if (q.show === 'dangling') {
+    const none = () => 0;
+    const order = compareBy<PeopleKey, IdentityRow>(q.sort, {
+      name: (a, b) => nameOrder(a.name, b.name),
+      grants: (a, b) => a.grants - b.grants,
+      items: none,
+      heavy: none,
+      members: none,
+      external: none,
+    });
     const rows = danglingRows(l)
       .filter(
         (r) =>
           (!text || `${r.name} ${r.key}`.toLowerCase().includes(text)) &&
           test({ row: r, count: () => ({ items: 0, heavy: 0 }) }),
       )
-      .sort(
-        (a, b) =>
-          (q.sort === 'grants' ? sign * (a.grants - b.grants) : sign * nameOrder(a.name, b.name)) ||
-          nameOrder(a.key, b.key),
-      );
+      .sort((a, b) => order(a, b) || nameOrder(a.name, b.name) || nameOrder(a.key, b.key));
     return { rows: rows.slice(q.offset, q.offset + q.limit), total: rows.length, counts, survey: l.survey };
   }
   const named = byName(l, q.show);
@@ -373,18 +378,23 @@ export function people(l: Loaded, q: PeopleQuery): IdentityPage {
             test({ row: c.row(), count: () => countWhat(l, c.asked) }),
         )
       : named;
-  const values = Float64Array.from(all, (c, n) =>
-    q.sort === 'name'
-      ? n
-      : q.sort === 'items' || q.sort === 'heavy'
-        ? countWhat(l, c.asked)[q.sort]
-        : c[q.sort],
-  );
-  const first = firstOf(
-    [...all.keys()],
-    (a, b) => sign * (values[a]! - values[b]!) || a - b,
-    q.offset + q.limit,
-  );
+  // by its place among the names, or by a number that is worked out once for each
+  const compare = (key: PeopleKey): ((a: number, b: number) => number) => {
+    if (key === 'name' || !q.sort.some((s) => s.key === key)) return (a, b) => a - b;
+    const values = Float64Array.from(all, (c) =>
+      key === 'items' || key === 'heavy' ? countWhat(l, c.asked)[key] : c[key],
+    );
+    return (a, b) => values[a]! - values[b]!;
+  };
+  const order = compareBy<PeopleKey, number>(q.sort, {
+    name: compare('name'),
+    items: compare('items'),
+    heavy: compare('heavy'),
+    grants: compare('grants'),
+    members: compare('members'),
+    external: compare('external'),
+  });
+  const first = firstOf([...all.keys()], (a, b) => order(a, b) || a - b, q.offset + q.limit);
   const rows = first
     .slice(q.offset)
     .map((n): IdentityRow => ({ ...all[n]!.row(), ...countWhat(l, all[n]!.asked) }));

@@ -61,8 +61,7 @@ function news(before: Loaded, l: Loaded): ChangeNews[] {
   const brighter = changes(before, l, {
     change: 'brighter',
     kind: 'item',
-    sort: 'reach',
-    down: true,
+    sort: [{ key: 'reach', down: true }],
     limit: NAMED,
     offset: 0,
   });

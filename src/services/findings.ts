@@ -5,6 +5,7 @@ import { GrowInt32, Interner } from '../core/access/growable.ts';
 import { firstOf } from '../core/first.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
+import { compareBy, downFirst, writeSorts, type Sort } from '../core/sorts.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import {
@@ -33,7 +34,7 @@ export interface FindingFilter {
   where?: string | undefined;
 }
 export interface FindingQuery extends FindingFilter {
-  sort: (typeof FINDING_SORTS)[number];
+  sort: readonly Sort<FindingKey>[];
   limit: number;
   offset: number;
   /** In short: what makes the reach too wide is left out, and of many domains some. */
@@ -124,10 +125,10 @@ const FIELDS: Getters<FindingRow, 'findings'> = {
   opened: (r) => Date.parse(r.opened ?? ''),
 };
 
-const ORDER: Record<FindingQuery['sort'], (a: FindingRow, b: FindingRow) => number> = {
-  points: () => 0,
-  weight: (a, b) => b.weight - a.weight,
-  reach: (a, b) => reachOf(b) - reachOf(a),
+const ORDER: Record<FindingKey, (a: FindingRow, b: FindingRow) => number> = {
+  points: (a, b) => a.points - b.points,
+  weight: (a, b) => a.weight - b.weight,
+  reach: (a, b) => reachOf(a) - reachOf(b),
   name: (a, b) => (a.summary.name < b.summary.name ? -1 : a.summary.name > b.summary.name ? 1 : 0),
 };
 const reachOf = (r: FindingRow): number =>
@@ -177,6 +178,12 @@ const MOST_GROUPS = 1000;
 /** So many findings are numbered at a stretch. */
 const STRETCH = 200;
 
+type FindingKey = (typeof FINDING_SORTS)[number];
+/** The order that findings are kept in. */
+const COSTLIEST_FIRST: FindingQuery['sort'] = [{ key: 'points', down: true }];
+const AS_KEPT = writeSorts(COSTLIEST_FIRST);
+/** Orders that are kept; more are hardly asked for. */
+const ORDERS = 40;
 /** Answers that are kept until something is decided; more are hardly asked for in between. */
 const ANSWERS = 100;
 /** The filter of whoever asks for nothing in particular. */
@@ -185,7 +192,7 @@ const ALL_OPEN: FindingFilter = { state: 'open' };
 /** All findings as they are, the costliest first, with what is worked out of them when first asked for. */
 class Kept {
   readonly #place: Map<number, number>;
-  readonly #orders = new Map<FindingQuery['sort'], Int32Array>();
+  readonly #orders = new Map<string, Int32Array>();
   readonly #columns = new Map<FindingGroupBy, Promise<Column>>();
   readonly #answers = new Map<string, unknown>();
   readonly state: FindingRow['state'][];
@@ -231,12 +238,14 @@ class Kept {
 
   /** The findings by number, in an order. */
   order(sort: FindingQuery['sort']): Int32Array {
-    let order = this.#orders.get(sort);
+    const name = writeSorts(sort);
+    let order = this.#orders.get(name);
     if (!order) {
-      const by = ORDER[sort];
+      const by = compareBy(sort, ORDER);
       order = Int32Array.from(this.rows.keys());
-      if (sort !== 'points') order.sort((a, b) => by(this.rows[a]!, this.rows[b]!) || a - b);
-      this.#orders.set(sort, order);
+      if (name !== AS_KEPT) order.sort((a, b) => by(this.rows[a]!, this.rows[b]!) || a - b);
+      if (this.#orders.size >= ORDERS) this.#orders.clear();
+      this.#orders.set(name, order);
     }
     return order;
   }
@@ -361,19 +370,19 @@ export class Findings {
   /** Makes ready what is asked for first, ahead of whoever asks. */
   async ahead(): Promise<void> {
     const kept = await this.all();
-    for (const sort of FINDING_SORTS) this.numbers(kept, ALL_OPEN, sort);
+    for (const sort of FINDING_SORTS) this.numbers(kept, ALL_OPEN, [{ key: sort, down: downFirst(sort) }]);
     for (const by of FINDING_GROUPS) await this.grouped(kept, ALL_OPEN, by);
   }
 
   /** The findings that fit, the costliest first. Throws a FilterError where `where` cannot be read. */
   async fitting(q: FindingFilter): Promise<FindingRow[]> {
     const kept = await this.all();
-    return Array.from(this.numbers(kept, q, 'points'), (n) => kept.rows[n]!);
+    return Array.from(this.numbers(kept, q, COSTLIEST_FIRST), (n) => kept.rows[n]!);
   }
 
   /** The same by number, in an order. */
   private numbers(kept: Kept, q: FindingFilter, sort: FindingQuery['sort']): Int32Array {
-    return kept.once(`in order of ${sort}`, q, () => {
+    return kept.once(`in order of ${writeSorts(sort)}`, q, () => {
       const test = rowTest(q, 'findings', FIELDS, this.clock().getTime());
       return kept.order(sort).filter((n) => {
         const state = kept.state[n]!;
@@ -419,7 +428,7 @@ export class Findings {
       const count = by === 'item' ? kept.rows.length : values.length;
       const [findings, points] = [new Int32Array(count), new Float64Array(count)];
       const [weight, now, could] = [new Uint8Array(count), new Uint8Array(count), new Uint8Array(count)];
-      for (const n of this.numbers(kept, q, 'points'))
+      for (const n of this.numbers(kept, q, COSTLIEST_FIRST))
         for (let k = start[n]!; k < start[n + 1]!; k++) {
           const g = by === 'item' ? n : of[k]!;
           findings[g]!++;

@@ -70,7 +70,7 @@ export class Watch {
     const { rows, total, points } = await this.findings.list({
       ...held,
       state: 'open',
-      sort: 'points',
+      sort: [{ key: 'points', down: true }],
       limit: COSTLIEST,
       offset: 0,
       brief: true,

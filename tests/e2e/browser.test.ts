@@ -570,7 +570,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: 'must not match' }).click();
     await page.getByText('✓ must not match').waitFor();
     await holds('make-data-type');
-    await page.getByRole('button', { name: 'Make “Gangway remark”' }).click();
+    await page.getByRole('button', { name: 'Create' }).click();
     const dossier = page.getByRole('complementary', { name: 'Dossier' });
     await dossier.getByRole('heading', { name: 'Gangway remark' }).waitFor();
     await scene.survey('incremental');
@@ -661,7 +661,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.reload();
     await page.getByRole('button', { name: 'Schedule …' }).click();
     await page.getByLabel('Apply on').waitFor();
-    await page.getByRole('button', { name: 'Not now' }).click();
+    await page.getByRole('button', { name: 'Cancel' }).click();
     await page.getByRole('button', { name: 'Apply 2 changes now' }).click();
     await page.getByText('What holds now, worked out on what was read back').waitFor();
     await page.getByText('holds', { exact: true }).waitFor();

@@ -498,7 +498,7 @@ describe('tables exported', () => {
     findings: {
       at: '/api/findings',
       asked: [
-        { state: 'all', sort: 'name' },
+        { state: 'all', sort: 'weight.up,name' },
         { severity: 'critical' },
         { text: 'crew' },
         { space: 'Crewing' },
@@ -522,7 +522,7 @@ describe('tables exported', () => {
     'content-files': {
       at: '/api/contents/files',
       asked: [
-        { sort: 'name', down: 'true' },
+        { sort: 'name.down' },
         { type: 'card' },
         { pack: 'payment-data' },
         { ws: 'sites' },
@@ -540,7 +540,7 @@ describe('tables exported', () => {
     outside: {
       at: '/api/outside',
       asked: [
-        { sort: 'shares', down: 'true' },
+        { sort: 'shares.down,people.up' },
         { show: 'unknown' },
         { text: 'port' },
         { where: 'points > 0' },
@@ -550,7 +550,7 @@ describe('tables exported', () => {
     holdings: {
       at: '/api/holdings',
       asked: [
-        { list: 'true', sort: 'weight', down: 'true' },
+        { list: 'true', sort: 'weight.down' },
         { list: 'true', kind: 'file', weight: '2', tier: 'partner' },
         { list: 'true', domain: 'payhelp.test' },
         { list: 'true', text: 'crew', only: 'exposed' },
@@ -561,7 +561,7 @@ describe('tables exported', () => {
     people: {
       at: '/api/people',
       asked: [
-        { show: 'guests', sort: 'items', down: 'true' },
+        { show: 'guests', sort: 'items.down,name.down' },
         { text: 'port' },
         { where: 'members > 20' },
         { asOf: 'first' },
@@ -572,7 +572,7 @@ describe('tables exported', () => {
       asked: [
         { from: 'first' },
         { from: 'first', to: 'first' },
-        { from: 'first', change: 'brighter', sort: 'name', down: 'true' },
+        { from: 'first', change: 'brighter', sort: 'name.down' },
         { from: 'first', kind: 'item', source: 'drives', text: 'crew' },
         { from: 'first', where: 'gained > 0' },
         { from: 'first', by: 'no such cause' },

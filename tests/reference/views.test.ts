@@ -228,9 +228,10 @@ it('is what plain loops over the rows say', async () => {
       const rows = withFiles(raw, seed);
       const l = await load(rows);
       const wanted = plain(rows);
-      const page = { limit: 1000, offset: 0, down: false };
+      const page = { limit: 1000, offset: 0 };
+      const up = <K>(key: K) => [{ key, down: false }];
 
-      const list = holdings(l, { list: true, sort: 'name', ...page }, () => true).rows.filter(
+      const list = holdings(l, { list: true, sort: up('name' as const), ...page }, () => true).rows.filter(
         (r) => r.kind !== 'space',
       );
       const shown = list.map(
@@ -252,10 +253,9 @@ it('is what plain loops over the rows say', async () => {
       expect(byName(shown)).toEqual(byName(wanted.holdings));
       // the tree holds each item once, below where it lies
       const tree = (parent: string): string[] =>
-        holdings(l, { list: false, parent, sort: 'name', ...page }, () => true).rows.flatMap((r) => [
-          r.name,
-          ...tree(r.key),
-        ]);
+        holdings(l, { list: false, parent, sort: up('name' as const), ...page }, () => true).rows.flatMap(
+          (r) => [r.name, ...tree(r.key)],
+        );
       for (const s of rows.spaces)
         expect(tree(`space:${SOURCE}:${s.id}`).sort()).toEqual(
           rows.items
@@ -266,14 +266,25 @@ it('is what plain loops over the rows say', async () => {
 
       // in every order the same, whether names are compared or their places known
       const orders = () =>
-        SORTS.flatMap((sort) =>
+        SORTS.flatMap((key) =>
           [true, false].map((down) =>
-            holdings(l, { list: true, sort, ...page, down }, () => true).rows.map((r) => r.key),
+            holdings(l, { list: true, sort: [{ key, down }], ...page }, () => true).rows.map((r) => r.key),
           ),
         );
       const compared = orders();
       for (const _ of placeNames(l));
       expect(orders()).toEqual(compared);
+      // by several keys: what an earlier one leaves alike is ordered by the next
+      const sort = [
+        { key: 'weight', down: true },
+        { key: 'bytes', down: false },
+        { key: 'members', down: true },
+      ] as const;
+      const several = holdings(l, { list: true, sort, ...page }, () => true).rows;
+      for (const [a, b] of several.slice(1).map((r, n) => [several[n]!, r] as const)) {
+        const first = sort.find(({ key }) => a[key] !== b[key]);
+        if (first) expect((a[first.key] ?? 0) < (b[first.key] ?? 0)).toBe(!first.down);
+      }
 
       for (const i of rows.items) {
         const { rows: who } = whoRows(l, `item:${SOURCE}:${i.id}`, page)!;
@@ -291,7 +302,7 @@ it('is what plain loops over the rows say', async () => {
         ['guests', 'guest'],
         ['outsiders', 'outsider'],
       ] as const) {
-        const answer = people(l, { show, sort: 'heavy', ...page, down: true }).rows;
+        const answer = people(l, { show, sort: [{ key: 'heavy', down: true }], ...page }).rows;
         const told = answer.map(({ name, kind, items, heavy, grants }) => ({
           name,
           kind,
@@ -315,7 +326,7 @@ it('is what plain loops over the rows say', async () => {
               .sort(),
           );
       }
-      const domains = outside(l, { show: 'all', sort: 'domain', down: false }).rows;
+      const domains = outside(l, { show: 'all', sort: up('domain' as const) }).rows;
       for (const { domain, people, shares, levels, files, heavy, heaviest } of domains) {
         expect({ domain, people, shares, files, heavy, heaviest }).toEqual({
           domain,

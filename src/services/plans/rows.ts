@@ -83,13 +83,22 @@ export async function haltOf(db: Db, plan: number): Promise<Head['halt']> {
   return row?.halt ?? null;
 }
 
-/** Makes a move of a plan, on the ledger too; refused where it is in none of the states it can be made from. */
+/**
+ * Makes a move of a plan, on the ledger too; refused where it is in none of the states it can be made from. `also` is
+ * done in the same transaction.
+ */
 export async function movePlan(
   { db, ledger, clock }: { db: Db; ledger: Ledger; clock: () => Date },
   plan: number,
   { from, to, refusal }: PlanMove,
   by: string,
-  more: { note?: string | null; approval?: Approval; at?: Date | null; by?: string } = {},
+  more: {
+    note?: string | null;
+    approval?: Approval;
+    at?: Date | null;
+    by?: string;
+    also?: (tx: Db) => Promise<void>;
+  } = {},
 ): Promise<void> {
   await db.transaction(async (tx) => {
     const [was] = await tx.query<{ state: PlanState }>(
@@ -128,6 +137,7 @@ export async function movePlan(
       },
       tx,
     );
+    await more.also?.(tx);
   });
 }
 

@@ -45,8 +45,8 @@ export class Runner {
   async apply(plan: number, by: string): Promise<void> {
     const { state } = await headOf(this.parts.db, plan);
     if (NOT_BEGUN.includes(state)) await this.drafts.mayBegin(plan, by);
-    await this.drafts.move(plan, PLAN_MOVES.apply, by);
-    await this.begin(plan, by);
+    await this.drafts.move(plan, PLAN_MOVES.apply, by, { also: this.enqueue(plan, by) });
+    await this.parts.jobs.look();
   }
 
   /** Applies a plan when the time has come. */
@@ -54,22 +54,21 @@ export class Runner {
     if (at <= this.parts.clock())
       throw new AppError('past', 400, 'That time is in the past. Choose one in the future.');
     await this.drafts.mayBegin(plan, by);
-    await this.drafts.move(plan, PLAN_MOVES.schedule, by, { at, by });
-    await this.begin(plan, by, at);
+    await this.drafts.move(plan, PLAN_MOVES.schedule, by, { at, by, also: this.enqueue(plan, by, at) });
+    await this.parts.jobs.look();
   }
 
   /** Takes a plan's time away again. */
   async unschedule(plan: number, by: string): Promise<void> {
     const { approval } = await headOf(this.parts.db, plan);
-    await this.drafts.move(plan, approval ? PLAN_MOVES.unscheduleApproved : PLAN_MOVES.unschedule, by);
-    await this.parts.jobs.drop(this.parts.db, 'plan', plan);
+    await this.drafts.move(plan, approval ? PLAN_MOVES.unscheduleApproved : PLAN_MOVES.unschedule, by, {
+      also: (tx) => this.parts.jobs.drop(tx, 'plan', plan),
+    });
   }
 
-  /** Puts a plan on the list of jobs; at once unless a time is given. */
-  private async begin(plan: number, by: string, at?: Date): Promise<void> {
-    const { jobs, db } = this.parts;
-    await jobs.add(db, 'plan', plan, by, at);
-    await jobs.look();
+  /** Puts a plan on the list of jobs, due at once unless a time is given. */
+  private enqueue(plan: number, by: string, at?: Date): (tx: Db) => Promise<void> {
+    return (tx) => this.parts.jobs.add(tx, 'plan', plan, by, at);
   }
 
   /** A plan's job: it is carried out, or its time has come, in which case it may have become one that must not be. */
@@ -96,17 +95,20 @@ export class Runner {
 
   /** Ends a plan after the change it is at: what was done stays, and can be undone. */
   async cancel(plan: number, by: string): Promise<void> {
-    await this.halt(plan, by, 'cancelled');
-    await this.begin(plan, by);
+    await this.halt(plan, by, 'cancelled', this.enqueue(plan, by));
   }
 
   async goOn(plan: number, by: string): Promise<void> {
-    await this.halt(plan, by, null);
-    await this.begin(plan, by);
+    await this.halt(plan, by, null, this.enqueue(plan, by));
   }
 
-  private async halt(plan: number, by: string, halt: Head['halt']): Promise<void> {
-    const { db, ledger, events } = this.parts;
+  private async halt(
+    plan: number,
+    by: string,
+    halt: Head['halt'],
+    also?: (tx: Db) => Promise<void>,
+  ): Promise<void> {
+    const { db, ledger, events, jobs } = this.parts;
     await db.transaction(async (tx) => {
       const rows = await tx.query(
         "update plan set halt = $2 where id = $1 and state = any($3) and halt is distinct from $2 and halt is distinct from 'cancelled' returning id",
@@ -115,13 +117,15 @@ export class Runner {
       if (!rows.length)
         throw new AppError('plan-state', 409, 'This plan is not running, or was stopped already.');
       await ledger.add({ who: by, what: `plan.${halt ?? 'resumed'}`, subject: `plan ${plan}` }, tx);
+      await also?.(tx);
     });
     events.emit({ type: 'plan', plan });
+    await jobs.look();
   }
 
   /** Undoes what the plan did, or some of it by the numbers of its changes. */
   async undo(plan: number, by: string, changes?: readonly number[]): Promise<void> {
-    const { db, ledger, events } = this.parts;
+    const { db, ledger, events, jobs } = this.parts;
     await db.transaction(async (tx) => {
       const marked = await tx.query(
         `update plan_change set state = 'undo-planned' where plan = $1 and state = 'verified' and ($2::int[] is null or id = any($2))
@@ -141,24 +145,29 @@ export class Runner {
         },
         tx,
       );
+      await jobs.add(tx, 'plan', plan, by);
     });
     events.emit({ type: 'plan', plan });
-    await this.begin(plan, by);
+    await jobs.look();
   }
 
   /** Tries again what failed, was left or is unknown, in the direction it was going. */
   async retry(plan: number, by: string): Promise<void> {
-    const { db } = this.parts;
+    const { db, jobs } = this.parts;
     const again = (await stepsOf(db, plan)).filter((c) => RETRIED.includes(c.state));
     if (!again.length) throw new AppError('plan-state', 409, 'There is nothing in this plan to try again.');
     const undoing = again.some((c) => isUndoing(c.state));
-    await this.drafts.move(plan, undoing ? PLAN_MOVES.undoAgain : PLAN_MOVES.applyAgain, by);
     const steps = again.filter((c) => isUndoing(c.state) === undoing);
-    await setStates(db, steps, retryFrom);
-    await this.begin(plan, by);
+    await this.drafts.move(plan, undoing ? PLAN_MOVES.undoAgain : PLAN_MOVES.applyAgain, by, {
+      also: async (tx) => {
+        await setStates(tx, steps, retryFrom);
+        await jobs.add(tx, 'plan', plan, by);
+      },
+    });
+    await jobs.look();
   }
 
-  /** Goes on with plans that were running when the application ended, and minds the time of those that have one. */
+  /** Goes on with plans that were running when the application ended. */
   async resume(): Promise<void> {
     const { db, ledger, jobs } = this.parts;
     const running = await db.query<{ id: number; by: string }>(
@@ -171,10 +180,6 @@ export class Runner {
       await ledger.add({ who: 'system', what: 'plan.taken-up', subject: `plan ${id}` });
       await jobs.add(db, 'plan', id, by);
     }
-    const scheduled = await db.query<{ id: number; by: string; at: Date }>(
-      "select id, scheduled_by as by, scheduled_for as at from plan where state = 'scheduled'",
-    );
-    for (const { id, by, at } of scheduled) await jobs.add(db, 'plan', id, by, at);
   }
 
   private async carryOut(plan: number, by: string, tell: Job['tell']): Promise<void> {

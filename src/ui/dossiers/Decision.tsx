@@ -13,7 +13,7 @@ export const eventWords = (h: FindingEvent): string => {
     case 'accepted':
       return `accepted until ${h.detail.until}${by}: ${h.detail.reason}`;
     case 'given':
-      return `given to ${h.detail.to ?? 'nobody'}${by}`;
+      return h.detail.to ? `assigned to ${h.detail.to}${by}` : `unassigned${by}`;
     case 'note':
       return `${h.who ?? 'somebody'}: ${h.detail.note}`;
     case 'reopened':
@@ -33,8 +33,7 @@ export const eventWords = (h: FindingEvent): string => {
 export function Decision({ row }: { row: FindingRow }) {
   const { steward } = useSigned();
   const [deciding, setDeciding] = useState<Deciding>();
-  const [, setSaid] = useState('');
-  const { decide } = useTriage(setSaid);
+  const { decide } = useTriage();
   return (
     <div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1">
       {row.accepted && (
@@ -44,7 +43,7 @@ export function Decision({ row }: { row: FindingRow }) {
       )}
       {row.assignee && (
         <p className="w-full text-quiet">
-          Given to <b className="text-base-content">{row.assignee}</b>
+          Assigned to <b className="text-base-content">{row.assignee}</b>
         </p>
       )}
       {steward && (
@@ -69,9 +68,7 @@ export function Decision({ row }: { row: FindingRow }) {
           </button>
         </>
       )}
-      {deciding && (
-        <Decide what={deciding} findings={[row.id]} close={() => setDeciding(undefined)} said={setSaid} />
-      )}
+      {deciding && <Decide what={deciding} findings={[row.id]} close={() => setDeciding(undefined)} />}
       {decide.error && <Trouble error={decide.error} />}
     </div>
   );

@@ -10,6 +10,7 @@ import { whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
 import { STEPS, viewOf } from '../views.ts';
+import { Toasts } from '../parts/Toasts.tsx';
 import { Tray } from './Tray.tsx';
 
 interface ShellProps {
@@ -22,7 +23,9 @@ interface ShellProps {
 export function Shell(props: ShellProps) {
   return (
     <QueryClientProvider client={client}>
-      <Frame {...props} />
+      <Toasts>
+        <Frame {...props} />
+      </Toasts>
     </QueryClientProvider>
   );
 }

@@ -9,6 +9,7 @@ import { useRefresh, useSigned } from '../frame/signed.ts';
 import { Dialog } from './Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from './form.tsx';
 import { Trouble } from './marks.tsx';
+import { useSay } from './Toasts.tsx';
 
 export function Limits() {
   const [open, setOpen] = useState(false);
@@ -39,8 +40,10 @@ function LimitsDialog({ close }: { close: () => void }) {
 function LimitsForm({ limits, close }: { limits: ApprovalLimits; close: () => void }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
+  const say = useSay();
   const form = useSchemaForm(limitsForm, limits, async (values) => {
     await send('PUT', '/api/approval', values);
+    say('Approval limits saved.');
     refresh();
     close();
   });

@@ -8,29 +8,33 @@ import { Field, FormTrouble, useSchemaForm } from './form.tsx';
 import { send, ask } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
+import { useSay } from './Toasts.tsx';
 
 type Decision = Parameters<typeof send<'POST', '/api/findings/triage'>>[2]['decision'];
 export type Deciding = 'accept' | 'give' | 'note';
 /** Accepted for so many days unless another day is chosen. */
 const ACCEPTED_DAYS = 90;
 
-/** What can be done with findings; `said` tells what was done. */
-export function useTriage(said: (words: string) => void) {
+/** What can be done with findings; a message tells what was done. */
+export function useTriage() {
+  const say = useSay();
   const refresh = useRefresh();
   const decide = useMutation({
     mutationFn: ({ findings, decision }: { findings: number[]; decision: Decision }) =>
       send('POST', '/api/findings/triage', { findings, decision }),
     onSuccess: ({ changed }, { findings, decision }) => {
       const left = findings.length - changed;
-      const what = { accept: 'accepted', reopen: 'open again', give: 'given', note: 'noted' }[decision.act];
-      said(`${plural(changed, 'finding')} ${what}${left ? `; ${left} left as they were` : ''}.`);
+      const what = { accept: 'accepted', reopen: 'reopened', give: 'assigned', note: 'commented on' }[
+        decision.act
+      ];
+      say(`${plural(changed, 'finding')} ${what}${left ? `; ${left} not changed` : ''}.`);
       refresh();
     },
   });
   const pickUp = useMutation({
     mutationFn: (findings: number[]) => send('POST', '/api/findings/pick-up', { findings }),
     onSuccess: ({ picked, findings, left }) => {
-      said(
+      say(
         `${plural(picked, 'change')} picked up, of ${plural(findings, 'finding')}${left ? `; nothing lets outsiders alone into ${left} of them` : ''}.`,
       );
       refresh();
@@ -45,15 +49,13 @@ export function TriageBar({
   clear,
   begin,
   compose,
-  said,
 }: {
   marked: number[];
   clear: () => void;
   begin: (what: Deciding) => void;
   compose: () => void;
-  said: (words: string) => void;
 }) {
-  const { decide, pickUp } = useTriage(said);
+  const { decide, pickUp } = useTriage();
   return (
     <div
       role="toolbar"
@@ -97,25 +99,15 @@ export function TriageBar({
 
 const TITLE: Record<Deciding, (n: number) => string> = {
   accept: (n) => `Accept ${plural(n, 'finding')}`,
-  give: (n) => `Give ${plural(n, 'finding')} to somebody`,
-  note: (n) => `Note something on ${plural(n, 'finding')}`,
+  give: (n) => `Assign ${plural(n, 'finding')}`,
+  note: (n) => `Comment on ${plural(n, 'finding')}`,
 };
 
 /** Asks what a decision needs, in a dialog. */
-export function Decide({
-  what,
-  findings,
-  close,
-  said,
-}: {
-  what: Deciding;
-  findings: number[];
-  close: () => void;
-  said: (words: string) => void;
-}) {
+export function Decide({ what, findings, close }: { what: Deciding; findings: number[]; close: () => void }) {
   const { account } = useSigned();
   const { data: stewards } = useQuery({ ...ask('/api/stewards'), enabled: what === 'give' });
-  const { decide } = useTriage(said);
+  const { decide } = useTriage();
   const form = useSchemaForm<Decision>(
     decisionForm,
     what === 'accept'

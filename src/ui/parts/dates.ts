@@ -12,6 +12,9 @@ import {
 /** A day as YYYY-MM-DD. */
 export const dayOf = (date: Date): string => format(date, 'yyyy-MM-dd');
 
+/** As an input of type `datetime-local` takes it. */
+export const localMinute = (at: Date | string): string => format(at, "yyyy-MM-dd'T'HH:mm");
+
 /** Day and time, short: the day where it is not today, the year where it is not this one. */
 export function whenWords(at: string, now = new Date()): string {
   const date = parseISO(at);

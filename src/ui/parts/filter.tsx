@@ -351,8 +351,8 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
     { name: '', shared: false },
     async (values) => {
       await send('POST', '/api/views', { ...values, path, search: location.search });
-      form.reset();
       refresh();
+      return { name: '', shared: false };
     },
   );
   const drop = useMutation({

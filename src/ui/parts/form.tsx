@@ -21,24 +21,27 @@ interface Form<T extends FieldValues> extends UseFormReturn<T> {
   submit: (e?: React.BaseSyntheticEvent) => void;
 }
 
-/** A form of a schema's fields. `send` is called with what fits; what it throws is shown. */
+/**
+ * A form of a schema's fields. `send` is called with what fits; what it throws is shown. When it is done, what was sent
+ * counts as saved, and the form shows what `send` resolves with, or what was sent.
+ */
 export function useSchemaForm<T extends FieldValues>(
   schema: z.ZodType<T, T>,
   defaults: DefaultValues<T>,
-  send: (values: T) => Promise<unknown>,
+  send: (values: T) => Promise<T | void>,
 ): Form<T> {
   const form = useForm<T>({ resolver: zodResolver(schema), defaultValues: defaults, mode: 'onTouched' });
-  const { isDirty, isSubmitSuccessful } = form.formState;
+  const { isDirty } = form.formState;
   useEffect(() => {
-    if (!isDirty || isSubmitSuccessful) return;
+    if (!isDirty) return;
     const warn = (e: BeforeUnloadEvent) => e.preventDefault();
     addEventListener('beforeunload', warn);
     return () => removeEventListener('beforeunload', warn);
-  }, [isDirty, isSubmitSuccessful]);
+  }, [isDirty]);
   const submit = (e?: React.BaseSyntheticEvent): void =>
     void form.handleSubmit(async (values) => {
       try {
-        await send(values);
+        form.reset((await send(values)) ?? values);
       } catch (error) {
         refuse(form, error);
       }

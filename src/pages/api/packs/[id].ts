@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
+import { packForm } from '../../../dto/forms.ts';
 import { text } from '../../../dto/inputs.ts';
 
 const id = text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'is made of small letters, digits and dashes');
@@ -8,13 +9,7 @@ const id = text(64).regex(/^[a-z0-9][a-z0-9-]*$/, 'is made of small letters, dig
 export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
-  input: z.object({
-    id,
-    name: text(100).trim().min(1),
-    about: text(500),
-    types: z.array(text(64)).min(1).max(300),
-    copiedFrom: text(64).optional(),
-  }),
+  input: packForm.extend({ id, copiedFrom: text(64).optional() }),
   run: ({ app, input, account }) => app.recognition.putPack(input, account.address),
 });
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
+import { scheduleForm } from '../../../dto/forms.ts';
 import { number, text } from '../../../dto/inputs.ts';
 import { problem } from '../_problem.ts';
 
@@ -23,7 +24,7 @@ export const POST = endpoint({
     z.object({ id, act: z.enum(ofDrafts) }),
     z.object({ id, act: z.enum(ofRunner) }),
     z.object({ id, act: z.literal('undo'), changes: number.array().min(1).max(5000).optional() }),
-    z.object({ id, act: z.literal('schedule'), at: z.iso.datetime({ offset: true }) }),
+    scheduleForm.extend({ id, act: z.literal('schedule') }),
     z.object({
       id,
       act: z.literal('decide'),

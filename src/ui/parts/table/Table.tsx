@@ -24,10 +24,12 @@ import {
   type ReactNode,
 } from 'react';
 import { flushSync } from 'react-dom';
+import { downFirst, type Sort } from '../../../core/sorts.ts';
 import { meaningOf, Term } from '../Term.tsx';
 import { ColumnsMenu } from './ColumnsMenu.tsx';
 import type { Column } from './column.ts';
 import { heightOf, leastOf } from './layout.ts';
+import { pressed } from './inUrl.ts';
 import { sortRows } from './sort.ts';
 import { useLayout } from './useLayout.ts';
 
@@ -38,11 +40,9 @@ interface TableProps<Row> {
   rowKey: (row: Row) => string | number;
   selected?: string | number | undefined;
   onSelect?: (row: Row | undefined) => void;
-  /** Rows are ordered by whoever asks for them, by this key; absent where they are sorted here. */
-  sort?: string;
-  onSort?: (key: string) => void;
-  /** The sort is upwards; downwards where absent. */
-  up?: boolean;
+  /** Rows are ordered by whoever asks for them, by these keys; absent where they are sorted here. */
+  sorting?: readonly Sort[];
+  onSort?: (sorting: Sort[]) => void;
   /** Keys beside those for moving, such as `p`. */
   onKey?: (key: string, row: Row) => void;
   /** Rows that are marked, to do something with all of them; `x` marks the selected one. */
@@ -63,13 +63,12 @@ const MARKS = 36;
 export function Table<Row>({
   label,
   columns: declared,
-  rows: given,
+  rows: unsorted,
   rowKey,
   selected,
   onSelect,
-  sort,
+  sorting: given,
   onSort,
-  up = false,
   onKey,
   onEnd,
   marked,
@@ -87,29 +86,26 @@ export function Table<Row>({
   const widths = layout.columns.getState().columnSizing;
   const trackOf = (c: Column<Row>): string => (widths[c.key] ? `${widths[c.key]}px` : c.width);
 
-  // sorted here where nobody else orders the rows: by the header, and with Shift by one more
-  const [keys, setKeys] = useState<{ key: string; down: boolean }[]>([]);
-  const here = sort === undefined && !onSort;
+  // sorted here where nobody else orders the rows
+  const [keys, setKeys] = useState<Sort[]>([]);
+  const here = given === undefined;
+  const sorting = given ?? keys;
   const rows = useMemo(() => {
-    const sorting = here
+    const by = here
       ? keys.flatMap(({ key, down }) => {
           const value = declared.find((c) => c.key === key)?.value;
           return value ? [{ value, down }] : [];
         })
       : [];
-    return sorting.length ? sortRows(given, sorting) : given;
+    return by.length ? sortRows(unsorted, by) : unsorted;
     // eslint-disable-next-line react-hooks/exhaustive-deps -- columns are declared anew at each drawing
-  }, [given, keys, here]);
+  }, [unsorted, keys, here]);
   const sortedBy = (key: string): { up: boolean; place: number } | undefined => {
-    if (!here) return sort === key ? { up, place: 0 } : undefined;
-    const place = keys.findIndex((k) => k.key === key);
-    return place < 0 ? undefined : { up: !keys[place]!.down, place: keys.length > 1 ? place + 1 : 0 };
+    const place = sorting.findIndex((k) => k.key === key);
+    return place < 0 ? undefined : { up: !sorting[place]!.down, place: sorting.length > 1 ? place + 1 : 0 };
   };
   const sortBy = (key: string, more: boolean): void => {
-    if (!here) return onSort?.(key);
-    const known = keys.find((k) => k.key === key);
-    const next = { key, down: known ? !known.down : false };
-    setKeys(more ? [...keys.filter((k) => k.key !== key), next] : [next]);
+    (onSort ?? setKeys)(pressed(sorting, key, more, !here && downFirst(key)));
   };
 
   /** From here on Shift marks. */
@@ -297,9 +293,7 @@ export function Table<Row>({
                         {sorts ? (
                           <button
                             className="flex min-w-0 cursor-pointer items-center gap-1 hover:text-base-content"
-                            title={
-                              here && !meaningOf(c.name) ? 'Sort; with Shift, sort by this too' : undefined
-                            }
+                            title={meaningOf(c.name) ? undefined : 'Sort; with Shift, sort by this too'}
                             onClick={(e) => sortBy(c.key, e.shiftKey)}
                           >
                             <span className="truncate">{c.name}</span>{' '}

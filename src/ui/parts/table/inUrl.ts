@@ -1,16 +1,23 @@
 /** What a table is ordered by and which of its rows is selected, as they stand in the address. */
+import { readSorts, writeSorts, type Sort } from '../../../core/sorts.ts';
 import type { SetUrl } from '../../frame/url.ts';
 
-/**
- * The order by the parameters `sort` and `down`, and how the Table takes it. `usual`: the key where none is named.
- * Orders go down but by the key `upFirst`, until the header is pressed again.
- */
-export function orderIn(params: URLSearchParams, set: SetUrl, usual: string, upFirst = 'name') {
-  const sort = params.get('sort') ?? usual;
-  const down = params.get('down') ? params.get('down') === 'true' : sort !== upFirst;
-  const onSort = (key: string): void =>
-    set({ sort: key === usual ? undefined : key, down: key === sort ? String(!down) : undefined });
-  return { sort, down, order: { sort, up: !down, onSort } };
+/** The order by the parameter `sort`, as the API takes it and as the Table does. `usual`: where none is named. */
+export function orderIn(params: URLSearchParams, set: SetUrl, usual: string, name = 'sort') {
+  const keysOf = (text: string): Sort[] => readSorts(text, text.match(/\w+(?=[.,]|$)/g) ?? []) ?? [];
+  const sorting = keysOf(params.get(name) ?? usual);
+  const sort = writeSorts(sorting);
+  const onSort = (next: Sort[]): void =>
+    set({ [name]: writeSorts(next) === writeSorts(keysOf(usual)) ? undefined : writeSorts(next) });
+  return { sort, order: { sorting, onSort } };
+}
+
+/** The order after a header is pressed: by its column, or the other way; with `more`, after the others. */
+export function pressed(sorting: readonly Sort[], key: string, more: boolean, down: boolean): Sort[] {
+  const known = sorting.find((s) => s.key === key);
+  const next = { key, down: known ? !known.down : down };
+  if (!more) return [next];
+  return known ? sorting.map((s) => (s === known ? next : s)) : [...sorting, next];
 }
 
 /** The selected row by a parameter, which holds its key. */

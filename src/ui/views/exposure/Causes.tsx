@@ -4,15 +4,14 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { CauseRow, CausesPage } from '../../../dto/exposure.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
-import {} from '../../dossiers/Dossier.tsx';
-import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
-import { count, Empty, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { usePinned } from '../../parts/filter.tsx';
+import { count, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { OptionsButton } from '../../parts/Options.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
@@ -48,15 +47,6 @@ function View({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useCauses(asOfOf(params), text, where);
   const { steward } = useSigned();
   const { pickUp } = usePickUp();
-  if (error) return <Trouble error={error} retry={() => void refetch()} />;
-  if (data && data.rows.length === 0 && !held)
-    return (
-      <Empty>
-        {data.points
-          ? 'No single change closes anything: what is exposed is so by several ways at once.'
-          : 'Nothing is exposed, so nothing causes it.'}
-      </Empty>
-    );
   const half = data ? data.rows.findIndex((r) => r.together >= data.points / 2) + 1 : 0;
   const columns: Column<CauseRow & { rank: number }>[] = [
     {
@@ -133,8 +123,13 @@ function View({ params, set, narrow }: ViewProps) {
     if (key === 'p' && steward && row.planned && !row.cannot) pickUp.mutate([row.planned]);
   };
   return (
-    <div className="flex h-full flex-col">
-      <div className="flex items-center gap-3 px-4 py-2.5">
+    <TableView
+      table="causes"
+      asked={{ asOf: asOfOf(params), text, where }}
+      query={{ error, refetch }}
+      {...{ params, set, narrow }}
+      find={{ label: 'Find in causes', placeholder: 'space, group, maker …' }}
+      title={
         <h1 className="min-w-0 flex-1 truncate text-base">
           {data && held ? (
             <b>{plural(data.rows.length, 'cause')} fit</b>
@@ -160,27 +155,22 @@ function View({ params, set, narrow }: ViewProps) {
             <span className="text-quiet">Working out what each change would close …</span>
           )}
         </h1>
-        {!narrow && <ExportMenu table="causes" query={{ asOf: asOfOf(params), text, where }} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in causes"
-          placeholder="space, group, maker …"
-          table="causes"
-          where={where}
-        />
-      </div>
-      <Conditions where={where} set={set} />
-      <div className="min-h-0 flex-1 border-t border-slate">
-        <Table
-          label="Causes"
-          columns={columns}
-          rows={(data?.rows ?? []).map((r, i) => ({ ...r, rank: i + 1 }))}
-          {...selectIn(params, set, 'cause', (r: CauseRow) => r.key)}
-          onKey={onKey}
-        />
-      </div>
-    </div>
+      }
+      empty={data?.rows.length === 0}
+      nothing={
+        data?.points
+          ? 'No single change closes anything: what is exposed is so by several ways at once.'
+          : 'Nothing is exposed, so nothing causes it.'
+      }
+    >
+      <Table
+        label="Causes"
+        columns={columns}
+        rows={(data?.rows ?? []).map((r, i) => ({ ...r, rank: i + 1 }))}
+        {...selectIn(params, set, 'cause', (r: CauseRow) => r.key)}
+        onKey={onKey}
+      />
+    </TableView>
   );
 }
 

@@ -10,8 +10,9 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
-import { selectIn } from '../../parts/table/inUrl.ts';
+import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
@@ -347,7 +348,7 @@ function Files({
 }) {
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
-  const sort = params.get('sort') ?? 'reach';
+  const { sort, order } = orderIn(params, set, 'reach');
   const { query, first, rows, more } = usePages('/api/contents/files', { ...held, text, where, sort }, PAGE);
   const columns: Column<ContentFile>[] = [
     fileColumn(),
@@ -405,8 +406,13 @@ function Files({
     },
   ];
   return (
-    <div className="flex h-full flex-col border-t-2 border-slate">
-      <div className="flex items-center gap-3 px-4 py-1.5">
+    <TableView
+      table="content-files"
+      asked={{ ...held, text, where, sort }}
+      query={query}
+      {...{ params, set, narrow }}
+      find={{ label: 'Find in these files', placeholder: 'file, folder, space …' }}
+      title={
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> with {name ?? 'something'}
           {held.tier && (
@@ -416,15 +422,8 @@ function Files({
             </>
           )}
         </h2>
-        {!narrow && <ExportMenu table="content-files" query={{ ...held, text, where, sort }} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in these files"
-          placeholder="file, folder, space …"
-          table="content-files"
-          where={where}
-        />
+      }
+      after={
         <button
           className="btn btn-xs btn-ghost"
           onClick={() =>
@@ -440,26 +439,19 @@ function Files({
         >
           Close the list
         </button>
-      </div>
-      <Conditions where={where} set={set} />
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      <div className="min-h-0 flex-1 border-t border-slate">
-        {first && rows.length === 0 ? (
-          <p className="p-4 text-quiet">No file fits.</p>
-        ) : (
-          <Table
-            label="Files"
-            columns={columns}
-            rows={rows}
-            {...selectIn(params, set, 'sel', (r: ContentFile) => r.key)}
-            sort={sort}
-            up={sort === 'name'}
-            onSort={(k) => set({ sort: k === 'reach' ? undefined : k })}
-            onEnd={more}
-          />
-        )}
-      </div>
-    </div>
+      }
+      empty={first !== undefined && rows.length === 0}
+      nothing="No file holds it."
+    >
+      <Table
+        label="Files"
+        columns={columns}
+        rows={rows}
+        {...selectIn(params, set, 'sel', (r: ContentFile) => r.key)}
+        {...order}
+        onEnd={more}
+      />
+    </TableView>
   );
 }
 
@@ -508,39 +500,36 @@ function Unread({
     },
   ];
   return (
-    <div className="flex h-full flex-col">
-      <div className="flex items-center gap-3 px-4 py-1.5">
+    <TableView
+      table="unread"
+      asked={{ asOf: held.asOf, ws: held.ws, text, where }}
+      query={query}
+      {...{ params, set, narrow }}
+      find={{ label: 'Find in these files', placeholder: 'file or reason …' }}
+      title={
         <h2 className="min-w-0 flex-1 truncate">
           <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach
           first
         </h2>
-        {!narrow && <ExportMenu table="unread" query={{ asOf: held.asOf, ws: held.ws, text, where }} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in these files"
-          placeholder="file or reason …"
-          table="unread"
-          where={where}
-        />
+      }
+      after={
         <button
           className="btn btn-xs btn-ghost"
           onClick={() => set({ show: undefined, sel: undefined, text: undefined, where: undefined })}
         >
           Back to what was found
         </button>
-      </div>
-      <Conditions where={where} set={set} />
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      <div className="min-h-0 flex-1 border-t border-slate">
-        <Table
-          label="Files not fully scanned"
-          columns={columns}
-          rows={rows}
-          {...selectIn(params, set, 'sel', (r: UnreadFile) => r.key)}
-          onEnd={more}
-        />
-      </div>
-    </div>
+      }
+      empty={first !== undefined && rows.length === 0}
+      nothing="Every file was scanned to its end."
+    >
+      <Table
+        label="Files not fully scanned"
+        columns={columns}
+        rows={rows}
+        {...selectIn(params, set, 'sel', (r: UnreadFile) => r.key)}
+        onEnd={more}
+      />
+    </TableView>
   );
 }

@@ -8,13 +8,14 @@ import { ask } from '../../frame/api.ts';
 import { Compose } from '../../parts/Compose.tsx';
 import { Dossier } from '../../dossiers/Dossier.tsx';
 import { count, Beam, Empty, plural, Share, ToSources, Trouble, Weight } from '../../parts/marks.tsx';
-import { Conditions, FilterBox, KeptViews, usePinned } from '../../parts/filter.tsx';
+import { KeptViews, usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
+import { orderIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 
@@ -65,13 +66,12 @@ function View({ params, set, narrow }: ViewProps) {
   const where = params.get('where') ?? undefined;
   const space = params.get('space') ?? undefined;
   const source = params.get('ws') ?? undefined;
-  const sort = params.get('sort') ?? 'points';
+  const { sort, order } = orderIn(params, set, 'points');
   const by = GROUPS.find((g) => g === params.get('group'));
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
   const [composing, setComposing] = useState<FindingRow[]>();
-  const [said, setSaid] = useState('');
-  const { pickUp } = useTriage(setSaid);
+  const { pickUp } = useTriage();
   const held = { state, severity, text, where, space, source };
 
   const { query, first, rows, more } = usePages('/api/findings', { ...held, sort, brief: 'true' }, PAGE);
@@ -169,8 +169,18 @@ function View({ params, set, narrow }: ViewProps) {
       </Empty>
     );
   return (
-    <div className="flex h-full flex-col">
-      <div className="flex items-center gap-3 px-4 py-2">
+    <TableView
+      table="findings"
+      asked={{ ...held, sort }}
+      query={query}
+      {...{ params, set, narrow }}
+      find={{
+        label: 'Find in findings',
+        placeholder: narrow ? 'find …' : 'find, or a condition',
+        width: narrow ? 'w-32' : 'w-52',
+      }}
+      filters={['severity', 'state', 'space', 'ws']}
+      title={
         <h1 className="whitespace-nowrap text-base">
           {first ? (
             <>
@@ -183,120 +193,82 @@ function View({ params, set, narrow }: ViewProps) {
             <span className="text-quiet">Findings …</span>
           )}
         </h1>
-        <span className="flex-1" />
-        {!narrow && <KeptViews path="/exposure/findings" set={set} />}
-        {!narrow && <ExportMenu table="findings" query={{ ...held, sort }} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in findings"
-          placeholder={narrow ? 'find …' : 'find, or a condition'}
-          width={narrow ? 'w-32' : 'w-52'}
-          table="findings"
-          where={where}
-        />
-        {!narrow && (
+      }
+      before={!narrow && <KeptViews path="/exposure/findings" set={set} />}
+      after={
+        <>
+          {!narrow && (
+            <select
+              className="select select-sm w-36"
+              aria-label="Group by"
+              value={by ?? ''}
+              onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
+            >
+              <option value="">not in groups</option>
+              {GROUPS.map((g) => (
+                <option key={g} value={g}>
+                  by {GROUP_WORDS[g]}
+                </option>
+              ))}
+            </select>
+          )}
           <select
-            className="select select-sm w-36"
-            aria-label="Group by"
-            value={by ?? ''}
-            onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
+            className="select select-sm w-32"
+            aria-label="Severity"
+            value={severity ?? ''}
+            onChange={(e) => set({ severity: e.target.value })}
           >
-            <option value="">not in groups</option>
-            {GROUPS.map((g) => (
-              <option key={g} value={g}>
-                by {GROUP_WORDS[g]}
-              </option>
+            <option value="">any severity</option>
+            {[...SEVERITIES].reverse().map((s) => (
+              <option key={s}>{s}</option>
             ))}
           </select>
-        )}
-        <select
-          className="select select-sm w-32"
-          aria-label="Severity"
-          value={severity ?? ''}
-          onChange={(e) => set({ severity: e.target.value })}
-        >
-          <option value="">any severity</option>
-          {[...SEVERITIES].reverse().map((s) => (
-            <option key={s}>{s}</option>
-          ))}
-        </select>
-        <select
-          className="select select-sm w-26"
-          aria-label="State"
-          value={state}
-          onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
-        >
-          {STATES.map((x) => (
-            <option key={x}>{x}</option>
-          ))}
-        </select>
-      </div>
-      <Conditions where={where} set={set} />
-      {steward && marked.size > 0 && (
-        <TriageBar
-          marked={[...marked]}
-          clear={() => setMarked(new Set())}
-          begin={(what) => setDeciding({ what, findings: [...marked] })}
-          compose={() => setComposing(rows.filter((r) => marked.has(r.id)))}
-          said={setSaid}
-        />
-      )}
-      <p role="status" className={said ? 'flex items-center gap-3 bg-base-200 px-4 py-1' : 'sr-only'}>
-        {said}
-        {said && (
-          <button className="cursor-pointer underline" onClick={() => setSaid('')}>
-            Good
-          </button>
-        )}
-      </p>
-      {composing && <Compose rows={composing} close={() => setComposing(undefined)} />}
-      {deciding && <Decide {...deciding} close={() => setDeciding(undefined)} said={setSaid} />}
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      {first && rows.length === 0 ? (
-        <Empty
-          action={
-            <button
-              className="btn btn-sm"
-              onClick={() => {
-                set({
-                  severity: undefined,
-                  text: undefined,
-                  state: undefined,
-                  where: undefined,
-                  space: undefined,
-                  ws: undefined,
-                });
-              }}
-            >
-              Clear filters
-            </button>
-          }
-        >
-          {state === 'open' && !severity && !text && !where && !space && !source
-            ? 'Nothing is open: every file’s reach is within what its weight allows.'
-            : 'No finding fits these filters.'}
-        </Empty>
-      ) : by ? (
+          <select
+            className="select select-sm w-26"
+            aria-label="State"
+            value={state}
+            onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
+          >
+            {STATES.map((x) => (
+              <option key={x}>{x}</option>
+            ))}
+          </select>
+        </>
+      }
+      above={
+        <>
+          {steward && marked.size > 0 && (
+            <TriageBar
+              marked={[...marked]}
+              clear={() => setMarked(new Set())}
+              begin={(what) => setDeciding({ what, findings: [...marked] })}
+              compose={() => setComposing(rows.filter((r) => marked.has(r.id)))}
+            />
+          )}
+          {composing && <Compose rows={composing} close={() => setComposing(undefined)} />}
+          {deciding && <Decide {...deciding} close={() => setDeciding(undefined)} />}
+        </>
+      }
+      empty={first !== undefined && rows.length === 0}
+      nothing="Nothing is open: every file’s reach is within what its weight allows."
+    >
+      {by ? (
         <Groups by={by} held={held} set={set} />
       ) : (
-        <div className="min-h-0 flex-1 border-t border-slate">
-          <Table
-            label="Findings"
-            columns={columns}
-            rows={rows}
-            rowKey={(r) => r.id}
-            selected={params.get('finding') ? Number(params.get('finding')) : undefined}
-            onSelect={(r) => set({ finding: r && String(r.id) }, 'push')}
-            sort={sort}
-            onSort={(k) => set({ sort: k === 'points' ? undefined : k })}
-            onKey={onKey}
-            onEnd={more}
-            {...(steward && { marked, onMark: mark })}
-          />
-        </div>
+        <Table
+          label="Findings"
+          columns={columns}
+          rows={rows}
+          rowKey={(r) => r.id}
+          selected={params.get('finding') ? Number(params.get('finding')) : undefined}
+          onSelect={(r) => set({ finding: r && String(r.id) }, 'push')}
+          {...order}
+          onKey={onKey}
+          onEnd={more}
+          {...(steward && { marked, onMark: mark })}
+        />
       )}
-    </div>
+    </TableView>
   );
 }
 

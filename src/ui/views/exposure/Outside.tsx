@@ -5,19 +5,19 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { OutsideDossier, OutsideRow } from '../../../dto/exposure.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
-import {} from '../../dossiers/Dossier.tsx';
-import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
-import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { TabBar, Tabs } from '../../parts/Tabs.tsx';
+import { usePinned } from '../../parts/filter.tsx';
 import { count, Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { partnerForm } from '../../../dto/forms.ts';
 import { dayWords } from '../../parts/dates.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
+import { useSay } from '../../parts/Toasts.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { usePickUp } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
@@ -50,12 +50,12 @@ const SHOW = {
 
 function View({ params, set, narrow }: ViewProps) {
   const show = params.get('show') ?? 'all';
-  const { sort, down, order } = orderIn(params, set, 'points', 'domain');
+  const { sort, order } = orderIn(params, set, 'points');
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
   const drawn = params.get('draw') === 'flow';
   const asOf = asOfOf(params);
-  const asked = { show, sort, down: String(down), text, where, asOf };
+  const asked = { show, sort, text, where, asOf };
   const { data, error, refetch } = useQuery({
     ...ask('/api/outside', asked),
     placeholderData: (before) => before,
@@ -68,8 +68,18 @@ function View({ params, set, narrow }: ViewProps) {
     );
   return (
     <Tabs value={show} choose={(key) => set({ show: key === 'all' ? undefined : key })}>
-      <div className="flex items-center gap-2 px-4 py-2">
-        <div className="min-w-0 flex-1">
+      <TableView
+        table="outside"
+        asked={asked}
+        query={{ error, refetch }}
+        {...{ params, set, narrow }}
+        tabs
+        find={{
+          label: 'Find a domain',
+          placeholder: 'domain, department …',
+          width: narrow ? 'w-32' : 'w-48',
+        }}
+        title={
           <TabBar
             label="Which domains"
             tabs={(Object.entries(SHOW) as [keyof typeof SHOW, string][]).map(([key, name]) => [
@@ -79,44 +89,33 @@ function View({ params, set, narrow }: ViewProps) {
               </>,
             ])}
           />
-        </div>
-        {!narrow && <ExportMenu table="outside" query={asked} />}
-        <button
-          className="btn btn-sm"
-          aria-pressed={drawn}
-          onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}
-        >
-          {drawn ? 'Show the table' : 'Draw the flow'}
-        </button>
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find a domain"
-          placeholder="domain, department …"
-          width={narrow ? 'w-32' : 'w-48'}
-          table="outside"
-          where={where}
-        />
-      </div>
-      <TabPanel>
-        <Conditions where={where} set={set} />
-        {error && <Trouble error={error} retry={() => void refetch()} />}
-        <div className="min-h-0 flex-1 border-t border-slate">
-          {drawn ? (
-            <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
-              <Flow
-                flows={data?.flows ?? []}
-                expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
-                selected={params.get('domain') ?? undefined}
-                onDomain={(domain) => set({ domain }, 'push')}
-                onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
-              />
-            </Suspense>
-          ) : (
-            <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
-          )}
-        </div>
-      </TabPanel>
+        }
+        before={
+          <button
+            className="btn btn-sm"
+            aria-pressed={drawn}
+            onClick={() => set({ draw: drawn ? undefined : 'flow' }, 'push')}
+          >
+            {drawn ? 'Show the table' : 'Draw the flow'}
+          </button>
+        }
+        empty={data?.rows.length === 0}
+        nothing="There is no external domain of this kind."
+      >
+        {drawn ? (
+          <Suspense fallback={<p className="p-4 text-quiet">Drawing …</p>}>
+            <Flow
+              flows={data?.flows ?? []}
+              expected={(d) => data?.rows.find((r) => r.domain === d)?.standing === 'partner'}
+              selected={params.get('domain') ?? undefined}
+              onDomain={(domain) => set({ domain }, 'push')}
+              onDepartment={(department) => set({ text: department, draw: undefined }, 'push')}
+            />
+          </Suspense>
+        ) : (
+          <Domains rows={data?.rows ?? []} order={order} narrow={narrow} params={params} set={set} />
+        )}
+      </TableView>
     </Tabs>
   );
 }
@@ -410,7 +409,9 @@ function PartnerSection({
 function PartnerForm({ domain, becomes, close }: { domain: string; becomes: boolean; close: () => void }) {
   const refresh = useRefresh();
   const preview = useQuery(ask('/api/outside/partner', { domain, partner: String(becomes) }));
+  const say = useSay();
   const done = () => {
+    say(becomes ? `${domain} is a partner now.` : `${domain} is no longer a partner.`);
     close();
     refresh();
   };

@@ -13,7 +13,8 @@ import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
-import { selectIn } from '../../parts/table/inUrl.ts';
+import { compareBy } from '../../../core/sorts.ts';
+import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TypeDossier } from '../../dossiers/TypeDossier.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
@@ -154,7 +155,7 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
   const { data, error, refetch } = useCatalogue(params.get('where') ?? undefined);
   const text = params.get('text')?.toLowerCase();
   const pack = params.get('pack');
-  const sort = params.get('sort') ?? 'files';
+  const { order } = orderIn(params, set, 'files');
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   const rows = (data?.rows ?? []).filter(
     (r) =>
@@ -165,13 +166,17 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
           .includes(text)),
   );
   const by: Record<string, (a: TypeRow, b: TypeRow) => number> = {
-    files: (a, b) => Number(b.custom) - Number(a.custom) || (b.use?.files ?? 0) - (a.use?.files ?? 0),
+    files: (a, b) => Number(a.custom) - Number(b.custom) || (a.use?.files ?? 0) - (b.use?.files ?? 0),
     name: (a, b) => a.name.localeCompare(b.name, 'en'),
-    weight: (a, b) => b.weight - a.weight,
+    weight: (a, b) => a.weight - b.weight,
     country: (a, b) => (a.country ?? '~').localeCompare(b.country ?? '~'),
     from: (a, b) => a.from - b.from,
   };
-  rows.sort((a, b) => by[sort]!(a, b) || by.name!(a, b));
+  const compare = compareBy(
+    order.sorting.filter((s) => s.key in by),
+    by,
+  );
+  rows.sort((a, b) => compare(a, b) || by.name!(a, b));
   const columns: Column<TypeRow>[] = [
     {
       key: 'name',
@@ -266,9 +271,7 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
       columns={columns}
       rows={rows}
       {...selectIn(params, set, 'type', (r: TypeRow) => r.id)}
-      sort={sort}
-      up={sort === 'name' || sort === 'country' || sort === 'from'}
-      onSort={(k) => set({ sort: k === 'files' ? undefined : k })}
+      {...order}
     />
   );
 }

@@ -1,21 +1,25 @@
 /** Making a data type of our own: what it asks, with its matches in a text and its cases as one writes. */
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Check, Plus, Trash2, X } from 'lucide-react';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
+import { z } from 'zod';
 import type { Condition, CustomType } from '../../../core/recognise/custom.ts';
 import { STARTERS } from '../../../core/recognise/starters.ts';
+import { customTypeForm } from '../../../formats/custom-type-schema.ts';
 import type { BenchResult, TypeDetail } from '../../../dto/recognition.ts';
 import { ask, upload, jsonBlob } from '../../frame/api.ts';
 import type { Wrong } from '../../parts/CodeEditor.tsx';
 import { Editor } from '../../parts/Editor.tsx';
+import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { MatchedText, placesOf, Sum, type Place } from '../../parts/MatchedText.tsx';
 import { count, plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh } from '../../frame/signed.ts';
 import { slug } from '../../parts/words.ts';
 
 type Tried = BenchResult & { cases: boolean[] };
-const EMPTY: CustomType = {
-  id: '',
+const typeForm = customTypeForm.extend({ active: z.boolean() });
+const formOf = ({ id: _, ...rest }: CustomType) => rest;
+const EMPTY: Omit<CustomType, 'id'> = {
   name: '',
   weight: 2,
   certainty: 60,
@@ -53,25 +57,45 @@ function Form({
   leave: () => void;
 }) {
   const refresh = useRefresh();
-  const [draft, setDraft] = useState<CustomType>(before?.definition ?? EMPTY);
-  const [active, setActive] = useState(before?.active ?? true);
   /** Boxes that keep what is typed begin anew with each starter. */
   const [starts, setBegun] = useState(0);
   const [text, setText] = useState('');
   const [shown, setShown] = useState<Place>();
   const [tried, setTried] = useState<Tried>();
   const [wrong, setWrong] = useState<string>();
-  const change = (part: Partial<CustomType>) => setDraft((d) => ({ ...d, ...part }));
-  const definition = useMemo(
-    () => ({ ...draft, id: before?.id ?? (slug(draft.name) || 'new'), name: draft.name || 'New' }),
-    [draft, before],
+  const form = useSchemaForm(
+    typeForm,
+    { ...EMPTY, ...(before?.definition && formOf(before.definition)), active: before?.active ?? true },
+    async ({ active, ...type }) => {
+      const id = before?.id ?? slug(type.name);
+      await upload('PUT', '/api/data-types/[id]', { id, active }, jsonBlob({ ...type, id }));
+      refresh();
+      done(id);
+    },
   );
+  const { active: _, ...draft } = form.watch();
+  const change = <K extends 'match' | 'context' | 'cases'>(field: K, value: CustomType[K]) =>
+    form.setValue<typeof field>(field, value as never, {
+      shouldDirty: true,
+      shouldValidate: form.formState.isSubmitted,
+    });
   const begun = !isBlank(draft.match);
+  // as text: what is watched is a new object each time
+  const definition = JSON.stringify({
+    ...draft,
+    id: before?.id ?? (slug(draft.name) || 'new'),
+    name: draft.name || 'New',
+  });
   useEffect(() => {
     if (!begun) return;
     let over = false;
     const timer = setTimeout(() => {
-      upload('PUT', '/api/data-types/bench', {}, jsonBlob({ text, type: definition })).then(
+      upload(
+        'PUT',
+        '/api/data-types/bench',
+        {},
+        jsonBlob({ text, type: JSON.parse(definition) as unknown }),
+      ).then(
         (result) => {
           if (over) return;
           setTried(result);
@@ -86,25 +110,15 @@ function Form({
       clearTimeout(timer);
     };
   }, [text, definition, begun]);
-  const save = useMutation({
-    mutationFn: () =>
-      upload('PUT', '/api/data-types/[id]', { id: definition.id, active }, jsonBlob(definition)),
-    onSuccess: () => {
-      refresh();
-      done(definition.id);
-    },
-  });
   const places = tried ? placesOf(tried) : [];
   const failing = tried?.cases.filter((c) => !c).length ?? 0;
-  const addCase = (matches: boolean) => text && change({ cases: [...draft.cases, { text, matches }] });
+  const addCase = (matches: boolean) => text && change('cases', [...draft.cases, { text, matches }]);
   return (
     <div className="flex h-full">
       <form
         className="flex w-[480px] shrink-0 flex-col border-r border-slate"
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
+        onSubmit={form.submit}
+        noValidate
       >
         <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
           <div className="flex items-center gap-3">
@@ -119,7 +133,10 @@ function Form({
                 onChange={(e) => {
                   const starter = STARTERS.find((x) => x.id === e.target.value);
                   if (!starter) return;
-                  setDraft(structuredClone(starter));
+                  form.reset(
+                    { ...formOf(structuredClone(starter)), active: form.getValues('active') },
+                    { keepDefaultValues: true },
+                  );
                   setBegun((n) => n + 1);
                   setText(starter.cases[0]?.text ?? '');
                 }}
@@ -134,79 +151,82 @@ function Form({
             )}
           </div>
           <div className="flex gap-3">
-            <label className="flex-1">
-              <span className="mb-0.5 block text-xs font-semibold text-quiet">Name</span>
-              <input
-                className="input input-sm w-full"
-                required
-                maxLength={100}
-                value={draft.name}
-                onChange={(e) => change({ name: e.target.value })}
-                placeholder="Berth contract number"
-              />
-            </label>
-            <label>
-              <span className="mb-0.5 block text-xs font-semibold text-quiet">Weight of one value</span>
-              <select
-                className="select select-sm w-36"
-                value={draft.weight}
-                onChange={(e) => change({ weight: Number(e.target.value) as CustomType['weight'] })}
-              >
-                <option value={1}>1, internal</option>
-                <option value={2}>2, sensitive</option>
-                <option value={3}>3, confidential</option>
-                <option value={4}>4, opens a door</option>
-              </select>
-            </label>
+            <Field form={form} name="name" label="Name" look="flex-1">
+              {(input) => (
+                <input
+                  {...input}
+                  className="input input-sm w-full"
+                  placeholder="Berth contract number"
+                  {...form.register('name')}
+                />
+              )}
+            </Field>
+            <Field form={form} name="weight" label="Weight of one value">
+              {(input) => (
+                <select
+                  {...input}
+                  className="select select-sm w-36"
+                  {...form.register('weight', { valueAsNumber: true })}
+                >
+                  <option value={1}>1, internal</option>
+                  <option value={2}>2, sensitive</option>
+                  <option value={3}>3, confidential</option>
+                  <option value={4}>4, opens a door</option>
+                </select>
+              )}
+            </Field>
           </div>
           <div>
             <span className="mb-0.5 block text-xs font-semibold text-quiet">What it asks of a document</span>
             <ConditionEditor
               key={starts}
               value={draft.match}
-              change={(match) => change({ match })}
+              change={(match) => change('match', match)}
               depth={0}
               own={before?.id}
             />
           </div>
           <div className="flex gap-3">
-            <label className="flex-1">
-              <span className="mb-0.5 block text-xs font-semibold text-quiet">
-                Words that make it likelier, with commas between (+15)
-              </span>
-              <Words key={starts} value={draft.context} change={(context) => change({ context })} />
-            </label>
-            <label>
-              <span className="mb-0.5 block text-xs font-semibold text-quiet">Certainty by itself</span>
-              <input
-                className="input input-sm w-36"
-                type="number"
-                min={1}
-                max={100}
-                value={draft.certainty}
-                onChange={(e) => change({ certainty: Number(e.target.value) })}
-              />
-            </label>
+            <Field
+              form={form}
+              name="context"
+              label="Words nearby that make a match more certain (+15), separated by commas"
+              look="flex-1"
+            >
+              {(input) => (
+                <Words
+                  key={starts}
+                  input={input}
+                  value={draft.context}
+                  change={(context) => change('context', context)}
+                />
+              )}
+            </Field>
+            <Field form={form} name="certainty" label="Certainty by itself">
+              {(input) => (
+                <input
+                  {...input}
+                  className="input input-sm w-36"
+                  type="number"
+                  {...form.register('certainty', { valueAsNumber: true })}
+                />
+              )}
+            </Field>
           </div>
           <label className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              className="checkbox checkbox-sm"
-              checked={active}
-              onChange={(e) => setActive(e.target.checked)}
-            />
-            look for it in surveys from the next one on
+            <input type="checkbox" className="checkbox checkbox-sm" {...form.register('active')} />
+            Look for it in every survey from the next one on
           </label>
         </div>
         <div className="space-y-2 border-t border-slate p-3">
           {wrong && <Trouble error={wrong} />}
-          {save.error && save.error.message !== wrong && <Trouble error={save.error} />}
+          <FormTrouble form={form} />
           <div className="flex items-center gap-2">
             <button
               className="btn btn-sm btn-primary"
-              disabled={!begun || !draft.name.trim() || save.isPending || !!wrong || failing > 0}
+              disabled={!begun || form.formState.isSubmitting || !!wrong || failing > 0}
             >
-              {before ? 'Save changes' : `Make “${draft.name.trim().slice(0, 30) || '…'}”`}
+              {before ? 'Save changes' : 'Create'}
             </button>
             <button type="button" className="btn btn-sm btn-ghost" onClick={leave}>
               Cancel
@@ -285,7 +305,12 @@ function Form({
                     type="button"
                     className="btn btn-xs btn-square btn-ghost"
                     aria-label={`Remove the case ${c.text.slice(0, 40)}`}
-                    onClick={() => change({ cases: draft.cases.filter((_, k) => k !== i) })}
+                    onClick={() =>
+                      change(
+                        'cases',
+                        draft.cases.filter((_, k) => k !== i),
+                      )
+                    }
                   >
                     <Trash2 size={12} aria-hidden />
                   </button>
@@ -557,10 +582,19 @@ const without = (c: Condition): Condition =>
   Object.fromEntries(Object.entries(c).filter(([, v]) => v !== undefined)) as unknown as Condition;
 
 /** Words in one line, with commas between. What is typed stays as it is typed. */
-function Words({ value, change }: { value: string[]; change: (words: string[]) => void }) {
+function Words({
+  value,
+  change,
+  input,
+}: {
+  value: string[];
+  change: (words: string[]) => void;
+  input?: object;
+}) {
   const [typed, setTyped] = useState(value.join(', '));
   return (
     <input
+      {...input}
       className="input input-sm w-full"
       value={typed}
       onChange={(e) => {

@@ -1,10 +1,13 @@
 /** Packs of data types: those that ship, and our own copies. */
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
+import { packForm } from '../../../dto/forms.ts';
 import type { PackRow } from '../../../dto/recognition.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
+import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { plural, Trouble, Weight } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
+import { useSay } from '../../parts/Toasts.tsx';
 import { slug } from '../../parts/words.ts';
 
 export function Packs({
@@ -46,6 +49,8 @@ export function Packs({
   );
 }
 
+const valuesOf = ({ name, about, types }: PackRow) => ({ name, about, types });
+
 function One({
   pack,
   all,
@@ -57,22 +62,33 @@ function One({
 }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
+  const say = useSay();
   const catalogue = useQuery(ask('/api/data-types'));
-  const [name, setName] = useState(pack.name);
-  const [about, setAbout] = useState(pack.about);
-  const [types, setTypes] = useState(new Set(pack.types));
   const [sure, setSure] = useState(false);
+  const form = useSchemaForm(packForm, valuesOf(pack), async (values) => {
+    await send('PUT', '/api/packs/[id]', { ...values, id: pack.id });
+    say(`“${values.name}” saved.`);
+    refresh();
+  });
+  const types = new Set(form.watch('types'));
+  // what somebody else saves meanwhile is taken over where nothing is being changed here
+  const { isDirty, isSubmitting, errors } = form.formState;
   useEffect(() => {
-    setName(pack.name);
-    setAbout(pack.about);
-    setTypes(new Set(pack.types));
+    if (!isDirty) form.reset(valuesOf(pack));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- when the pack changes, not when editing begins
   }, [pack]);
-  const put = useMutation({
-    mutationFn: (p: { id: string; name: string; about: string; types: string[]; copiedFrom?: string }) => {
-      const { id, ...body } = p;
-      return send('PUT', '/api/packs/[id]', { ...body, id: id });
+  const copied = useMutation({
+    mutationFn: (id: string) =>
+      send('PUT', '/api/packs/[id]', {
+        ...valuesOf(pack),
+        id,
+        name: `${pack.name}, our copy`,
+        copiedFrom: pack.id,
+      }),
+    onSuccess: (_, id) => {
+      select(id);
+      refresh();
     },
-    onSuccess: refresh,
   });
   const remove = useMutation({
     mutationFn: () => send('DELETE', '/api/packs/[id]', { id: pack.id }),
@@ -84,17 +100,9 @@ function One({
   const copy = () => {
     let id = `${slug(pack.name)}-copy`;
     for (let n = 2; all.some((p) => p.id === id); n++) id = `${slug(pack.name)}-copy-${n}`;
-    put.mutate(
-      { id, name: `${pack.name}, our copy`, about: pack.about, types: pack.types, copiedFrom: pack.id },
-      { onSuccess: () => select(id) },
-    );
+    copied.mutate(id);
   };
   const edits = pack.own && steward;
-  const changed =
-    name !== pack.name ||
-    about !== pack.about ||
-    types.size !== pack.types.length ||
-    pack.types.some((t) => !types.has(t));
   const rows = (catalogue.data?.rows ?? []).filter((r) => edits || types.has(r.id));
   return (
     <section aria-label={pack.name} className="flex min-w-0 flex-1 flex-col">
@@ -102,18 +110,14 @@ function One({
         <div className="min-w-0 flex-1">
           {edits ? (
             <>
-              <input
-                className="input input-sm mb-1 w-full font-bold"
-                aria-label="Name of the pack"
-                value={name}
-                onChange={(e) => setName(e.target.value)}
-              />
-              <input
-                className="input input-sm w-full"
-                aria-label="What it is for"
-                value={about}
-                onChange={(e) => setAbout(e.target.value)}
-              />
+              <Field form={form} name="name" label="Name">
+                {(input) => <input {...input} className="input input-sm w-full" {...form.register('name')} />}
+              </Field>
+              <Field form={form} name="about" label="What it is for">
+                {(input) => (
+                  <input {...input} className="input input-sm w-full" {...form.register('about')} />
+                )}
+              </Field>
             </>
           ) : (
             <>
@@ -140,13 +144,13 @@ function One({
             {edits && (
               <button
                 className="btn btn-sm btn-primary"
-                disabled={!changed || !name.trim() || types.size === 0 || put.isPending}
-                onClick={() => put.mutate({ id: pack.id, name, about, types: [...types] })}
+                disabled={!isDirty || isSubmitting}
+                onClick={form.submit}
               >
                 Save changes
               </button>
             )}
-            <button className="btn btn-sm" disabled={put.isPending} onClick={copy}>
+            <button className="btn btn-sm" disabled={copied.isPending} onClick={copy}>
               Copy the pack
             </button>
             {edits &&
@@ -162,7 +166,9 @@ function One({
           </div>
         )}
       </div>
-      {[put, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
+      <FormTrouble form={form} />
+      {errors.types?.message && <Trouble error={`The pack ${errors.types.message}.`} />}
+      {[copied, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
       <ul
         className="min-h-0 flex-1 columns-2 gap-6 overflow-auto border-t border-slate px-4 py-2"
         aria-label="Its data types"
@@ -174,13 +180,8 @@ function One({
                 <input
                   type="checkbox"
                   className="checkbox checkbox-sm"
-                  checked={types.has(r.id)}
-                  onChange={(e) => {
-                    const next = new Set(types);
-                    if (e.target.checked) next.add(r.id);
-                    else next.delete(r.id);
-                    setTypes(next);
-                  }}
+                  value={r.id}
+                  {...form.register('types')}
                 />
               )}
               <Weight weight={r.weight} />

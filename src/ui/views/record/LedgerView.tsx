@@ -3,13 +3,12 @@ import { Download } from 'lucide-react';
 import type { LedgerEntry } from '../../../formats/ledger.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import { ask } from '../../frame/api.ts';
-import { Conditions, FilterBox } from '../../parts/filter.tsx';
-import { Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
+import { plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { useUrl, type SetUrl } from '../../frame/url.ts';
 import { deedWords } from '../../parts/words.ts';
 
@@ -76,8 +75,14 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
     },
   ];
   return (
-    <div className="flex h-full flex-col">
-      <div className="flex items-center gap-3 px-4 py-2">
+    <TableView
+      table="ledger"
+      asked={{ text, where }}
+      query={query}
+      {...{ params, set }}
+      narrow={false}
+      find={{ label: 'Find in the ledger', placeholder: 'person, plan, grant …', width: 'w-56' }}
+      title={
         <h1 className="min-w-0 text-base">
           {chain.isPending ? (
             <State icon="running">Following the chain …</State>
@@ -94,20 +99,13 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
             )
           )}
         </h1>
-        <span className="flex-1" />
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in the ledger"
-          placeholder="person, plan, grant …"
-          width="w-56"
-          table="ledger"
-          where={where}
-        />
+      }
+      before={
         <button className="btn btn-sm" onClick={() => void chain.refetch()}>
           Check again
         </button>
-        <ExportMenu table="ledger" query={{ text, where }} />
+      }
+      after={
         <a
           className="btn btn-sm"
           href="/api/ledger/export"
@@ -116,29 +114,21 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
         >
           <Download size={14} aria-hidden /> Whole chain
         </a>
-      </div>
-      <Conditions where={where} set={set} />
-      {(query.error ?? chain.error) && <Trouble error={query.error ?? chain.error} />}
-      {query.data && rows.length === 0 ? (
-        <Empty>
-          {(text ?? where)
-            ? 'No entry fits.'
-            : 'Here you will see everything that is done, in a chain that shows any alteration.'}
-        </Empty>
-      ) : (
-        <div className="min-h-0 flex-1 border-t border-slate">
-          <Table
-            label="Ledger"
-            columns={columns}
-            rows={rows}
-            rowKey={(r) => r.seq}
-            selected={params.get('entry') ? Number(params.get('entry')) : undefined}
-            onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')}
-            onEnd={more}
-          />
-        </div>
-      )}
-    </div>
+      }
+      above={chain.error && <Trouble error={chain.error} retry={() => void chain.refetch()} />}
+      empty={query.data !== undefined && rows.length === 0}
+      nothing="Here you will see everything that is done, in a chain that shows any alteration."
+    >
+      <Table
+        label="Ledger"
+        columns={columns}
+        rows={rows}
+        rowKey={(r) => r.seq}
+        selected={params.get('entry') ? Number(params.get('entry')) : undefined}
+        onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')}
+        onEnd={more}
+      />
+    </TableView>
   );
 }
 

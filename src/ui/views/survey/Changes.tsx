@@ -5,15 +5,15 @@ import type { ChangeDossier, ChangeRow, PersonRef } from '../../../dto/access.ts
 import type { SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Frame.tsx';
-import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
+import { count, Beam, Empty, plural, ToSources, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
-import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
 import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { PickUpButton } from '../../frame/Tray.tsx';
 import { asOfOf, useUrl } from '../../frame/url.ts';
 import { entryWords } from '../../parts/words.ts';
@@ -67,8 +67,8 @@ function View({ search }: { search: string }) {
   const where = params.get('where') ?? undefined;
   const by = params.get('by') ?? undefined;
   const source = params.get('ws') ?? undefined;
-  const { sort, down, order } = orderIn(params, set, 'reach');
-  const asked = { from, to, change, text, where, by, source, sort, down: String(down) };
+  const { sort, order } = orderIn(params, set, 'reach');
+  const asked = { from, to, change, text, where, by, source, sort };
   const { query, first, rows, more } = usePages('/api/changes', asked, PAGE, from !== undefined);
   const narrow = params.get('sel') !== null;
   const columns: Column<ChangeRow>[] = [
@@ -158,104 +158,83 @@ function View({ search }: { search: string }) {
       </Empty>
     );
   return (
-    <div className="flex h-full flex-col">
-      <div className="flex flex-wrap items-center gap-2 px-4 py-2">
-        <h1 className="flex items-center gap-2 whitespace-nowrap text-base">
-          <b>Since</b>
-          <select
-            className="select select-sm w-52"
-            aria-label="Compared with survey"
-            value={from ?? ''}
-            onChange={(e) => set({ since: e.target.value, sel: undefined })}
-          >
-            {good
-              .filter((s) => s.id < (to ?? Infinity) && s.id !== good[0]!.id)
-              .map((s) => (
-                <option key={s.id} value={s.id}>
-                  survey {s.id}, {whenWords(s.takenAt ?? s.startedAt)}
-                </option>
-              ))}
-          </select>
-        </h1>
-        <div className="flex gap-1" role="group" aria-label="Kind of change">
-          {(['brighter', 'darker', 'added', 'removed', 'same'] as const).map((c) => (
-            <button
-              key={c}
-              className={`btn btn-sm ${change === c ? 'btn-primary' : 'btn-ghost font-normal'}`}
-              aria-pressed={change === c}
-              disabled={!first?.counts[c] && change !== c}
-              onClick={() => set({ change: change === c ? undefined : c })}
+    <TableView
+      table="changes"
+      asked={{ ...asked, from: from! }}
+      query={query}
+      {...{ params, set, narrow }}
+      find={{ label: 'Find in changes', placeholder: 'name, space' }}
+      filters={['change', 'by', 'ws']}
+      title={
+        <div className="flex flex-wrap items-center gap-2">
+          <h1 className="flex items-center gap-2 whitespace-nowrap text-base">
+            <b>Since</b>
+            <select
+              className="select select-sm w-52"
+              aria-label="Compared with survey"
+              value={from ?? ''}
+              onChange={(e) => set({ since: e.target.value, sel: undefined })}
             >
-              {first?.counts[c]?.toLocaleString('en') ?? ''} {WORDS[c]}
-            </button>
-          ))}
-        </div>
-        <span className="flex-1" />
-        {!narrow && from !== undefined && <ExportMenu table="changes" query={asked} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find in changes"
-          placeholder="name, space"
-          table="changes"
-          where={where}
-        />
-      </div>
-      <Conditions where={where} set={set} />
-      {first && first.causes.length > 0 && (
-        <section aria-label="What brought it about" className="border-t border-slate px-4 py-2">
-          <h2 className="text-xs font-semibold text-quiet">
-            What brought it about, by how much it touched; press one to see only that
-          </h2>
-          <ul className="mt-1 max-h-36 overflow-auto">
-            {first.causes.map((c) => (
-              <li key={c.words}>
-                <button
-                  className={`flex w-full cursor-pointer min-h-6 gap-3 rounded px-1 py-1 text-left hover:bg-base-200 ${by === c.words ? 'bg-base-300' : ''}`}
-                  aria-pressed={by === c.words}
-                  onClick={() => set({ by: by === c.words ? undefined : c.words })}
-                >
-                  <span className="w-10 shrink-0 text-right font-semibold">{count(c.count)}</span>
-                  <span className="min-w-0 truncate">{c.words}</span>
-                </button>
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      {first && rows.length === 0 ? (
-        <Empty
-          action={
-            (change ?? text ?? by) ? (
+              {good
+                .filter((s) => s.id < (to ?? Infinity) && s.id !== good[0]!.id)
+                .map((s) => (
+                  <option key={s.id} value={s.id}>
+                    survey {s.id}, {whenWords(s.takenAt ?? s.startedAt)}
+                  </option>
+                ))}
+            </select>
+          </h1>
+          <div className="flex gap-1" role="group" aria-label="Kind of change">
+            {(['brighter', 'darker', 'added', 'removed', 'same'] as const).map((c) => (
               <button
-                className="btn btn-sm"
-                onClick={() => {
-                  set({ change: undefined, text: undefined, by: undefined });
-                }}
+                key={c}
+                className={`btn btn-sm ${change === c ? 'btn-primary' : 'btn-ghost font-normal'}`}
+                aria-pressed={change === c}
+                disabled={!first?.counts[c] && change !== c}
+                onClick={() => set({ change: change === c ? undefined : c })}
               >
-                Clear filters
+                {first?.counts[c]?.toLocaleString('en') ?? ''} {WORDS[c]}
               </button>
-            ) : undefined
-          }
-        >
-          {(change ?? text ?? by)
-            ? 'No change fits these filters.'
-            : 'Nobody gained or lost anything between these two surveys.'}
-        </Empty>
-      ) : (
-        <div className="min-h-0 flex-1 border-t border-slate">
-          <Table
-            label="Changes"
-            columns={columns}
-            rows={rows}
-            {...selectIn(params, set, 'sel', (r: ChangeRow) => r.key)}
-            {...order}
-            onEnd={more}
-          />
+            ))}
+          </div>
         </div>
-      )}
-    </div>
+      }
+      above={
+        first &&
+        first.causes.length > 0 && (
+          <section aria-label="What brought it about" className="border-t border-slate px-4 py-2">
+            <h2 className="text-xs font-semibold text-quiet">
+              What brought it about, by how much it touched; press one to see only that
+            </h2>
+            <ul className="mt-1 max-h-36 overflow-auto">
+              {first.causes.map((c) => (
+                <li key={c.words}>
+                  <button
+                    className={`flex w-full cursor-pointer min-h-6 gap-3 rounded px-1 py-1 text-left hover:bg-base-200 ${by === c.words ? 'bg-base-300' : ''}`}
+                    aria-pressed={by === c.words}
+                    onClick={() => set({ by: by === c.words ? undefined : c.words })}
+                  >
+                    <span className="w-10 shrink-0 text-right font-semibold">{count(c.count)}</span>
+                    <span className="min-w-0 truncate">{c.words}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )
+      }
+      empty={first !== undefined && rows.length === 0}
+      nothing="Nobody gained or lost anything between these two surveys."
+    >
+      <Table
+        label="Changes"
+        columns={columns}
+        rows={rows}
+        {...selectIn(params, set, 'sel', (r: ChangeRow) => r.key)}
+        {...order}
+        onEnd={more}
+      />
+    </TableView>
   );
 }
 

@@ -47,7 +47,7 @@ function View({ params, set, narrow }: ViewProps) {
     string | undefined
   >;
   const list = FILTERS.some((f) => filters[f]);
-  const { sort, down, order } = orderIn(params, set, 'reach');
+  const { sort, order } = orderIn(params, set, 'reach');
 
   // the scope line may hold the screen to one workspace or one space
   const scopeSpace = useQuery({
@@ -63,7 +63,7 @@ function View({ params, set, narrow }: ViewProps) {
   // at first the workspaces are open; what is opened or closed then is in the address
   const told = params.get('open');
   const rootPage = useQuery({
-    ...ask('/api/holdings', { parent: root, sort, down: String(down), asOf, limit: PAGE }),
+    ...ask('/api/holdings', { parent: root, sort, asOf, limit: PAGE }),
     enabled: !list && ready,
   });
   const open =
@@ -74,7 +74,7 @@ function View({ params, set, narrow }: ViewProps) {
     set({ open: (open.includes(key) ? open.filter((k) => k !== key) : [...open, key]).join(' ') || 'none' });
   const limitOf = (key: string): number => Math.min(500, (pages[key] ?? 1) * PAGE);
   const [listLimit, setListLimit] = useState(PAGE);
-  const asked = { list: 'true', parent: root, ...filters, sort, down: String(down), asOf };
+  const asked = { list: 'true', parent: root, ...filters, sort, asOf };
   const flat = useQuery({
     ...ask('/api/holdings', { ...asked, limit: listLimit }),
     enabled: list && ready,
@@ -83,7 +83,7 @@ function View({ params, set, narrow }: ViewProps) {
   const parents = [root ?? '', ...open];
   const trees = useQueries({
     queries: parents.map((parent) => ({
-      ...ask('/api/holdings', { parent, sort, down: String(down), asOf, limit: limitOf(parent) }),
+      ...ask('/api/holdings', { parent, sort, asOf, limit: limitOf(parent) }),
       enabled: !list && ready,
       placeholderData: keepPreviousData,
     })),
@@ -220,7 +220,7 @@ function View({ params, set, narrow }: ViewProps) {
       className={`select select-sm ${narrow ? 'w-[7.2rem]' : width}`}
       aria-label={label}
       value={filters[name] ?? ''}
-      onChange={(e) => set({ [name]: e.target.value, sort: undefined, down: undefined })}
+      onChange={(e) => set({ [name]: e.target.value, sort: undefined })}
     >
       <option value="">{none}</option>
       {options.map(([v, words]) => (

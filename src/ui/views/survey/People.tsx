@@ -1,15 +1,15 @@
 import type { Account } from '../../../dto/accounts.ts';
 import type { IdentityRow } from '../../../dto/access.ts';
 import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
-import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
-import { count, Empty, plural, Trouble } from '../../parts/marks.tsx';
-import { Conditions, FilterBox, usePinned } from '../../parts/filter.tsx';
+import { TabBar, Tabs } from '../../parts/Tabs.tsx';
+import { count, plural } from '../../parts/marks.tsx';
+import { usePinned } from '../../parts/filter.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
 import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { ExportMenu } from '../../parts/ExportMenu.tsx';
+import { TableView } from '../../parts/table/TableView.tsx';
 import { asOfOf, useUrl, type ViewProps } from '../../frame/url.ts';
 
 export default function People({ account, search }: { account: Account; search: string }) {
@@ -64,8 +64,8 @@ function View({ params, set, narrow }: ViewProps) {
   const where = params.get('where') ?? undefined;
   const usual =
     show === 'groups' ? 'members' : show === 'dangling' ? 'grants' : show === 'members' ? 'items' : 'heavy';
-  const { sort, down, order } = orderIn(params, set, usual);
-  const asked = { show, text, where, sort, down: String(down), asOf };
+  const { sort, order } = orderIn(params, set, usual);
+  const asked = { show, text, where, sort, asOf };
   const { query, first, rows, more } = usePages('/api/people', asked, PAGE);
   const number = (n: number | null | undefined) => (n ? count(n) : '');
   const columns: Column<IdentityRow>[] = [
@@ -158,69 +158,50 @@ function View({ params, set, narrow }: ViewProps) {
   return (
     <Tabs
       value={show}
-      choose={(s) =>
-        set({ show: s === 'groups' ? undefined : s, sort: undefined, down: undefined, sel: undefined })
-      }
+      choose={(s) => set({ show: s === 'groups' ? undefined : s, sort: undefined, sel: undefined })}
     >
-      <div className="flex flex-wrap items-center gap-2 px-4 py-2">
-        <TabBar
-          label="Who is shown"
-          tabs={(Object.keys(SHOW) as Show[]).map((s) => [
-            s,
-            <>
-              {SHOW[s]}{' '}
-              {first && <span className="tabular-nums opacity-80">{count(first.counts[s] ?? 0)}</span>}
-            </>,
-          ])}
+      <TableView
+        table="people"
+        asked={asked}
+        query={query}
+        {...{ params, set, narrow }}
+        tabs
+        find={{ label: 'Find people and groups', placeholder: 'name, address' }}
+        title={
+          <TabBar
+            label="Who is shown"
+            tabs={(Object.keys(SHOW) as Show[]).map((s) => [
+              s,
+              <>
+                {SHOW[s]}{' '}
+                {first && <span className="tabular-nums opacity-80">{count(first.counts[s] ?? 0)}</span>}
+              </>,
+            ])}
+          />
+        }
+        above={
+          <h1 className="px-4 pb-1.5 text-quiet">
+            {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
+            {EXPLAIN[show]}
+            {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
+          </h1>
+        }
+        empty={first !== undefined && rows.length === 0}
+        nothing={
+          show === 'dangling'
+            ? 'Every grant and link in force names somebody who is there.'
+            : 'There is nobody of this kind in the survey.'
+        }
+      >
+        <Table
+          label={SHOW[show]}
+          columns={columns}
+          rows={rows}
+          {...selectIn(params, set, 'sel', (r: IdentityRow) => r.key)}
+          {...order}
+          onEnd={more}
         />
-        <span className="flex-1" />
-        {!narrow && <ExportMenu table="people" query={asked} />}
-        <FilterBox
-          value={text}
-          set={set}
-          label="Find people and groups"
-          placeholder="name, address"
-          table="people"
-          where={where}
-        />
-      </div>
-      <TabPanel>
-        <Conditions where={where} set={set} />
-        <h1 className="px-4 pb-1.5 text-quiet">
-          {first ? <b className="text-base-content">{plural(first.total, 'row')}</b> : 'People …'}:{' '}
-          {EXPLAIN[show]}
-          {show !== 'dangling' && '. Heavy files weigh 2 or more.'}
-        </h1>
-        {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-        {first && rows.length === 0 ? (
-          <Empty
-            action={
-              text ? (
-                <button className="btn btn-sm" onClick={() => set({ text: undefined })}>
-                  Clear the filter
-                </button>
-              ) : undefined
-            }
-          >
-            {text
-              ? 'Nobody fits this filter.'
-              : show === 'dangling'
-                ? 'Every grant and link in force names somebody who is there.'
-                : 'There is nobody of this kind in the survey.'}
-          </Empty>
-        ) : (
-          <div className="min-h-0 flex-1 border-t border-slate">
-            <Table
-              label={SHOW[show]}
-              columns={columns}
-              rows={rows}
-              {...selectIn(params, set, 'sel', (r: IdentityRow) => r.key)}
-              {...order}
-              onEnd={more}
-            />
-          </div>
-        )}
-      </TabPanel>
+      </TableView>
     </Tabs>
   );
 }

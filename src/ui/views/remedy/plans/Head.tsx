@@ -1,9 +1,15 @@
 /** A plan’s head: its name, what can be done with it, and when. */
+import { addDays, isPast, set } from 'date-fns';
 import { useEffect, useState } from 'react';
+import { Controller } from 'react-hook-form';
+import { scheduleForm } from '../../../../dto/forms.ts';
 import type { PlanDetail, PlanState } from '../../../../dto/remedy.ts';
+import { localMinute } from '../../../parts/dates.ts';
+import { Field, FormTrouble, useSchemaForm } from '../../../parts/form.tsx';
+import { send } from '../../../frame/api.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Progress } from '../../../parts/Progress.tsx';
-import { useSigned } from '../../../frame/signed.ts';
+import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import { ENDED, type Body, useAct } from './acts.ts';
 import { RETRYABLE } from './Changes.tsx';
 
@@ -111,16 +117,7 @@ export function Head({ plan }: { plan: PlanDetail }) {
           </span>
         </div>
       )}
-      {timing && OPEN.includes(plan.state) && (
-        <AtATime
-          pending={pending}
-          close={() => setTiming(false)}
-          choose={(at) => {
-            act({ act: 'schedule', at });
-            setTiming(false);
-          }}
-        />
-      )}
+      {timing && OPEN.includes(plan.state) && <ScheduleForm plan={plan.id} close={() => setTiming(false)} />}
       {error && (
         <div className="mt-2">
           <Trouble error={error} />
@@ -131,49 +128,54 @@ export function Head({ plan }: { plan: PlanDetail }) {
 }
 
 /** Sets a time, the steward's own, in this browser's zone. */
-function AtATime({
-  choose,
-  pending,
-  close,
-}: {
-  choose: (at: string) => void;
-  pending: boolean;
-  close: () => void;
-}) {
-  const tonight = new Date();
-  tonight.setHours(22, 0, 0, 0);
-  if (tonight < new Date()) tonight.setDate(tonight.getDate() + 1);
-  const local = (d: Date): string =>
-    new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
-  const [at, setAt] = useState(local(tonight));
+function ScheduleForm({ plan, close }: { plan: number; close: () => void }) {
+  const refresh = useRefresh();
+  const tonight = set(new Date(), { hours: 22, minutes: 0, seconds: 0, milliseconds: 0 });
+  const form = useSchemaForm(
+    scheduleForm,
+    { at: (isPast(tonight) ? addDays(tonight, 1) : tonight).toISOString() },
+    async ({ at }) => {
+      await send('POST', '/api/plans/[id]', { act: 'schedule', id: plan, at });
+      refresh();
+      close();
+    },
+  );
   return (
     <form
-      className="mt-2 flex flex-wrap items-center gap-2 border-l-2 border-base-content px-3 py-1"
-      onSubmit={(e) => {
-        e.preventDefault();
-        choose(new Date(at).toISOString());
-      }}
+      className="mt-2 flex flex-wrap items-end gap-2 border-l-2 border-base-content px-3 py-1"
+      onSubmit={form.submit}
+      noValidate
     >
-      <label className="flex items-center gap-2">
-        Apply on
-        <input
-          type="datetime-local"
-          className="input input-sm w-56"
-          value={at}
-          min={local(new Date())}
-          required
-          onChange={(e) => setAt(e.target.value)}
-        />
-      </label>
-      <button className="btn btn-sm btn-primary" disabled={pending || !at}>
-        Schedule it
+      <Field form={form} name="at" label="Apply on">
+        {(input) => (
+          <Controller
+            control={form.control}
+            name="at"
+            render={({ field }) => (
+              <input
+                {...input}
+                type="datetime-local"
+                className="input input-sm w-56"
+                ref={field.ref}
+                value={field.value && localMinute(field.value)}
+                min={localMinute(new Date())}
+                onBlur={field.onBlur}
+                onChange={(e) => field.onChange(e.target.value && new Date(e.target.value).toISOString())}
+              />
+            )}
+          />
+        )}
+      </Field>
+      <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+        Schedule
       </button>
       <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
-        Not now
+        Cancel
       </button>
-      <span className="text-quiet">
-        If the workspaces have moved on by then, it does not begin and says so.
+      <span className="self-center text-quiet">
+        If the workspaces have changed by then, the plan is not applied and says why.
       </span>
+      <FormTrouble form={form} />
     </form>
   );
 }
