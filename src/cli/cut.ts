@@ -48,8 +48,7 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
   const resolved = resolveGoal(v, goal.keepOut, Int32Array.from(wanted).sort());
-  if (!resolved)
-    throw new CliError('The goal keeps out an identity or a group that this extract does not know.');
+  if (!resolved) throw new CliError('The goal names an identity or a group that is not in this extract.');
   const network = cutNetwork(v, columns, resolved, {
     usage: usageOf(org, resolveDeeds(v, activity)),
     since: v.moment - goal.usedDays * DAY,
@@ -86,7 +85,7 @@ function readGoal(file: string): GoalFile {
     throw new CliError(`${file} could not be read as JSON: ${(e as Error).message}`);
   }
   const parsed = goalSchema.safeParse(json);
-  if (!parsed.success) throw new CliError(`${file} is no goal: ${complaint(parsed.error)}`);
+  if (!parsed.success) throw new CliError(`${file} is not a goal: ${complaint(parsed.error)}`);
   try {
     if (parsed.data.of.where !== undefined) checkFilter(parsed.data.of.where, 'items');
   } catch (e) {

@@ -102,9 +102,14 @@ export class HttpClient {
           throw new ConnectorError(
             'not-allowed',
             `The workspace does not accept our token (${status}). Renew it under Survey › Sources.`,
+            unanswered,
           );
         if (status < 500 && status !== 429 && status !== 408 && status !== 425)
-          throw new ConnectorError('refused', `The workspace refused ${method} ${path} (${status}).`);
+          throw new ConnectorError(
+            'refused',
+            `The workspace refused ${method} ${path} (${status}).`,
+            unanswered,
+          );
         last = `it answered ${status}`;
         wait = retryAfter(response.headers.get('retry-after'), Date.now());
       } catch (e) {

@@ -109,7 +109,7 @@ export interface Dossier {
   weighing: { why: string; weight: number }[];
   contents: FoundContent[];
   scan: 'scanned' | 'name-only' | 'unreadable';
-  /** What was not read of it, in a sentence. */
+  /** What was not scanned of it, in a sentence. */
   unread?: string;
   routes: RouteDto[];
   /** What “withdraw outside access” would pick up, and what it would leave because members hold it too. */

@@ -46,7 +46,6 @@ export const sorts = <K extends string>(keys: readonly K[], usual: string) =>
       });
       return z.NEVER;
     });
-export const down = z.stringbool().default(false);
 
 /** A list of names with commas between them, each once. */
 const names = <T extends string>(of: readonly [T, ...T[]] | readonly T[], least: number, most: number) =>

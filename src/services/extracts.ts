@@ -33,7 +33,7 @@ export class Extracts {
   private home(id: string): string {
     const home = join(this.directory, id);
     if (!/^[0-9a-f-]{36}$/.test(id) || !existsSync(home))
-      throw new AppError('no-upload', 404, 'There is no such upload any more. Begin again.');
+      throw new AppError('no-upload', 404, 'This upload no longer exists. Start again.');
     return home;
   }
 
@@ -44,7 +44,7 @@ export class Extracts {
       throw new AppError(
         'not-of-an-extract',
         422,
-        `${name.slice(0, 100)} is no file of an extract. It was left out.`,
+        `${name.slice(0, 100)} is not a file of an extract. It was skipped.`,
       );
     const real = name.startsWith('files/');
     if (real) mkdirSync(join(home, 'files'), { recursive: true });
@@ -57,7 +57,7 @@ export class Extracts {
       for await (const piece of body ?? []) {
         bytes += piece.length;
         if (bytes > LARGEST)
-          throw new AppError('too-large', 413, `${name} is larger than 16 GB and was not taken.`);
+          throw new AppError('too-large', 413, `${name} is larger than 16 GB and was not accepted.`);
         if (!out.write(piece)) await new Promise<void>((r) => out.once('drain', () => r()));
       }
       await new Promise<void>((done, failed) => {
@@ -106,7 +106,7 @@ export class Extracts {
   /** A survey as a zip of the bulk extract; taking it out is on the ledger. */
   async export(survey: number | undefined, by: string): Promise<AsyncGenerator<Uint8Array>> {
     const manifest = await this.engine.ask.exportManifest(survey);
-    if (!manifest) throw new AppError('no-survey', 404, 'There is no such survey to take out.');
+    if (!manifest) throw new AppError('no-survey', 404, 'There is no such survey.');
     await this.ledger.add({
       who: by,
       what: 'extract.exported',

@@ -489,7 +489,7 @@ export class Findings {
   async triage(ids: readonly number[], t: Triage, by: Account): Promise<number> {
     const now = this.clock();
     if (t.act === 'accept' && t.until < now.toISOString().slice(0, 10))
-      throw new AppError('past', 422, 'Accept until a day that is still to come.');
+      throw new AppError('past', 422, 'Choose a day in the future.');
     let assignee: number | null = null;
     if (t.act === 'give' && t.to) {
       const [a] = await this.db.query<{ id: number }>('select id from account where address = $1', [t.to]);

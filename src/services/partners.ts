@@ -39,7 +39,7 @@ export class Partners {
   /** Calls a domain a partner's, and judges the survey in force anew with it. */
   async put(domain: string, until: string | null, sponsor: string, by: string): Promise<void> {
     if (until !== null && until < this.clock().toISOString().slice(0, 10))
-      throw new AppError('past', 422, 'The day on which it ends is past already.');
+      throw new AppError('past', 422, 'The end date is in the past.');
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<Row>('select * from partner_domain where domain = $1', [domain]);
       const [after] = await tx.query<Row>(
@@ -72,7 +72,7 @@ export class Partners {
         throw new AppError(
           'not-ours',
           409,
-          'It was not named a partner here: its workspace says that it is one.',
+          'Its workspace lists it as a partner, so it cannot be removed here.',
         );
       await this.ledger.add({ who: by, what: 'partner.dropped', subject: domain, before: said(before) }, tx);
     });

@@ -208,7 +208,7 @@ export class Recognition {
           `“${c.text.slice(0, 60)}” must ${c.matches ? '' : 'not '}match and does${c.matches ? ' not' : ''}`,
       );
     if (failed.length)
-      throw new AppError('cases', 422, `Its cases do not come out: ${failed.slice(0, 5).join('; ')}.`);
+      throw new AppError('cases', 422, `Some of its cases fail: ${failed.slice(0, 5).join('; ')}.`);
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<CustomRow>('select * from custom_type where id = $1', [type.id]);
       await tx.query(
@@ -387,7 +387,7 @@ export class Recognition {
       throw new AppError(
         'ships',
         409,
-        'This pack ships with Gate Lantern and is not changed. Copy it, and change the copy.',
+        'This pack ships with Gate Lantern and cannot be changed. Copy it, and change the copy.',
       );
     const custom = await this.custom();
     const wrong = pack.types.find((id) => !dataType(id) && !custom.some((c) => c.id === id));

@@ -117,7 +117,7 @@ export class Tray {
       throw new AppError(
         'tray-conflict',
         409,
-        'Two changes in the tray cannot both be made to one thing. Put one of them down.',
+        'Two changes in the tray exclude each other. Put one of them down.',
       );
     const goals = await this.db.query<{ goal: PlanGoal }>(
       'select goal from tray_goal where account = $1 order by seq',

@@ -29,7 +29,7 @@ export class Views {
       [account.id],
     );
     if (count!.n >= MOST)
-      throw new AppError('too-many', 409, `You have kept ${MOST} views. Drop some that you do not need.`);
+      throw new AppError('too-many', 409, `You have saved ${MOST} views. Delete some that you do not need.`);
     await this.db.query(
       `insert into saved_view (account, name, path, search, shared, at) values ($1, $2, $3, $4, $5, $6)
        on conflict (account, path, name) do update set search = excluded.search, shared = excluded.shared, at = excluded.at`,

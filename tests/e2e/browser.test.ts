@@ -289,7 +289,7 @@ describe('a steward’s first quarter of an hour', () => {
   it('narrows the screen to one space, and that stays as one moves between views', async () => {
     await page.goto(`${scene.base}/exposure/findings`);
     await page.getByText('bridge-vpn.key').click();
-    await page.getByRole('link', { name: 'look at this space alone' }).click();
+    await page.getByRole('link', { name: 'show only this space' }).click();
     await page.getByText('3 open findings').waitFor();
     await page.getByRole('link', { name: /^Record/ }).click();
     await page.getByText('space Vessel systems').waitFor();
@@ -347,7 +347,7 @@ describe('a steward’s first quarter of an hour', () => {
       .first()
       .waitFor();
     await holds('watch');
-    await page.getByLabel('Beside another survey').selectOption({ index: 1 });
+    await page.getByLabel('Compare with another survey').selectOption({ index: 1 });
     await page
       .getByText(/^[+−]\d/)
       .first()
@@ -537,11 +537,11 @@ describe('a steward’s first quarter of an hour', () => {
 
   it('tries a text and a file on the bench, and reads why a match is sure', async () => {
     await page.getByRole('tab', { name: 'Bench' }).click();
-    await page.getByRole('button', { name: 'Put in an example' }).click();
+    await page.getByRole('button', { name: 'Insert an example' }).click();
     await page.getByRole('button', { name: /Bank account \(IBAN\)/ }).click();
     await page.getByText('the check digits are right (mod 97)').waitFor();
     await holds('bench');
-    await page.getByLabel('A file to look through').setInputFiles({
+    await page.getByLabel('File to scan').setInputFiles({
       name: 'crew.csv',
       mimeType: 'text/csv',
       buffer: Buffer.from('name,NHS number\nLee,943 476 5919\nKim,943 476 5919\n'),
@@ -565,7 +565,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: 'must match', exact: true }).click();
     await page.getByLabel('Text to try it on').fill('A gangway.');
     await page.getByRole('button', { name: 'must match', exact: true }).click();
-    await page.getByText('1 case does not come out').waitFor();
+    await page.getByText('1 case fails').waitFor();
     await page.getByRole('button', { name: 'Remove the case A gangway.' }).click();
     await page.getByRole('button', { name: 'must not match' }).click();
     await page.getByText('✓ must not match').waitFor();
@@ -654,7 +654,7 @@ describe('a steward’s first quarter of an hour', () => {
     await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
     await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
     await deputy.keyboard.press('Enter');
-    await deputy.getByLabel('What you say to it').fill('Agreed');
+    await deputy.getByLabel('Your comment').fill('Agreed');
     await deputy.getByRole('button', { name: 'Approve this preview' }).click();
     await deputy.getByText('Approved by deputy@tarntide.example', { exact: true }).waitFor();
     await other.close();
@@ -663,7 +663,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByLabel('Apply on').waitFor();
     await page.getByRole('button', { name: 'Cancel' }).click();
     await page.getByRole('button', { name: 'Apply 2 changes now' }).click();
-    await page.getByText('What holds now, worked out on what was read back').waitFor();
+    await page.getByText('What holds now, computed on what was read back').waitFor();
     await page.getByText('holds', { exact: true }).waitFor();
     await holds('plan-proven');
     await page.getByRole('link', { name: 'Quarantine' }).click();

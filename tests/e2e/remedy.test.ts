@@ -599,7 +599,7 @@ describe('what came of it', () => {
     for (const g of grants) expect(await scene.truth('grants', g.id)).toEqual(g);
   });
 
-  it('is applied when its time has come, unless the workspaces have moved on so that something differs', async () => {
+  it('is applied when its time has come, unless the workspaces have changed so that something differs', async () => {
     const [one, two] = await anyoneLinks();
     const soon = (seconds: number) => new Date(Date.now() + seconds * 1000).toISOString();
     const id = await made([{ kind: 'link', source: 'drives', id: one!.id }]);

@@ -11,7 +11,7 @@ export interface DomainAbout {
   /** What is registered: the domain below its public suffix (publicsuffix.org). */
   registrable: string;
   standing: 'own' | 'partner' | 'unknown';
-  /** Anybody can have a mailbox there. */
+  /** Anybody can get a mailbox there. */
   consumer: boolean;
   /** A domain of ours or a partner's that it may be taken for, and why. */
   likens?: { domain: string; how: string };

@@ -14,6 +14,8 @@ import { storableJson } from '../../store/observed.ts';
 import type { Ledger } from '../ledger.ts';
 import type { PlanStep } from './rows.ts';
 
+const SENDING: readonly ChangeState[] = ['sending', 'undo-sending'];
+
 /** What is written of a step beside its state. */
 interface Recorded {
   note?: string;
@@ -36,18 +38,37 @@ export class CarryOut {
       return this.set(change, undoing ? 'undo-failed' : 'failed', by, {
         note: 'Its workspace is not among the sources, or is an extract, which cannot be changed.',
       });
+    const before = change.state;
     try {
       await (undoing ? this.undo(change, at, by) : this.apply(change, at, by));
     } catch (e) {
       if (!(e instanceof ConnectorError)) throw e;
+      const failed = undoing ? 'undo-failed' : 'failed';
+      if (!UNKNOWN.includes(change.state)) return this.set(change, failed, by, { note: e.message });
+      if (e.code === 'refused' && SENDING.includes(change.state)) {
+        // refused at the first try: nothing was done; later, an earlier try may have been
+        const tried = before === change.state || e.mayHaveHappened;
+        const took = tried ? await this.tookEffect(change, at, undoing).catch(() => undefined) : false;
+        if (took === false) return this.set(change, failed, by, { note: e.message });
+        if (took) {
+          await this.set(change, undoing ? 'undo-sent' : 'sent', by);
+          return this.one(change, at, undoing, by);
+        }
+      }
       // whether it took effect is not known: it stays as sent, and says so; trying again finds out
-      if (UNKNOWN.includes(change.state) && e.code !== 'refused')
-        await this.set(change, change.state, by, {
-          note: `${e.message} Whether it took effect is not known yet: try again.`,
-          version: change.version ?? undefined,
-        });
-      else await this.set(change, undoing ? 'undo-failed' : 'failed', by, { note: e.message });
+      await this.set(change, change.state, by, {
+        note: `${e.message} Whether it took effect is not known yet: try again.`,
+        version: change.version ?? undefined,
+      });
     }
+  }
+
+  /** Whether the object is as the change wants it. */
+  private async tookEffect(change: PlanStep, at: Changeable, undoing: boolean): Promise<boolean> {
+    const now = await at.read({ kind: change.kind, id: change.object });
+    const fields = change.change && (undoing ? inverse(change.change, change.before) : change.change);
+    if (fields) return now !== null && hasFields(now.row, fields);
+    return undoing ? now !== null && !whatDiffers(change.kind, change.before, now.row).length : now === null;
   }
 
   /** Records how far a change has come, on the ledger too, before anything else is done. */
@@ -112,7 +133,7 @@ export class CarryOut {
       if (differs(now).length) {
         if (fields && hasFields(now.row, fields))
           return this.set(change, 'already-gone', by, {
-            note: 'It was so already before this plan reached it; undoing will not change it.',
+            note: 'It was already so before this plan reached it; undoing will not change it.',
           });
         return elsewise(now);
       }

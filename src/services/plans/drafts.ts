@@ -22,7 +22,7 @@ export class Drafts {
     const { changes, goals, seqs } = await tray.forPlan(account.id);
     const preview = await engine.ask.preview(changes);
     if (!preview?.changes.length)
-      throw new AppError('not-there', 409, 'None of it is there any more. Survey again, then pick it up.');
+      throw new AppError('not-there', 409, 'None of this exists any more. Survey again, then pick it up.');
     const approval = await this.approvalFor(preview);
     return db.transaction(async (tx) => {
       const [plan] = await tx.query<{ id: number }>(
@@ -133,7 +133,7 @@ export class Drafts {
       throw new AppError(
         'preview-old',
         409,
-        `The workspaces have moved on since this preview: ${told.differs.join('; ')}. Look at the new preview, then apply it.`,
+        `The workspaces have changed since this preview: ${told.differs.join('; ')}. Look at the new preview, then apply it.`,
       );
     // a newer survey sees the same, so the preview holds for it too
     await this.rebind(plan, preview, by, false);
@@ -162,7 +162,7 @@ export class Drafts {
         throw new AppError(
           'plan-state',
           409,
-          'The preview can only be renewed while the plan has not begun.',
+          'The preview can only be refreshed before the plan is applied.',
         );
       if (anew) await jobs.drop(tx, 'plan', plan);
       for (const c of await stepsOf(tx, plan)) {
@@ -233,10 +233,10 @@ export class Drafts {
       throw new AppError(
         'same-steward',
         403,
-        'Whoever made a plan or asks for it cannot approve it: a second steward has to.',
+        'Whoever made a plan or requested its approval cannot approve it: a second steward has to.',
       );
     if (head.survey !== survey)
-      throw new AppError('preview-old', 409, 'The preview has been renewed meanwhile. Look at it again.');
+      throw new AppError('preview-old', 409, 'The preview has been refreshed meanwhile. Look at it again.');
     await this.move(plan, approved ? PLAN_MOVES.approve : PLAN_MOVES.refuse, by, {
       note: approved ? null : `${by} did not approve it${said ? `: ${said}` : '.'}`,
       approval: {

@@ -115,7 +115,7 @@ export class Runner {
         [plan, halt, UNDER_WAY],
       );
       if (!rows.length)
-        throw new AppError('plan-state', 409, 'This plan is not running, or was stopped already.');
+        throw new AppError('plan-state', 409, 'This plan is not running, or has already been stopped.');
       await ledger.add({ who: by, what: `plan.${halt ?? 'resumed'}`, subject: `plan ${plan}` }, tx);
       await also?.(tx);
     });
@@ -132,8 +132,7 @@ export class Runner {
            and exists (select 1 from plan where id = $1 and state = 'applied') returning id`,
         [plan, changes ?? null],
       );
-      if (!marked.length)
-        throw new AppError('plan-state', 409, 'None of this is done and still to be undone.');
+      if (!marked.length) throw new AppError('plan-state', 409, 'There is nothing here to undo.');
       await tx.query("update plan set state = 'undoing', halt = null, note = null where id = $1", [plan]);
       await ledger.add(
         {
@@ -155,7 +154,7 @@ export class Runner {
   async retry(plan: number, by: string): Promise<void> {
     const { db, jobs } = this.parts;
     const again = (await stepsOf(db, plan)).filter((c) => RETRIED.includes(c.state));
-    if (!again.length) throw new AppError('plan-state', 409, 'There is nothing in this plan to try again.');
+    if (!again.length) throw new AppError('plan-state', 409, 'There is nothing in this plan to retry.');
     const undoing = again.some((c) => isUndoing(c.state));
     const steps = again.filter((c) => isUndoing(c.state) === undoing);
     await this.drafts.move(plan, undoing ? PLAN_MOVES.undoAgain : PLAN_MOVES.applyAgain, by, {

@@ -140,7 +140,7 @@ export class Surveys {
     );
     const from = (await this.sourcesWithTokens()).find((s) => s.id === source);
     if (!row || row.doc.kind !== 'file' || !from)
-      throw new AppError('no-such-file', 404, 'The last survey saw no such file.');
+      throw new AppError('no-such-file', 404, 'The last survey did not see this file.');
     if (from.kind === 'directory' || from.kind === 'extract')
       throw new AppError('not-live', 409, 'It came with an extract: there is no workspace to read it from.');
     const { kind, url, token } = from;
@@ -290,7 +290,7 @@ export class Surveys {
   }
 
   async cancel(id: number, by: string): Promise<void> {
-    if (this.current() !== id) throw new AppError('not-running', 409, 'This survey is not running any more.');
+    if (this.current() !== id) throw new AppError('not-running', 409, 'This survey is no longer running.');
     await this.ledger.add({ who: by, what: 'survey.cancel-asked', subject: `survey ${id}` });
     this.jobs.cancel('survey', id);
   }

@@ -140,14 +140,14 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
                 className="underline"
                 href={withQuery('/exposure/findings', { space: dossier.item.space.name, finding: row.id })}
               >
-                look at this space alone
+                show only this space
               </a>
               ,{' '}
               <a
                 className="underline"
                 href={withQuery('/survey/holdings', { sel: `item:${dossier.source}:${dossier.item.id}` })}
               >
-                open it in Holdings
+                open in Holdings
               </a>
             </dd>
             <dt className="text-quiet">Kind and size</dt>

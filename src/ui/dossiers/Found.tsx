@@ -41,11 +41,11 @@ export function Contents({
     unreadable: 'could not be read',
   };
   return (
-    <Section name="What is in it" aside={scan && aside[scan]}>
+    <Section name="Contents" aside={scan && aside[scan]}>
       {unread && <p>{unread}</p>}
       {contents.length === 0 && (
         <p className="text-quiet">
-          Nothing sensitive was recognised{unread && ' in what was read'}.
+          Nothing sensitive was found{unread && ' in what was read'}.
           {label && ` It weighs by its label, ${label}.`}
         </p>
       )}
@@ -57,7 +57,7 @@ export function Contents({
           className="btn btn-xs btn-ghost mt-1"
           disabled={again.isPending}
           onClick={() => again.mutate()}
-          title="Read the file at its workspace and look through it now"
+          title="Fetch the file from its workspace and scan it now"
         >
           <ScanText size={13} aria-hidden />{' '}
           {again.isPending
@@ -90,7 +90,7 @@ export function Content({ content: c }: { content: FoundContent }) {
       {match && (
         <details>
           <summary className="cursor-pointer text-quiet">
-            Why so sure: match {shown + 1} of{' '}
+            Why this certainty: match {shown + 1} of{' '}
             {c.matches.length === c.occurrences ? c.occurrences : `the first ${c.matches.length}`},{' '}
             <span className="font-mono">{match.masked}</span>
           </summary>

@@ -271,7 +271,7 @@ function What({ data, asOf }: { data: Data; asOf: number | undefined }) {
                 setSpace(undefined);
               }}
             >
-              all again
+              clear
             </button>
           </p>
         )}

@@ -338,7 +338,7 @@ function Holder({
         <span>{canWords(capabilities)}</span>
         <span
           className="w-14 text-right text-xs text-quiet"
-          title={`in the last ${usedDays} days, where activity says`}
+          title={`used in the last ${usedDays} days, where the workspace reports activity`}
         >
           {used}
         </span>

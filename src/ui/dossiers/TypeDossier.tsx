@@ -116,7 +116,7 @@ function Body({
           </div>
         )}
         {data.custom && !data.active && (
-          <p className="mt-2">It is not looked for: surveys pass over it until it is switched on.</p>
+          <p className="mt-2">It is switched off: surveys do not look for it.</p>
         )}
         {[set, mark, remove].map((m, i) => m.error && <Trouble key={i} error={m.error} />)}
       </header>
@@ -131,7 +131,7 @@ function Body({
                 <th className="text-left font-semibold">From certainty</th>
                 <th className="text-right font-semibold">Files</th>
                 <th className="text-right font-semibold">Occurrences</th>
-                <th className="text-right font-semibold">Against now</th>
+                <th className="text-right font-semibold">Change</th>
                 <th />
               </tr>
             </thead>
@@ -172,11 +172,13 @@ function Body({
             </tbody>
           </table>
         ) : (
-          <p className="text-quiet">After the first survey you see here what each certainty would count.</p>
+          <p className="text-quiet">
+            After the first survey you will see here what each certainty would count.
+          </p>
         )}
         {steward && data.ownCertainty && (
           <button className="btn btn-xs btn-ghost mt-1" onClick={() => set.mutate(null)}>
-            Count as usual again
+            Use the usual certainty
           </button>
         )}
       </Section>
@@ -198,14 +200,12 @@ function Body({
         )}
         {data.samples.length === 0 && (
           <p className="text-quiet">
-            {marks
-              ? 'Every sample there is has been marked.'
-              : 'There is nothing of it in your files to judge.'}
+            {marks ? 'Every sample has been marked.' : 'There are no samples of it in your files.'}
           </p>
         )}
         {data.samples.length > 0 && marks === 0 && (
           <p className="mb-1 text-quiet">
-            Look at a few in their files and say which are right. From six marks on, a certainty is suggested.
+            Look at a few in their files and mark which are right. After six marks, a certainty is suggested.
           </p>
         )}
         <ul>
@@ -245,7 +245,7 @@ function Body({
               </div>
               <details className="ml-9">
                 <summary className="cursor-pointer text-quiet">
-                  why so sure{s.where && `: ${s.where}`}
+                  why this certainty{s.where && `: ${s.where}`}
                 </summary>
                 <Sum match={s} />
               </details>
@@ -260,10 +260,10 @@ function Body({
           </pre>
         ) : (
           <>
-            {data.needsContext && <p>Only where one of its words is near, or stands over its column.</p>}
+            {data.needsContext && <p>Only with one of its words nearby, or in its column heading.</p>}
             {Object.values(data.context).some((w) => w.length > 0) && (
               <p>
-                Words that make it likelier:{' '}
+                Words that raise the certainty:{' '}
                 <span className="text-quiet">
                   {[...new Set(Object.values(data.context).flat())].slice(0, 30).join(', ')}
                 </span>
@@ -271,7 +271,7 @@ function Body({
             )}
             {data.otherwise.length > 0 && (
               <p>
-                Words that speak against it:{' '}
+                Words that lower the certainty:{' '}
                 <span className="text-quiet">{data.otherwise.slice(0, 20).join(', ')} …</span>
               </p>
             )}

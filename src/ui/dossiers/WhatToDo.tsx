@@ -67,7 +67,7 @@ export function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingR
       )}
       {withdrawable.length === 0 && mixed.length === 0 && (
         <p className="text-quiet">
-          Nobody outside reaches it. What makes it too wide is below: pick up what should go.
+          Nobody outside reaches it. What makes it too wide is listed below: pick up what should go.
         </p>
       )}
       {mixed.length > 0 && (

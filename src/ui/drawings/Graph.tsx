@@ -44,7 +44,7 @@ const FIT = { maxZoom: 1, padding: 0.05 };
 /** From so many things on, the map of the whole is shown. */
 const MAPPED = 30;
 
-/** What is chosen, and what is on a way with it. */
+/** Selected, and what is on a way with it. */
 const Chosen = createContext<{
   id: string | undefined;
   lit: Set<string> | undefined;

@@ -133,11 +133,10 @@ function Drawing({ graph }: { graph: Graph }) {
         {graph.left.bundles > 0 && (
           <p className="mt-2 text-quiet">
             And {plural(graph.left.people, 'more person', 'more people')} in{' '}
-            {plural(graph.left.bundles, 'other combination')} of the same routes, counted in the numbers and
-            not drawn.
+            {plural(graph.left.bundles, 'other combination')} of the same routes, counted and not drawn.
           </p>
         )}
-        <p className="mt-2 text-quiet">Choose anything in the drawing to see who and what it is.</p>
+        <p className="mt-2 text-quiet">Select anything in the drawing to see what it is.</p>
         <h3 className="mt-4 font-semibold">What each cut would cost</h3>
         <table className="mt-1 w-full max-w-3xl">
           <tbody>
@@ -158,10 +157,7 @@ function Drawing({ graph }: { graph: Graph }) {
         </table>
       </div>
       {node && (
-        <aside
-          aria-label="What is chosen"
-          className="w-[290px] shrink-0 overflow-auto border-l border-slate p-4"
-        >
+        <aside aria-label="Selected" className="w-[290px] shrink-0 overflow-auto border-l border-slate p-4">
           <>
             <h3 className="font-bold break-words">{node.label}</h3>
             {node.detail && <p className="text-quiet">{node.detail}</p>}

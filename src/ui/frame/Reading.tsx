@@ -36,7 +36,7 @@ export default function Reading() {
       <div className="flex w-full max-w-md flex-col gap-3 px-6">
         <h1 className="text-xl font-bold">Reading the last survey</h1>
         <p className="text-quiet">
-          Gate Lantern has just been started. Nothing is lost; the page you asked for opens by itself.
+          Gate Lantern has just started. Nothing is lost: your page opens as soon as this is done.
         </p>
         <progress
           className="progress w-full"
@@ -45,7 +45,7 @@ export default function Reading() {
         />
         <p aria-live="polite" className="tabular-nums">
           {!at
-            ? 'Beginning'
+            ? 'Starting'
             : all
               ? 'All rows are read. Working out who reaches what, and what is exposed.'
               : `${count(at.rows)}${at.of ? ` of ${count(at.of)}` : ''} rows`}

@@ -80,7 +80,7 @@ function CourseBar({ path }: { path: string }) {
           </svg>
           <span className="hidden min-[1120px]:inline">Gate Lantern</span>
         </a>
-        <nav aria-label="The six steps of the work" className="flex flex-1 items-stretch">
+        <nav aria-label="Steps" className="flex flex-1 items-stretch">
           {STEPS.map((s, i) => {
             const open = s === step;
             const inner = (
@@ -105,7 +105,7 @@ function CourseBar({ path }: { path: string }) {
                     )}
                   </a>
                 ) : (
-                  <span className={`${shape} text-quiet`} title="Its views are still to come">
+                  <span className={`${shape} text-quiet`} title="Coming later">
                     {inner}
                   </span>
                 )}
@@ -189,13 +189,9 @@ function ScopeLine({ path }: { path: string }) {
         ))}
       </nav>
       <span aria-hidden className="h-4 border-l border-slate" />
-      <div
-        className="flex min-w-0 flex-1 items-center gap-2 overflow-hidden"
-        role="group"
-        aria-label="What the screen is about"
-      >
+      <div className="flex min-w-0 flex-1 items-center gap-2 overflow-hidden" role="group" aria-label="Scope">
         {ws ? (
-          <Chip drop={() => set({ ws: undefined })} label="Look at every workspace again">
+          <Chip drop={() => set({ ws: undefined })} label="Show all workspaces">
             {workspaces.find((w) => w.id === ws)?.name ?? ws}
           </Chip>
         ) : (

@@ -212,7 +212,7 @@ function Opened({ tray }: { tray: TrayState }) {
         <div key={g.seq} className="flex h-8 items-center gap-2">
           <Target size={14} aria-hidden className="shrink-0" />
           <span className="min-w-0 flex-1 truncate">
-            Goal: <b>{g.words}</b> <span className="text-quiet">proven after the plan on fresh data</span>
+            Goal: <b>{g.words}</b> <span className="text-quiet">checked on fresh data after the plan</span>
           </span>
           <button
             className="btn btn-xs btn-ghost btn-square"

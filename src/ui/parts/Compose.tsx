@@ -202,7 +202,7 @@ export function Compose({
                     className={`cursor-pointer rounded border px-3 py-2 text-left ${c === cut ? 'border-base-content bg-base-200' : 'border-slate hover:bg-base-200'}`}
                   >
                     <span className="block font-bold">
-                      {data.cuts.length === 1 ? 'The only cut worth telling' : CHARACTER[c.character]}
+                      {data.cuts.length === 1 ? 'The only cut worth showing' : CHARACTER[c.character]}
                     </span>
                     <span className="block">
                       {c.changes.length ? plural(c.changes.length, 'change') : 'nothing has to change'}, felt
@@ -236,11 +236,7 @@ function Ways({ cut }: { cut: CutOption }) {
   const [chosen, choose] = useState<string>();
   const { drawing } = cut;
   if (!drawing.nodes.length)
-    return (
-      <p className="px-4 py-3 text-quiet">
-        It holds already: nobody of those the goal is about has a way in.
-      </p>
-    );
+    return <p className="px-4 py-3 text-quiet">The goal is already met: nobody it is about has a way in.</p>;
   const node = drawing.nodes.find((n) => n.id === chosen);
   return (
     <div className="border-b border-slate px-4 py-3">

@@ -75,7 +75,7 @@ function LimitsForm({ limits, close }: { limits: ApprovalLimits; close: () => vo
         />
         It changes an account, or moves something to quarantine
       </label>
-      <p className="text-quiet">New limits apply to plans made, and previews renewed, from then on.</p>
+      <p className="text-quiet">New limits apply to plans made, and previews refreshed, from then on.</p>
       <FormTrouble form={form} />
       {steward && (
         <button

@@ -37,7 +37,7 @@ function Options({ of, name, close }: { of: ObjectKey; name: string; close: () =
       <div className="px-4 py-2">
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what each would do …</p>}
-        {can?.length === 0 && <p className="py-1">Its workspace lets nothing of it be changed.</p>}
+        {can?.length === 0 && <p className="py-1">Its workspace does not let us change anything here.</p>}
         <ul>
           {can?.map((o) => (
             <li

@@ -48,7 +48,7 @@ export function TabBar({
           key={key}
           value={key}
           aria-controls={panel}
-          className={`btn whitespace-nowrap font-normal btn-ghost data-[state=active]:btn-neutral ${small ? 'btn-xs' : 'btn-sm'}`}
+          className={`btn whitespace-nowrap font-normal data-[state=active]:btn-neutral data-[state=inactive]:btn-ghost ${small ? 'btn-xs' : 'btn-sm'}`}
         >
           {name}
         </Radix.Trigger>

@@ -130,7 +130,7 @@ export function Decide({ what, findings, close }: { what: Deciding; findings: nu
               It leaves the open findings until that day, or until it gets worse. Nothing changes in the
               workspace.
             </p>
-            <Field form={form} name="until" label="Until and including">
+            <Field form={form} name="until" label="Until (inclusive)">
               {(input) => (
                 <input
                   {...input}

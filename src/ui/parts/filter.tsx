@@ -80,7 +80,7 @@ export function FilterBox({
   set,
   label,
   placeholder,
-  width = 'w-44',
+  width = 'w-56',
   table,
   where,
 }: {
@@ -179,7 +179,7 @@ export function FilterBox({
             'aria-expanded': offers.length > 0,
             'aria-controls': id,
             'aria-autocomplete': 'list',
-            title: 'Type to find. Or a condition, such as weight >= 3, and Enter.',
+            title: 'Type to search, or enter a condition such as weight >= 3.',
             ...(at >= 0 && { 'aria-activedescendant': `${id}-${at}` }),
           })}
         />

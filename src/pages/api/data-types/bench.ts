@@ -25,7 +25,7 @@ export const PUT = endpoint({
       .object({ text: z.string().max(500_000), type: z.unknown() })
       .safeParse(await jsonBody(context.request));
     if (!body.success)
-      return problem(422, 'input', 'It takes a text of up to 500,000 characters, and a type.');
+      return problem(422, 'input', 'Send a text of up to 500,000 characters, and a data type.');
     return app.recognition.tryType(body.data.text, body.data.type);
   },
 });

@@ -84,7 +84,7 @@ function View({ params, set, narrow }: ViewProps) {
         r.findings ? (
           count(r.findings)
         ) : (
-          <span className="text-quiet" title="Some points, but no finding by itself">
+          <span className="text-quiet" title="Some points, but no finding of its own">
             ·
           </span>
         ),
@@ -159,7 +159,7 @@ function View({ params, set, narrow }: ViewProps) {
       empty={data?.rows.length === 0}
       nothing={
         data?.points
-          ? 'No single change closes anything: what is exposed is so by several ways at once.'
+          ? 'No single change closes anything: whatever is exposed can be reached in several ways.'
           : 'Nothing is exposed, so nothing causes it.'
       }
     >
@@ -177,7 +177,7 @@ function View({ params, set, narrow }: ViewProps) {
 function One({ cause, asOf, ...pinning }: { cause: string; asOf: number | undefined } & Pinning) {
   const { data, error, refetch } = useCauses(asOf);
   const row = data?.rows.find((r) => r.key === cause);
-  const gone = data && !row ? new Error('This survey knows no such cause any more.') : undefined;
+  const gone = data && !row ? new Error('This cause is not in this survey any more.') : undefined;
   return (
     <DossierFrame name="Cause" error={error ?? gone} retry={() => void refetch()} {...pinning}>
       {row && data && <Body row={row} page={data} now={asOf === undefined} />}
@@ -188,7 +188,7 @@ function One({ cause, asOf, ...pinning }: { cause: string; asOf: number | undefi
 const TO_DO: Record<CauseRow['kind'], string> = {
   grant: 'Withdraw the grant.',
   link: 'Withdraw the sharing link.',
-  visibility: 'Show the space to its members alone.',
+  visibility: 'Make the space visible to its members only.',
   membership: 'Take them out of the group.',
 };
 
@@ -268,7 +268,7 @@ function Body({ row, page, now }: { row: CauseRow; page: CausesPage; now: boolea
         aside={`${plural(row.members, 'member')}, ${plural(row.external, 'other')}`}
       >
         {row.people.length === 0 && (
-          <p className="text-quiet">Nobody we know: whoever has the link could not follow it any more.</p>
+          <p className="text-quiet">Nobody we know of: whoever has the link could no longer use it.</p>
         )}
         <ul>
           {row.people.map((p) => (

@@ -60,7 +60,7 @@ function View({ params, set, narrow }: ViewProps) {
           {data ? (
             <>
               <b>{plural(data.files, 'file')}</b>
-              <span className="text-quiet"> of {count(data.scanned)} scanned hold something </span>
+              <span className="text-quiet"> of {count(data.scanned)} scanned hold something sensitive </span>
               {data.unread > 0 && (
                 <button
                   className="cursor-pointer underline decoration-slate hover:decoration-current"
@@ -162,7 +162,7 @@ function View({ params, set, narrow }: ViewProps) {
                   </button>
                 }
               >
-                Nothing of these data types was found in such files at this certainty.
+                None of these data types was found in these files at this certainty.
               </Empty>
             ) : (
               <Matrix
@@ -177,7 +177,7 @@ function View({ params, set, narrow }: ViewProps) {
             )}
           </div>
           {opened && (
-            <div className="min-h-0 flex-1">
+            <div className="min-h-0 flex-1 border-t-2 border-slate">
               <Files
                 held={{ ...held, ws: at ?? held.ws, type, tier }}
                 name={data?.rows.find((r) => r.type === type)?.name}
@@ -474,7 +474,7 @@ function Unread({
     fileColumn(),
     {
       key: 'reason',
-      name: 'What was not read',
+      name: 'What was not scanned',
       width: 'minmax(220px, 1.4fr)',
       cell: (r) => (
         <span className="truncate" title={r.reason}>
@@ -508,7 +508,7 @@ function Unread({
       find={{ label: 'Find in these files', placeholder: 'file or reason …' }}
       title={
         <h2 className="min-w-0 flex-1 truncate">
-          <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not to the end: the widest reach
+          <b>{first ? plural(first.total, 'file') : '…'}</b> not scanned, or not completely: the widest reach
           first
         </h2>
       }
@@ -521,7 +521,7 @@ function Unread({
         </button>
       }
       empty={first !== undefined && rows.length === 0}
-      nothing="Every file was scanned to its end."
+      nothing="Every file was scanned completely."
     >
       <Table
         label="Files not fully scanned"

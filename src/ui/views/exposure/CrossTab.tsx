@@ -185,7 +185,7 @@ function View({ params, set, narrow }: ViewProps) {
         {!fits ? (
           !error && <p className="p-4 text-quiet">{isFetching ? 'Counting …' : ''}</p>
         ) : data.cells.length === 0 ? (
-          <Empty>Nothing fits. Drop a condition, or widen the scope above.</Empty>
+          <Empty>Nothing matches. Remove a condition, or widen the scope above.</Empty>
         ) : (
           <Grid
             page={data}

@@ -134,7 +134,7 @@ function View({ params, set, narrow }: ViewProps) {
             cell: (r: FindingRow) => <span className="truncate">{from(r)}</span>,
           },
         ]),
-    { key: 'weight', name: 'Weight', width: '76px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
+    { key: 'weight', name: 'Weight', width: '92px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
     {
       key: 'reach',
       name: 'Reach',

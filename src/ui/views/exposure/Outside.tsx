@@ -63,7 +63,8 @@ function View({ params, set, narrow }: ViewProps) {
   if (data && data.counts.all === 0)
     return (
       <Empty>
-        Nobody outside can reach anything. When somebody can, their domain is here, with who let them in.
+        Nobody outside can reach anything. When somebody can, their domain appears here, with who gave them
+        access.
       </Empty>
     );
   return (
@@ -77,7 +78,7 @@ function View({ params, set, narrow }: ViewProps) {
         find={{
           label: 'Find a domain',
           placeholder: 'domain, department …',
-          width: narrow ? 'w-32' : 'w-48',
+          width: narrow ? 'w-32' : 'w-56',
         }}
         title={
           <TabBar
@@ -232,7 +233,7 @@ function Standing({ row: r }: { row: OutsideRow }) {
       </span>
     );
   if (r.standing === 'partner') return <span>partner</span>;
-  return <span className="truncate">{r.consumer ? 'free mailboxes, anybody’s' : 'not expected'}</span>;
+  return <span className="truncate">{r.consumer ? 'free mailbox provider' : 'not expected'}</span>;
 }
 
 function OneDomain({ domain, asOf, ...pinning }: { domain: string; asOf: number | undefined } & Pinning) {
@@ -262,13 +263,13 @@ function Body({
           {row.standing === 'partner'
             ? 'A partner’s.'
             : row.consumer
-              ? 'Anybody can have a mailbox there.'
+              ? 'Anybody can get a mailbox there.'
               : 'Not expected: it is no partner’s.'}
         </p>
         {row.likens && (
           <p className="mt-1">
             <State icon="trouble">
-              May be taken for {row.likens.domain}: {row.likens.how}.
+              Could be mistaken for {row.likens.domain}: {row.likens.how}.
             </State>
           </p>
         )}
@@ -294,7 +295,7 @@ function Body({
               last used <When at={row.lastUsed} />
             </>
           ) : (
-            'no use of it was seen'
+            'no use was seen'
           )}
           .
         </p>
@@ -332,7 +333,7 @@ function Body({
                       used <When at={s.lastUsed} />
                     </>
                   ) : (
-                    'not seen used'
+                    'never seen used'
                   )}
                 </div>
               </div>
@@ -350,7 +351,7 @@ function Body({
         </ul>
         {sharesMore > 0 && <p className="text-quiet">and {count(sharesMore)} more.</p>}
       </Section>
-      <Section name="Their people" aside={plural(row.people, 'person', 'people')}>
+      <Section name="People" aside={plural(row.people, 'person', 'people')}>
         <ul>
           {people.slice(0, 40).map((p) => (
             <li key={p.id}>

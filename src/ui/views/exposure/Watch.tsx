@@ -55,7 +55,7 @@ function View({ params, set, narrow }: ViewProps) {
         <h1 className="text-lg leading-tight">
           <b>{plural(data.open, 'open finding')}</b>, {count(data.points)} exposure points
           {scoped ? (
-            <span className="text-quiet"> here; news and points over time are of everything</span>
+            <span className="text-quiet"> here; the news and the points over time cover everything</span>
           ) : (
             <Trend history={data.history} />
           )}
@@ -147,7 +147,7 @@ function News({ news, since }: { news: ChangeNews[] | undefined; since: number |
   if (!news || since === undefined)
     return (
       <p className="mt-1 text-quiet">
-        This is the first survey: from the next one on, what changed is told here.
+        This is the first survey: from the next one on, what changed is listed here.
       </p>
     );
   const order: ChangeNews['kind'][] = ['brighter', 'open-links', 'domains', 'guests', 'wide'];
@@ -260,7 +260,7 @@ function CheapestFix({ row }: { row: FindingRow }) {
   const { data: fix, isPending, error } = useFix(row);
   if (isPending) return <span className="text-quiet">Working it out …</span>;
   if (error) return <span className="text-quiet">{error.message}</span>;
-  if (!fix) return <span className="text-quiet">It takes several changes at once: open it.</span>;
+  if (!fix) return <span className="text-quiet">It takes several changes: open it to see them.</span>;
   return (
     <span className="flex items-center gap-2">
       <span className="min-w-0 flex-1">
@@ -317,11 +317,11 @@ function Where({
         {history.length > 1 && (
           <select
             className="select select-xs w-44"
-            aria-label="Beside another survey"
+            aria-label="Compare with another survey"
             value={other ?? ''}
             onChange={(e) => set({ beside: e.target.value })}
           >
-            <option value="">beside no other</option>
+            <option value="">compared with no other</option>
             {history
               .slice(0, -1)
               .reverse()
@@ -349,7 +349,7 @@ function Where({
         }
       />
       <p className="mt-0.5 text-xs text-quiet">
-        Set off, in bold: further than the weight allows. Click a number for what is behind it.
+        In bold: further than the weight allows. Click a number to see what is behind it.
       </p>
     </>
   );
@@ -361,13 +361,13 @@ function Coverage({ sum: { coverage: c } }: { sum: WatchPage['sum'] }) {
       Covered: <b className="text-base-content">{plural(c.scanned, 'file')}</b> read for what they hold,{' '}
       {count(c.files - c.scanned)} that hold no text judged by name and label;{' '}
       <a className="underline" href="/exposure/contents?show=unread">
-        {c.unread ? `${plural(c.unread, 'file')} not read, or not to the end` : 'none left unread'}
+        {c.unread ? `${plural(c.unread, 'file')} not read, or not completely` : 'none unread'}
       </a>
       {c.problems > 0 && (
         <>
           ;{' '}
           <a className="underline" href="/survey/sources">
-            {plural(c.problems, 'row')} of the workspaces do not fit together
+            {plural(c.problems, 'row')} of the workspaces do not match
           </a>
         </>
       )}
@@ -377,21 +377,21 @@ function Coverage({ sum: { coverage: c } }: { sum: WatchPage['sum'] }) {
 }
 
 const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: string }> = {
-  'survey-failed': { words: () => 'the last survey did not end well', href: '/survey/sources' },
+  'survey-failed': { words: () => 'the last survey failed', href: '/survey/sources' },
   'not-read': {
     words: (n) => `${plural(n, 'thing')} could not be read in the last survey`,
     href: '/survey/sources',
   },
-  'survey-old': { words: () => 'the last survey is more than a day and a half old', href: '/survey/sources' },
+  'survey-old': { words: () => 'the last survey is more than 36 hours old', href: '/survey/sources' },
   'plans-troubled': {
-    words: (n) => `${plural(n, 'plan')} with changes that did not take, or came back`,
+    words: (n) => `${plural(n, 'plan')} with changes that failed or came back`,
     href: '/remedy/plans',
   },
   reopened: {
     words: (n) => `${plural(n, 'finding')} came back`,
     href: '/exposure/findings?where=state+%3D%3D+%22reopened%22',
   },
-  mine: { words: (n) => `${plural(n, 'finding')} given to you`, href: '/exposure/findings' },
+  mine: { words: (n) => `${plural(n, 'finding')} assigned to you`, href: '/exposure/findings' },
   asked: {
     words: (n) => `${plural(n, 'plan')} ${n === 1 ? 'waits' : 'wait'} for your approval`,
     href: '/remedy/plans?where=state+%3D%3D+%22asked%22',
@@ -415,9 +415,9 @@ function Waits({ waiting }: { waiting: Waiting[] }) {
       : WAITS[w.kind].href;
   return (
     <>
-      <h2 className="mb-0.5 mt-4 font-semibold">What waits for you</h2>
+      <h2 className="mb-0.5 mt-4 font-semibold">Waiting for you</h2>
       {waiting.length === 0 ? (
-        <p className="text-quiet">Nothing: no plan, no answer and no survey is waiting.</p>
+        <p className="text-quiet">Nothing is waiting for you.</p>
       ) : (
         <ul className="flex flex-wrap gap-x-5 leading-6">
           {waiting.map((w) => (

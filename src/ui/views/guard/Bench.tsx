@@ -55,24 +55,21 @@ export function Bench() {
         take(e.dataTransfer.files[0]);
       }}
     >
-      <section
-        aria-label="What to look through"
-        className="flex w-[31%] flex-col gap-2 border-r border-slate p-3"
-      >
+      <section aria-label="What to scan" className="flex w-[31%] flex-col gap-2 border-r border-slate p-3">
         <div className="flex items-center gap-2">
           <button className="btn btn-sm" onClick={() => picker.current?.click()}>
             <FileUp size={14} aria-hidden /> Choose a file
           </button>
           {!text && !file && (
             <button className="btn btn-sm btn-ghost font-normal" onClick={() => setText(EXAMPLE)}>
-              Put in an example
+              Insert an example
             </button>
           )}
           <input
             ref={picker}
             type="file"
             hidden
-            aria-label="A file to look through"
+            aria-label="File to scan"
             onChange={(e) => take(e.target.files?.[0])}
           />
         </div>
@@ -94,7 +91,7 @@ export function Bench() {
         ) : (
           <textarea
             className="textarea min-h-0 w-full flex-1 resize-none font-mono text-[12.5px] leading-relaxed"
-            aria-label="Text to look through"
+            aria-label="Text to scan"
             placeholder={
               'Paste a text here, or drop a file anywhere on this view: office documents, PDF, mail, archives.'
             }
@@ -104,9 +101,9 @@ export function Bench() {
           />
         )}
       </section>
-      <section aria-label="As it was read" className="flex min-w-0 flex-1 flex-col">
+      <section aria-label="Text as read" className="flex min-w-0 flex-1 flex-col">
         <h2 className="border-b border-base-300 px-3 py-1.5 text-xs font-semibold text-quiet">
-          As it was read{result && `, in ${count(result.milliseconds)} ms`}
+          Text as read{result && `, in ${count(result.milliseconds)} ms`}
           {scan.isPending && ' …'}
         </h2>
         <div className="min-h-0 flex-1 overflow-auto p-3" tabIndex={0} aria-label="The text with its matches">
@@ -153,7 +150,7 @@ export function Bench() {
             </li>
           ))}
           {result && places.length === 0 && (
-            <li className="p-3 text-quiet">Nothing sensitive was recognised in it.</li>
+            <li className="p-3 text-quiet">Nothing sensitive was found in it.</li>
           )}
         </ul>
         <p className="border-t border-slate px-3 py-2 text-xs text-quiet">

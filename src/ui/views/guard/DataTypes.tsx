@@ -188,7 +188,7 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
           <span className={`truncate ${r.active ? 'font-medium' : 'text-quiet'}`}>{r.name}</span>
           {r.custom && (
             <span className="shrink-0 text-xs text-quiet">
-              {r.active ? 'our own' : 'our own, not looked for'}
+              {r.active ? 'our own' : 'our own, switched off'}
             </span>
           )}
         </span>
@@ -262,7 +262,7 @@ function CatalogueTable({ params, set, narrow }: ViewProps) {
           </button>
         }
       >
-        No data type fits.
+        No data type matches.
       </Empty>
     );
   return (

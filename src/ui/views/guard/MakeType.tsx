@@ -177,7 +177,7 @@ function Form({
             </Field>
           </div>
           <div>
-            <span className="mb-0.5 block text-xs font-semibold text-quiet">What it asks of a document</span>
+            <span className="mb-0.5 block text-xs font-semibold text-quiet">What it looks for</span>
             <ConditionEditor
               key={starts}
               value={draft.match}
@@ -231,9 +231,7 @@ function Form({
             <button type="button" className="btn btn-sm btn-ghost" onClick={leave}>
               Cancel
             </button>
-            {failing > 0 && (
-              <span className="text-error">{plural(failing, 'case does', 'cases do')} not come out</span>
-            )}
+            {failing > 0 && <span className="text-error">{plural(failing, 'case fails', 'cases fail')}</span>}
           </div>
         </div>
       </form>
@@ -278,7 +276,7 @@ function Form({
         </div>
         <div className="h-[34%] overflow-auto border-t border-slate p-3" tabIndex={0} aria-label="Its cases">
           <h2 className="mb-1 text-xs font-semibold text-quiet">
-            Cases, run each time it changes{draft.cases.length > 0 && `: ${draft.cases.length}`}
+            Cases, checked at every change{draft.cases.length > 0 && `: ${draft.cases.length}`}
           </h2>
           {draft.cases.length === 0 && (
             <p className="text-quiet">
@@ -296,7 +294,7 @@ function Form({
                   <button
                     type="button"
                     className="min-w-0 flex-1 cursor-pointer truncate text-left font-mono text-xs"
-                    title="Add it to the text above"
+                    title="Put it into the text above"
                     onClick={() => setText(c.text)}
                   >
                     {c.text}
@@ -330,12 +328,12 @@ const isBlank = (c: Condition): boolean =>
 
 const KINDS = {
   pattern: 'a pattern',
-  words: 'words of a list',
+  words: 'words from a list',
   type: 'another data type',
-  everything: 'any document, a blank one too',
+  everything: 'any document, even a blank one',
   all: 'all of these',
   any: 'any of these',
-  of: 'so many of these',
+  of: 'at least so many of these',
   find: 'one near another',
 } as const;
 type Kind = keyof typeof KINDS;
@@ -405,7 +403,7 @@ function ConditionEditor({
           />
         ))}
         <button type="button" className="btn btn-xs" onClick={() => put([...inner, { pattern: '' }])}>
-          <Plus size={12} aria-hidden /> Ask for one more thing
+          <Plus size={12} aria-hidden /> Add a condition
         </button>
       </div>
     );
@@ -415,7 +413,7 @@ function ConditionEditor({
       <div className="flex items-center gap-2">
         <select
           className="select select-xs flex-1"
-          aria-label="What is asked"
+          aria-label="Kind of condition"
           value={kind}
           onChange={(e) => change(fresh(e.target.value as Kind, c))}
         >
@@ -490,7 +488,7 @@ function ConditionEditor({
       {'words' in c && <WordList value={c} change={change} />}
       {('pattern' in c || 'words' in c) && (
         <label className="block text-xs text-quiet">
-          only in columns headed by one of (with commas between; empty: anywhere)
+          only in columns with these headings, separated by commas (empty: anywhere)
           <Words
             value={c.under ?? []}
             change={(under) => change(without({ ...c, under: under.length ? under : undefined }))}
@@ -532,7 +530,7 @@ function ConditionEditor({
       {'of' in c && (
         <>
           <label className="flex items-center gap-1 text-xs text-quiet">
-            how many of them hold, at least
+            how many of these must hold
             <input
               className="input input-xs w-14"
               type="number"
@@ -637,7 +635,7 @@ function WordList({
         <p className="rounded bg-base-200 p-2">
           {count(c.words.length)} words: {c.words.slice(0, 5).join(', ')} …{' '}
           <button type="button" className="btn btn-xs" onClick={() => change({ ...c, words: [] })}>
-            Empty the list
+            Clear the list
           </button>
         </p>
       ) : (
@@ -652,7 +650,7 @@ function WordList({
       )}
       <div className="flex flex-wrap items-center gap-3 text-xs">
         <button type="button" className="btn btn-xs" onClick={() => picker.current?.click()}>
-          Bring a list (CSV or text)
+          Import a list (CSV or text)
         </button>
         <input
           ref={picker}
@@ -687,7 +685,7 @@ function WordList({
             checked={c.matchCase ?? false}
             onChange={(e) => change({ ...c, matchCase: e.target.checked })}
           />{' '}
-          in this case alone
+          match case
         </label>
         <label className="flex items-center gap-1">
           <input
@@ -696,7 +694,7 @@ function WordList({
             checked={c.partsOfWords ?? false}
             onChange={(e) => change({ ...c, partsOfWords: e.target.checked })}
           />{' '}
-          parts of words too
+          match parts of words
         </label>
       </div>
       {bring.error && <Trouble error={bring.error} />}

@@ -7,9 +7,9 @@ import { count, plural, Trouble } from '../../parts/marks.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 
 const ABOUT: Record<Preset, string> = {
-  wide: 'Misses the least, and is wrong the most: for a first look, or before an auditor does.',
-  balanced: 'What is found is nearly always right; what has no word near that says what it is may be missed.',
-  strict: 'Only what its check, its form and the words around it agree on: for rules that act by themselves.',
+  wide: 'Misses the least and is wrong the most: for a first look.',
+  balanced: 'What it finds is nearly always right; values with no telling word nearby may be missed.',
+  strict: 'Only matches whose check digits, form and surrounding words agree: for automatic rules.',
 };
 const NAME: Record<Preset, string> = { wide: 'Wide', balanced: 'Balanced', strict: 'Strict' };
 
@@ -39,8 +39,8 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
       {[types, set, pictures].map((q, i) => q.error && <Trouble key={i} error={q.error} />)}
       <h2 className="text-base font-bold">From which certainty a match usually counts</h2>
       <p className="mb-3 text-quiet">
-        What counts makes files weigh, and so makes findings. Setting it takes effect at once; nothing is read
-        again.
+        What counts gives files their weight, and so makes findings. Changes take effect at once; no file is
+        read again.
       </p>
       <table className="w-full">
         <thead>
@@ -48,7 +48,7 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
             <th className="py-1 text-left font-semibold">Preset</th>
             <th className="pl-6 text-right font-semibold">Files</th>
             <th className="pl-6 text-right font-semibold">Occurrences</th>
-            <th className="pl-6 text-right font-semibold">Against now</th>
+            <th className="pl-6 text-right font-semibold">Change</th>
             <th className="w-40" />
           </tr>
         </thead>
@@ -123,7 +123,7 @@ export function WhatCounts({ open }: { open: (type: string) => void }) {
           checked={types.data?.pictures ?? false}
           onChange={(e) => pictures.mutate(e.target.checked)}
         />
-        read the text in pictures, from the next survey on (English; about a second a picture)
+        read the text in pictures from the next survey on (English; about a second per picture)
       </label>
     </div>
   );

@@ -43,7 +43,7 @@ const PLAN_ICON: Record<PlanState, 'waiting' | 'running' | 'done' | 'back' | 'la
 
 /** How a plan stands, in a few words. */
 function stands(p: PlanRow): string {
-  if (p.halt === 'paused') return 'paused in the middle';
+  if (p.halt === 'paused') return 'paused';
   if (p.state === 'scheduled' && p.scheduledFor) return `will be applied ${whenWords(p.scheduledFor)}`;
   const look = ENDED.includes(p.state) ? p.troubled + p.drifted + p.unmet : 0;
   const done = p.state === 'applying' || p.state === 'undoing' ? ` ${p.verified} of ${p.changes}` : '';
@@ -70,7 +70,7 @@ function View({ search }: { search: string }) {
           </a>
         }
       >
-        Here you will see every plan: what it changes, who would lose what, what came of it, and the way back.
+        Here you will see every plan: what it changes, who would lose what, how it went, and how to undo it.
         Pick up changes from a finding to make the first.
       </Empty>
     );
@@ -94,7 +94,7 @@ function View({ search }: { search: string }) {
         </div>
         <Conditions where={where} set={set} />
         <ul className="min-h-0 flex-1 overflow-auto border-t border-base-300">
-          {plans?.length === 0 && <li className="px-4 py-2 text-quiet">No plan fits.</li>}
+          {plans?.length === 0 && <li className="px-4 py-2 text-quiet">No plan matches.</li>}
           {plans?.map((p) => (
             <li key={p.id}>
               <button
@@ -144,12 +144,12 @@ function Plan({ id }: { id: number }) {
       {plan.note && <Said>{plan.note}</Said>}
       {plan.moved && plan.moved.length > 0 && (
         <Said>
-          The workspaces have moved on since this preview: {plan.moved.join('; ')}. Refresh the preview, look
+          The workspaces have changed since this preview: {plan.moved.join('; ')}. Refresh the preview, look
           at it, then apply.
         </Said>
       )}
       {plan.moved?.length === 0 && (
-        <p className="mt-2 text-quiet">A newer survey sees the same, so this preview holds for it too.</p>
+        <p className="mt-2 text-quiet">A newer survey shows the same, so this preview still holds.</p>
       )}
       {plan.approval && <ApprovalBox plan={plan} />}
       <p className="mt-3 text-base">

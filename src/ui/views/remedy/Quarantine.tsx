@@ -47,8 +47,8 @@ function View({ params, set, narrow }: ViewProps) {
           </a>
         }
       >
-        Nothing is in quarantine. What a plan moves here can be reached by nobody until it is released; who
-        could reach it is kept. Choose “Change the file itself …” in a finding to move it here.
+        Nothing is in quarantine. Nobody can reach what a plan moves here until it is released; the access it
+        had is kept for then. Choose “Change the file itself …” in a finding to move it here.
       </Empty>
     );
   const columns: Column<QuarantineRow>[] = [
@@ -118,7 +118,7 @@ function View({ params, set, narrow }: ViewProps) {
             <>
               <b>{plural(rows.length, 'thing')} in quarantine</b>{' '}
               <span className="text-quiet">
-                nobody can do anything with them; who could is kept for release
+                nobody can reach them; the access they had is kept for their release
               </span>
             </>
           )}

@@ -97,7 +97,7 @@ function View({ search }: { search: string }) {
         </span>
       ),
     },
-    { key: 'weight', name: 'Weight', width: '70px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
+    { key: 'weight', name: 'Weight', width: '92px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
     {
       key: 'reach',
       name: 'Reach before, after',
@@ -153,8 +153,8 @@ function View({ search }: { search: string }) {
   if (good.length < 2 && good.length > 0)
     return (
       <Empty action={<ToSources />}>
-        Here you will see what got brighter or darker from one survey to the next, and by which change. There
-        is one survey yet: run another.
+        Here you will see what got brighter or darker between surveys, and why. So far there is one survey:
+        run another.
       </Empty>
     );
   return (
@@ -204,7 +204,7 @@ function View({ search }: { search: string }) {
         first.causes.length > 0 && (
           <section aria-label="What brought it about" className="border-t border-slate px-4 py-2">
             <h2 className="text-xs font-semibold text-quiet">
-              What brought it about, by how much it touched; press one to see only that
+              What caused it, by items affected; click one to see only those
             </h2>
             <ul className="mt-1 max-h-36 overflow-auto">
               {first.causes.map((c) => (
@@ -278,7 +278,7 @@ function Body({ data: { row, gained, lost, by } }: { data: ChangeDossier }) {
         </div>
         {row.change !== 'removed' && (
           <a className="underline" href={withQuery('/survey/holdings', { sel: row.key })}>
-            open it in Holdings
+            open in Holdings
           </a>
         )}
       </header>

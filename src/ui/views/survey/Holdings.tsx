@@ -317,7 +317,7 @@ function View({ params, set, narrow }: ViewProps) {
           }
         >
           {list
-            ? 'Nothing in these holdings fits the filters.'
+            ? 'Nothing matches these filters.'
             : 'Here you will see every workspace, space, folder and file with how far it can be reached. For that, survey your workspaces.'}
         </Empty>
       ) : (
@@ -353,7 +353,7 @@ function View({ params, set, narrow }: ViewProps) {
       )}
       {list && flat.data && flat.data.total > flat.data.rows.length && flat.data.rows.length >= 500 && (
         <p className="border-t border-slate px-4 py-1 text-quiet">
-          The first 500 of {count(flat.data.total)} are shown: narrow the filters or sort otherwise to see
+          The first 500 of {count(flat.data.total)} are shown: narrow the filters or sort differently to see
           others.
         </p>
       )}

@@ -50,9 +50,9 @@ const EXPLAIN: Record<Show, string> = {
   groups: 'what each lets its members reach, and which hold nearly everybody',
   members: 'people of the organisation, and what each can reach',
   guests: 'external people with an account',
-  outsiders: 'addresses that are named and have no account',
+  outsiders: 'addresses that were given access and have no account',
   domains: 'everybody outside, by domain',
-  dangling: 'grants and links in force that name somebody who can do nothing any more',
+  dangling: 'grants and links in force for accounts that can no longer use them',
 };
 const PAGE = 100;
 

@@ -163,7 +163,7 @@ function View({ search }: { search: string }) {
       <div className="flex min-h-0 flex-1">
         <section className="w-[340px] shrink-0 overflow-auto border-r border-slate" aria-label="Past surveys">
           <h2 className="px-4 pb-1 pt-3 font-semibold">Surveys</h2>
-          {full.length === 0 && <p className="px-4 text-quiet">None has run yet.</p>}
+          {full.length === 0 && <p className="px-4 text-quiet">No survey has run yet.</p>}
           <ul>
             {full.map((s) => (
               <li key={s.id}>
@@ -297,7 +297,7 @@ function Steps({ survey, steps }: { survey: SurveyRow; steps: JobStep[] }) {
       {!!failures.data?.length && (
         <>
           <h3 className="mt-4 font-semibold">Left out of this survey</h3>
-          <p className="text-quiet">What was known of these from the survey before is kept.</p>
+          <p className="text-quiet">What the survey before knew of these is kept.</p>
           <table className="mt-1 w-full">
             <tbody>
               {failures.data.map((f, i) => (
@@ -385,10 +385,12 @@ function ReadExtract({ done }: { done: (survey: number) => void }) {
           signal: stop.current.signal,
         });
         if (!answer.ok)
-          throw new Error(((await answer.json()) as { detail?: string }).detail ?? `${name} was not taken.`);
+          throw new Error(
+            ((await answer.json()) as { detail?: string }).detail ?? `${name} was not accepted.`,
+          );
         bytes += file.size;
       }
-      setSent({ bytes, of: total, now: 'beginning the survey' });
+      setSent({ bytes, of: total, now: 'starting the survey' });
       return send('POST', '/api/extracts/[id]', { id: id });
     },
     onSuccess: ({ survey }) => done(survey),

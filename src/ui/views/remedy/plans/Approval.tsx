@@ -41,8 +41,8 @@ export function ApprovalBox({ plan }: { plan: PlanDetail }) {
         <div className="mt-1 flex flex-wrap items-center gap-2">
           <input
             className="input input-sm min-w-56 flex-1"
-            aria-label="What you say to it"
-            placeholder="what you say to it, for the ledger"
+            aria-label="Your comment"
+            placeholder="comment, kept in the ledger"
             maxLength={2000}
             value={said}
             onChange={(e) => setSaid(e.target.value)}

@@ -5,21 +5,21 @@ import { OPEN } from './Head.tsx';
 
 const EVENT_WORDS: Record<string, string> = {
   made: 'made',
-  'preview-renewed': 'preview made anew',
-  asked: 'a second steward asked',
+  'preview-renewed': 'preview refreshed',
+  asked: 'approval requested',
   approved: 'approved',
   draft: 'back to draft',
-  scheduled: 'given a time',
-  applying: 'applying began',
+  scheduled: 'scheduled',
+  applying: 'started applying',
   applied: 'applied and read back',
   paused: 'paused',
-  resumed: 'went on',
-  cancelled: 'ended early',
-  'taken-up': 'taken up again after the application had ended',
-  undoing: 'undoing began',
+  resumed: 'resumed',
+  cancelled: 'stopped',
+  'taken-up': 'resumed after the application restarted',
+  undoing: 'started undoing',
   undone: 'undone and read back',
   discarded: 'discarded',
-  'goal-broken': 'a survey found that a goal does not hold any more',
+  'goal-broken': 'a survey found that a goal no longer holds',
 };
 
 /** Everything that was done with it, from its ledger entries. */
@@ -27,7 +27,7 @@ export function Life({ events }: { events: PlanEvent[] }) {
   return (
     <details className="mt-4">
       <summary className="cursor-pointer font-semibold">
-        Its life on the ledger, {plural(events.length, 'entry', 'entries')}
+        What the ledger says of it, {plural(events.length, 'entry', 'entries')}
       </summary>
       <ol className="mt-1">
         {events.map((e, i) => (
@@ -91,7 +91,7 @@ export function Timeline({ plan }: { plan: PlanDetail }) {
     },
   ];
   return (
-    <ol className="mt-3 flex" aria-label="The plan’s life">
+    <ol className="mt-3 flex" aria-label="The plan’s progress">
       {marks.map((m, i) => (
         <li key={i} className="relative flex-1 pt-4">
           {i < marks.length - 1 && (

@@ -9,7 +9,7 @@ export function Proof({ plan }: { plan: PlanDetail }) {
   if (!proof && !goals.length) return null;
   return (
     <section aria-label="Proof">
-      <Heading>{proof ? 'What holds now, worked out on what was read back' : 'What it is to reach'}</Heading>
+      <Heading>{proof ? 'What holds now, computed on what was read back' : 'What it is to reach'}</Heading>
       <ul>
         {proof ? (
           <>
