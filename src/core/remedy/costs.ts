@@ -2,11 +2,11 @@
  * What each candidate of a cut costs: what it takes, alone, from whom the goal does not want to lose it.
  * A few candidates are each tried; of many, what they name is counted (docs/remedy.md).
  */
-import { add, bitsFor, countBoth, has, union, type Bits } from '../access/bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
 import { whatIf } from '../access/difference.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { addHolders, forEachRedeemer, type ReachColumns } from '../access/reach.ts';
+import { addHolders, forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import type { Usage } from '../access/usage.ts';
 import { addPrincipal, soleIdentity, type View } from '../access/view.ts';
 import { whatOf } from '../access/what.ts';
@@ -113,20 +113,32 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     const all = files[to]! - files[from]!;
     return { all, kept: all - (wantedFiles[to]! - wantedFiles[from]!) };
   };
+  /** Uses of late at a node and below by some identities; of those that the goal keeps out, uses that it is not about. */
+  const usedAt = (node: number, by: (identity: number) => boolean): number => {
+    if (!usage) return 0;
+    const [from, to] = itemsBelow(org, node);
+    let used = 0;
+    for (let i = from; i < to; i++)
+      for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++) {
+        const identity = usage.identity[k]!;
+        if (by(identity) && !(wanted[i] && has(shut, identity)) && late(k)) used++;
+      }
+    return used;
+  };
   /** What a set of identities holds at a node and below; those the goal keeps out keep only what it is not about. */
   const at = (node: number, set: Bits): number => {
     const { allowed } = v.spaces[spaceOfNode(org, node)]!;
     for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
     const out = countBoth(set, shut);
-    const [from, to] = itemsBelow(org, node);
-    let used = 0;
-    if (usage)
-      for (let i = from; i < to; i++)
-        for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++)
-          if (has(set, usage.identity[k]!) && !(wanted[i] && has(shut, usage.identity[k]!)) && late(k))
-            used++;
     const { all, kept } = below(node);
+    const used = usedAt(node, (identity) => has(set, identity));
     return (countBoth(set, set) - out) * all + out * kept + used * (USED - 1);
+  };
+  /** The same of one identity; none where it is −1. */
+  const atOne = (node: number, identity: number): number => {
+    if (identity < 0 || !has(v.spaces[spaceOfNode(org, node)]!.allowed, identity)) return 0;
+    const { all, kept } = below(node);
+    return (has(shut, identity) ? kept : all) + usedAt(node, (i) => i === identity) * (USED - 1);
   };
   const applying = (node: number, set: Bits): void => {
     const { first } = org.entries;
@@ -140,18 +152,22 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
   if (suspended.size) countSuspended(asked, suspended, groupFiles!.kept, below);
   const named = bitsFor(v.identityCount);
   for (const c of candidates) {
-    named.fill(0);
     c.cost = 0;
     const { change } = c;
+    const sole = c.entry === undefined ? undefined : soleHolder(v, c.entry);
+    if (c.entry !== undefined && sole !== undefined) {
+      c.cost = atOne(org.entries.node[c.entry]!, sole);
+      continue;
+    }
+    named.fill(0);
     if (c.entry !== undefined) {
       addHolders(v, named, c.entry);
       c.cost = at(org.entries.node[c.entry]!, named);
     } else if ('member' in change) {
       const user = org.find('user', change.member.value);
       if (user < 0) addPrincipal(v, named, PRINCIPAL.group, org.find('group', change.member.value));
-      else add(named, user);
-      const out = countBoth(named, shut);
-      const keep = countBoth(named, named) - out;
+      const out = user < 0 ? countBoth(named, shut) : Number(has(shut, user));
+      const keep = (user < 0 ? countBoth(named, named) : 1) - out;
       // whoever leaves the group leaves those that hold it
       for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
         c.cost += keep * groupFiles!.all[g]! + out * groupFiles!.kept[g]!;
@@ -170,6 +186,16 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
       c.cost = at(node, named);
     }
   }
+}
+
+/** The one identity that an entry opens to, −1 where it is nobody's; undefined where it names more than an account or address. */
+function soleHolder(v: View, entry: number): number | undefined {
+  const { type, toKind, toNumber } = v.org.entries;
+  const at = toKind.start[entry]!;
+  if (type[entry]! > LINK_NAMED || toKind.start[entry + 1]! - at !== 1) return undefined;
+  const kind = toKind.values[at]!;
+  if (kind !== PRINCIPAL.user && kind !== PRINCIPAL.address) return undefined;
+  return soleIdentity(v, kind, toNumber.values[at]!);
 }
 
 /** Files below what names each group, and those of them that the goal is not about. */
@@ -201,15 +227,16 @@ function countSuspended(
 ): void {
   const { org } = v;
   const { entries } = org;
-  const isAsked = new Uint8Array(v.identityCount);
-  for (const u of cost.keys()) isAsked[u] = 1;
+  const asked = bitsFor(v.identityCount);
+  for (const u of cost.keys()) add(asked, u);
+  const isAsked = (identity: number): boolean => identity >= 0 && has(asked, identity);
   const more = (identity: number, n: number): void => {
-    if (identity >= 0 && isAsked[identity]) cost.set(identity, cost.get(identity)! + n);
+    if (isAsked(identity)) cost.set(identity, cost.get(identity)! + n);
   };
   let everybody = 0;
   let node = 0;
   const one = (identity: number): void => {
-    if (identity >= 0 && isAsked[identity]) more(identity, below(node).kept);
+    if (isAsked(identity)) more(identity, below(node).kept);
   };
   const { toKind, toNumber, redeemedKind } = entries;
   for (let e = 0; e < v.live.length; e++) {
@@ -225,7 +252,7 @@ function countSuspended(
   }
   for (const u of cost.keys()) more(u, everybody);
   for (let g = 0; g < org.groups.length; g++)
-    if (groupFiles[g]) for (const u of cost.keys()) if (has(v.groupMembers[g]!, u)) more(u, groupFiles[g]!);
+    if (groupFiles[g]) forEachBoth(v.groupMembers[g]!, asked, (u) => more(u, groupFiles[g]!));
   const kept = (item: number, identity: number): boolean => !(wanted[item] && has(goal.who, identity));
   for (let i = 0; i < org.itemIds.length; i++) {
     if (counts(i) && !wanted[i]) more(org.itemOwner[i]!, 1);
