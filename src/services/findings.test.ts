@@ -51,7 +51,7 @@ const asFound = ({ item, points, now, could, weight, space, domains }: Seen): En
   could,
   summary: {
     ...{ name: `${item}.docx`, space, path: space, types: [], domains, through: [], lines: [] },
-  } as unknown as EngineFinding['summary'],
+  },
 });
 
 const seen = (item: string): fc.Arbitrary<Seen> =>
@@ -67,7 +67,7 @@ const seen = (item: string): fc.Arbitrary<Seen> =>
 const survey = fc
   .subarray(ITEMS)
   .chain((items) => fc.tuple(...items.map(seen)))
-  .map((found) => ({ what: 'survey' as const, found: found as Seen[] }));
+  .map((found) => ({ what: 'survey' as const, found: found }));
 const some = fc.subarray(ITEMS, { minLength: 1 });
 const step = fc.oneof(
   { weight: 3, arbitrary: survey },
