@@ -8,7 +8,7 @@ export default defineConfig({
           name: 'unit',
           include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'standins/**/*.test.ts', 'bench/**/*.test.ts'],
           testTimeout: 120_000,
-          maxWorkers: 3,
+          maxWorkers: 2,
         },
       },
       {
@@ -17,7 +17,7 @@ export default defineConfig({
           globalSetup: 'scripts/programs.mjs',
           include: ['tests/reference/**/*.test.ts'],
           testTimeout: 240_000,
-          maxWorkers: 3,
+          maxWorkers: 2,
         },
       },
       {
@@ -27,7 +27,7 @@ export default defineConfig({
           include: ['tests/e2e/**/*.test.ts'],
           testTimeout: 600_000,
           hookTimeout: 300_000,
-          maxWorkers: 3,
+          maxWorkers: 2,
         },
       },
     ],

@@ -34,7 +34,7 @@ function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): nu
 function greedy(n: CutNetwork): Candidate[] {
   const taken = new Set<Candidate>();
   const way = (): Candidate[] | undefined => {
-    const capacities = n.capacities('fewest-changes');
+    const capacities = n.network.capacities();
     for (const c of taken) capacities[c.edge] = 0;
     const by = new Map<number, number>([[n.source, -1]]);
     for (const x of by.keys())

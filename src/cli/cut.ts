@@ -1,7 +1,9 @@
 /** The least change that meets a goal, on an extract and without a database. */
 import { readFileSync } from 'node:fs';
 import { has } from '../core/access/bits.ts';
-import type { Change } from '../core/access/change.ts';
+import { distance } from 'fastest-levenshtein';
+import { unknownIn, type Change } from '../core/access/change.ts';
+import type { Organisation } from '../core/access/organisation.ts';
 import { losersIn, whatIf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import type { View } from '../core/access/view.ts';
@@ -18,7 +20,7 @@ import { openFacts, type FactsOptions } from './facts.ts';
 const DAY = 86_400_000;
 
 /**
- * Prints one line for each cut: `{character, changes: [{change, kind, cost, instead}], cost, flow, losing}`,
+ * Prints one line for each cut: `{character, changes: [{change, kind, cost, instead}], cost, value, least, losing}`,
  * the one that hurts fewest first; or `{met: false, prevents}` where nothing that may be cut meets the goal.
  */
 export async function cut(dir: string, file: string, options: FactsOptions): Promise<void> {
@@ -47,6 +49,9 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
     const holds = compileFilter(goal.of.where, 'items', getters, v.moment);
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
+  for (const change of goal.pinned)
+    for (const { kind, id } of unknownIn(org, change))
+      throw new CliError(`pinned: there is no ${kind} ${id} in this extract.${nearest(org, kind, id)}`);
   const resolved = resolveGoal(v, goal.keepOut, Int32Array.from(wanted).sort());
   if (!resolved) throw new CliError('The goal names an identity or a group that is not in this extract.');
   const network = cutNetwork(v, columns, resolved, {
@@ -57,7 +62,11 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   });
   const answer = cutsOf(network);
   if (!answer.met) {
-    await print({ met: false, prevents: answer.prevents });
+    await print({
+      met: false,
+      prevents: answer.prevents,
+      ...(answer.open && { open: answer.open }),
+    });
     process.exitCode = 1;
     return;
   }
@@ -66,7 +75,8 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
       character: c.character,
       changes: c.changes.map((x, k) => ({ ...told(x), instead: c.instead[k]!.map(told) })),
       cost: c.changes.reduce((n, x) => n + x.cost, 0),
-      flow: c.value,
+      value: c.value[0],
+      least: c.least,
       losing: losing(
         v,
         columns,
@@ -74,6 +84,30 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
       ),
     });
 }
+
+/** More ids than this are not gone through for a suggestion. */
+const COMPARED = 200_000;
+
+/** Ids like one that is not there, as a sentence; empty where none is. */
+function nearest(org: Organisation, kind: string, id: string): string {
+  const ids =
+    kind === 'user'
+      ? org.users.map((u) => u.id)
+      : kind === 'group'
+        ? org.groups.map((g) => g.id)
+        : kind === 'space'
+          ? org.spaces.map((s) => s.id)
+          : Array.from({ length: Math.min(COMPARED, namesOf(org, kind).length) }, (_, n) =>
+              namesOf(org, kind).at(n),
+            );
+  const like = ids
+    .map((name) => ({ name, far: distance(name, id) }))
+    .filter(({ far }) => far <= Math.max(2, id.length / 3))
+    .sort((a, b) => a.far - b.far)
+    .slice(0, 3);
+  return like.length ? ` The nearest: ${like.map((l) => l.name).join(', ')}.` : '';
+}
+const namesOf = (org: Organisation, kind: string) => (kind === 'item' ? org.itemIds : org.entries.ids);
 
 const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });
 

@@ -223,8 +223,10 @@ export interface CutOption {
   character: 'fewest-hurt' | 'fewest-changes' | 'at-the-cause';
   changes: CutChange[];
   cost: number;
-  /** Value of the maximum flow, which proves the cut. */
-  flow: number;
+  /** What its character compares cuts by, proven least by a flow: access lost, changes, or weight by kind. */
+  value: number;
+  /** Nothing comes to less; otherwise something may. */
+  least: boolean;
   members: number;
   external: number;
   /** The first of those who lose something. */
@@ -236,4 +238,5 @@ export interface CutOption {
   drawing: RouteGraph;
 }
 
-export type CutPage = { met: true; items: number; cuts: CutOption[] } | { met: false; prevents: string[] };
+export type CutPage =
+  { met: true; items: number; cuts: CutOption[] } | { met: false; prevents: string[]; open?: number };

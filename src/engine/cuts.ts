@@ -46,7 +46,12 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
     isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
   });
   const answer = cutsOf(network);
-  if (!answer.met) return { met: false, prevents: answer.prevents.map((p) => stepWords(l, p)) };
+  if (!answer.met)
+    return {
+      met: false,
+      prevents: answer.prevents.map((p) => stepWords(l, p)),
+      ...(answer.open && { open: answer.open }),
+    };
   return {
     met: true,
     items: numbers.size,
@@ -63,7 +68,8 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
           instead: cut.instead[k]!.map((x) => ({ words: changeWords(l, x.change), cost: x.cost })),
         })),
         cost: cut.changes.reduce((n, c) => n + c.cost, 0),
-        flow: cut.value,
+        value: cut.value[0],
+        least: cut.least,
         members: members.length,
         external: external.length,
         people: [...members, ...external].slice(0, PEOPLE).map((i) => personRef(l, i)),

@@ -327,7 +327,7 @@ describe('single files, and pictures', () => {
     const { rows } = await ask<{ rows: UnreadFile[] }>('/api/contents/unread');
     expect(rows.some((r) => r.item === 'bad-bytes')).toBe(true);
     await expect(scene.api('POST', '/api/contents/scan', { source: 'drives', item: 'none' })).rejects.toThrow(
-      'no such file',
+      'did not see this file',
     );
   });
 

@@ -627,7 +627,7 @@ describe('what came of it', () => {
       'to come back as a draft',
       60 + 3 * surveyed,
     );
-    expect(back.note).toMatch(/moved on/);
+    expect(back.note).toMatch(/have changed/);
     await scene.setTruth('links', two!);
     await scene.survey();
     await act(other, 'discard');

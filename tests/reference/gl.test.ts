@@ -145,6 +145,20 @@ describe('gl on extracts', () => {
       expect([args[0], status, rows]).toEqual([args[0], 2, []]);
       expect(stderr).not.toBe('');
     }
+    // a slip of the pen in what must stay does not take the protection away
+    const goal = join(home, 'goal.json');
+    const { id } = samples[0]!.spaces[0]!;
+    writeFileSync(
+      goal,
+      JSON.stringify({
+        keepOut: { outside: true },
+        of: { spaces: [id] },
+        pinned: [{ space: `${id}x`, set: { visibility: 'members' } }],
+      }),
+    );
+    const slip = gl('cut', dir, goal);
+    expect([slip.status, slip.rows]).toEqual([2, []]);
+    expect(slip.stderr).toContain(`pinned: there is no space ${id}x in this extract. The nearest: ${id}`);
     writeFileSync(join(dir, 'grants.jsonl'), '{"id":1}\n');
     const { status, stderr } = gl('reach', dir);
     expect(status).toBe(0);

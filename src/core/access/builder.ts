@@ -198,7 +198,11 @@ export class OrganisationBuilder {
       )
     )
       return false;
-    for (const r of row.recipients ?? []) this.principal(r);
+    const { recipients = [] } = row;
+    const named = recipients.length > 1 ? new Set<number>() : undefined;
+    for (const r of recipients)
+      if (!this.principal(r, named))
+        this.rowProblems.push({ row: `link ${row.id}`, reason: 'names a recipient twice' });
     for (const r of row.redeemedBy ?? []) {
       this.redeemedEntry.push(this.entryName.length - 1);
       if ('user' in r) {
@@ -252,7 +256,8 @@ export class OrganisationBuilder {
     return true;
   }
 
-  private principal(to: Grantee | Recipient): void {
+  /** Adds whom the last entry is for; false where that is among those `named` already. */
+  private principal(to: Grantee | Recipient, named?: Set<number>): boolean {
     const [kind, number] =
       'user' in to
         ? [PRINCIPAL.user, this.users.ids.of(to.user)]
@@ -265,9 +270,13 @@ export class OrganisationBuilder {
               : 'everyone' in to
                 ? [PRINCIPAL.everyone, 0]
                 : [PRINCIPAL.anyone, 0];
+    const key = number * Object.keys(PRINCIPAL).length + kind;
+    if (named?.has(key)) return false;
+    named?.add(key);
     this.toEntry.push(this.entryName.length - 1);
     this.toKind.push(kind);
     this.toNumber.push(number);
+    return true;
   }
 
   /** Checks what names what, and gives the columns as the rows are now; those given before stay as they are. */
@@ -299,6 +308,11 @@ export class OrganisationBuilder {
 
     const memberOwner = new GrowInt32();
     const memberValue = new GrowInt32();
+    // by user and by group: the last group of which it was a member
+    const lastOf = {
+      user: new Int32Array(userIds.length).fill(-1),
+      group: new Int32Array(groupIds.length).fill(-1),
+    };
     this.groups.rows.forEach((row, g) => {
       for (const m of row?.members ?? []) {
         const asGroup = this.groups.rows[this.groups.ids.find(m.value)] !== undefined;
@@ -308,8 +322,15 @@ export class OrganisationBuilder {
           problems.push({ row: `group ${row!.id}`, reason: `its member ${m.value} is not listed` });
           continue;
         }
+        const value = isGroup ? group(m.value) : user(this.users.ids.find(m.value));
+        const last = isGroup ? lastOf.group : lastOf.user;
+        if (last[value] === g) {
+          problems.push({ row: `group ${row!.id}`, reason: `its member ${m.value} is listed twice` });
+          continue;
+        }
+        last[value] = g;
         memberOwner.push(numberOf.group[g]!);
-        memberValue.push(isGroup ? ~group(m.value) : user(this.users.ids.find(m.value)));
+        memberValue.push(isGroup ? ~value : value);
       }
     });
 

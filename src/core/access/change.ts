@@ -347,3 +347,19 @@ function forgetUnnamed(
     later.all[identity >>> 5]! &= ~(1 << (identity & 31));
   }
 }
+
+/** What a change names that the organisation does not have. */
+export function unknownIn(org: Organisation, change: Change): { kind: string; id: string }[] {
+  const { find } = org;
+  if ('member' in change) {
+    const { group, value } = change.member;
+    return [
+      ...(find('group', group) < 0 ? [{ kind: 'group', id: group }] : []),
+      ...(find('user', value) < 0 && find('group', value) < 0 ? [{ kind: 'user', id: value }] : []),
+    ];
+  }
+  return (['grant', 'link', 'user', 'space', 'item'] as const).flatMap((kind) => {
+    const id = (change as Partial<Record<typeof kind, string>>)[kind];
+    return id !== undefined && find(kind, id) < 0 ? [{ kind, id }] : [];
+  });
+}

@@ -11,6 +11,8 @@ export interface Goal {
   anyMember: boolean;
   /** Numbers of whole domains that are kept out. */
   domains: ReadonlySet<number>;
+  /** Whoever owns an item may reach that item, and no other by it. */
+  ownersKeep?: true;
   /** Group that shall open nothing of them, whoever is in it. */
   group?: number;
   items: Int32Array;

@@ -4,15 +4,16 @@
  * docs/remedy.md.
  */
 import { anyBoth, forEachBoth, has, type Bits } from '../access/bits.ts';
-import { withdrawal, type Change } from '../access/change.ts';
+import { alter, withdrawal, type Change } from '../access/change.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isHeld, isInertEntry } from '../access/questions.ts';
-import { forEachRedeemer, LINK_NAMED, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
+import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
 import { identityName, soleIdentity, type View } from '../access/view.ts';
 import type { Candidate, Goal } from './candidate.ts';
 import { weigh, type CostOptions } from './costs.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
+import { openItems } from './goal.ts';
 
 /** What must not be cut: by the change's key, and memberships of groups whose members follow from a rule. */
 export interface Pins {
@@ -27,14 +28,20 @@ export const CHARACTERS: readonly Character[] = ['fewest-hurt', 'fewest-changes'
 export interface Cut {
   character: Character;
   changes: Candidate[];
-  /** What the changes cost together by the capacities of this character, and the flow that proves it. */
-  value: number;
+  /** What this character compares cuts by, of the changes together. */
+  value: Price;
+  /** Nothing comes to less; otherwise something may. */
+  least: boolean;
+  /** The flow that proves it, by the capacities with which it was found. */
   proof: MinCut;
+  capacities: Float64Array;
   /** For each change, others that would close the same way, and what they cost, the cheapest first. */
   instead: Candidate[][];
 }
 
 export interface CutNetwork {
+  view: View;
+  goal: Goal;
   network: Network;
   source: number;
   sink: number;
@@ -43,11 +50,17 @@ export interface CutNetwork {
   byEdge: Map<number, Candidate>;
   /** What a vertex is, by kind and id, such as `group g1`. */
   names: Map<number, string>;
-  capacities(character: Character): Float64Array;
+  /**
+   * Every way in the network is one that the goal forbids. Where it is not, because somebody who owns one of the items
+   * comes to others by the same group, a cut holds and may not be the least.
+   */
+  exact: boolean;
+  /** What a candidate adds to what a character compares cuts by. */
+  price(character: Character, candidate: Candidate): Price;
 }
 
-/** A cut of fewer changes is better where they cost the same. */
-const BETWEEN = 1000;
+/** Two numbers, of which the second decides where the first are alike. */
+export type Price = readonly [first: number, then: number];
 
 const keyOf = (change: Change): string => JSON.stringify(change);
 
@@ -107,6 +120,13 @@ export function cutNetwork(
   const onlyExternal = !goal.anyMember && goal.group === undefined && !anyBoth(v.members, goal.who);
   /** The goal's group, and every group that holds it. */
   const above = goal.group === undefined ? new Set<number>() : groupsAbove(org, [goal.group]);
+
+  // owners keep what they own: what leads to that alone lets nobody in who is to be kept out
+  const owners = goal.ownersKeep ? ownersBelow(v, goal) : undefined;
+  /** Who owns every item of the goal below a node; −1 where that is nobody. */
+  const keeper = (node: number): number => owners?.sole.get(node) ?? -1;
+  let exact = true;
+  const byAddress = accountsByAddress(v);
 
   const userVertex = (u: number): number => {
     let x = users.get(u);
@@ -168,19 +188,21 @@ export function cutNetwork(
     const { allowed, anyoneInert, wholeDomainsCount } = v.spaces[space]!;
     const into: number[] = [];
     let open = false;
+    const keeps = keeper(entries.node[e]!);
     const one = (u: number): void => {
-      if (u >= 0 && has(goal.who, u) && has(allowed, u) && has(v.all, u)) into.push(userVertex(u));
+      if (u >= 0 && u !== keeps && has(goal.who, u) && has(allowed, u) && has(v.all, u))
+        into.push(userVertex(u));
     };
     const type = entries.type[e]!;
     if (!(anyoneInert && isInertEntry(v, e))) {
       if (type > LINK_NAMED) {
         forEachRedeemer(v, e, one);
-        open = type === 3 ? goal.anybody : goal.anyMember;
+        open = type === 3 ? goal.anybody : goal.anyMember && meets(v.members, goal.who, allowed, keeps);
       } else
         for (let k = entries.toKind.start[e]!; k < entries.toKind.start[e + 1]!; k++) {
           const [kind, n] = [entries.toKind.values[k]!, entries.toNumber.values[k]!];
           if (kind === PRINCIPAL.group) {
-            const reaches = above.has(n) || meets(v.groupMembers[n]!, goal.who, allowed);
+            const reaches = above.has(n) || meets(v.groupMembers[n]!, goal.who, allowed, keeps);
             const g = reaches ? groupVertex(n) : undefined;
             if (g !== undefined) into.push(g);
           } else if (kind === PRINCIPAL.everyone) forEachBoth(v.members, goal.who, one);
@@ -190,13 +212,21 @@ export function cutNetwork(
           } else if (kind === PRINCIPAL.domain) {
             if (wholeDomainsCount && goal.domains.has(n)) open = true;
             for (const u of v.domainMembers[n]!) one(u);
-          } else one(soleIdentity(v, kind, n));
+          } else {
+            const sole = soleIdentity(v, kind, n);
+            one(sole);
+            // where one account ends, the address is the next one's
+            if (kind === PRINCIPAL.address)
+              for (const u of byAddress.get(org.addresses[n]!) ?? []) if (u !== sole) one(u);
+          }
         }
     }
     if (!into.length && !open) {
       given.set(e, undefined);
       return undefined;
     }
+    // it leads some owner to what they own and to what they do not
+    if (owners?.mixed.has(entries.node[e]!)) exact = false;
     const name = `${type ? 'link' : 'grant'} ${entries.ids.at(e)}`;
     const [a, b] = [vertex(name), vertex(name)];
     given.set(e, b);
@@ -218,11 +248,17 @@ export function cutNetwork(
     }
     if (n < S) {
       if (org.spaces[n]!.visibility === 'organisation') {
+        if (owners?.mixed.has(n)) exact = false;
         const name = `visibility of space ${org.spaces[n]!.id}`;
         const [a, b] = [vertex(name), vertex(name)];
-        if (goal.anyMember) always(source, a);
-        else
-          forEachBoth(v.members, goal.who, (u) => has(v.spaces[n]!.allowed, u) && always(userVertex(u), a));
+        if (goal.anyMember) {
+          if (meets(v.members, goal.who, v.spaces[n]!.allowed, keeper(n))) always(source, a);
+        } else
+          forEachBoth(
+            v.members,
+            goal.who,
+            (u) => u !== keeper(n) && has(v.spaces[n]!.allowed, u) && always(userVertex(u), a),
+          );
         cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
         always(b, x);
       }
@@ -249,7 +285,13 @@ export function cutNetwork(
       if (from !== undefined) always(from, x);
     }
     const owner = org.itemOwner[item]!;
-    if (owner >= 0 && has(goal.who, owner) && has(v.all, owner) && has(v.spaces[space]!.allowed, owner))
+    if (
+      !goal.ownersKeep &&
+      owner >= 0 &&
+      has(goal.who, owner) &&
+      has(v.all, owner) &&
+      has(v.spaces[space]!.allowed, owner)
+    )
       always(userVertex(owner), x);
     let out = spaceOut.get(space);
     if (out === undefined) {
@@ -266,25 +308,22 @@ export function cutNetwork(
     always(x, out);
   }
   weigh(v, columns, goal, candidates, options);
-  const base = network.capacities();
   return {
+    view: v,
+    goal,
+    exact,
     network,
     source,
     sink,
     candidates,
     byEdge,
     names,
-    capacities(character) {
-      const out = base.slice();
-      for (const c of candidates)
-        out[c.edge] =
-          character === 'fewest-hurt'
-            ? c.cost * BETWEEN + 1
-            : character === 'fewest-changes'
-              ? BETWEEN * BETWEEN + Math.min(c.cost, BETWEEN)
-              : CAUSE[c.kind] * placed(v, c) * BETWEEN + Math.min(c.cost, BETWEEN);
-      return out;
-    },
+    price: (character, c) =>
+      character === 'fewest-hurt'
+        ? [c.cost, 1]
+        : character === 'fewest-changes'
+          ? [1, c.cost]
+          : [CAUSE[c.kind] * placed(v, c), c.cost],
   };
 }
 
@@ -302,13 +341,113 @@ const CAUSE: Record<Candidate['kind'], number> = {
 const placed = (v: View, { entry }: Candidate): number =>
   entry === undefined || v.org.entries.node[entry]! < v.org.spaces.length ? 1 : 3;
 
-/** Whether some number is in all three sets; the first may be shorter. */
-function meets(a: Bits, b: Bits, c: Bits): boolean {
-  for (let w = 0; w < a.length; w++) if (a[w]! & b[w]! & c[w]!) return true;
+/** Whether some number but one is in all three sets; the first may be shorter. */
+function meets(a: Bits, b: Bits, c: Bits, but: number): boolean {
+  for (let w = 0; w < a.length; w++) {
+    const all = a[w]! & b[w]! & c[w]!;
+    if (but >>> 5 === w && but >= 0 ? all & ~(1 << (but & 31)) : all) return true;
+  }
   return false;
 }
 
-export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[] };
+/**
+ * Who owns the goal's items below each node: `sole` where it is one for all of them, −1 where it is not; `mixed` are the
+ * nodes of these below which somebody who is kept out owns something.
+ */
+function ownersBelow(v: View, { items, who }: Goal): { sole: Map<number, number>; mixed: Set<number> } {
+  const { org } = v;
+  const sole = new Map<number, number>();
+  const owned = new Set<number>();
+  for (const item of items) {
+    const node = nodeOfItem(org, item);
+    if (isHeld(v, node)) continue;
+    const owner = org.itemOwner[item]!;
+    for (let n = node; n >= 0; n = parentNode(org, n)) {
+      const known = sole.get(n);
+      sole.set(n, known === undefined || known === owner ? owner : -1);
+      if (owner >= 0 && has(who, owner)) owned.add(n);
+    }
+  }
+  return { sole, mixed: new Set([...owned].filter((n) => sole.get(n) === -1)) };
+}
+
+/** Active accounts by address, where several have one. */
+function accountsByAddress(v: View): Map<string, number[]> {
+  const first = new Map<string, number>();
+  const shared = new Map<string, number[]>();
+  v.org.users.forEach((user, u) => {
+    if (!user.active) return;
+    for (const address of new Set(user.addresses)) {
+      const known = first.get(address);
+      if (known === undefined) first.set(address, u);
+      else shared.set(address, [...(shared.get(address) ?? [known]), u]);
+    }
+  });
+  return shared;
+}
+
+const priceOf = (n: CutNetwork, character: Character, changes: readonly Candidate[]): Price =>
+  changes.reduce<Price>(
+    ([first, then], c) => {
+      const [f, t] = n.price(character, c);
+      return [first + f, then + t];
+    },
+    [0, 0],
+  );
+
+/**
+ * The least cut by both numbers of its price. First the least by the first number alone: what it comes to by the
+ * second is as much as that can be worth, so that both fit into one capacity, the first as so many of the second.
+ */
+function leastCut(n: CutNetwork, character: Character): { proof: MinCut; capacities: Float64Array } {
+  const capacities = n.network.capacities();
+  const prices = n.candidates.map((c) => n.price(character, c));
+  n.candidates.forEach((c, k) => (capacities[c.edge] = prices[k]![0]));
+  const byFirst = n.network.minCut(n.source, n.sink, capacities);
+  if (byFirst.value >= UNCUTTABLE) return { proof: byFirst, capacities };
+  const [first, then] = priceOf(
+    n,
+    character,
+    byFirst.edges.map((e) => n.byEdge.get(e)!),
+  );
+  const worth = then + 1;
+  // beyond what flows can be told apart by, the first number alone decides
+  if ((first + 1) * worth + worth >= UNCUTTABLE / 2) return { proof: byFirst, capacities };
+  n.candidates.forEach((c, k) => {
+    const [f, t] = prices[k]!;
+    capacities[c.edge] = Math.min(f, first + 1) * worth + Math.min(t, worth);
+  });
+  return { proof: n.network.minCut(n.source, n.sink, capacities), capacities };
+}
+
+/** `open`: items that stay open where the cuts that were found are tried, which must not happen and is said. */
+export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[]; open?: number };
+
+/** The goal's items that are open after some changes, by what-if on all of them. */
+export function openAfter({ view, goal }: CutNetwork, changes: readonly Candidate[]): number[] {
+  const later = alter(
+    view,
+    changes.map((c) => c.change),
+  ).view;
+  const nodes = Int32Array.from(goal.items, (i) => nodeOfItem(view.org, i)).sort();
+  return openItems(later, reach(later, nodes), goal);
+}
+
+/** So many changes at most are each tried whether the goal holds without them. */
+const TRIED = 60;
+
+/** A cut without the changes that the goal does not need; the dearest are tried first. */
+function needed(n: CutNetwork, character: Character, changes: Candidate[]): Candidate[] {
+  if (n.exact || changes.length > TRIED) return changes;
+  const dear = [...changes].sort((a, b) => {
+    const [x, y] = [n.price(character, a), n.price(character, b)];
+    return y[0] - x[0] || y[1] - x[1];
+  });
+  return dear.reduce((kept, c) => {
+    const without = kept.filter((x) => x !== c);
+    return openAfter(n, without).length ? kept : without;
+  }, changes);
+}
 
 /**
  * The cuts of a goal, of different character, each once; or, where it cannot be met, the uncuttable way
@@ -316,9 +455,9 @@ export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: str
  */
 export function cutsOf(n: CutNetwork): CutAnswer {
   const cuts: Cut[] = [];
+  let open: number[] = [];
   for (const character of CHARACTERS) {
-    const capacities = n.capacities(character);
-    const proof = n.network.minCut(n.source, n.sink, capacities);
+    const { proof, capacities } = leastCut(n, character);
     if (proof.value >= UNCUTTABLE)
       return {
         met: false,
@@ -330,18 +469,36 @@ export function cutsOf(n: CutNetwork): CutAnswer {
           ),
         ],
       };
-    const changes = proof.edges.map((e) => n.byEdge.get(e)!);
+    const changes = needed(
+      n,
+      character,
+      proof.edges.map((e) => n.byEdge.get(e)!),
+    );
     const same = (other: Cut): boolean =>
       other.changes.length === changes.length && other.changes.every((c) => changes.includes(c));
     if (cuts.some(same)) continue;
+    // called met only where it is, asked of every item
+    const left = openAfter(n, changes);
+    if (left.length) {
+      open = left;
+      continue;
+    }
     cuts.push({
       character,
       changes,
-      value: proof.value,
+      value: priceOf(n, character, changes),
+      least: n.exact,
       proof,
+      capacities,
       instead: changes.map((c) => insteadOf(n, c)),
     });
   }
+  if (open.length && !cuts.length)
+    return {
+      met: false,
+      prevents: open.slice(0, TOLD).map((i) => `item ${n.view.org.itemIds.at(i)}`),
+      open: open.length,
+    };
   return { met: true, cuts };
 }
 

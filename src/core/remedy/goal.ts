@@ -1,7 +1,7 @@
 /** Goals as stewards state them, resolved to who is to be kept from which items. */
-import { add, bitsFor, has, union } from '../access/bits.ts';
+import { add, anyBoth, bitsFor, forEachBoth, has } from '../access/bits.ts';
 import { groupsAbove } from '../access/groups.ts';
-import { nodeOfItem, PRINCIPAL } from '../access/organisation.ts';
+import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { sources, who } from '../access/questions.ts';
 import { LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { findIdentity, type View } from '../access/view.ts';
@@ -39,18 +39,32 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
   if ('identity' in keepOut) {
     const identity = findIdentity(v, keepOut.identity);
     if (identity < 0) return undefined;
-    add(nobody, identity);
+    for (const account of accountsOf(v, identity)) add(nobody, account);
     return none;
   }
   const group = v.org.find('group', 'group' in keepOut ? keepOut.group : keepOut.beyond);
   if (group < 0) return undefined;
   if ('group' in keepOut) return { ...none, group };
-  const inside = bitsFor(v.identityCount);
-  union(inside, v.groupMembers[group]!);
-  for (const i of items) if (v.org.itemOwner[i]! >= 0) add(inside, v.org.itemOwner[i]!);
   const who = bitsFor(v.identityCount);
-  for (let i = 0; i < v.identityCount; i++) if (has(v.all, i) && !has(inside, i)) add(who, i);
-  return { who, anybody: true, anyMember: true, domains: foreign, items };
+  for (let i = 0; i < v.identityCount; i++) if (has(v.all, i) && !has(v.groupMembers[group]!, i)) add(who, i);
+  // where every member is of the group, what is open to every member is open to nobody beyond it
+  return {
+    who,
+    anybody: true,
+    anyMember: anyBoth(v.members, who),
+    domains: foreign,
+    ownersKeep: true,
+    items,
+  };
+}
+
+/** Active accounts with an address of this one: what is granted to the address is theirs where this one ends. */
+export function accountsOf(v: View, identity: number): number[] {
+  const addresses = new Set(v.org.users[identity]?.addresses);
+  const others = v.org.users.flatMap((u, n) =>
+    n !== identity && u.active && u.addresses.some((a) => addresses.has(a)) ? [n] : [],
+  );
+  return [identity, ...others];
 }
 
 /**
@@ -58,7 +72,8 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
  * no cut has a part in it.
  */
 export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] {
-  const byClass = new Map<number, boolean>();
+  /** By access class: whether it is open to somebody without a name, or to which of those who are kept out, two at most. */
+  const byClass = new Map<number, true | number[]>();
   const above = goal.group === undefined ? new Set<number>() : groupsAbove(v.org, [goal.group]);
   const { entries } = v.org;
   /** Whether something that lets people in names the group, whoever is in it. */
@@ -70,20 +85,33 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
           return true;
       return false;
     });
-  const open = (node: number): boolean => {
+  const open = (node: number): true | number[] => {
     const cls = columns.classes[columns.accessClass[node]!]!;
     if (goal.anybody && (cls.anyoneNow || cls.anyoneCould)) return true;
-    if (goal.anyMember && cls.couldMembers > cls.members) return true;
     if (cls.wholeDomains.some((d) => goal.domains.has(d))) return true;
-    if (goal.group !== undefined) return byGroup(node);
-    return who(v, node, false).some((bits, i) => bits > 0 && has(goal.who, i));
+    if (goal.group !== undefined) return byGroup(node) || [];
+    const found: number[] = [];
+    // every member whom the space lets in could follow a link for the organisation
+    if (goal.anyMember && cls.couldMembers > cls.members)
+      forEachBoth(v.members, goal.who, (m) => {
+        if (found.length < 2 && has(v.spaces[spaceOfNode(v.org, node)]!.allowed, m)) found.push(m);
+      });
+    if (found.length === 2) return found;
+    who(v, node, false).some(
+      (bits, i) => bits > 0 && has(goal.who, i) && !found.includes(i) && found.push(i) === 2,
+    );
+    return found;
   };
   return [...goal.items].filter((item) => {
     const node = nodeOfItem(v.org, item);
-    const cls = columns.accessClass[node]!;
-    let found = byClass.get(cls);
-    if (found === undefined) byClass.set(cls, (found = open(node)));
+    // whom a space lets in is its own
+    const key = columns.accessClass[node]! * v.org.spaces.length + spaceOfNode(v.org, node);
+    let found = byClass.get(key);
+    if (found === undefined) byClass.set(key, (found = open(node)));
+    if (found === true) return true;
     const owner = v.org.itemOwner[item]!;
-    return found || (columns.ownerAdds[node] === 1 && owner >= 0 && has(goal.who, owner));
+    // of two at least one is not the owner
+    if (goal.ownersKeep) return found.some((i) => i !== owner);
+    return found.length > 0 || (columns.ownerAdds[node] === 1 && owner >= 0 && has(goal.who, owner));
   });
 }

@@ -25,6 +25,16 @@ const CHARACTER = {
   'at-the-cause': 'At the cause',
 } as const;
 
+/** What the flow proves of a cut. */
+const PROVEN: Record<CutOption['character'], (value: number) => string> = {
+  'fewest-hurt': (value) =>
+    value
+      ? `Proven: nothing that meets the goal costs less than ${count(value)}`
+      : 'Proven: it takes nothing beyond the goal',
+  'fewest-changes': (value) => `Proven: the goal cannot be met with fewer than ${plural(value, 'change')}`,
+  'at-the-cause': () => 'Proven: nothing that meets the goal is nearer the cause',
+};
+
 type Pinned = Pick<CutChange, 'change' | 'words'>;
 
 /** Changes as a cut named them, given back. */
@@ -177,7 +187,9 @@ export function Compose({
           {data && !data.met && (
             <div className="p-4">
               <p className="font-semibold">
-                This goal cannot be met: there is a way in that nothing here may cut.
+                {data.open
+                  ? `No cut can be offered: with the one that was found, ${plural(data.open, 'item')} would stay open.`
+                  : 'This goal cannot be met: there is a way in that nothing here may cut.'}
               </p>
               <p className="mt-1">{data.prevents.join(' → ')}</p>
               <p className="mt-2 text-quiet">
@@ -301,7 +313,9 @@ function Changes({ cut, pin }: { cut: CutOption; pin: (c: Pinned) => void }) {
         ))}
       </ol>
       <p className="pt-2 text-xs text-quiet">
-        Proven least: a flow of {count(cut.flow)} through the ways in is what this cut costs.
+        {cut.least
+          ? `${PROVEN[cut.character](cut.value)} (by maximum flow).`
+          : 'It meets the goal and needs each of its changes; that nothing less would do is not proven.'}
       </p>
     </div>
   );
