@@ -350,7 +350,7 @@ function forgetUnnamed(
 
 /** What a change names that the organisation does not have. */
 export function unknownIn(org: Organisation, change: Change): { kind: string; id: string }[] {
-  const { find } = org;
+  const find = (kind: Parameters<Organisation['find']>[0], id: string): number => org.find(kind, id);
   if ('member' in change) {
     const { group, value } = change.member;
     return [
