@@ -108,7 +108,8 @@ export const deedWords = (what: string): string => DEEDS[what] ?? what;
 export function bytesWords(n: number): string {
   const units = ['B', 'kB', 'MB', 'GB', 'TB'];
   let u = 0;
-  while (n >= 1000 && u < units.length - 1) {
+  // what would be written as a thousand is one of the next
+  while ((u ? n >= 999.95 : n >= 1000) && u < units.length - 1) {
     n /= 1000;
     u++;
   }
