@@ -42,6 +42,8 @@ export class OrganisationBuilder {
   /** Of rows themselves; what is wrong between rows is found when columns are made. */
   private readonly rowProblems: Problem[] = [];
   private problems: Problem[] = [];
+  /** Links that name a recipient twice. */
+  private readonly repeats = new Set<string>();
   private readonly workspaces = slots<WorkspaceRow>();
   private readonly users = slots<PersonRow>();
   private readonly groups = slots<GroupRow>();
@@ -200,9 +202,7 @@ export class OrganisationBuilder {
       return false;
     const { recipients = [] } = row;
     const named = recipients.length > 1 ? new Set<number>() : undefined;
-    for (const r of recipients)
-      if (!this.principal(r, named))
-        this.rowProblems.push({ row: `link ${row.id}`, reason: 'names a recipient twice' });
+    for (const r of recipients) if (!this.principal(r, named)) this.repeats.add(row.id);
     for (const r of row.redeemedBy ?? []) {
       this.redeemedEntry.push(this.entryName.length - 1);
       if ('user' in r) {
@@ -219,6 +219,7 @@ export class OrganisationBuilder {
 
   /** Takes a grant or link away, so that another row of its id can take its place. */
   dropEntry(kind: 'grant' | 'link', id: string): void {
+    if (kind === 'link') this.repeats.delete(id);
     const n = (kind === 'grant' ? this.grantIds : this.linkIds).find(id);
     const rows = kind === 'grant' ? this.rowOfGrant : this.rowOfLink;
     if (n >= 0) this.entryGone.set(rows.at(n), 1);
@@ -281,7 +282,10 @@ export class OrganisationBuilder {
 
   /** Checks what names what, and gives the columns as the rows are now; those given before stay as they are. */
   build(): Organisation {
-    const problems: Problem[] = [...this.rowProblems];
+    const problems: Problem[] = [
+      ...this.rowProblems,
+      ...[...this.repeats].map((id) => ({ row: `link ${id}`, reason: 'it names a recipient twice' })),
+    ];
     this.problems = problems;
     const workspaces = this.workspaces.rows.flatMap((row) => row ?? []);
     const named = this.named();
