@@ -2,6 +2,7 @@ import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   test: {
+    globalSetup: 'scripts/programs.mjs',
     projects: [
       {
         test: {
@@ -14,7 +15,6 @@ export default defineConfig({
       {
         test: {
           name: 'reference',
-          globalSetup: 'scripts/programs.mjs',
           include: ['tests/reference/**/*.test.ts'],
           testTimeout: 240_000,
           maxWorkers: 2,
@@ -23,7 +23,6 @@ export default defineConfig({
       {
         test: {
           name: 'e2e',
-          globalSetup: 'scripts/programs.mjs',
           include: ['tests/e2e/**/*.test.ts'],
           testTimeout: 600_000,
           hookTimeout: 300_000,

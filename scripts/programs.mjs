@@ -35,7 +35,7 @@ const sourceUrls = {
     }),
 };
 
-/** Vitest calls it before the tests that start programs; this file does it when it is run. */
+/** Vitest calls it before tests; this file does it when it is run. */
 export default async function programs() {
   await build({
     absWorkingDir: ROOT,

@@ -7,9 +7,10 @@ import { build, install, ROOT } from './setup.mjs';
 
 const flags = process.argv.slice(2);
 install();
-const dev = flags.includes('--dev');
-if (!dev) build();
-const target = dev
+// putting the demo back is not worth a build
+const unbuilt = flags.includes('--dev') || flags.includes('--reset');
+if (!unbuilt) build();
+const target = unbuilt
   ? ['--import', 'tsx', 'demo/run.ts', ...flags]
   : flags.includes('--bare')
     ? ['dist/app/server.mjs']

@@ -12,6 +12,7 @@ import { readChanges } from './changes.ts';
 import { CliError, print } from './error.ts';
 import { resolveDeeds, servesWhat, usageOf, usedSince, type Usage } from '../core/access/usage.ts';
 import { loadOrganisation } from './organisation.ts';
+import { byCode } from '../core/sorts.ts';
 
 export interface AccessOptions {
   asOf?: string;
@@ -38,7 +39,6 @@ async function openWithUsage(dir: string, options: AccessOptions): Promise<{ vie
   return { view: altered.view, usage };
 }
 
-const byCode = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 /** Numbers of names, in the order of the names' code units. */
 const sorted = (names: readonly string[]): number[] =>
   names.map((_, i) => i).sort((a, b) => byCode(names[a]!, names[b]!));

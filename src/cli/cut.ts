@@ -1,8 +1,8 @@
 /** The least change that meets a goal, on an extract and without a database. */
 import { readFileSync } from 'node:fs';
-import { has } from '../core/access/bits.ts';
 import { distance } from 'fastest-levenshtein';
-import { unknownIn, type Change } from '../core/access/change.ts';
+import { has } from '../core/access/bits.ts';
+import { unknownIn, type Change, type NamedKind } from '../core/access/change.ts';
 import type { Organisation } from '../core/access/organisation.ts';
 import { losersIn, whatIf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
@@ -87,27 +87,26 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
 
 /** More ids than this are not gone through for a suggestion. */
 const COMPARED = 200_000;
+const named = (rows: readonly { id: string }[]): string[] => rows.map((r) => r.id);
+const IDS: Record<NamedKind, (org: Organisation) => { length: number; at(n: number): string | undefined }> = {
+  user: (org) => named(org.users),
+  group: (org) => named(org.groups),
+  space: (org) => named(org.spaces),
+  item: (org) => org.itemIds,
+  grant: (org) => org.entries.ids,
+  link: (org) => org.entries.ids,
+};
 
 /** Ids like one that is not there, as a sentence; empty where none is. */
-function nearest(org: Organisation, kind: string, id: string): string {
-  const ids =
-    kind === 'user'
-      ? org.users.map((u) => u.id)
-      : kind === 'group'
-        ? org.groups.map((g) => g.id)
-        : kind === 'space'
-          ? org.spaces.map((s) => s.id)
-          : Array.from({ length: Math.min(COMPARED, namesOf(org, kind).length) }, (_, n) =>
-              namesOf(org, kind).at(n),
-            );
-  const like = ids
+function nearest(org: Organisation, kind: NamedKind, id: string): string {
+  const ids = IDS[kind](org);
+  const like = Array.from({ length: Math.min(COMPARED, ids.length) }, (_, n) => ids.at(n)!)
     .map((name) => ({ name, far: distance(name, id) }))
     .filter(({ far }) => far <= Math.max(2, id.length / 3))
     .sort((a, b) => a.far - b.far)
     .slice(0, 3);
   return like.length ? ` The nearest: ${like.map((l) => l.name).join(', ')}.` : '';
 }
-const namesOf = (org: Organisation, kind: string) => (kind === 'item' ? org.itemIds : org.entries.ids);
 
 const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });
 

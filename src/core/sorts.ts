@@ -23,6 +23,9 @@ export function readSorts<K extends string>(text: string, keys: readonly K[]): S
 export const writeSorts = (sorts: readonly Sort[]): string =>
   sorts.map(({ key, down }) => `${key}.${down ? 'down' : 'up'}`).join(',');
 
+/** Text by its code units (UTF-16), whatever the language. */
+export const byCode = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
+
 /** Compares by each key in turn; `by` compares upwards. */
 export function compareBy<K extends string, T>(
   sorts: readonly Sort<K>[],

@@ -3,7 +3,7 @@ import { compare, type Cause, type NodeChange } from '../core/access/compare.ts'
 import { findIdentity } from '../core/access/view.ts';
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
-import { compareBy, type Sort } from '../core/sorts.ts';
+import { byCode, compareBy, type Sort } from '../core/sorts.ts';
 import type { ChangeDossier, ChangeRow, ChangesPage, EntryRef, PersonRef } from '../dto/access.ts';
 import {
   entryRef,
@@ -170,10 +170,7 @@ export function changes(from: Loaded, to: Loaded, q: ChangesQuery): ChangesPage 
     const [l, node] = side(from, to, c);
     return below(l).weight[node]!;
   };
-  const byName = (a: NodeChange, b: NodeChange): number => {
-    const [x, y] = [name(a), name(b)];
-    return x < y ? -1 : x > y ? 1 : 0;
-  };
+  const byName = (a: NodeChange, b: NodeChange): number => byCode(name(a), name(b));
   const order = compareBy(q.sort, {
     reach: (a: NodeChange, b: NodeChange) => rise(a) - rise(b),
     weight: (a, b) => weight(a) - weight(b),

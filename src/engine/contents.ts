@@ -4,7 +4,7 @@ import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import { TIERS, type Tier } from '../core/model.ts';
 import { bandOf, PRESETS, type Preset } from '../core/recognise/threshold.ts';
 import { atLeast, type Found, type Level } from '../core/recognise/types.ts';
-import { compareBy, type Sort } from '../core/sorts.ts';
+import { byCode, compareBy, type Sort } from '../core/sorts.ts';
 import type { ContentFile, ContentRow, ContentsPage, UnreadFile } from '../dto/contents.ts';
 import type { TypeSample, TypeUse } from '../dto/recognition.ts';
 import { nameOfUser, nodeKey, pathOf, typeName, workspaceName, whereWords } from './describe.ts';
@@ -216,7 +216,7 @@ export function contentFiles(l: Loaded, q: FilesQuery): { rows: ContentFile[]; t
     weight: (a, b) => a.weight - b.weight,
     reach: (a, b) =>
       TIERS.indexOf(a.could) - TIERS.indexOf(b.could) || TIERS.indexOf(a.now) - TIERS.indexOf(b.now),
-    name: (a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0),
+    name: (a, b) => byCode(a.name, b.name),
   });
   const list = filesThat(l, q).sort(([x, a], [y, b]) => order(a, b) || b.weight - a.weight || x - y);
   const rows = list.slice(q.offset, q.offset + q.limit).map(([item, file]) => ({

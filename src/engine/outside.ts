@@ -6,7 +6,7 @@ import { aboutDomain, registrable } from '../core/exposure/domains.ts';
 import { judgedWith } from '../core/exposure/partners.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { coveredBy } from '../core/model.ts';
-import { compareBy, type Sort } from '../core/sorts.ts';
+import { byCode, compareBy, type Sort } from '../core/sorts.ts';
 import {
   OUTSIDE_SHOWS,
   type OutsideDossier,
@@ -325,10 +325,9 @@ const fits = (r: OutsideRow, show: OutsideQuery['show']): boolean =>
   show === 'all' ||
   (show === 'consumer' ? r.consumer : show === 'look-alike' ? r.likens !== undefined : r.standing === show);
 
-const text = (x: string, y: string): number => (x < y ? -1 : x > y ? 1 : 0);
 const ORDER: Record<OutsideQuery['sort'][number]['key'], (a: OutsideRow, b: OutsideRow) => number> = {
-  domain: (a, b) => text(a.domain, b.domain),
-  lastUsed: (a, b) => text(a.lastUsed ?? '', b.lastUsed ?? ''),
+  domain: (a, b) => byCode(a.domain, b.domain),
+  lastUsed: (a, b) => byCode(a.lastUsed ?? '', b.lastUsed ?? ''),
   points: (a, b) => a.points - b.points,
   files: (a, b) => a.files - b.files,
   heavy: (a, b) => a.heavy - b.heavy,
@@ -341,7 +340,7 @@ export function outside(l: Loaded, q: OutsideQuery): OutsidePage {
   const test = rowTest(q, 'outside', FIELDS, Date.parse(l.takenAt));
   const rows = all.filter((r) => fits(r, q.show) && test(r));
   const order = compareBy(q.sort, ORDER);
-  rows.sort((a, b) => order(a, b) || b.files - a.files || (a.domain < b.domain ? -1 : 1));
+  rows.sort((a, b) => order(a, b) || b.files - a.files || byCode(a.domain, b.domain));
   const flows = rows.flatMap((r) =>
     r.sharers.map((s) => ({ department: s.name, domain: r.domain, shares: s.shares })),
   );

@@ -5,7 +5,7 @@ import { GrowInt32, Interner } from '../core/access/growable.ts';
 import { firstOf } from '../core/first.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
-import { compareBy, downFirst, writeSorts, type Sort } from '../core/sorts.ts';
+import { byCode, compareBy, downFirst, writeSorts, type Sort } from '../core/sorts.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import {
@@ -129,7 +129,7 @@ const ORDER: Record<FindingKey, (a: FindingRow, b: FindingRow) => number> = {
   points: (a, b) => a.points - b.points,
   weight: (a, b) => a.weight - b.weight,
   reach: (a, b) => reachOf(a) - reachOf(b),
-  name: (a, b) => (a.summary.name < b.summary.name ? -1 : a.summary.name > b.summary.name ? 1 : 0),
+  name: (a, b) => byCode(a.summary.name, b.summary.name),
 };
 const reachOf = (r: FindingRow): number =>
   Math.max(FIELDS.now(r), FIELDS.could(r)) * TIERS.length + FIELDS.now(r);

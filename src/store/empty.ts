@@ -19,8 +19,9 @@ export function emptyDatabase(): string {
 
 /** Copies the empty database to `directory`, if there is one and nothing is there yet. */
 export function beginWithEmpty(directory: string): void {
+  if (existsSync(directory)) return;
   const empty = emptyDatabase();
-  if (existsSync(directory) || !existsSync(empty)) return;
+  if (!existsSync(empty)) return;
   const half = `${directory}.new`;
   rmSync(half, { recursive: true, force: true });
   cpSync(empty, half, { recursive: true });

@@ -38,12 +38,13 @@ interface Slots<Row> {
 }
 const slots = <Row>(): Slots<Row> => ({ ids: new Interner(), rows: [] });
 
+const KINDS = Object.keys(PRINCIPAL).length;
+
 export class OrganisationBuilder {
   /** Of rows themselves; what is wrong between rows is found when columns are made. */
-  private readonly rowProblems: Problem[] = [];
+  /** Of rows as they came, by row: they go with it. */
+  private readonly rowProblems = new Map<string, Problem[]>();
   private problems: Problem[] = [];
-  /** Links that name a recipient twice. */
-  private readonly repeats = new Set<string>();
   private readonly workspaces = slots<WorkspaceRow>();
   private readonly users = slots<PersonRow>();
   private readonly groups = slots<GroupRow>();
@@ -98,7 +99,11 @@ export class OrganisationBuilder {
   }
 
   private twice(kind: string, id: string): void {
-    this.rowProblems.push({ row: `${kind} ${id}`, reason: 'the id is used twice; the first row counts' });
+    this.rowProblem(`${kind} ${id}`, 'the id is used twice; the first row counts');
+  }
+
+  private rowProblem(row: string, reason: string): void {
+    this.rowProblems.set(row, [...(this.rowProblems.get(row) ?? []), { row, reason }]);
   }
 
   private problem(row: string, reason: string): void {
@@ -202,7 +207,8 @@ export class OrganisationBuilder {
       return false;
     const { recipients = [] } = row;
     const named = recipients.length > 1 ? new Set<number>() : undefined;
-    for (const r of recipients) if (!this.principal(r, named)) this.repeats.add(row.id);
+    for (const r of recipients)
+      if (!this.principal(r, named)) this.rowProblem(`link ${row.id}`, 'it names a recipient twice');
     for (const r of row.redeemedBy ?? []) {
       this.redeemedEntry.push(this.entryName.length - 1);
       if ('user' in r) {
@@ -219,7 +225,7 @@ export class OrganisationBuilder {
 
   /** Takes a grant or link away, so that another row of its id can take its place. */
   dropEntry(kind: 'grant' | 'link', id: string): void {
-    if (kind === 'link') this.repeats.delete(id);
+    this.rowProblems.delete(`${kind} ${id}`);
     const n = (kind === 'grant' ? this.grantIds : this.linkIds).find(id);
     const rows = kind === 'grant' ? this.rowOfGrant : this.rowOfLink;
     if (n >= 0) this.entryGone.set(rows.at(n), 1);
@@ -271,9 +277,11 @@ export class OrganisationBuilder {
               : 'everyone' in to
                 ? [PRINCIPAL.everyone, 0]
                 : [PRINCIPAL.anyone, 0];
-    const key = number * Object.keys(PRINCIPAL).length + kind;
-    if (named?.has(key)) return false;
-    named?.add(key);
+    if (named) {
+      const key = number * KINDS + kind;
+      if (named.has(key)) return false;
+      named.add(key);
+    }
     this.toEntry.push(this.entryName.length - 1);
     this.toKind.push(kind);
     this.toNumber.push(number);
@@ -282,10 +290,7 @@ export class OrganisationBuilder {
 
   /** Checks what names what, and gives the columns as the rows are now; those given before stay as they are. */
   build(): Organisation {
-    const problems: Problem[] = [
-      ...this.rowProblems,
-      ...[...this.repeats].map((id) => ({ row: `link ${id}`, reason: 'it names a recipient twice' })),
-    ];
+    const problems: Problem[] = [...this.rowProblems.values()].flat();
     this.problems = problems;
     const workspaces = this.workspaces.rows.flatMap((row) => row ?? []);
     const named = this.named();

@@ -348,18 +348,21 @@ function forgetUnnamed(
   }
 }
 
+export type NamedKind = 'grant' | 'link' | 'user' | 'group' | 'space' | 'item';
+
 /** What a change names that the organisation does not have. */
-export function unknownIn(org: Organisation, change: Change): { kind: string; id: string }[] {
-  const find = (kind: Parameters<Organisation['find']>[0], id: string): number => org.find(kind, id);
+export function unknownIn(org: Organisation, change: Change): { kind: NamedKind; id: string }[] {
   if ('member' in change) {
     const { group, value } = change.member;
     return [
-      ...(find('group', group) < 0 ? [{ kind: 'group', id: group }] : []),
-      ...(find('user', value) < 0 && find('group', value) < 0 ? [{ kind: 'user', id: value }] : []),
+      ...(org.find('group', group) < 0 ? [{ kind: 'group' as const, id: group }] : []),
+      ...(org.find('user', value) < 0 && org.find('group', value) < 0
+        ? [{ kind: 'user' as const, id: value }]
+        : []),
     ];
   }
   return (['grant', 'link', 'user', 'space', 'item'] as const).flatMap((kind) => {
     const id = (change as Partial<Record<typeof kind, string>>)[kind];
-    return id !== undefined && find(kind, id) < 0 ? [{ kind, id }] : [];
+    return id !== undefined && org.find(kind, id) < 0 ? [{ kind, id }] : [];
   });
 }

@@ -12,6 +12,7 @@ import {
   type ReachColumns,
 } from './reach.ts';
 import { identityName, type View } from './view.ts';
+import { byCode } from '../sorts.ts';
 
 export interface Judged {
   view: View;
@@ -38,8 +39,6 @@ export interface NodeChange {
   lost: string[];
   by: Cause[];
 }
-
-const byCode = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 
 /** Two words of a hash, as one whole number below 2^53. */
 class Hash {

@@ -287,6 +287,21 @@ export function addPrincipal(v: View, into: Bits, kind: number, number: number):
   }
 }
 
+/** Active accounts by address, where several have one: what is granted to it is the next one's where one ends. */
+export function sharedAddresses(v: View): Map<string, number[]> {
+  const accounts = new Map<string, number[]>();
+  v.org.users.forEach((user, u) => {
+    if (user.active)
+      for (const address of new Set(user.addresses)) {
+        const known = accounts.get(address);
+        if (known) known.push(u);
+        else accounts.set(address, [u]);
+      }
+  });
+  for (const [address, list] of accounts) if (list.length < 2) accounts.delete(address);
+  return accounts;
+}
+
 /** The name of an identity as interfaces give it: a user's id, or an outsider's address. */
 export const identityName = (v: View, identity: number): string =>
   v.org.users[identity]?.id ?? v.outsiders[identity - v.org.users.length]!;

@@ -9,7 +9,7 @@ import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isHeld, isInertEntry } from '../access/questions.ts';
 import { forEachRedeemer, LINK_NAMED, reach, reachesPastBreaks, type ReachColumns } from '../access/reach.ts';
-import { identityName, soleIdentity, type View } from '../access/view.ts';
+import { identityName, sharedAddresses, soleIdentity, type View } from '../access/view.ts';
 import type { Candidate, Goal } from './candidate.ts';
 import { weigh, type CostOptions } from './costs.ts';
 import { Network, UNCUTTABLE, type MinCut } from './flow.ts';
@@ -126,7 +126,7 @@ export function cutNetwork(
   /** Who owns every item of the goal below a node; −1 where that is nobody. */
   const keeper = (node: number): number => owners?.sole.get(node) ?? -1;
   let exact = true;
-  const byAddress = accountsByAddress(v);
+  const accounts = sharedAddresses(v);
 
   const userVertex = (u: number): number => {
     let x = users.get(u);
@@ -217,7 +217,7 @@ export function cutNetwork(
             one(sole);
             // where one account ends, the address is the next one's
             if (kind === PRINCIPAL.address)
-              for (const u of byAddress.get(org.addresses[n]!) ?? []) if (u !== sole) one(u);
+              for (const u of accounts.get(org.addresses[n]!) ?? []) if (u !== sole) one(u);
           }
         }
     }
@@ -371,21 +371,6 @@ function ownersBelow(v: View, { items, who }: Goal): { sole: Map<number, number>
   return { sole, mixed: new Set([...owned].filter((n) => sole.get(n) === -1)) };
 }
 
-/** Active accounts by address, where several have one. */
-function accountsByAddress(v: View): Map<string, number[]> {
-  const first = new Map<string, number>();
-  const shared = new Map<string, number[]>();
-  v.org.users.forEach((user, u) => {
-    if (!user.active) return;
-    for (const address of new Set(user.addresses)) {
-      const known = first.get(address);
-      if (known === undefined) first.set(address, u);
-      else shared.set(address, [...(shared.get(address) ?? [known]), u]);
-    }
-  });
-  return shared;
-}
-
 const priceOf = (n: CutNetwork, character: Character, changes: readonly Candidate[]): Price =>
   changes.reduce<Price>(
     ([first, then], c) => {
@@ -424,7 +409,7 @@ function leastCut(n: CutNetwork, character: Character): { proof: MinCut; capacit
 export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[]; open?: number };
 
 /** The goal's items that are open after some changes, by what-if on all of them. */
-export function openAfter({ view, goal }: CutNetwork, changes: readonly Candidate[]): number[] {
+function openAfter({ view, goal }: CutNetwork, changes: readonly Candidate[]): number[] {
   const later = alter(
     view,
     changes.map((c) => c.change),

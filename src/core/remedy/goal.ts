@@ -4,7 +4,7 @@ import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { sources, who } from '../access/questions.ts';
 import { LINK_NAMED, type ReachColumns } from '../access/reach.ts';
-import { findIdentity, type View } from '../access/view.ts';
+import { findIdentity, sharedAddresses, type View } from '../access/view.ts';
 import type { Goal } from './candidate.ts';
 
 /** Who is to be kept out. */
@@ -39,7 +39,10 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
   if ('identity' in keepOut) {
     const identity = findIdentity(v, keepOut.identity);
     if (identity < 0) return undefined;
-    for (const account of accountsOf(v, identity)) add(nobody, account);
+    add(nobody, identity);
+    const accounts = sharedAddresses(v);
+    for (const address of v.org.users[identity]?.addresses ?? [])
+      for (const account of accounts.get(address) ?? []) add(nobody, account);
     return none;
   }
   const group = v.org.find('group', 'group' in keepOut ? keepOut.group : keepOut.beyond);
@@ -56,15 +59,6 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
     ownersKeep: true,
     items,
   };
-}
-
-/** Active accounts with an address of this one: what is granted to the address is theirs where this one ends. */
-export function accountsOf(v: View, identity: number): number[] {
-  const addresses = new Set(v.org.users[identity]?.addresses);
-  const others = v.org.users.flatMap((u, n) =>
-    n !== identity && u.active && u.addresses.some((a) => addresses.has(a)) ? [n] : [],
-  );
-  return [identity, ...others];
 }
 
 /**
@@ -92,9 +86,10 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
     if (goal.group !== undefined) return byGroup(node) || [];
     const found: number[] = [];
     // every member whom the space lets in could follow a link for the organisation
+    const { allowed } = v.spaces[spaceOfNode(v.org, node)]!;
     if (goal.anyMember && cls.couldMembers > cls.members)
       forEachBoth(v.members, goal.who, (m) => {
-        if (found.length < 2 && has(v.spaces[spaceOfNode(v.org, node)]!.allowed, m)) found.push(m);
+        if (found.length < 2 && has(allowed, m)) found.push(m);
       });
     if (found.length === 2) return found;
     who(v, node, false).some(
@@ -104,8 +99,9 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
   };
   return [...goal.items].filter((item) => {
     const node = nodeOfItem(v.org, item);
-    // whom a space lets in is its own
-    const key = columns.accessClass[node]! * v.org.spaces.length + spaceOfNode(v.org, node);
+    // who could follow a link is also a matter of whom the space lets in
+    const cls = columns.accessClass[node]!;
+    const key = goal.anyMember ? cls * v.org.spaces.length + spaceOfNode(v.org, node) : cls;
     let found = byClass.get(key);
     if (found === undefined) byClass.set(key, (found = open(node)));
     if (found === true) return true;

@@ -95,19 +95,14 @@ export class Runner {
 
   /** Ends a plan after the change it is at: what was done stays, and can be undone. */
   async cancel(plan: number, by: string): Promise<void> {
-    await this.halt(plan, by, 'cancelled', this.enqueue(plan, by));
+    await this.halt(plan, by, 'cancelled');
   }
 
   async goOn(plan: number, by: string): Promise<void> {
-    await this.halt(plan, by, null, this.enqueue(plan, by));
+    await this.halt(plan, by, null);
   }
 
-  private async halt(
-    plan: number,
-    by: string,
-    halt: Head['halt'],
-    also?: (tx: Db) => Promise<void>,
-  ): Promise<void> {
+  private async halt(plan: number, by: string, halt: Head['halt']): Promise<void> {
     const { db, ledger, events, jobs } = this.parts;
     await db.transaction(async (tx) => {
       const rows = await tx.query(
@@ -117,7 +112,8 @@ export class Runner {
       if (!rows.length)
         throw new AppError('plan-state', 409, 'This plan is not running, or has already been stopped.');
       await ledger.add({ who: by, what: `plan.${halt ?? 'resumed'}`, subject: `plan ${plan}` }, tx);
-      await also?.(tx);
+      // one that is paused waits; one that is ended, or goes on, has work to do
+      if (halt !== 'paused') await jobs.add(tx, 'plan', plan, by);
     });
     events.emit({ type: 'plan', plan });
     await jobs.look();

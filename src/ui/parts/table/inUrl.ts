@@ -31,3 +31,15 @@ export const selectIn = <Row>(
   selected: params.get(name) ?? undefined,
   onSelect: (row: Row | undefined): void => set({ [name]: row && rowKey(row) }, 'push'),
 });
+
+/** The same of rows that have numbers. */
+export const selectNumberIn = <Row>(
+  params: URLSearchParams,
+  set: SetUrl,
+  name: string,
+  rowKey: (row: Row) => number,
+) => ({
+  rowKey,
+  selected: params.get(name) ? Number(params.get(name)) : undefined,
+  onSelect: (row: Row | undefined): void => set({ [name]: row && String(rowKey(row)) }, 'push'),
+});

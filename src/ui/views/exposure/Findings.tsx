@@ -13,7 +13,7 @@ import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
-import { orderIn } from '../../parts/table/inUrl.ts';
+import { orderIn, selectNumberIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TableView } from '../../parts/table/TableView.tsx';
 import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
@@ -259,9 +259,7 @@ function View({ params, set, narrow }: ViewProps) {
           label="Findings"
           columns={columns}
           rows={rows}
-          rowKey={(r) => r.id}
-          selected={params.get('finding') ? Number(params.get('finding')) : undefined}
-          onSelect={(r) => set({ finding: r && String(r.id) }, 'push')}
+          {...selectNumberIn(params, set, 'finding', (r: FindingRow) => r.id)}
           {...order}
           onKey={onKey}
           onEnd={more}

@@ -7,6 +7,7 @@ import { plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
+import { selectNumberIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TableView } from '../../parts/table/TableView.tsx';
 import { useUrl, type SetUrl } from '../../frame/url.ts';
@@ -123,9 +124,7 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
         label="Ledger"
         columns={columns}
         rows={rows}
-        rowKey={(r) => r.seq}
-        selected={params.get('entry') ? Number(params.get('entry')) : undefined}
-        onSelect={(r) => set({ entry: r && String(r.seq) }, 'push')}
+        {...selectNumberIn(params, set, 'entry', (r: LedgerEntry) => r.seq)}
         onEnd={more}
       />
     </TableView>
