@@ -165,7 +165,7 @@ describe('a steward’s first quarter of an hour', () => {
     await dialog.getByLabel('Why').fill('Agreed with the yard until it is handed over');
     await holds('accept');
     await dialog.getByRole('button', { name: 'Accept', exact: true }).click();
-    await page.getByText('2 findings accepted.').waitFor();
+    await page.getByText('2 findings accepted.', { exact: true }).waitFor(); // beside it, the same is announced
     await page.getByRole('heading', { name: /23 open findings/ }).waitFor();
     await bar.getByRole('button', { name: 'Reopen accepted' }).click();
     await page.getByRole('heading', { name: /25 open findings/ }).waitFor();
