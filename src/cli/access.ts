@@ -5,13 +5,14 @@ import { alter } from '../core/access/change.ts';
 import { compare } from '../core/access/compare.ts';
 import { who, why, type Route } from '../core/access/questions.ts';
 import { reach, reachOf, type ReachSummary } from '../core/access/reach.ts';
-import { findIdentity, identityKind, identityName, view, type View } from '../core/access/view.ts';
+import { identityKind, identityName, view, type View } from '../core/access/view.ts';
 import { whatOf } from '../core/access/what.ts';
 import { capabilityNames } from '../core/model.ts';
 import { readChanges } from './changes.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print, say } from './messages.ts';
+import { identityNamed, nearestTo, nodeNamed, withIds } from './names.ts';
 import { resolveDeeds, servesWhat, usageOf, usedSince, type Usage } from '../core/access/usage.ts';
-import { loadOrganisation } from './organisation.ts';
+import { loadOrganisation, momentGiven } from './organisation.ts';
 import { byCode } from '../core/sorts.ts';
 
 export interface AccessOptions {
@@ -25,40 +26,24 @@ async function open(dir: string, options: AccessOptions): Promise<View> {
 }
 
 async function openWithUsage(dir: string, options: AccessOptions): Promise<{ view: View; usage: Usage }> {
-  const moment = options.asOf === undefined ? undefined : Date.parse(options.asOf);
-  if (moment !== undefined && Number.isNaN(moment))
-    throw new CliError('--as-of takes a time such as 2026-03-01T00:00:00Z (RFC 3339).');
+  const moment = momentGiven(options.asOf);
   const changes = options.without === undefined ? [] : await readChanges(options.without);
   const { org, activity } = await loadOrganisation(dir, { activity: options.used !== undefined });
   const now = view(org, moment === undefined ? {} : { moment });
   const usage = usageOf(org, resolveDeeds(now, activity));
   if (!changes.length) return { view: now, usage };
-  const altered = alter(now, changes);
+  const altered = alter(
+    now,
+    changes.map((c) => withIds(org, c)),
+  );
   for (const c of altered.unknown)
-    process.stderr.write(`gl: nothing to change by ${JSON.stringify(c)}: it is not in the extract\n`);
+    say(`nothing to change by ${JSON.stringify(c)}: it is not in the extract.${nearestTo(org, c)}`);
   return { view: altered.view, usage };
 }
 
 /** Numbers of names, in the order of the names' code units. */
 const sorted = (names: readonly string[]): number[] =>
   names.map((_, i) => i).sort((a, b) => byCode(names[a]!, names[b]!));
-
-function itemNode(v: View, id: string): number {
-  const item = v.org.find('item', id);
-  if (item >= 0) return nodeOfItem(v.org, item);
-  const space = v.org.find('space', id);
-  if (space >= 0 && v.org.spaceListed[space]) return space;
-  throw new CliError(`There is no item or space ${id} in this extract.`);
-}
-
-function identityOf(v: View, name: string): number {
-  const identity = findIdentity(v, name);
-  if (identity < 0 && v.org.find('user', name) < 0)
-    throw new CliError(
-      `${name} is not known in this extract: neither a user’s id nor an outsider’s address.`,
-    );
-  return identity;
-}
 
 const summary = ({ tier, members, guests, outsiders, anyone, domains }: ReachSummary) => ({
   tier,
@@ -90,7 +75,7 @@ export async function reachCommand(
 export async function whoCommand(dir: string, item: string, options: AccessOptions): Promise<void> {
   const v = await open(dir, options);
   const rows: { identity: string; kind: string; capabilities: string[] }[] = [];
-  who(v, itemNode(v, item)).forEach((bits, i) => {
+  who(v, nodeNamed(v, item)).forEach((bits, i) => {
     if (bits)
       rows.push({
         identity: identityName(v, i),
@@ -103,7 +88,7 @@ export async function whoCommand(dir: string, item: string, options: AccessOptio
 
 export async function whatCommand(dir: string, identity: string, options: AccessOptions): Promise<void> {
   const v = await open(dir, options);
-  const i = identityOf(v, identity);
+  const i = identityNamed(v, identity);
   if (i < 0) return;
   const S = v.org.spaces.length;
   const bits = whatOf(v, { identity: i });
@@ -142,8 +127,8 @@ export async function whyCommand(
   const { view: v, usage } = await openWithUsage(dir, options);
   const days = options.used === undefined ? undefined : Number(options.used);
   if (days !== undefined && !(days > 0)) throw new CliError('--used takes a number of days, such as 90.');
-  const i = identityOf(v, identity);
-  const node = itemNode(v, item);
+  const i = identityNamed(v, identity);
+  const node = nodeNamed(v, item);
   const took =
     days === undefined ? 0 : (usedSince(v.org, usage, node, v.moment - days * 86_400_000).get(i) ?? 0);
   if (i < 0) return print({ capabilities: [], routes: [], withheld: [] });

@@ -4,7 +4,7 @@ import type { Change } from '../core/access/change.ts';
 import { changeSchema } from '../formats/changes.ts';
 import { linesOf } from '../formats/lines.ts';
 import { complaint } from '../formats/rows.ts';
-import { CliError } from './error.ts';
+import { CliError } from './messages.ts';
 
 export async function readChanges(file: string): Promise<Change[]> {
   if (!statSync(file, { throwIfNoEntry: false })?.isFile())

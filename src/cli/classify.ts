@@ -7,7 +7,7 @@ import { PARTS } from '../core/model.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { readCustomTypes } from '../formats/custom-type.ts';
 import { scanFile } from '../formats/scan.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print } from './messages.ts';
 
 /** Prints `{file, dataType, distinct, occurrences, certainty, matches}` for each file and data type found in it. */
 export async function classify(

@@ -1,20 +1,19 @@
 /** The least change that meets a goal, on an extract and without a database. */
 import { readFileSync } from 'node:fs';
-import { distance } from 'fastest-levenshtein';
 import { has } from '../core/access/bits.ts';
-import { unknownIn, type Change, type NamedKind } from '../core/access/change.ts';
-import type { Organisation } from '../core/access/organisation.ts';
+import type { Change } from '../core/access/change.ts';
 import { losersIn, whatIf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
-import type { View } from '../core/access/view.ts';
+import { identityName, type View } from '../core/access/view.ts';
 import type { ReachColumns } from '../core/access/reach.ts';
 import { checkFilter, compileFilter } from '../core/filter/filter.ts';
 import type { Candidate } from '../core/remedy/candidate.ts';
 import { cutNetwork, cutsOf } from '../core/remedy/cut.ts';
-import { resolveGoal } from '../core/remedy/goal.ts';
+import { resolveGoal, type KeepOut } from '../core/remedy/goal.ts';
 import { goalSchema, type GoalFile } from '../formats/goal.ts';
 import { complaint } from '../formats/rows.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print } from './messages.ts';
+import { identityNamed, refuseUnknown, unknown, withIds } from './names.ts';
 import { openFacts, type FactsOptions } from './facts.ts';
 
 const DAY = 86_400_000;
@@ -37,27 +36,27 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   const wanted = new Set<number>();
   for (const id of goal.of.items ?? []) {
     const i = org.find('item', id);
-    if (i < 0) throw new CliError(`There is no item ${id} in this extract.`);
+    if (i < 0) throw unknown(org, 'item', id);
     wanted.add(i);
   }
   for (const id of goal.of.spaces ?? []) {
     const s = org.find('space', id);
-    if (s < 0 || !org.spaceListed[s]) throw new CliError(`There is no space ${id} in this extract.`);
+    if (s < 0 || !org.spaceListed[s]) throw unknown(org, 'space', id);
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) wanted.add(i);
   }
   if (goal.of.where !== undefined) {
     const holds = compileFilter(goal.of.where, 'items', getters, v.moment);
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
-  for (const change of goal.pinned)
-    for (const { kind, id } of unknownIn(org, change))
-      throw new CliError(`pinned: there is no ${kind} ${id} in this extract.${nearest(org, kind, id)}`);
-  const resolved = resolveGoal(v, goal.keepOut, Int32Array.from(wanted).sort());
-  if (!resolved) throw new CliError('The goal names an identity or a group that is not in this extract.');
+  const pinned = goal.pinned.map((change) => withIds(org, change));
+  for (const change of pinned) refuseUnknown(org, change, 'pinned');
+  const resolved = resolveGoal(v, keptOut(v, goal.keepOut), Int32Array.from(wanted).sort());
+  if (!resolved)
+    throw new CliError('keepOut: the account that it names is not active, so it reaches nothing.');
   const network = cutNetwork(v, columns, resolved, {
     usage: usageOf(org, resolveDeeds(v, activity)),
     since: v.moment - goal.usedDays * DAY,
-    pins: { changes: new Set(goal.pinned.map((c) => JSON.stringify(c))), ruled: new Set() },
+    pins: { changes: new Set(pinned.map((c) => JSON.stringify(c))), ruled: new Set() },
     isFile,
   });
   const answer = cutsOf(network);
@@ -85,27 +84,16 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
     });
 }
 
-/** More ids than this are not gone through for a suggestion. */
-const COMPARED = 200_000;
-const named = (rows: readonly { id: string }[]): string[] => rows.map((r) => r.id);
-const IDS: Record<NamedKind, (org: Organisation) => { length: number; at(n: number): string | undefined }> = {
-  user: (org) => named(org.users),
-  group: (org) => named(org.groups),
-  space: (org) => named(org.spaces),
-  item: (org) => org.itemIds,
-  grant: (org) => org.entries.ids,
-  link: (org) => org.entries.ids,
-};
-
-/** Ids like one that is not there, as a sentence; empty where none is. */
-function nearest(org: Organisation, kind: NamedKind, id: string): string {
-  const ids = IDS[kind](org);
-  const like = Array.from({ length: Math.min(COMPARED, ids.length) }, (_, n) => ids.at(n)!)
-    .map((name) => ({ name, far: distance(name, id) }))
-    .filter(({ far }) => far <= Math.max(2, id.length / 3))
-    .sort((a, b) => a.far - b.far)
-    .slice(0, 3);
-  return like.length ? ` The nearest: ${like.map((l) => l.name).join(', ')}.` : '';
+/** Who is to be kept out, with accounts by their ids. Throws CliError where the extract does not have them. */
+function keptOut(v: View, keepOut: KeepOut): KeepOut {
+  if ('identity' in keepOut) {
+    const identity = identityNamed(v, keepOut.identity);
+    return identity < 0 ? keepOut : { identity: identityName(v, identity) };
+  }
+  const group = 'group' in keepOut ? keepOut.group : 'beyond' in keepOut ? keepOut.beyond : undefined;
+  if (group !== undefined && v.org.find('group', group) < 0)
+    throw unknown(v.org, 'group', group, 'keepOut: ');
+  return keepOut;
 }
 
 const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });

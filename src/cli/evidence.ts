@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { checkEvidence, LONGEST_EVIDENCE } from '../formats/evidence.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print } from './messages.ts';
 
 /** Prints whether signed evidence holds, and where not; exit code 1 where it does not. */
 export async function verifyEvidence(file: string, options: { thumbprint?: string }): Promise<void> {

@@ -9,8 +9,8 @@ import type { Getters } from '../core/filter/filter.ts';
 import { itemGetters } from '../core/filter/items.ts';
 import { atLeast } from '../core/recognise/types.ts';
 import { dataType } from '../core/recognise/types/index.ts';
-import { CliError } from './error.ts';
-import { loadOrganisation } from './organisation.ts';
+import { CliError } from './messages.ts';
+import { loadOrganisation, momentGiven } from './organisation.ts';
 
 export interface FactsOptions {
   asOf?: string;
@@ -32,9 +32,7 @@ export async function openFacts(
   const from = Number(options.minCertainty);
   if (!Number.isInteger(from) || from < 0 || from > 100)
     throw new CliError('--min-certainty takes a whole number from 0 to 100.');
-  const moment = options.asOf === undefined ? undefined : Date.parse(options.asOf);
-  if (moment !== undefined && Number.isNaN(moment))
-    throw new CliError('--as-of takes a time such as 2026-03-01T00:00:00Z (RFC 3339).');
+  const moment = momentGiven(options.asOf);
   const { org, rows, found, activity } = await loadOrganisation(dir, { content: true, ...wants });
   const v = view(org, moment === undefined ? {} : { moment });
   const columns = reach(v);

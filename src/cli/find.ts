@@ -1,7 +1,7 @@
 /** What a condition holds of, on an extract and without a database. */
 import { checkFilter, compileFilter } from '../core/filter/filter.ts';
 import { TIERS } from '../core/model.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print } from './messages.ts';
 import { openFacts, type FactsOptions } from './facts.ts';
 
 /** Prints `{id, kind, name, path, weight, now, could, points}` of each space, folder and file it holds of. */

@@ -1,19 +1,55 @@
 /**
  * gl: the same core without a browser. JSON Lines on stdout, messages on stderr.
- * Exit codes: 0 done; 1 the answer is no (a chain that does not hold); 2 the call or a file is wrong.
+ * Exit codes: 0 done; 1 the answer is no; 2 the call or a file is wrong; 70 gl itself failed.
  */
+import { writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { Command, CommanderError } from 'commander';
-import { diffCommand, reachCommand, whatCommand, whoCommand, whyCommand } from './access.ts';
-import { classify, listTypes, testTypes } from './classify.ts';
-import { copyExtract } from './copy.ts';
-import { cut } from './cut.ts';
-import { CliError } from './error.ts';
-import { find } from './find.ts';
-import { verifyEvidence } from './evidence.ts';
-import { verifyLedger } from './ledger.ts';
+import about from '../../package.json' with { type: 'json' };
+import { clear, CliError, settings } from './messages.ts';
 
-const program = new Command('gl').description('Gate Lantern without a browser').exitOverride();
-program.configureOutput({ writeOut: (text) => process.stderr.write(text) });
+const FAILED = 70; // EX_SOFTWARE of sysexits.h
+
+/** Ends the program where gl itself failed: one line, and the details in a file. */
+function crash(error: unknown): never {
+  clear();
+  const file = join(tmpdir(), `gl-failed-${process.pid}-${Date.now()}.txt`);
+  const { message = String(error), stack = message } = error as Error;
+  let where = `The details are in ${file}.`;
+  try {
+    writeFileSync(
+      file,
+      `gl ${about.version}, ${process.version}, ${process.argv.slice(2, 3).join()}\n${stack}\n`,
+      {
+        mode: 0o600,
+      },
+    );
+  } catch {
+    where = 'The details could not be written to a file.';
+  }
+  process.stderr.write(`gl: failed by an error of its own: ${message.split('\n')[0]}. ${where}\n`);
+  process.exit(FAILED);
+}
+process.on('uncaughtException', crash);
+process.on('unhandledRejection', crash);
+let ended = false;
+process.on('exit', (code) => {
+  // whoever waits for what never comes would leave without a word
+  if (!ended && code !== FAILED) crash(new Error('it waits for something that never comes'));
+});
+
+/** What a command does: loaded when it is called, for most need much that the others do not. */
+const run =
+  <A extends unknown[]>(load: () => Promise<(...given: A) => Promise<void>>) =>
+  async (...given: unknown[]): Promise<void> =>
+    (await load())(...(given as A));
+
+const program = new Command('gl')
+  .description('Gate Lantern without a browser')
+  .version(about.version)
+  .exitOverride()
+  .showHelpAfterError('“gl --help” lists the commands; “gl COMMAND --help” says what one takes.');
 
 program
   .command('classify')
@@ -27,16 +63,16 @@ program
   .option('--types <ids>', 'these data types alone, with commas between')
   .option('--custom <file>', 'custom data types too, as JSON (docs/recognition.md)')
   .option('--parts <parts>', 'these parts of documents alone: title, body, comment, suggestion, metadata')
-  .action(classify);
+  .action(run(async () => (await import('./classify.ts')).classify));
 const types = program
   .command('types')
   .description('the data types: id, name, weight, country, source')
-  .action(() => listTypes());
+  .action(run(async () => (await import('./classify.ts')).listTypes));
 types
   .command('test')
   .description('run the cases of custom data types: what must match and what must not')
   .argument('<file>', 'custom data types as JSON')
-  .action(testTypes);
+  .action(run(async () => (await import('./classify.ts')).testTypes));
 
 const access = (name: string, about: string): Command =>
   program
@@ -49,49 +85,49 @@ const WITHOUT = ['--without <file>', 'what if: with these changes, one a line'] 
 access('reach', 'how far access to every item extends, now and could')
   .option(...WITHOUT)
   .option('--spaces', 'of spaces and not of items')
-  .action(reachCommand);
+  .action(run(async () => (await import('./access.ts')).reachCommand));
 access('who', 'who can do what with an item')
   .argument('<item>')
   .option(...WITHOUT)
-  .action(whoCommand);
+  .action(run(async () => (await import('./access.ts')).whoCommand));
 access('what', 'what an identity can do, item by item')
   .argument('<identity>')
   .option(...WITHOUT)
-  .action(whatCommand);
+  .action(run(async () => (await import('./access.ts')).whatCommand));
 access('why', 'by which routes an identity reaches an item, and what keeps it from more')
   .argument('<identity>')
   .argument('<item>')
   .option(...WITHOUT)
   .option('--used <days>', 'mark each route used or only granted, by activity.jsonl of the last so many days')
-  .action(whyCommand);
+  .action(run(async () => (await import('./access.ts')).whyCommand));
 access('diff', 'what changed between two extracts, item by item')
   .argument('<dir2>')
   .option('--spaces', 'of spaces and not of items')
-  .action(diffCommand);
+  .action(run(async () => (await import('./access.ts')).diffCommand));
 
 access('find', 'spaces, folders and files that a condition holds of (docs/filters.md)')
   .argument('<condition>', 'in CEL, such as: weight >= 3 && could >= outside')
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
-  .action(find);
+  .action(run(async () => (await import('./find.ts')).find));
 
 access('cut', 'the least change that meets a goal: who is to be kept out of what (docs/remedy.md)')
   .argument('<goal>', 'the goal as JSON')
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
-  .action(cut);
+  .action(run(async () => (await import('./cut.ts')).cut));
 
 program
   .command('copy')
   .description('read an extract and write it as a directory of JSON Lines')
   .argument('<dir>', 'a bulk extract: a directory or a .zip of one')
   .argument('<to>', 'a new or empty directory')
-  .action(copyExtract);
+  .action(run(async () => (await import('./copy.ts')).copyExtract));
 
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger
   .command('verify')
   .description('follow the hash chain of an exported ledger')
   .argument('<file>')
-  .action((file: string) => verifyLedger(file));
+  .action(run(async () => (await import('./ledger.ts')).verifyLedger));
 
 const evidence = program.command('evidence').description('plans as signed evidence');
 evidence
@@ -99,7 +135,19 @@ evidence
   .description('check evidence by itself: its signature, its ledger entries, and what it says of each change')
   .argument('<file>')
   .option('--thumbprint <t>', 'the key that must have signed it, as the installation tells it (RFC 7638)')
-  .action(verifyEvidence);
+  .action(run(async () => (await import('./evidence.ts')).verifyEvidence));
+
+/** The commands at the ends of the tree, which do something. */
+const leaves = (command: Command): Command[] =>
+  command.commands.length ? command.commands.flatMap(leaves) : [command];
+for (const command of leaves(program)) {
+  command.option('--quiet', 'say nothing but errors');
+  if (command.registeredArguments[0]?.name() !== 'dir') continue;
+  command
+    .option('--strict', 'exit with 2 where a line or a file of the extract could not be read')
+    .option('--warnings', 'list all that is wrong with the extract, and not the first of each file alone');
+}
+program.hook('preAction', (_, command) => void Object.assign(settings, command.opts()));
 
 // a reader that has seen enough closes the pipe; that is no error
 process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 2));
@@ -108,7 +156,10 @@ try {
 } catch (e) {
   if (e instanceof CommanderError) process.exitCode = e.exitCode === 0 ? 0 : 2;
   else if (e instanceof CliError) {
+    clear();
     process.stderr.write(`gl: ${e.message}\n`);
     process.exitCode = 2;
-  } else throw e;
+  } else crash(e);
 }
+clear();
+ended = true;

@@ -1,7 +1,7 @@
 import { createReadStream, statSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import { ChainCheck, type LedgerEntry } from '../formats/ledger.ts';
-import { CliError, print } from './error.ts';
+import { CliError, print } from './messages.ts';
 
 /** Prints whether the chain of an exported ledger holds, and where not; exit code 1 where it does not. */
 export async function verifyLedger(file: string): Promise<void> {

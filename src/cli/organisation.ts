@@ -1,17 +1,27 @@
 /** An extract as an organisation in memory. */
 import { createHash } from 'node:crypto';
 import { OrganisationBuilder } from '../core/access/builder.ts';
-import type { Organisation } from '../core/access/organisation.ts';
+import type { Organisation, Problem } from '../core/access/organisation.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
 import type { ItemRow } from '../core/model.ts';
+import { momentOf } from '../core/time.ts';
 import { Scanner } from '../core/recognise/scan.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';
 import type { RowOf } from '../core/row-kinds.ts';
-import { ExtractError, readExtract } from '../formats/extract.ts';
+import { ExtractError, readExtract, type ExtractReport } from '../formats/extract.ts';
 import { GroupsByRule } from '../formats/group-rules.ts';
-import { CliError } from './error.ts';
+import { CliError, progress } from './messages.ts';
+import { sayProblems, sayReport } from './said-of-data.ts';
+
+/** The moment of `--as-of`, undefined where it is not given. Throws CliError where it is no time. */
+export function momentGiven(asOf: string | undefined): number | undefined {
+  const moment = asOf === undefined ? undefined : momentOf(asOf);
+  if (Number.isNaN(moment))
+    throw new CliError(`--as-of ${asOf}: this is not a time such as 2026-03-01T00:00:00Z (RFC 3339).`);
+  return moment;
+}
 
 interface LoadedExtract {
   org: Organisation;
@@ -43,16 +53,19 @@ export async function loadOrganisation(
   const activity: LoadedExtract['activity'] = [];
   let builder: OrganisationBuilder | undefined;
   const byRule = new GroupsByRule();
-  const complaints: string[] = [];
+  let taken = 0;
+  let report: ExtractReport;
   try {
-    const report = await readExtract(path, {
+    report = await readExtract(path, {
+      progress: (doing, done, of) => progress(doing, done, of, taken),
       ...(wants.activity && { deed: (d) => void activity.push(d) }),
       ...(wants.content && { text: (item, part, text) => content.text(item, part, text) }),
       manifest(m) {
-        builder = new OrganisationBuilder(m.organisation, Date.parse(m.takenAt));
+        builder = new OrganisationBuilder(m.organisation, momentOf(m.takenAt));
         for (const w of m.workspaces) builder.workspace(w);
       },
       row(kind, row, raw) {
+        taken++;
         const b = builder!;
         if (kind === 'item') {
           const item = row as RowOf['item'];
@@ -69,21 +82,18 @@ export async function loadOrganisation(
         else if (kind === 'group' && !byRule.group(row as RowOf['group'])) b.group(row as RowOf['group']);
       },
     });
-    complaints.push(...report.rejected.map((r) => `${r.file}, line ${r.line}: ${r.reason}`));
-    if (report.rejectedCount > report.rejected.length)
-      complaints.push(`${report.rejectedCount - report.rejected.length} more lines were rejected`);
   } catch (e) {
     if (e instanceof ExtractError) throw new CliError(e.message);
     throw e;
   }
+  sayReport(report);
+  const rules: Problem[] = [];
   for (const { group, complaint } of byRule.resolve()) {
     builder!.group(group);
-    if (complaint) complaints.push(complaint);
+    if (complaint) rules.push({ row: `group ${group.id}`, reason: complaint });
   }
   const org = builder!.build();
-  for (const p of org.problems) complaints.push(`${p.row}: ${p.reason}`);
-  for (const c of complaints.slice(0, 50)) process.stderr.write(`gl: ${c}\n`);
-  if (complaints.length > 50) process.stderr.write(`gl: and ${complaints.length - 50} more of the kind\n`);
+  sayProblems([...rules, ...org.problems]);
   if (wants.content) for (const c of content.finish()) if (c.found.length) found.set(c.item, c.found);
   return { org, rows, found, activity };
 }

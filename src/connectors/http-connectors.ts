@@ -14,6 +14,7 @@ import {
   spaceSchema,
   workspaceSchema,
 } from '../formats/rows.ts';
+import { addressName } from '../core/access/addresses.ts';
 import { FEED_KINDS, ROW_KINDS, type FeedKind, type RowOf, type WorkspaceKind } from '../core/row-kinds.ts';
 import { HttpClient, type HttpOptions } from './http.ts';
 import {
@@ -41,7 +42,7 @@ const accountSchema = z
   .transform((a): PersonRow => ({
     id: a.id,
     name: a.name,
-    addresses: [a.address.toLowerCase()],
+    addresses: [addressName(a.address)],
     active: a.active,
     kind: a.external ? 'guest' : 'member',
   }));

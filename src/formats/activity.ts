@@ -1,5 +1,8 @@
 /** Activity as CloudEvents 1.0 (https://cloudevents.io, the JSON event format): who opened and edited what. */
 import { z } from 'zod';
+import { addressName } from '../core/access/addresses.ts';
+import { momentOf } from '../core/time.ts';
+import { ACCOUNT, oneOf, timeSchema } from './rows.ts';
 
 /** `subject` is the item's id; `data` names who did it. Attributes beyond these are let be. */
 export const eventSchema = z.object({
@@ -8,11 +11,8 @@ export const eventSchema = z.object({
   source: z.string().min(1).max(4096),
   type: z.string().min(1).max(512),
   subject: z.string().min(1).max(512),
-  time: z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time'),
-  data: z.union([
-    z.object({ user: z.string().min(1).max(512) }),
-    z.object({ email: z.string().min(1).max(4096) }),
-  ]),
+  time: timeSchema,
+  data: oneOf(ACCOUNT),
 });
 export type ActivityEvent = z.infer<typeof eventSchema>;
 
@@ -24,10 +24,10 @@ export function activityOf(
   e: ActivityEvent,
 ): { item: string; actor: string; opened: number | null; edited: number | null } | undefined {
   if (e.type !== OPENED && e.type !== EDITED) return undefined;
-  const at = Date.parse(e.time);
+  const at = momentOf(e.time);
   return {
     item: e.subject,
-    actor: 'user' in e.data ? e.data.user : e.data.email.toLowerCase(),
+    actor: 'user' in e.data ? e.data.user : addressName(e.data.email),
     opened: e.type === OPENED ? at : null,
     edited: e.type === EDITED ? at : null,
   };

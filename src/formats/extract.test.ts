@@ -1,11 +1,11 @@
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { gzipSync } from 'node:zlib';
+import { crc32, deflateRawSync, gzipSync } from 'node:zlib';
 import fc from 'fast-check';
 import { strToU8, zipSync } from 'fflate';
 import { afterAll, describe, expect, it } from 'vitest';
-import { readExtract } from './extract.ts';
+import { placeOf, readExtract } from './extract.ts';
 import { membersByRule } from './group-rules.ts';
 import { linesOf } from './lines.ts';
 
@@ -87,7 +87,7 @@ describe('an extract', () => {
     ].join('\r\n');
     const { rows, report } = await read(directoryOf({ ...files, 'items.jsonl': bad }));
     expect(rows.item!.map((r) => r.id)).toEqual(['i0']);
-    expect(report.rejected.map((r) => [r.line, r.reason.split(':')[0]])).toEqual([
+    expect(report.rejected.first.map((r) => [r.line, r.reason.split(':')[0]])).toEqual([
       [1, 'it is not JSON'],
       [2, 'it is not an object'],
       [3, 'space'],
@@ -107,17 +107,194 @@ describe('an extract', () => {
     await expect(read(notZip)).rejects.toThrow();
     await expect(
       read(directoryOf({ ...files, 'items.jsonl': '', 'links.jsonl.gz': 'not gzip' })),
-    ).rejects.toThrow(/links\.jsonl could not be read/);
+    ).rejects.toThrow(/links\.jsonl\.gz is damaged/);
+  });
+});
+
+/** A zip with each part as it is told, right or wrong (APPNOTE.TXT §4.3). */
+function zipWith(
+  members: {
+    name: string;
+    data: Uint8Array | string;
+    method?: number;
+    flags?: number;
+    mode?: number;
+    /** What the list says of the size, where it lies. */
+    size?: number;
+  }[],
+): Buffer {
+  const list: Buffer[] = [];
+  const parts: Buffer[] = [];
+  let at = 0;
+  for (const { name, data, method = 8, flags = 0, mode = 0o100644, size } of members) {
+    const plain = Buffer.from(data as string);
+    const packed = method === 8 ? deflateRawSync(plain) : plain;
+    const both = Buffer.alloc(26);
+    both.writeUInt16LE(20, 0);
+    both.writeUInt16LE(flags, 2);
+    both.writeUInt16LE(method, 4);
+    both.writeUInt32LE(crc32(plain), 10);
+    both.writeUInt32LE(packed.length, 14);
+    both.writeUInt32LE(size ?? plain.length, 18);
+    both.writeUInt16LE(name.length, 22);
+    parts.push(Buffer.from('PK\x03\x04'), both, Buffer.from(name), packed);
+    const tail = Buffer.alloc(14);
+    tail.writeUInt32LE((mode << 16) >>> 0, 6);
+    tail.writeUInt32LE(at, 10);
+    list.push(Buffer.from('PK\x01\x02\x14\x03'), both, tail, Buffer.from(name));
+    at += 30 + name.length + packed.length;
+  }
+  const end = Buffer.alloc(18);
+  end.writeUInt16LE(members.length, 4);
+  end.writeUInt16LE(members.length, 6);
+  end.writeUInt32LE(Buffer.concat(list).length, 8);
+  end.writeUInt32LE(at, 12);
+  return Buffer.concat([...parts, ...list, Buffer.from('PK\x05\x06'), end]);
+}
+const written = (bytes: Uint8Array): string => {
+  const path = join(home, `w${n++}.zip`);
+  writeFileSync(path, bytes);
+  return path;
+};
+
+describe('a damaged extract', () => {
+  const manifest = { name: 'x/manifest.json', data: JSON.stringify(MANIFEST) };
+  const items = { name: 'x/items.jsonl', data: jsonl(ITEMS.slice(0, 4)) };
+  const users = { name: 'x/users.jsonl', data: jsonl([{ id: 'u', userName: 'u@o.example' }]) };
+
+  /** What is read, or that it is refused. */
+  const readOrRefused = async (path: string) => {
+    try {
+      const { rows, report } = await read(path);
+      return JSON.stringify([rows, report]);
+    } catch (e) {
+      expect((e as Error).name).toBe('ExtractError');
+      return 'refused';
+    }
+  };
+
+  it('is refused, or reads the same, whichever byte of a zip is another', async () => {
+    const packed = { name: 'x/groups.jsonl.gz', data: gzipSync(jsonl([{ id: 'g' }])), method: 0 };
+    const whole = zipWith([manifest, items, { ...users, method: 0 }, packed]);
+    const path = written(whole);
+    const right = await readOrRefused(path);
+    expect(right).toContain('"i3"');
+    let refused = 0;
+    for (let at = 0; at < whole.length; at++) {
+      const bytes = Buffer.from(whole);
+      bytes[at]! ^= 1 << (at % 8);
+      writeFileSync(path, bytes);
+      const got = await readOrRefused(path);
+      if (got === 'refused') refused++;
+      else expect(got, `byte ${at}`).toBe(right);
+    }
+    // what may be another without harm: times, versions, the permissions of files
+    expect(refused / whole.length).toBeGreaterThan(0.75);
+  }, 60_000);
+
+  it('is refused where a zip ends early, wherever that is', async () => {
+    const whole = zipWith([manifest, items, users]);
+    const path = join(home, 'cut.zip');
+    for (let length = 0; length < whole.length; length += 7) {
+      writeFileSync(path, whole.subarray(0, length));
+      expect(await readOrRefused(path), `after ${length} bytes`).toBe('refused');
+    }
   });
 
-  it('does not swell with a zip bomb', async () => {
-    const zip = join(home, 'bomb.zip');
-    const zeros = new Uint8Array(64 * 1024 * 1024).fill(32);
-    const bomb: Record<string, Uint8Array> = { 'manifest.json': strToU8(files['manifest.json']) };
-    for (let i = 0; i < 6; i++) bomb[`${i}/items.jsonl`] = zeros;
-    writeFileSync(zip, zipSync(bomb, { level: 1 }));
-    await expect(read(zip)).rejects.toThrow(/grows to more than 250 times/);
+  it('is refused, or reads the same, whichever byte of a .gz is another', async () => {
+    const whole = gzipSync(items.data);
+    const files = { 'manifest.json': manifest.data };
+    const right = await readOrRefused(directoryOf({ ...files, 'items.jsonl.gz': whole }));
+    for (let at = 0; at < whole.length; at++) {
+      const bytes = Buffer.from(whole);
+      bytes[at]! ^= 1 << (at % 8);
+      const got = await readOrRefused(directoryOf({ ...files, 'items.jsonl.gz': bytes }));
+      if (got !== 'refused') expect(got, `byte ${at}`).toBe(right);
+    }
+  });
+
+  it('is refused with the reason, where a zip holds what is not read', async () => {
+    for (const [member, reason] of [
+      [{ ...items, method: 12 }, /items\.jsonl is packed by bzip2/],
+      [{ ...items, method: 14 }, /packed by LZMA/],
+      [{ ...items, method: 77 }, /packed by method 77/],
+      [{ ...items, flags: 1 }, /items\.jsonl is encrypted/],
+      [{ ...items, mode: 0o120777 }, /items\.jsonl is a symbolic link/],
+      [{ ...items, mode: 0o020666 }, /items\.jsonl is no plain file/],
+      [{ ...items, name: '../items.jsonl' }, /is not a zip that can be read: .*relative path/],
+      [{ ...items, size: 5 }, /items\.jsonl is damaged in the zip: too many bytes/],
+      [{ ...items, size: 5_000 }, /items\.jsonl is damaged in the zip: not enough bytes/],
+      [{ ...items, size: 0x7fffffff }, /grows to more than 250 times/],
+      [manifest, /holds x\/manifest\.json twice/],
+      [{ ...manifest, name: 'y/manifest.json' }, /holds more than one extract: x\/, y\//],
+    ] as const)
+      await expect(read(written(zipWith([manifest, users, member])))).rejects.toThrow(reason);
+    await expect(read('/dev/null')).rejects.toThrow(/neither a directory nor a zip/);
+  });
+
+  it('does not swell with a bomb, in a zip or as .gz', async () => {
+    const zeros = new Uint8Array(64 << 20);
+    const bomb = Array.from({ length: 5 }, (_, i) => ({ name: `${i}`, data: zeros }));
+    await expect(read(written(zipWith([manifest, ...bomb])))).rejects.toThrow(/grows to more than 250 times/);
+    const gz = gzipSync(Buffer.alloc(300 << 20));
+    await expect(read(directoryOf({ 'manifest.json': manifest.data, 'items.jsonl.gz': gz }))).rejects.toThrow(
+      /items\.jsonl\.gz grows to more than 250 times/,
+    );
   }, 60_000);
+
+  it('holds no links and no devices in a directory', async () => {
+    const dir = directoryOf({ 'manifest.json': manifest.data });
+    symlinkSync('/etc/passwd', join(dir, 'items.jsonl'));
+    await expect(read(dir)).rejects.toThrow(/items\.jsonl is a symbolic link/);
+    const real = directoryOf({ 'manifest.json': manifest.data });
+    mkdirSync(join(real, 'files'));
+    symlinkSync('/etc/passwd', join(real, 'files', 'i1'));
+    await expect(read(real)).rejects.toThrow(/files\/i1 is a symbolic link/);
+  });
+
+  it('says which files were left, which lines, and which fields', async () => {
+    const { report, rows } = await read(
+      directoryOf({
+        'manifest.json': manifest.data,
+        'item.jsonl': '',
+        'notes.txt': '',
+        'users.jsonl': jsonl([
+          { id: 'u', emails: [{ value: 'kari' }, { value: 'kari@o.example' }], nickName: 'K' },
+        ]),
+        'users.jsonl.gz': '',
+        'items.jsonl': Buffer.concat([
+          Buffer.from(jsonl(ITEMS.slice(0, 2)) + '{"id":"x","space":"s","name":"'),
+          Buffer.from([0xff]),
+          Buffer.from(`"}\n${jsonl([{ id: 'y', space: 's', createdAt: '2026-02-30T00:00:00Z' }])}`),
+        ]),
+        'grants.jsonl': jsonl([
+          { id: 'g1', on: { item: 'i0', space: 's' }, to: { user: 'u' }, role: 'reader' },
+          { id: 'g2', on: { item: 'i0' }, to: { user: 'u', group: 'g' }, role: 'reader' },
+          { id: 'g3', on: {}, to: { user: 'u' }, role: 'reader' },
+          { id: 'g4', on: { item: 'i0' }, to: { email: 'kari' }, role: 'reader' },
+          { id: 'g5', on: { item: 'i0', space: null }, to: { user: 'u' }, role: 'reader' },
+        ]),
+      }),
+    );
+    const told = (c: typeof report.rejected) => c.first.map((x) => `${placeOf(x)}: ${x.reason}`);
+    expect(told(report.rejected)).toEqual([
+      'item.jsonl: not a file of an extract, so it is not read. Should it be named items.jsonl?',
+      'notes.txt: not a file of an extract, so it is not read',
+      'users.jsonl.gz: not read, because users.jsonl is there too',
+      'items.jsonl, line 3: it is not UTF-8',
+      'items.jsonl, line 4: createdAt: is not an RFC 3339 time',
+      'grants.jsonl, line 1: on: names both space and item',
+      'grants.jsonl, line 2: to: names both user and group',
+      'grants.jsonl, line 3: on: names no space or item',
+      'grants.jsonl, line 4: to.email: is not an e-mail address',
+    ]);
+    expect(told(report.remarks)).toEqual([
+      'users.jsonl, line 1: “kari” is not an e-mail address; it is left out',
+      'items.jsonl: 2 rows have a field “unknown”, which is not read',
+    ]);
+    expect(rows.grant).toEqual([{ id: 'g5', on: { item: 'i0' }, to: { user: 'u' }, role: 'reader' }]);
+    expect(rows.item![0]).toEqual({ id: 'i0', space: 's', kind: 'file', name: 'n0' });
+  });
 });
 
 describe('lines', () => {
@@ -240,7 +417,7 @@ describe('text, activity and people in other formats', () => {
     expect(found.deeds).toEqual([
       { item: 'i1', actor: 'a@b.test', opened: null, edited: Date.parse('2026-01-02T03:04:05Z') },
     ]);
-    expect(found.report.rejected.map((r) => `${r.file}:${r.line}`).sort()).toEqual([
+    expect(found.report.rejected.first.map((r) => `${r.file}:${r.line}`).sort()).toEqual([
       'activity.jsonl:3',
       'content.jsonl:2',
     ]);
@@ -316,12 +493,12 @@ describe('text, activity and people in other formats', () => {
     expect(responses.rows.group).toEqual(lines.rows.group);
     expect(csv.rows.person).toEqual(lines.rows.person);
     expect(csv.rows.group).toEqual(lines.rows.group);
-    expect(csv.report.rejected.map((r) => [r.file, r.reason])).toEqual([
+    expect(csv.report.rejected.first.map((r) => [r.file, r.reason])).toEqual([
       ['users.csv', 'it has 2 cells and the header 7'],
       ['groups.csv', 'id: is missing'],
     ]);
     const broken = await everything(directoryOf({ ...base, 'users.json': '{"a":1}', 'groups.json': 'x' }));
-    expect(broken.report.rejected.map((r) => r.reason)).toEqual([
+    expect(broken.report.rejected.first.map((r) => r.reason)).toEqual([
       'it is no ListResponse: Resources is missing',
       'it is not JSON',
     ]);
@@ -335,7 +512,7 @@ describe('text, activity and people in other formats', () => {
         'items.jsonl': jsonl([{ id: 'i', space: 's', parent: null, owner: null, inherits: null }]),
       }),
     );
-    expect(report.rejectedCount).toBe(0);
+    expect(report.rejected.count).toBe(0);
     expect(rows.space).toEqual([{ id: 's', workspace: 'w', name: 's', kind: 'site' }]);
     expect(rows.item).toEqual([{ id: 'i', space: 's', name: 'i', kind: 'file' }]);
   });

@@ -1,15 +1,16 @@
 /** Reading the bulk extract, version 1 (docs/extract.md): a directory, or a .zip of one, streamed. */
-import { createReadStream, existsSync, readdirSync, statSync } from 'node:fs';
-import { join } from 'node:path';
-import { createGunzip } from 'node:zlib';
-import { Gunzip, Unzip, UnzipInflate } from 'fflate';
 import { z } from 'zod';
 import { activityOf, eventSchema, type ActivityEvent } from './activity.ts';
+import { ExtractError, openContainer, type Container, type Member } from './container.ts';
 import { peopleFile } from './people-files.ts';
+import { isAddress } from '../core/access/addresses.ts';
 import { PARTS, ROLES, type OrganisationRow, type Part, type WorkspaceRow } from '../core/model.ts';
 import { kindOfFile, KINDS, ROW_KINDS, type RowKind, type RowOf } from '../core/row-kinds.ts';
+import { momentOf } from '../core/time.ts';
 import { linesOf, type Line } from './lines.ts';
-import { complaint, ROW_SCHEMAS, workspaceSchema } from './rows.ts';
+import { complaint, fieldsOf, ROW_SCHEMAS, timeSchema, workspaceSchema } from './rows.ts';
+
+export { ExtractError };
 
 export interface Manifest {
   takenAt: string;
@@ -17,31 +18,45 @@ export interface Manifest {
   workspaces: WorkspaceRow[];
 }
 
-/** A line that could not be taken, with its place and the reason. */
-export interface Rejected {
+/** What is wrong in an extract, and where: a line, or a whole file. */
+export interface Complaint {
   file: string;
-  line: number;
+  line?: number;
   reason: string;
 }
+
+/** The first thousand of what is wrong, and how many there are in all. */
+export class Complaints {
+  readonly first: Complaint[] = [];
+  /** How many there are of each file. */
+  readonly counts = new Map<string, number>();
+  count = 0;
+
+  add(complaint: Complaint): void {
+    this.count++;
+    this.counts.set(complaint.file, (this.counts.get(complaint.file) ?? 0) + 1);
+    if (this.first.length < 1000) this.first.push(complaint);
+  }
+}
+
+/** Where a complaint is about: `users.jsonl, line 7`. */
+export const placeOf = ({ file, line }: Complaint): string =>
+  line === undefined ? file : `${file}, line ${line}`;
 
 export interface ExtractReport {
   manifest: Manifest;
   /** Rows taken of each file. */
   rows: Record<string, number>;
-  rejected: Rejected[];
-  /** Lines rejected in all; `rejected` holds the first thousand. */
-  rejectedCount: number;
-}
-
-/** What is wrong with an extract as a whole. */
-export class ExtractError extends Error {
-  override name = 'ExtractError';
+  /** Lines and files that were not taken. */
+  rejected: Complaints;
+  /** What was left out of lines that were taken. */
+  remarks: Complaints;
 }
 
 const manifestSchema = z.object({
   format: z.literal('gate-lantern-extract'),
   version: z.literal(1),
-  takenAt: z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time'),
+  takenAt: timeSchema,
   organisation: z.object({
     name: z.string().default(''),
     domains: z.array(z.string()).default([]),
@@ -68,6 +83,8 @@ const PLAINLY_RIGHT: Partial<Record<RowKind, (row: Record<string, unknown>) => b
     r.name.length <= 4096 &&
     (absent(r.inherits) || typeof r.inherits === 'boolean') &&
     (absent(r.owner) || isId(r.owner)) &&
+    (absent(r.held) || typeof r.held === 'boolean') &&
+    (absent(r.dim) || typeof r.dim === 'boolean') &&
     (absent(r.label) || typeof r.label === 'string') &&
     (absent(r.mime) || typeof r.mime === 'string') &&
     (absent(r.bytes) || typeof r.bytes === 'number') &&
@@ -80,10 +97,10 @@ const PLAINLY_RIGHT: Partial<Record<RowKind, (row: Record<string, unknown>) => b
       isId(r.id) &&
       typeof on === 'object' &&
       on !== null &&
-      isId(on.space) !== isId(on.item) &&
+      isOnly(on, 'space', 'item') &&
       typeof to === 'object' &&
       to !== null &&
-      (isId(to.user) || isId(to.group)) &&
+      isOnly(to, 'user', 'group') &&
       ROLE_NAMES.has(r.role) &&
       plainTime(r.expiresAt) &&
       plainTime(r.grantedAt) &&
@@ -91,11 +108,14 @@ const PLAINLY_RIGHT: Partial<Record<RowKind, (row: Record<string, unknown>) => b
     );
   },
 };
+/** Whether the only key of an object is one of two, and names an id. */
+function isOnly(value: Record<string, unknown>, one: string, other: string): boolean {
+  let count = 0;
+  for (const key in value) if (++count > 1 || (key !== one && key !== other)) return false;
+  return isId(value[one] ?? value[other]);
+}
 const plainTime = (v: unknown): boolean =>
-  v === undefined ||
-  (typeof v === 'string' &&
-    /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d+)?Z$/.test(v) &&
-    !Number.isNaN(Date.parse(v)));
+  v === undefined || (typeof v === 'string' && !Number.isNaN(momentOf(v)));
 
 export interface ExtractHandlers {
   /** Called once, before any row. */
@@ -108,97 +128,191 @@ export interface ExtractHandlers {
   deed?(deed: NonNullable<ReturnType<typeof activityOf>>, event: ActivityEvent): void;
   /** Asked between pieces: what is given back is waited for before more is read. */
   full?(): Promise<void> | undefined;
+  /** How far it is, in bytes of what is read; `doing` is a sentence. */
+  progress?(doing: string, done: number, of: number): void;
 }
+
+const PEOPLE = ['users', 'groups'] as const;
+const ROW_FILES = [
+  ...KINDS.map((k) => `${ROW_KINDS[k].file}.jsonl`),
+  ...PEOPLE.flatMap((k) => [`${k}.json`, `${k}.csv`]),
+];
+const KNOWN = [
+  'manifest.json',
+  'columns.json',
+  ...ROW_FILES,
+  'content.jsonl',
+  'activity.jsonl',
+  'apps.jsonl',
+  'app-grants.jsonl',
+];
 
 /**
  * Reads an extract, calling back for each row; a bad line is rejected and the rest still loads.
- * Nothing is held beyond a piece of a file. Throws ExtractError where there is no usable manifest.
+ * Nothing is held beyond a piece of a file. Throws ExtractError where there is no usable manifest, or
+ * where something is damaged: then what was handed on is not to be used.
  */
 export async function readExtract(path: string, handlers: ExtractHandlers): Promise<ExtractReport> {
-  const container = containerAt(path);
-  const manifest = await readManifest(container);
-  handlers.manifest?.(manifest);
-  const report: ExtractReport = {
-    manifest,
-    rows: { workspaces: manifest.workspaces.length },
-    rejected: [],
-    rejectedCount: 0,
-  };
-  const reject = (file: string, line: number, reason: string): void => {
-    report.rejectedCount++;
-    if (report.rejected.length < 1000) report.rejected.push({ file, line, reason });
-  };
-  const guarded = async (name: string, read: () => Promise<void>): Promise<void> => {
-    try {
-      await read();
-    } catch (e) {
-      if (e instanceof ExtractError) throw e;
-      throw new ExtractError(`${name} could not be read to its end: ${(e as Error).message}`);
-    }
-  };
-  /** Reads a file of lines; `take` says what is wrong with one. */
-  const lines = (name: string, pieces: AsyncIterable<Uint8Array>, take: (line: Line) => string | undefined) =>
-    guarded(name, async () => {
-      for await (const some of linesOf(pieces)) {
-        for (const line of some) {
-          const reason = take(line);
-          if (reason !== undefined) reject(name, line.number, reason);
-        }
-        await handlers.full?.();
-      }
-    });
-  const counted = (file: string, reason: string | undefined): string | undefined => {
-    if (reason === undefined) report.rows[file] = (report.rows[file] ?? 0) + 1;
-    return reason;
-  };
-  const wanted = [
-    ...KINDS.map((k) => `${ROW_KINDS[k].file}.jsonl`),
-    ...(['users', 'groups'] as const).flatMap((k) => [`${k}.json`, `${k}.csv`]),
-    ...(handlers.deed ? ['activity.jsonl'] : []),
-    ...(handlers.text ? ['content.jsonl'] : []),
-  ];
-  const columns = await readColumns(container);
-  await container.each(wanted, async (name, pieces) => {
-    if (name === 'content.jsonl')
-      return lines(name, pieces, (l) =>
-        takeJson(contentSchema, l, (c) => handlers.text!(c.item, c.part, c.text)),
-      );
-    if (name === 'activity.jsonl')
-      return lines(name, pieces, (l) =>
-        takeJson(eventSchema, l, (e) => {
-          const deed = activityOf(e);
-          if (deed) handlers.deed!(deed, e);
-        }),
-      );
-    const [file, ending] = name.split('.') as [string, string];
-    const kind = kindOfFile(file)!;
-    if (ending === 'jsonl') return lines(name, pieces, (l) => counted(file, takeLine(kind, l, handlers)));
-    return guarded(name, async () => {
-      for await (const { line, value, wrong } of peopleFile(
-        file as 'users' | 'groups',
-        ending as 'json' | 'csv',
-        pieces,
-        columns[file as 'users' | 'groups'],
-      )) {
-        const reason = wrong ?? counted(file, takeValue(kind, value, handlers));
-        if (reason !== undefined) reject(name, line, reason);
-        await handlers.full?.();
-      }
-    });
-  });
-  if (handlers.text)
-    await container.each(['files/'], (name, pieces) =>
-      guarded(`files/${name}`, async () => {
+  const container = await openContainer(path, KNOWN);
+  try {
+    await container.check((done, of) => handlers.progress?.('Checking the zip', done, of));
+    return await new ExtractReader(container, handlers, await readManifest(container)).read();
+  } finally {
+    container.close();
+  }
+}
+
+class ExtractReader {
+  private readonly report: ExtractReport;
+  private readonly fields = new Map<RowKind, ReadonlySet<string>>();
+  /** By file and field: in how many rows there is one that is not known. */
+  private readonly unknown = new Map<string, number>();
+
+  constructor(
+    private readonly container: Container,
+    private readonly handlers: ExtractHandlers,
+    manifest: Manifest,
+  ) {
+    this.report = {
+      manifest,
+      rows: { workspaces: manifest.workspaces.length },
+      rejected: new Complaints(),
+      remarks: new Complaints(),
+    };
+    for (const left of container.left) this.report.rejected.add(left);
+  }
+
+  async read(): Promise<ExtractReport> {
+    const { container, handlers, report } = this;
+    handlers.manifest?.(report.manifest);
+    const wanted = [
+      ...ROW_FILES,
+      ...(handlers.deed ? ['activity.jsonl'] : []),
+      ...(handlers.text ? ['content.jsonl'] : []),
+    ].flatMap((name) => container.members.get(name) ?? []);
+    const files = handlers.text ? container.files : [];
+    const from = container.read;
+    const bytes = [...wanted, ...files].reduce((sum, m) => sum + m.bytes, 0);
+    const between = (): Promise<void> | undefined => {
+      handlers.progress?.('Reading', container.read - from, bytes);
+      return handlers.full?.();
+    };
+    const columns = await readColumns(container);
+    for (const member of wanted) await guarded(member.name, () => this.rowsOf(member, columns, between));
+    for (const file of files)
+      await guarded(`files/${file.name}`, async () => {
         const decoder = new TextDecoder('utf-8');
-        handlers.text!(name, 'body', '');
-        for await (const piece of pieces) {
-          handlers.text!(name, undefined, decoder.decode(piece, { stream: true }));
-          await handlers.full?.();
+        handlers.text!(file.name, 'body', '');
+        for await (const piece of file.pieces()) {
+          handlers.text!(file.name, undefined, decoder.decode(piece, { stream: true }));
+          await between();
         }
-        handlers.text!(name, undefined, decoder.decode());
-      }),
-    );
-  return report;
+        handlers.text!(file.name, undefined, decoder.decode());
+      });
+    for (const [at, rows] of this.unknown) {
+      const [file, field] = at.split('\0') as [string, string];
+      report.remarks.add({
+        file,
+        reason: `${rows} ${rows === 1 ? 'row has' : 'rows have'} a field “${field}”, which is not read`,
+      });
+    }
+    return report;
+  }
+
+  /** Reads a file of rows, of activity or of texts. */
+  private async rowsOf(
+    member: Member,
+    columns: z.infer<typeof columnsSchema>,
+    between: () => Promise<void> | undefined,
+  ): Promise<void> {
+    const { name } = member;
+    const { rejected } = this.report;
+    const [file, ending] = name.split('.') as [string, string];
+    if (ending !== 'jsonl') {
+      const people = file as (typeof PEOPLE)[number];
+      for await (const { line, value, wrong } of peopleFile(
+        people,
+        ending as 'json' | 'csv',
+        member.pieces(),
+        columns[people],
+      )) {
+        const reason = wrong ?? this.takeRow(kindOfFile(file)!, value, { file: name, line });
+        if (reason !== undefined) rejected.add({ file: name, line, reason });
+        await between();
+      }
+      return;
+    }
+    const take = this.takerOf(file, name);
+    for await (const some of linesOf(member.pieces())) {
+      for (const line of some) {
+        const reason = line.text === undefined ? line.wrong! : takeJson(line.text, (v) => take(v, line));
+        if (reason !== undefined) rejected.add({ file: name, line: line.number, reason });
+      }
+      await between();
+    }
+  }
+
+  /** What takes a value of a file of lines, and says what is wrong with it. */
+  private takerOf(file: string, name: string): (value: unknown, line: Line) => string | undefined {
+    const { handlers } = this;
+    if (file === 'content') return takerBy(contentSchema, (c) => handlers.text!(c.item, c.part, c.text));
+    if (file === 'activity')
+      return takerBy(eventSchema, (e) => {
+        const deed = activityOf(e);
+        if (deed) handlers.deed!(deed, e);
+      });
+    const kind = kindOfFile(file)!;
+    return (value, line) => this.takeRow(kind, value, { file: name, line: line.number });
+  }
+
+  /** Hands a row on, or says what is wrong with it. */
+  private takeRow(kind: RowKind, value: unknown, at: { file: string; line: number }): string | undefined {
+    if (typeof value !== 'object' || value === null || Array.isArray(value)) return 'it is not an object';
+    const row = value as Record<string, unknown>;
+    const known = this.fields.get(kind) ?? this.fields.set(kind, fieldsOf(kind)).get(kind)!;
+    let plain = PLAINLY_RIGHT[kind]?.(row);
+    for (const field in row)
+      if (!known.has(field) && !field.startsWith('urn:')) {
+        plain = false;
+        this.countUnknown(at.file, field);
+      }
+    if (plain) this.handlers.row(kind, row as never, value);
+    else {
+      const parsed = ROW_SCHEMAS[kind].safeParse(value);
+      if (!parsed.success) return complaint(parsed.error);
+      for (const address of kind === 'person' ? noAddresses(row) : [])
+        this.report.remarks.add({ ...at, reason: `“${address}” is not an e-mail address; it is left out` });
+      this.handlers.row(kind, parsed.data, value);
+    }
+    const { file } = ROW_KINDS[kind];
+    this.report.rows[file] = (this.report.rows[file] ?? 0) + 1;
+    return undefined;
+  }
+
+  private countUnknown(file: string, field: string): void {
+    let at = `${file}\0${field.slice(0, 100)}`;
+    if (!this.unknown.has(at) && this.unknown.size >= MOST_UNKNOWN) at = `${file}\0…`;
+    this.unknown.set(at, (this.unknown.get(at) ?? 0) + 1);
+  }
+}
+
+/** So many fields that are not known are told apart. */
+const MOST_UNKNOWN = 200;
+
+/** What stands among the addresses of a SCIM user and is none. */
+const noAddresses = ({ emails }: Record<string, unknown>): string[] =>
+  (Array.isArray(emails) ? (emails as ({ value?: string | null } | null)[]) : []).flatMap((e) =>
+    e?.value && !isAddress(e.value) ? e.value.slice(0, 100) : [],
+  );
+
+/** Reads a file; what goes wrong with it is wrong with the extract. */
+async function guarded(name: string, read: () => Promise<void>): Promise<void> {
+  try {
+    await read();
+  } catch (e) {
+    if (e instanceof ExtractError) throw e;
+    throw new ExtractError(`${name} could not be read to its end: ${(e as Error).message}`);
+  }
 }
 
 const contentSchema = z.object({
@@ -224,76 +338,51 @@ async function readColumns(container: Container): Promise<z.infer<typeof columns
   }
 }
 
-function takeJson<T>(schema: z.ZodType<T>, line: Line, take: (value: T) => void): string | undefined {
-  if (line.text === undefined) return TOO_LONG;
-  let value: unknown;
-  try {
-    value = JSON.parse(line.text);
-  } catch {
-    return 'it is not JSON';
-  }
-  const parsed = schema.safeParse(value);
-  if (!parsed.success) return complaint(parsed.error);
-  take(parsed.data);
-  return undefined;
-}
-const TOO_LONG = 'the line is longer than 16 MB';
-
-/** Hands one line on, or says why not. */
-function takeLine(kind: RowKind, line: Line, handlers: ExtractHandlers): string | undefined {
-  if (line.text === undefined) return TOO_LONG;
-  let value: unknown;
-  try {
-    value = JSON.parse(line.text);
-  } catch {
-    return 'it is not JSON';
-  }
-  return takeValue(kind, value, handlers);
-}
-
-function takeValue(kind: RowKind, value: unknown, handlers: ExtractHandlers): string | undefined {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return 'it is not an object';
-  if (PLAINLY_RIGHT[kind]?.(value as Record<string, unknown>)) {
-    handlers.row(kind, value as never, value);
+const takerBy =
+  <T>(schema: z.ZodType<T>, take: (value: T) => void) =>
+  (value: unknown): string | undefined => {
+    const parsed = schema.safeParse(value);
+    if (!parsed.success) return complaint(parsed.error);
+    take(parsed.data);
     return undefined;
+  };
+
+function takeJson(text: string, take: (value: unknown) => string | undefined): string | undefined {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    return 'it is not JSON';
   }
-  const parsed = ROW_SCHEMAS[kind].safeParse(value);
-  if (!parsed.success) return complaint(parsed.error);
-  handlers.row(kind, parsed.data, value);
-  return undefined;
-}
-
-interface Container {
-  /** Streams the named files, where they are, each whether it is .gz or not; `files/` stands for all in it, by item. */
-  each(
-    names: readonly string[],
-    read: (name: string, pieces: AsyncIterable<Uint8Array>) => Promise<void>,
-  ): Promise<void>;
-}
-
-function containerAt(path: string): Container {
-  const stat = statSync(path, { throwIfNoEntry: false });
-  if (!stat) throw new ExtractError(`${path} is not there.`);
-  return stat.isDirectory() ? directory(path) : zip(path);
+  return take(value);
 }
 
 /** A small file as text, or undefined where it is not there. */
 async function wholeText(container: Container, wanted: string): Promise<string | undefined> {
-  let text: string | undefined;
-  await container.each([wanted], async (_, pieces) => {
-    text = '';
-    const decoder = new TextDecoder();
-    for await (const p of pieces) {
+  const member = container.members.get(wanted);
+  if (!member) return undefined;
+  let text = '';
+  const decoder = new TextDecoder('utf-8', { fatal: true });
+  try {
+    for await (const p of member.pieces()) {
       text += decoder.decode(p, { stream: true });
       if (text.length > 8_000_000) throw new ExtractError(`${wanted} is too large to be one.`);
     }
-  });
-  return text;
+    return text + decoder.decode();
+  } catch (e) {
+    if (e instanceof TypeError) throw new ExtractError(`${wanted} is not UTF-8.`);
+    throw e;
+  }
 }
 
 /** The manifest of an extract at a path. Throws ExtractError where it is none. */
 export async function manifestOf(path: string): Promise<Manifest> {
-  return readManifest(containerAt(path));
+  const container = await openContainer(path, KNOWN);
+  try {
+    return await readManifest(container);
+  } finally {
+    container.close();
+  }
 }
 
 async function readManifest(container: Container): Promise<Manifest> {
@@ -301,136 +390,11 @@ async function readManifest(container: Container): Promise<Manifest> {
   if (text === undefined) throw new ExtractError('There is no manifest.json, so this is not an extract.');
   let value: unknown;
   try {
-    value = JSON.parse(text.replace(/^\uFEFF/, ''));
+    value = JSON.parse(text);
   } catch {
     throw new ExtractError('manifest.json is not JSON.');
   }
   const parsed = manifestSchema.safeParse(value);
   if (!parsed.success) throw new ExtractError(`manifest.json: ${complaint(parsed.error)}.`);
   return parsed.data;
-}
-
-/** The item whose real file this is, by its name under files/. */
-function itemOfFile(name: string): string {
-  try {
-    return decodeURIComponent(name);
-  } catch {
-    return name;
-  }
-}
-
-const directory = (path: string): Container => ({
-  async each(names, read) {
-    for (const name of names) {
-      const plain = join(path, name);
-      if (name === 'files/') {
-        for (const file of existsSync(plain) ? readdirSync(plain, { withFileTypes: true }) : [])
-          if (file.isFile()) await read(itemOfFile(file.name), createReadStream(join(plain, file.name)));
-        continue;
-      }
-      if (existsSync(plain)) await read(name, createReadStream(plain, { highWaterMark: 1 << 20 }));
-      else if (existsSync(`${plain}.gz`))
-        await read(
-          name,
-          createReadStream(`${plain}.gz`, { highWaterMark: 1 << 20 }).pipe(
-            createGunzip({ chunkSize: 1 << 20 }),
-          ),
-        );
-    }
-  },
-});
-
-/** A zip that grows by more than this, and beyond 250 MB, is taken for a trap. */
-const MOST_GROWTH = 250;
-const GROWTH_COUNTS_FROM = 250_000_000;
-
-/** The files of a zip, at its root or in one folder. Each is streamed in the order of the archive. */
-const zip = (path: string): Container => ({
-  async each(names, read) {
-    const size = statSync(path).size;
-    let grown = 0;
-    let failed: unknown;
-    const unzip = new Unzip();
-    unzip.register(UnzipInflate);
-    let current: Promise<void> = Promise.resolve();
-    let sawAny = false;
-    unzip.onfile = (file) => {
-      sawAny = true;
-      // at the root, or in one folder
-      const paths = [file.name, file.name.slice(file.name.indexOf('/') + 1)];
-      const real = names.includes('files/') ? paths.find((p) => /^files\/[^/]+$/.test(p)) : undefined;
-      const base = real ?? paths.find((p) => names.includes(p.replace(/\.gz$/, '')));
-      if (base === undefined) return;
-      const name = real ? itemOfFile(real.slice('files/'.length)) : base.replace(/\.gz$/, '');
-      const queue = new Queue();
-      const gunzip =
-        !real && base.endsWith('.gz') ? new Gunzip((data, final) => queue.push(data, final)) : undefined;
-      file.ondata = (error, data, final) => {
-        grown += data?.length ?? 0;
-        if (grown > GROWTH_COUNTS_FROM && grown > size * MOST_GROWTH)
-          queue.fail(new ExtractError('The zip grows to more than 250 times its size, so it is not read.'));
-        else if (error) queue.fail(error);
-        else if (gunzip) gunzip.push(data, final);
-        else queue.push(data, final);
-      };
-      file.start();
-      current = current.then(() => read(name, queue.pieces()));
-      current.catch((e: unknown) => (failed ??= e));
-      waiting.push(queue);
-    };
-    const waiting: Queue[] = [];
-    for await (const chunk of createReadStream(path, { highWaterMark: 1 << 18 })) {
-      try {
-        unzip.push(chunk as Uint8Array);
-      } catch (e) {
-        throw new ExtractError(`${path} is not a zip that can be read: ${(e as Error).message}`);
-      }
-      // do not run ahead of whoever reads
-      for (const q of waiting) await q.drained();
-      if (failed) break;
-    }
-    try {
-      if (!failed) unzip.push(new Uint8Array(0), true);
-    } catch (e) {
-      throw new ExtractError(`${path} is not a zip that can be read: ${(e as Error).message}`);
-    }
-    if (failed) throw failed instanceof Error ? failed : new ExtractError('The zip could not be read.');
-    if (!sawAny) throw new ExtractError(`${path} is neither a directory nor a zip.`);
-    await current;
-  },
-});
-
-/** Pieces that are pushed at one end and awaited at the other. */
-class Queue {
-  private list: Uint8Array[] = [];
-  private ended = false;
-  private error: Error | undefined;
-  private wake: (() => void) | undefined;
-  private emptied: (() => void) | undefined;
-
-  push(piece: Uint8Array, final: boolean): void {
-    if (piece.length) this.list.push(piece);
-    this.ended ||= final;
-    this.wake?.();
-  }
-  fail(error: Error): void {
-    this.error ??= error;
-    this.wake?.();
-  }
-  async drained(): Promise<void> {
-    while (this.list.length && !this.error) await new Promise<void>((r) => (this.emptied = r));
-  }
-  async *pieces(): AsyncGenerator<Uint8Array> {
-    for (;;) {
-      if (this.error) throw this.error;
-      const piece = this.list.shift();
-      if (piece) {
-        yield piece;
-        continue;
-      }
-      this.emptied?.();
-      if (this.ended) return;
-      await new Promise<void>((r) => (this.wake = r));
-    }
-  }
 }

@@ -3,13 +3,16 @@ import { z } from 'zod';
 import { changeSchema } from './changes.ts';
 
 const id = z.string().min(1).max(512);
-const keepOut = z.union([
-  z.strictObject({ outside: z.literal(true), partnersMay: z.boolean().optional() }),
-  z.strictObject({ anybody: z.literal(true) }),
-  z.strictObject({ identity: id }),
-  z.strictObject({ group: id }),
-  z.strictObject({ beyond: id }),
-]);
+const keepOut = z.union(
+  [
+    z.strictObject({ outside: z.literal(true), partnersMay: z.boolean().optional() }),
+    z.strictObject({ anybody: z.literal(true) }),
+    z.strictObject({ identity: id }),
+    z.strictObject({ group: id }),
+    z.strictObject({ beyond: id }),
+  ],
+  'is one of {"outside": true}, {"anybody": true}, {"identity": "…"}, {"group": "…"} and {"beyond": "…"}',
+);
 export const goalSchema = z.strictObject({
   keepOut,
   of: z

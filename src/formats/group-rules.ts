@@ -47,7 +47,7 @@ export class GroupsByRule {
         const reason = (e as Error).message.split('\n')[0];
         yield {
           group,
-          complaint: `group ${group.id}: its rule cannot be read (${reason}); it has no members by it`,
+          complaint: `its rule cannot be read (${reason}); it has no members by it`,
         };
       }
     }

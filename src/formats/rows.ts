@@ -17,23 +17,53 @@ import {
   type SpaceRow,
   type WorkspaceRow,
 } from '../core/model.ts';
+import { addressName, isAddress } from '../core/access/addresses.ts';
 import type { RowKind, RowOf } from '../core/row-kinds.ts';
+import { momentOf } from '../core/time.ts';
 
 /** Absent and null are the same. */
 const opt = <T extends z.ZodType>(schema: T) => schema.nullish().transform((v) => v ?? undefined);
 
 const id = z.string().min(1).max(512);
 const text = z.string().max(4096);
-const time = z.string().refine((t) => !Number.isNaN(Date.parse(t)), 'is not an RFC 3339 time');
+export const timeSchema = z.string().refine((t) => !Number.isNaN(momentOf(t)), 'is not an RFC 3339 time');
+const time = timeSchema;
 
-const node = z.union([z.object({ space: id }), z.object({ item: id })]);
-const recipient = z.union([z.object({ user: id }), z.object({ group: id }), z.object({ email: text })]);
-const grantee = z.union([
-  recipient,
-  z.object({ everyone: z.literal(true) }),
-  z.object({ domain: text }),
-  z.object({ anyone: z.literal(true) }),
-]);
+const address = text.refine(isAddress, 'is not an e-mail address');
+
+const listed = (keys: readonly string[], word: string): string =>
+  `${keys.slice(0, -1).join(', ')} ${word} ${keys.at(-1)}`;
+
+/** An object with exactly one of some keys, and what that one names. */
+export function oneOf<T extends Record<string, z.ZodType>>(keys: T) {
+  type One = { [K in keyof T]: { [P in K]: z.infer<T[P]> } }[keyof T];
+  const all = Object.keys(keys);
+  return z.record(z.string(), z.unknown()).transform((value, context): One => {
+    const given = all.filter((key) => value[key] !== undefined && value[key] !== null);
+    if (given.length !== 1) {
+      context.addIssue(given.length ? `names both ${listed(given, 'and')}` : `names no ${listed(all, 'or')}`);
+      return z.NEVER;
+    }
+    const key = given[0]!;
+    const parsed = keys[key]!.safeParse(value[key]);
+    if (parsed.success) return { [key]: parsed.data } as One;
+    for (const { message, path } of parsed.error.issues)
+      context.addIssue({ code: 'custom', message, path: [key, ...path] });
+    return z.NEVER;
+  });
+}
+
+/** A user of the extract, or an address. */
+export const ACCOUNT = { user: id, email: address };
+const node = oneOf({ space: id, item: id });
+const recipient = oneOf({ ...ACCOUNT, group: id });
+const grantee = oneOf({
+  ...ACCOUNT,
+  group: id,
+  everyone: z.literal(true),
+  domain: text,
+  anyone: z.literal(true),
+});
 
 /** Names are for people: a row without one is known by its id. */
 const named = <T extends { id: string; name?: string | undefined }>(row: T) => ({
@@ -110,9 +140,7 @@ export const linkSchema = z.object({
   audience: z.enum(AUDIENCES),
   role: z.enum(ROLES),
   recipients: opt(z.array(recipient)),
-  redeemedBy: opt(
-    z.array(z.union([z.object({ user: id, at: opt(time) }), z.object({ email: text, at: opt(time) })])),
-  ),
+  redeemedBy: opt(z.array(oneOf(ACCOUNT).and(z.object({ at: opt(time) })))),
   expiresAt: opt(time),
   noCopies: opt(z.boolean()),
   password: opt(z.boolean()),
@@ -140,13 +168,12 @@ export const personSchema = z
     [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])), expiresAt: opt(time) })),
   })
   .transform((u): PersonRow => {
-    const addresses = (u.emails ?? []).flatMap((e) => e.value ?? []);
-    if (u.userName?.includes('@')) addresses.push(u.userName);
+    const addresses = [...(u.emails ?? []).map((e) => e.value ?? ''), u.userName ?? ''].filter(isAddress);
     const full = u.name?.formatted ?? [u.name?.givenName, u.name?.familyName].filter(Boolean).join(' ');
     return {
       id: u.id,
       name: u.displayName ?? (full || (u.userName ?? u.id)),
-      addresses: [...new Set(addresses.map((a) => a.toLowerCase()))],
+      addresses: [...new Set(addresses.map(addressName))],
       active: u.active ?? true,
       kind: u[SCIM_IDENTITY]?.kind ?? 'member',
       ...(u[SCIM_IDENTITY]?.expiresAt && { expiresAt: u[SCIM_IDENTITY].expiresAt }),
@@ -201,6 +228,23 @@ export const ROW_SCHEMAS: { [K in RowKind]: z.ZodType<RowOf[K]> } = {
   grant: grantSchema,
   link: linkSchema,
 };
+
+/** Attributes of SCIM resources that are let be (RFC 7643 §3.1, §4.1). */
+const SCIM_COMMON = ['schemas', 'externalId', 'meta'];
+const SCIM_USERS =
+  'nickName profileUrl userType preferredLanguage locale timezone password phoneNumbers ims photos addresses groups entitlements roles x509Certificates'.split(
+    ' ',
+  );
+
+/** The fields that a kind of row may have in an extract. */
+export function fieldsOf(kind: RowKind): ReadonlySet<string> {
+  const schema: z.ZodType = ROW_SCHEMAS[kind];
+  const { shape } = (schema instanceof z.ZodPipe ? schema.in : schema) as z.ZodObject;
+  const scim = { person: [...SCIM_COMMON, ...SCIM_USERS], group: SCIM_COMMON } as Partial<
+    Record<RowKind, string[]>
+  >;
+  return new Set([...Object.keys(shape), ...(scim[kind] ?? [])]);
+}
 
 /** A schema's complaint about one row, in one line. */
 export function complaint(error: z.ZodError): string {

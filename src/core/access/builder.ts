@@ -18,6 +18,7 @@ import {
   type SpaceRow,
   type WorkspaceRow,
 } from '../model.ts';
+import { addressName, domainName } from './addresses.ts';
 import { counting, GrowFloat64, GrowInt32, Interner, listsBy, type Lists } from './growable.ts';
 import { PackedNames, type Names } from './names.ts';
 import {
@@ -41,8 +42,7 @@ const slots = <Row>(): Slots<Row> => ({ ids: new Interner(), rows: [] });
 const KINDS = Object.keys(PRINCIPAL).length;
 
 export class OrganisationBuilder {
-  /** Of rows themselves; what is wrong between rows is found when columns are made. */
-  /** Of rows as they came, by row: they go with it. */
+  /** What is wrong with a row itself, by row: it goes with it. What is wrong between rows is found when columns are made. */
   private readonly rowProblems = new Map<string, Problem[]>();
   private problems: Problem[] = [];
   private readonly workspaces = slots<WorkspaceRow>();
@@ -216,7 +216,7 @@ export class OrganisationBuilder {
         this.redeemedNumber.push(this.users.ids.of(r.user));
       } else {
         this.redeemedKind.push(PRINCIPAL.address);
-        this.redeemedNumber.push(this.addresses.of(r.email.toLowerCase()));
+        this.redeemedNumber.push(this.addresses.of(addressName(r.email)));
       }
       this.redeemedAt.push(time(r.at, -Infinity));
     }
@@ -271,9 +271,9 @@ export class OrganisationBuilder {
         : 'group' in to
           ? [PRINCIPAL.group, this.groups.ids.of(to.group)]
           : 'email' in to
-            ? [PRINCIPAL.address, this.addresses.of(to.email.toLowerCase())]
+            ? [PRINCIPAL.address, this.addresses.of(addressName(to.email))]
             : 'domain' in to
-              ? [PRINCIPAL.domain, this.domains.of(to.domain.toLowerCase())]
+              ? [PRINCIPAL.domain, this.domains.of(domainName(to.domain))]
               : 'everyone' in to
                 ? [PRINCIPAL.everyone, 0]
                 : [PRINCIPAL.anyone, 0];
@@ -384,8 +384,8 @@ export class OrganisationBuilder {
       takenAt: this.takenAt,
       own: {
         name: this.own.name,
-        domains: this.own.domains.map((d) => d.toLowerCase()),
-        partnerDomains: this.own.partnerDomains.map((d) => d.toLowerCase()),
+        domains: this.own.domains.map(domainName),
+        partnerDomains: this.own.partnerDomains.map(domainName),
       },
       workspaces,
       users,

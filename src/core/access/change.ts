@@ -8,6 +8,7 @@ import {
   type WorkspaceRow,
 } from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
+import { addressName } from './addresses.ts';
 import type { Bits } from './bits.ts';
 import { closeGroups, groupsAbove, listIfSmall } from './groups.ts';
 import { listsBy, type Lists } from './growable.ts';
@@ -243,7 +244,7 @@ function nameOthers(v: View, org: Organisation, recipientsOf: ReadonlyMap<number
     for (const r of others ?? [])
       if ('user' in r) put(e, PRINCIPAL.user, v.org.find('user', r.user));
       else if ('group' in r) put(e, PRINCIPAL.group, v.org.find('group', r.group));
-      else put(e, PRINCIPAL.address, v.org.addresses.indexOf(r.email.toLowerCase()));
+      else put(e, PRINCIPAL.address, v.org.addresses.indexOf(addressName(r.email)));
   }
   const owner = Int32Array.from(owners);
   org.entries.toKind = listsBy(owner, Int32Array.from(kinds), v.live.length);
@@ -348,7 +349,7 @@ function forgetUnnamed(
   }
 }
 
-export type NamedKind = 'grant' | 'link' | 'user' | 'group' | 'space' | 'item';
+export type NamedKind = 'grant' | 'link' | 'user' | 'group' | 'space' | 'item' | 'workspace';
 
 /** What a change names that the organisation does not have. */
 export function unknownIn(org: Organisation, change: Change): { kind: NamedKind; id: string }[] {
@@ -361,6 +362,10 @@ export function unknownIn(org: Organisation, change: Change): { kind: NamedKind;
         : []),
     ];
   }
+  if ('workspace' in change)
+    return org.workspaces.some((w) => w.id === change.workspace)
+      ? []
+      : [{ kind: 'workspace', id: change.workspace }];
   return (['grant', 'link', 'user', 'space', 'item'] as const).flatMap((kind) => {
     const id = (change as Partial<Record<typeof kind, string>>)[kind];
     return id !== undefined && org.find(kind, id) < 0 ? [{ kind, id }] : [];

@@ -11,6 +11,7 @@ import {
   type SpaceRow,
   type WorkspaceRow,
 } from '../model.ts';
+import { momentOf } from '../time.ts';
 import type { Lists } from './growable.ts';
 import type { Names } from './names.ts';
 
@@ -150,7 +151,7 @@ export const externalLevel = (
 /** An RFC 3339 time in milliseconds since 1970. */
 export const time = (text: string | undefined, absent: number): number => {
   if (text === undefined) return absent;
-  const ms = Date.parse(text);
+  const ms = momentOf(text);
   return Number.isNaN(ms) ? absent : ms;
 };
 

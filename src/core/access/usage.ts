@@ -1,5 +1,6 @@
 /** Who really opened or edited what: from activity, beside what is granted. */
 import { CAP } from '../model.ts';
+import { addressName } from './addresses.ts';
 import { listsBy } from './growable.ts';
 import { itemsBelow, type Organisation } from './organisation.ts';
 import type { View } from './view.ts';
@@ -35,7 +36,7 @@ export function resolveDeeds(v: View, named: Iterable<NamedDeed>): Deed[] {
   const deeds: Deed[] = [];
   for (const { item, actor, opened, edited } of named) {
     const user = v.org.find('user', actor);
-    const identity = user >= 0 ? user : (byAddress.get(actor.toLowerCase()) ?? -1);
+    const identity = user >= 0 ? user : (byAddress.get(addressName(actor)) ?? -1);
     const number = v.org.find('item', item);
     if (identity >= 0 && number >= 0)
       deeds.push({ item: number, identity, opened: opened ?? NaN, edited: edited ?? NaN });

@@ -3,6 +3,7 @@
  * for, which grants and links are in force. Definitions: docs/access.md.
  */
 import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.ts';
+import { addressName, domainName } from './addresses.ts';
 import { add, Arena, bitsFor, has, intersect, union, type Bits } from './bits.ts';
 import { closeGroups, listIfSmall } from './groups.ts';
 import { Interner } from './growable.ts';
@@ -185,7 +186,7 @@ const standingOf = ({ own, domains }: Organisation): Uint8Array =>
 
 /** The same with other domains being partners': who is let in where stays as it is, and is shared with the view before. */
 export function withPartners(v: View, partnerDomains: string[]): View {
-  const org = { ...v.org, own: { ...v.org.own, partnerDomains: partnerDomains.map((d) => d.toLowerCase()) } };
+  const org = { ...v.org, own: { ...v.org.own, partnerDomains: partnerDomains.map(domainName) } };
   const unexpectedDomains = unexpectedAmong(v.domainNames, org.own.partnerDomains);
   const unexpected = addThoseOf(unexpectedDomains, v.identityDomain, bitsFor(v.identityCount));
   return { ...v, org, unexpected, unexpectedDomains, domainStanding: standingOf(org) };
@@ -310,7 +311,7 @@ export const identityName = (v: View, identity: number): string =>
 export function findIdentity(v: View, name: string): number {
   const user = v.org.find('user', name);
   if (user >= 0 && v.org.users[user]!.active) return user;
-  const outsider = v.outsiders.indexOf(name.toLowerCase());
+  const outsider = v.outsiders.indexOf(addressName(name));
   return outsider < 0 ? -1 : v.org.users.length + outsider;
 }
 

@@ -2,6 +2,7 @@
 import { distance } from 'fastest-levenshtein';
 import providers from 'email-providers/all.json' with { type: 'json' };
 import { getDomain, getPublicSuffix } from 'tldts';
+import { domainName } from '../access/addresses.ts';
 import { coveredBy } from '../model.ts';
 
 /** Providers of mailboxes for anybody (email-providers); reserved names (RFC 2606) are none. */
@@ -91,12 +92,13 @@ const LONG_ENOUGH = 6;
 
 /** The first of some domains that a name may be taken for; none where it is one of them. */
 export function lookAlike(
-  name: string,
+  spelling: string,
   known: readonly string[],
 ): { domain: string; how: string } | undefined {
+  const name = domainName(spelling);
   if (coveredBy(name, known)) return undefined;
   const label = labelOf(name);
-  const seen = skeleton(unicodeOf(label));
+  const seen = skeleton(label);
   let close: { domain: string; how: string } | undefined;
   for (const domain of known) {
     const other = labelOf(domain);
@@ -110,42 +112,4 @@ export function lookAlike(
     else if (seen.includes(theirs)) close ??= { domain, how: 'the same name with something added' };
   }
   return close;
-}
-
-/** A label of another script as it is shown (RFC 3492). */
-function unicodeOf(label: string): string {
-  if (!label.includes('xn--')) return label;
-  return label
-    .split('.')
-    .map((part) => (part.startsWith('xn--') ? decodePunycode(part.slice(4)) : part))
-    .join('.');
-}
-
-/** RFC 3492 §6.2; the text itself where it is not well formed. */
-function decodePunycode(text: string): string {
-  const at = text.lastIndexOf('-');
-  const out = at > 0 ? [...text.slice(0, at)].map((c) => c.charCodeAt(0)) : [];
-  let [n, i, bias] = [128, 0, 72];
-  for (let k = at > 0 ? at + 1 : 0; k < text.length;) {
-    const old = i;
-    for (let w = 1, step = 36; ; step += 36) {
-      const c = text.charCodeAt(k++);
-      const digit = c >= 48 && c <= 57 ? c - 22 : c >= 97 && c <= 122 ? c - 97 : -1;
-      if (digit < 0 || i > 0xffffff) return text;
-      i += digit * w;
-      const t = step <= bias ? 1 : step >= bias + 26 ? 26 : step - bias;
-      if (digit < t) break;
-      w *= 36 - t;
-    }
-    let delta = old === 0 ? Math.floor(i / 700) : (i - old) >> 1;
-    delta += Math.floor(delta / (out.length + 1));
-    let shift = 0;
-    for (; delta > 455; shift += 36) delta = Math.floor(delta / 35);
-    bias = shift + Math.floor((36 * delta) / (delta + 38));
-    n += Math.floor(i / (out.length + 1));
-    i %= out.length + 1;
-    if (n > 0x10ffff) return text;
-    out.splice(i++, 0, n);
-  }
-  return String.fromCodePoint(...out);
 }

@@ -2,7 +2,7 @@
 import type { JobStep } from '../../dto/jobs.ts';
 import type { Scanner } from '../../core/recognise/scan.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
-import { ExtractError, readExtract } from '../../formats/extract.ts';
+import { ExtractError, placeOf, readExtract } from '../../formats/extract.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
@@ -87,12 +87,10 @@ async function stageOne(w: Work, step: JobStep, source: SurveySource): Promise<s
     if (waiting.length >= AT_ONCE) await flush();
   }
   await flush();
-  for (const r of report.rejected) await w.fail(step, `${r.file}, line ${r.line}`, r.reason);
-  if (report.rejectedCount > report.rejected.length)
-    await w.fail(
-      step,
-      source.id,
-      `${report.rejectedCount - report.rejected.length} more lines were rejected`,
-    );
+  for (const { first, count } of [report.rejected, report.remarks]) {
+    for (const c of first) await w.fail(step, placeOf(c), c.reason);
+    if (count > first.length)
+      await w.fail(step, source.id, `${count - first.length} more lines have something wrong with them`);
+  }
   return new Date(report.manifest.takenAt).toISOString();
 }

@@ -1,0 +1,62 @@
+/** What the command line says beside its answer: on stderr, for whoever looks on. */
+
+/** The call or a file is wrong; the message says how. */
+export class CliError extends Error {}
+
+/** Said of every command. */
+export const settings = {
+  /** Nothing on stderr but errors. */
+  quiet: false,
+  /** Wrong data is an error. */
+  strict: false,
+  /** All that is wrong with the data is listed, and not summed up. */
+  warnings: false,
+};
+
+/** Writes one line of JSON, waiting where the reader is slower. */
+export async function print(value: unknown): Promise<void> {
+  clear();
+  if (!process.stdout.write(`${JSON.stringify(value)}\n`))
+    await new Promise((resolve) => process.stdout.once('drain', resolve));
+}
+
+/** A message on stderr, unless nothing but errors is wanted. */
+export function say(message: string): void {
+  clear();
+  if (!settings.quiet) process.stderr.write(`gl: ${message}\n`);
+}
+
+const BEFORE_SHOWN_MS = 2000;
+const BETWEEN_MS = 200;
+const began = performance.now();
+let shown = false;
+let last = 0;
+let at: { doing: string; since: number; from: number } | undefined;
+
+/** How far it is, in words: `Reading: 45 %, 120,000 rows, 12 s left`. */
+export function progressWords(doing: string, share: number, elapsedMs: number, rows?: number): string {
+  const left = share > 0.02 ? Math.ceil((elapsedMs * (1 / share - 1)) / 1000) : undefined;
+  return [
+    `${doing}: ${Math.floor(share * 100)} %`,
+    ...(rows ? [`${rows.toLocaleString('en')} rows`] : []),
+    ...(left === undefined ? [] : [left < 100 ? `${left} s left` : `${Math.round(left / 60)} min left`]),
+  ].join(', ');
+}
+
+/** Shows how far something is, `done` of `of`, on one line of a terminal; only once the command has taken two seconds. */
+export function progress(doing: string, done: number, of: number, rows?: number): void {
+  const now = performance.now();
+  if (at?.doing !== doing) at = { doing, since: now, from: done };
+  if (settings.quiet || !process.stderr.isTTY || now - began < BEFORE_SHOWN_MS || now - last < BETWEEN_MS)
+    return;
+  last = now;
+  shown = true;
+  const share = of > at.from ? Math.min(1, (done - at.from) / (of - at.from)) : 1;
+  process.stderr.write(`\r\u001b[K${progressWords(doing, share, now - at.since, rows)}`);
+}
+
+/** Takes the line of progress away. */
+export function clear(): void {
+  if (shown) process.stderr.write('\r\u001b[K');
+  shown = false;
+}
