@@ -3,7 +3,7 @@ import { nodeOfItem } from '../core/access/organisation.ts';
 import { eachName } from '../core/access/names.ts';
 import { alter } from '../core/access/change.ts';
 import { compare } from '../core/access/compare.ts';
-import { who, why, type Route } from '../core/access/questions.ts';
+import { nodesDown, who, why, type Route } from '../core/access/questions.ts';
 import { reach, reachOf, type ReachSummary } from '../core/access/reach.ts';
 import { identityKind, identityName, view, type View } from '../core/access/view.ts';
 import { whatOf } from '../core/access/what.ts';
@@ -114,7 +114,7 @@ const stepsOf = (v: View, identity: string, route: Route): Record<string, string
         : v.org.entries.type[entry] === 0
           ? { grant: v.org.entries.ids.at(entry) }
           : { link: v.org.entries.ids.at(entry) },
-    ...route.source.down.map(node),
+    ...nodesDown(v.org, route.source).map(node),
   ];
 };
 

@@ -6,7 +6,6 @@ import { losersIn, whatIf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import { identityName, type View } from '../core/access/view.ts';
 import type { ReachColumns } from '../core/access/reach.ts';
-import { checkFilter, compileFilter } from '../core/filter/filter.ts';
 import type { Candidate } from '../core/remedy/candidate.ts';
 import { cutNetwork, cutsOf } from '../core/remedy/cut.ts';
 import { resolveGoal, type KeepOut } from '../core/remedy/goal.ts';
@@ -14,7 +13,8 @@ import { goalSchema, type GoalFile } from '../formats/goal.ts';
 import { complaint } from '../formats/rows.ts';
 import { CliError, print } from './messages.ts';
 import { identityNamed, refuseUnknown, unknown, withIds } from './names.ts';
-import { openFacts, type FactsOptions } from './facts.ts';
+import type { FactsOptions } from './facts.ts';
+import { openJudged } from './organisation.ts';
 
 const DAY = 86_400_000;
 
@@ -23,15 +23,15 @@ const DAY = 86_400_000;
  * the one that hurts fewest first; or `{met: false, prevents}` where nothing that may be cut meets the goal.
  */
 export async function cut(dir: string, file: string, options: FactsOptions): Promise<void> {
-  const goal = readGoal(file);
-  const {
-    org,
-    view: v,
-    columns,
-    isFile,
-    getters,
-    activity,
-  } = await openFacts(dir, options, { activity: true });
+  const goal = await readGoal(file);
+  const { where } = goal.of;
+  // what files hold is read for a condition alone
+  const facts =
+    where === undefined
+      ? undefined
+      : await (await import('./facts.ts')).openFacts(dir, options, { activity: true });
+  const judged = facts ?? (await openJudged(dir, options, { activity: true }));
+  const { org, view: v, columns, isFile, activity } = judged;
   const S = org.spaces.length;
   const wanted = new Set<number>();
   for (const id of goal.of.items ?? []) {
@@ -44,8 +44,9 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
     if (s < 0 || !org.spaceListed[s]) throw unknown(org, 'space', id);
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) wanted.add(i);
   }
-  if (goal.of.where !== undefined) {
-    const holds = compileFilter(goal.of.where, 'items', getters, v.moment);
+  if (facts && where !== undefined) {
+    const { compileFilter } = await import('../core/filter/filter.ts');
+    const holds = compileFilter(where, 'items', facts.getters, v.moment);
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
   const pinned = goal.pinned.map((change) => withIds(org, change));
@@ -98,7 +99,7 @@ function keptOut(v: View, keepOut: KeepOut): KeepOut {
 
 const told = ({ change, kind, cost }: Candidate) => ({ change, kind, cost });
 
-function readGoal(file: string): GoalFile {
+async function readGoal(file: string): Promise<GoalFile> {
   let json: unknown;
   try {
     json = JSON.parse(readFileSync(file, 'utf8'));
@@ -108,7 +109,8 @@ function readGoal(file: string): GoalFile {
   const parsed = goalSchema.safeParse(json);
   if (!parsed.success) throw new CliError(`${file} is not a goal: ${complaint(parsed.error)}`);
   try {
-    if (parsed.data.of.where !== undefined) checkFilter(parsed.data.of.where, 'items');
+    if (parsed.data.of.where !== undefined)
+      (await import('../core/filter/filter.ts')).checkFilter(parsed.data.of.where, 'items');
   } catch (e) {
     throw new CliError((e as Error).message);
   }

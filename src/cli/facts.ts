@@ -1,41 +1,49 @@
 /** An extract with what its files hold and weigh, as conditions ask for it. */
-import { itemsBelow, type Organisation } from '../core/access/organisation.ts';
-import type { NamedDeed } from '../core/access/usage.ts';
-import { reach, type ReachColumns } from '../core/access/reach.ts';
-import { view, type View } from '../core/access/view.ts';
+import { createHash } from 'node:crypto';
+import { itemsBelow } from '../core/access/organisation.ts';
 import { weigh } from '../core/exposure/exposure.ts';
 import { findExposures } from '../core/exposure/find.ts';
 import type { Getters } from '../core/filter/filter.ts';
 import { itemGetters } from '../core/filter/items.ts';
-import { atLeast } from '../core/recognise/types.ts';
-import { dataType } from '../core/recognise/types/index.ts';
+import type { ItemRow } from '../core/model.ts';
+import { Scanner } from '../core/recognise/scan.ts';
+import { atLeast, type Found } from '../core/recognise/types.ts';
+import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
+import { ExtractContent } from '../formats/extract-content.ts';
 import { CliError } from './messages.ts';
-import { loadOrganisation, momentGiven } from './organisation.ts';
+import { openJudged, type Judged } from './organisation.ts';
 
 export interface FactsOptions {
   asOf?: string;
   minCertainty: string;
 }
 
+/** Reads an extract with what conditions ask of it; what its files hold is scanned. */
 export async function openFacts(
   dir: string,
   options: FactsOptions,
   wants: { activity?: boolean } = {},
-): Promise<{
-  org: Organisation;
-  view: View;
-  columns: ReachColumns;
-  isFile: Uint8Array;
-  getters: Getters<number, 'items'>;
-  activity: NamedDeed[];
-}> {
+): Promise<Judged & { getters: Getters<number, 'items'> }> {
   const from = Number(options.minCertainty);
   if (!Number.isInteger(from) || from < 0 || from > 100)
     throw new CliError('--min-certainty takes a whole number from 0 to 100.');
-  const moment = momentGiven(options.asOf);
-  const { org, rows, found, activity } = await loadOrganisation(dir, { content: true, ...wants });
-  const v = view(org, moment === undefined ? {} : { moment });
-  const columns = reach(v);
+  const rows = new Map<string, ItemRow>();
+  const content = new ExtractContent(
+    () =>
+      new Scanner({
+        types: DATA_TYPES,
+        keep: 0,
+        hash: (type, value) => createHash('sha256').update(`${type}\0${value}`).digest('base64'),
+      }),
+  );
+  const judged = await openJudged(dir, options, {
+    ...wants,
+    content,
+    item: (item) => void rows.set(item.id, item),
+  });
+  const { org, view: v, columns } = judged;
+  const found = new Map<string, Found[]>();
+  for (const c of content.finish()) if (c.found.length) found.set(c.item, c.found);
   const S = org.spaces.length;
   const row = (i: number) => rows.get(org.itemIds.at(i))!;
   const counting = (i: number) =>
@@ -73,6 +81,5 @@ export async function openFacts(
       return sum;
     },
   });
-  const isFile = Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0));
-  return { org, view: v, columns, isFile, getters, activity };
+  return { ...judged, getters };
 }

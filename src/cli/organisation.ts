@@ -1,14 +1,12 @@
 /** An extract as an organisation in memory. */
-import { createHash } from 'node:crypto';
 import { OrganisationBuilder } from '../core/access/builder.ts';
 import type { Organisation, Problem } from '../core/access/organisation.ts';
+import { reach, type ReachColumns } from '../core/access/reach.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
+import { view, type View } from '../core/access/view.ts';
 import type { ItemRow } from '../core/model.ts';
 import { momentOf } from '../core/time.ts';
-import { Scanner } from '../core/recognise/scan.ts';
-import type { Found } from '../core/recognise/types.ts';
-import { DATA_TYPES } from '../core/recognise/types/index.ts';
-import { ExtractContent } from '../formats/extract-content.ts';
+import type { ExtractContent } from '../formats/extract-content.ts';
 import type { RowOf } from '../core/row-kinds.ts';
 import { ExtractError, readExtract, type ExtractReport } from '../formats/extract.ts';
 import { GroupsByRule } from '../formats/group-rules.ts';
@@ -23,33 +21,24 @@ export function momentGiven(asOf: string | undefined): number | undefined {
   return moment;
 }
 
+/** What is wanted of an extract beside the organisation. */
+interface Wants {
+  activity?: boolean;
+  /** Is given the names and the text of files. */
+  content?: ExtractContent;
+  /** Is given each item, the first of its id alone. */
+  item?(row: ItemRow): void;
+}
+
 interface LoadedExtract {
   org: Organisation;
-  /** Rows of the items by id, and what the files hold; where they are wanted. */
-  rows: Map<string, ItemRow>;
-  found: Map<string, Found[]>;
   /** What activity says, by names; resolved where it is asked for. */
   activity: NamedDeed[];
 }
 
-/**
- * Reads an extract; what was wrong with it goes to stderr. Activity, and what files hold, are read only
- * where they are wanted.
- */
-export async function loadOrganisation(
-  path: string,
-  wants: { activity?: boolean; content?: boolean } = {},
-): Promise<LoadedExtract> {
-  const rows: LoadedExtract['rows'] = new Map();
-  const found: LoadedExtract['found'] = new Map();
-  const content = new ExtractContent(
-    () =>
-      new Scanner({
-        types: DATA_TYPES,
-        keep: 0,
-        hash: (type, value) => createHash('sha256').update(`${type}\0${value}`).digest('base64'),
-      }),
-  );
+/** Reads an extract; what was wrong with it goes to stderr. */
+export async function loadOrganisation(path: string, wants: Wants = {}): Promise<LoadedExtract> {
+  const { content } = wants;
   const activity: LoadedExtract['activity'] = [];
   let builder: OrganisationBuilder | undefined;
   const byRule = new GroupsByRule();
@@ -59,7 +48,7 @@ export async function loadOrganisation(
     report = await readExtract(path, {
       progress: (doing, done, of) => progress(doing, done, of, taken),
       ...(wants.activity && { deed: (d) => void activity.push(d) }),
-      ...(wants.content && { text: (item, part, text) => content.text(item, part, text) }),
+      ...(content && { text: (item, part, text) => content.text(item, part, text) }),
       manifest(m) {
         builder = new OrganisationBuilder(m.organisation, momentOf(m.takenAt));
         for (const w of m.workspaces) builder.workspace(w);
@@ -69,10 +58,9 @@ export async function loadOrganisation(
         const b = builder!;
         if (kind === 'item') {
           const item = row as RowOf['item'];
-          b.item(item);
-          if (!wants.content) return;
-          if (!rows.has(item.id)) rows.set(item.id, item);
-          if (item.kind === 'file') content.file(item.id, item.name);
+          if (!b.item(item)) return;
+          wants.item?.(item);
+          if (item.kind === 'file') content?.file(item.id, item.name);
         } else if (kind === 'grant') b.grant(row as RowOf['grant']);
         else if (kind === 'link') b.link(row as RowOf['link']);
         else if (kind === 'person') {
@@ -94,6 +82,34 @@ export async function loadOrganisation(
   }
   const org = builder!.build();
   sayProblems([...rules, ...org.problems]);
-  if (wants.content) for (const c of content.finish()) if (c.found.length) found.set(c.item, c.found);
-  return { org, rows, found, activity };
+  return { org, activity };
+}
+
+export interface Judged {
+  org: Organisation;
+  view: View;
+  columns: ReachColumns;
+  /** By item: 1 for a file. */
+  isFile: Uint8Array;
+  activity: NamedDeed[];
+}
+
+/** Reads an extract, and who can reach what in it. */
+export async function openJudged(dir: string, options: { asOf?: string }, wants: Wants): Promise<Judged> {
+  const moment = momentGiven(options.asOf);
+  const files: string[] = [];
+  const { org, activity } = await loadOrganisation(dir, {
+    ...wants,
+    item(row) {
+      wants.item?.(row);
+      if (row.kind === 'file') files.push(row.id);
+    },
+  });
+  const v = view(org, moment === undefined ? {} : { moment });
+  const isFile = new Uint8Array(org.itemIds.length);
+  for (const id of files) {
+    const i = org.find('item', id);
+    if (i >= 0) isFile[i] = 1;
+  }
+  return { org, view: v, columns: reach(v), isFile, activity };
 }

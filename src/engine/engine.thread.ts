@@ -6,7 +6,7 @@
 import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../core/access/organisation.ts';
-import { why, whyNot } from '../core/access/questions.ts';
+import { nodesDown, why, whyNot } from '../core/access/questions.ts';
 import { findIdentity } from '../core/access/view.ts';
 import { capabilityNames } from '../core/model.ts';
 import { serve } from '../jobs/rpc.ts';
@@ -215,7 +215,7 @@ function whyDto(l: Loaded, node: string, who: string): WhyDto | undefined {
         typeof r.source.entry === 'number'
           ? entryRef(l, r.source.entry)
           : { kind: r.source.entry, name: nodeRef(l, r.source.at).name },
-      down: r.source.down.map((x) => nodeRef(l, x)),
+      down: nodesDown(l.org, r.source).map((x) => nodeRef(l, x)),
       used: servesWhat(r.bits, took),
     })),
     keeps: whyNot(l.view, identity < 0 ? user : identity, n).map((o) => obstacleWords(l, n, o)),

@@ -2,7 +2,7 @@
 import { withdrawal } from '../core/access/change.ts';
 import { has } from '../core/access/bits.ts';
 import { nodeOfItem, PRINCIPAL } from '../core/access/organisation.ts';
-import { namesIdentity, spaceOf, who, why, type Source } from '../core/access/questions.ts';
+import { namesIdentity, nodesDown, spaceOf, who, why, type Source } from '../core/access/questions.ts';
 import { reachOf } from '../core/access/reach.ts';
 import type { View } from '../core/access/view.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
@@ -105,7 +105,7 @@ export function routesOf(l: Loaded, node: number): RouteDto[] {
       typeof source.entry === 'number'
         ? entryRef(l, source.entry)
         : { kind: source.entry, name: nodeName(l, source.at) },
-    down: source.down.map((n) => ({ kind: nodeKind(l, n), name: nodeName(l, n) })),
+    down: nodesDown(l.org, source).map((n) => ({ kind: nodeKind(l, n), name: nodeName(l, n) })),
   });
   const members: number[] = [];
   bits.forEach((b, i) => {

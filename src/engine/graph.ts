@@ -1,8 +1,8 @@
 /** Every route to a node in one drawing: shared segments merged, and what cutting each would cost. */
 import { bitsFor, countBoth, forEachBoth, has, intersect, union } from '../core/access/bits.ts';
 import { groupsHolding } from '../core/access/groups.ts';
-import { parentNode, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
-import { free, givenTo, isInert, unionsOf, type Source } from '../core/access/questions.ts';
+import { PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
+import { free, givenTo, isInert, nodesDown, unionsOf, type Source } from '../core/access/questions.ts';
 import { reachesPastBreaks } from '../core/access/reach.ts';
 import { servesWhat, usedSince } from '../core/access/usage.ts';
 import type { RouteGraph } from '../dto/access.ts';
@@ -96,7 +96,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       for (const k of found) {
         const s = list[k]!;
         const stays =
-          s.down.length <= cut.below || (typeof s.entry === 'number' && reachesPastBreaks(v, s.entry));
+          s.steps <= cut.below || (typeof s.entry === 'number' && reachesPastBreaks(v, s.entry));
         if (!stays) found.delete(k);
       }
     return found;
@@ -214,7 +214,6 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
     });
     graph.edges.push({ from: `c${k}`, to: `s${k}`, used: false, could: true });
   });
-  const path = [...new Set([...seenSources.keys()].flatMap((k) => list[k]!.down))];
   for (const [k, ks] of seenSources) {
     const s = list[k]!;
     const of = ks.flatMap((each) => {
@@ -243,8 +242,9 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       used: ks.some(anyUses),
     });
   }
-  const chain = path.sort((a, b) => depthOf(l, a) - depthOf(l, b));
-  if (!chain.includes(node)) chain.push(node);
+  // the longest of them holds the others
+  const steps = Math.max(1, ...[...seenSources.keys()].map((k) => list[k]!.steps));
+  const chain = nodesDown(org, { node, steps });
   const breakable = org.breakable[space] === 1;
   chain.forEach((n, at) => {
     graph.nodes.push({
@@ -259,7 +259,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
         from: `n${n}`,
         to: `n${chain[at + 1]}`,
         ...(breakable && { cut: lost({ below: chain.length - 1 - at }) }),
-        used: list.some((s, k) => s.down.includes(n) && anyUses(k)),
+        used: list.some((s, k) => s.steps >= chain.length - at && anyUses(k)),
       });
   });
   return graph;
@@ -297,12 +297,6 @@ function gathered(l: Loaded, list: readonly Source[], bundles: readonly Bundle[]
       });
   }
   return [...found.values()];
-}
-
-function depthOf(l: Loaded, node: number): number {
-  let depth = 0;
-  for (let at = parentNode(l.org, node); at >= 0; at = parentNode(l.org, at)) depth++;
-  return depth;
 }
 
 /** Whether a source gives an identity something other than by a group. */

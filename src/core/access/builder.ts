@@ -149,9 +149,14 @@ export class OrganisationBuilder {
     this.take(this.spaces, 'space', row);
   }
 
-  item(row: ItemRow): void {
-    if (this.itemRowOf(row.id) >= 0) this.twice('item', row.id);
-    else this.putItem(row);
+  /** Whether it was taken: one whose id is used twice is not. */
+  item(row: ItemRow): boolean {
+    if (this.itemRowOf(row.id) >= 0) {
+      this.twice('item', row.id);
+      return false;
+    }
+    this.putItem(row);
+    return true;
   }
 
   /** Adds an item, or puts it in the place of the one with its id. */

@@ -297,7 +297,8 @@ function causesBetween(a: Signatures, before: number, b: Signatures, after: numb
   // the same people are another part of the organisation
   if (!causes.length && a.v.memberCount !== b.v.memberCount)
     causes.push({ what: 'members', id: '', how: 'altered' });
-  return causes;
+  // a grant and a link may have one id
+  return [...new Map(causes.map((c) => [`${c.what} ${c.how} ${c.id}`, c])).values()];
 }
 
 /**

@@ -1,7 +1,7 @@
 /** Who can do what with a node, by which routes, and what keeps someone out. */
 import { CAP, ROLES, roleBits, withoutCopies, type Role } from '../model.ts';
 import { add, bitsFor, forEachBoth, has, union, unionMany, type Bits } from './bits.ts';
-import { BREAKS, HELD, parentNode, PRINCIPAL, spaceOfNode } from './organisation.ts';
+import { BREAKS, HELD, parentNode, PRINCIPAL, spaceOfNode, type Organisation } from './organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
 
@@ -11,8 +11,16 @@ export interface Source {
   entry: number | 'visibility' | 'ownership';
   /** The node on which it is made. */
   at: number;
-  /** The nodes it comes down by, from `at` to the node asked about, both included. */
-  down: number[];
+  /** The node asked about, and how many nodes it comes down by, both included. */
+  node: number;
+  steps: number;
+}
+
+/** The nodes that a source comes down by, from where it is made to the node asked about. */
+export function nodesDown(org: Organisation, { node, steps }: Pick<Source, 'node' | 'steps'>): number[] {
+  const nodes = new Array<number>(steps);
+  for (let k = steps - 1, at = node; k >= 0; k--, at = parentNode(org, at)) nodes[k] = at;
+  return nodes;
 }
 
 /** Everything that applies to a node, nearest first. */
@@ -21,23 +29,20 @@ export function sources(v: View, node: number): Source[] {
   const S = org.spaces.length;
   const found: Source[] = [];
   if (isHeld(v, node)) return found;
-  if (node >= S && org.itemOwner[node - S]! >= 0) found.push({ entry: 'ownership', at: node, down: [node] });
-  const path = [node];
+  if (node >= S && org.itemOwner[node - S]! >= 0)
+    found.push({ entry: 'ownership', at: node, node, steps: 1 });
   let broken = false;
-  for (let at = node; ;) {
+  for (let at = node, steps = 1; ; at = parentNode(org, at), steps++) {
     const space = at < S;
-    const down = path.slice().reverse();
     if (!broken || space)
       for (let e = org.entries.first[at]!; e < org.entries.first[at + 1]!; e++)
-        if (v.live[e] && (!broken || reachesPastBreaks(v, e))) found.push({ entry: e, at, down });
+        if (v.live[e] && (!broken || reachesPastBreaks(v, e))) found.push({ entry: e, at, node, steps });
     if (space) {
       if (!broken && org.spaces[at]!.visibility === 'organisation')
-        found.push({ entry: 'visibility', at, down });
+        found.push({ entry: 'visibility', at, node, steps });
       return found;
     }
     if (org.itemBreaks[at - S]! & BREAKS) broken = true;
-    at = parentNode(org, at);
-    path.push(at);
   }
 }
 
@@ -257,7 +262,8 @@ export function why(v: View, identity: number, node: number): Why {
     for (const way of ways(v, identity, source))
       routes.push({ role: roleOf(v, source), bits: given, source, ...way });
   }
-  routes.sort((a, b) => a.groups.length + a.source.down.length - (b.groups.length + b.source.down.length));
+  const length = (r: Route): number => r.groups.length + (r.as ? 1 : 0) + r.source.steps;
+  routes.sort((a, b) => length(a) - length(b));
   const withheld: Why['withheld'] = [];
   if (inert & ~bits)
     withheld.push({ by: v.org.external[space]! > 0 ? 'external-sharing' : 'gate', bits: inert & ~bits });
@@ -275,7 +281,7 @@ export function why(v: View, identity: number, node: number): Why {
 /** No more than this many ways through nested groups are listed for one grant. */
 const MOST_WAYS = 50;
 
-/** The ways in which a source comes to name an identity. */
+/** The ways in which a source comes to name an identity, each once. */
 function ways(v: View, identity: number, source: Source): Pick<Route, 'groups' | 'as'>[] {
   if (source.entry === 'ownership') return [{ groups: [] }];
   if (source.entry === 'visibility') return [{ groups: [], as: 'everyone' }];
@@ -295,30 +301,47 @@ function ways(v: View, identity: number, source: Source): Pick<Route, 'groups' |
     else if (kind === PRINCIPAL.anyone) found.push({ groups: [], as: 'anyone' });
     else if (soleIdentity(v, kind, number) === identity) found.push({ groups: [] });
   }
-  return found;
+  // somebody may be named by account and by address
+  return [...new Map(found.map((w) => [`${w.as} ${w.groups.join()}`, w])).values()];
+}
+
+/** A chain of groups, by its last and the chain before it. */
+interface Chain {
+  group: number;
+  before: Chain | undefined;
 }
 
 /** Chains of groups by which an identity belongs to `group`, shortest first, innermost group first. */
 export function membershipWays(v: View, identity: number, group: number): number[][] {
   const found: number[][] = [];
   const { start, values } = v.org.members;
-  let paths = has(v.groupMembers[group]!, identity) ? [[group]] : [];
-  while (paths.length && found.length < MOST_WAYS) {
-    const longer: number[][] = [];
-    for (const path of paths) {
-      const g = path[path.length - 1]!;
-      const members = values.subarray(start[g], start[g + 1]);
-      if (members.includes(identity)) found.push(path.slice().reverse());
+  // groups that hold each other stand for the same set: only among these a chain could come to a group again
+  const goesRound = (chain: Chain, g: number): boolean => {
+    const set = v.groupMembers[g];
+    for (let c: Chain | undefined = chain; c && v.groupMembers[c.group] === set; c = c.before)
+      if (c.group === g) return true;
+    return false;
+  };
+  let chains: Chain[] = has(v.groupMembers[group]!, identity) ? [{ group, before: undefined }] : [];
+  while (chains.length && found.length < MOST_WAYS) {
+    const longer: Chain[] = [];
+    for (const chain of chains) {
+      const members = values.subarray(start[chain.group], start[chain.group + 1]);
+      if (members.includes(identity)) {
+        const way: number[] = [];
+        for (let c: Chain | undefined = chain; c; c = c.before) way.push(c.group);
+        found.push(way);
+      }
       for (const m of members)
         if (
           m < 0 &&
-          !path.includes(~m) &&
           longer.length < 4 * MOST_WAYS &&
-          has(v.groupMembers[~m]!, identity)
+          has(v.groupMembers[~m]!, identity) &&
+          !goesRound(chain, ~m)
         )
-          longer.push([...path, ~m]);
+          longer.push({ group: ~m, before: chain });
     }
-    paths = longer;
+    chains = longer;
   }
   return found.slice(0, MOST_WAYS);
 }
@@ -342,13 +365,10 @@ export function whyNot(v: View, identity: number, node: number): Obstacle[] {
   const found: Obstacle[] = [];
   if (!has(v.all, identity)) found.push({ by: 'inactive' });
   if (isHeld(v, node)) return [...found, { by: 'held' }];
-  const path = [node];
   let broken = false;
-  for (let at = node; at >= 0; at = parentNode(org, at)) {
-    if (at !== node) path.push(at);
-    const down = path.slice().reverse();
+  for (let at = node, steps = 1; at >= 0; at = parentNode(org, at), steps++) {
     for (let e = org.entries.first[at]!; e < org.entries.first[at + 1]!; e++) {
-      const source: Source = { entry: e, at, down };
+      const source: Source = { entry: e, at, node, steps };
       const type = org.entries.type[e]!;
       const bits = bitsOf(v, source, space);
       const named = type > LINK_NAMED ? hasRedeemed(v, e, identity) : namesIdentity(v, e, identity);
@@ -362,7 +382,7 @@ export function whyNot(v: View, identity: number, node: number): Obstacle[] {
       } else if (!named && could) found.push({ by: 'not-followed', source, bits });
     }
     if (at < S && broken && org.spaces[at]!.visibility === 'organisation' && has(v.members, identity))
-      found.push({ by: 'break', source: { entry: 'visibility', at, down }, bits: 0 });
+      found.push({ by: 'break', source: { entry: 'visibility', at, node, steps }, bits: 0 });
     if (at >= S && org.itemBreaks[at - S]) broken = true;
   }
   const { withheld, routes } = why(v, identity, node);

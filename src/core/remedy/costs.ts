@@ -5,6 +5,7 @@
 import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
 import { whatIf } from '../access/difference.ts';
 import { groupsAbove } from '../access/groups.ts';
+import { GrowInt32 } from '../access/growable.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import type { Usage } from '../access/usage.ts';
@@ -113,16 +114,20 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     const all = files[to]! - files[from]!;
     return { all, kept: all - (wantedFiles[to]! - wantedFiles[from]!) };
   };
-  /** Uses of late at a node and below by some identities; of those that the goal keeps out, uses that it is not about. */
+  // uses of late that somebody would miss: of those that the goal keeps out, those that it is not about
+  const missed = new GrowInt32();
+  const missedFrom = new Int32Array(org.itemIds.length + 1);
+  for (let i = 0; i < org.itemIds.length; i++) {
+    for (let k = usage?.start[i] ?? 0; usage && k < usage.start[i + 1]!; k++)
+      if (late(k) && !(wanted[i] && has(shut, usage.identity[k]!))) missed.push(usage.identity[k]!);
+    missedFrom[i + 1] = missed.length;
+  }
+  const missedBy = missed.done();
+  /** Uses at a node and below by some identities that they would miss. */
   const usedAt = (node: number, by: (identity: number) => boolean): number => {
-    if (!usage) return 0;
     const [from, to] = itemsBelow(org, node);
     let used = 0;
-    for (let i = from; i < to; i++)
-      for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++) {
-        const identity = usage.identity[k]!;
-        if (by(identity) && !(wanted[i] && has(shut, identity)) && late(k)) used++;
-      }
+    for (let k = missedFrom[from]!; k < missedFrom[to]!; k++) if (by(missedBy[k]!)) used++;
     return used;
   };
   /** What a set of identities holds at a node and below; those the goal keeps out keep only what it is not about. */
@@ -140,10 +145,22 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     const { all, kept } = below(node);
     return (has(shut, identity) ? kept : all) + usedAt(node, (i) => i === identity) * (USED - 1);
   };
-  const applying = (node: number, set: Bits): void => {
+  /** By node: whoever is named on it and above. Where nothing is on a node, it is the set of the one above. */
+  const applied = new Map<number, Bits>([[-1, bitsFor(v.identityCount)]]);
+  const applying = (node: number): Bits => {
     const { first } = org.entries;
-    for (let n = node; n >= 0; n = parentNode(org, n))
-      for (let e = first[n]!; e < first[n + 1]!; e++) if (v.live[e]) addHolders(v, set, e);
+    const path: number[] = [];
+    let at = node;
+    for (; !applied.has(at); at = parentNode(org, at)) path.push(at);
+    let set = applied.get(at)!;
+    for (const n of path.reverse()) {
+      if (first[n]! < first[n + 1]!) {
+        set = set.slice();
+        for (let e = first[n]!; e < first[n + 1]!; e++) if (v.live[e]) addHolders(v, set, e);
+      }
+      applied.set(n, set);
+    }
+    return set;
   };
   const suspended = new Map<number, number>();
   for (const { change } of candidates) if ('user' in change) suspended.set(org.find('user', change.user), 0);
@@ -176,13 +193,13 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
       const s = org.find('space', change.space);
       if (c.kind === 'visibility') named.set(v.members);
       else {
-        applying(s, named);
+        named.set(applying(s));
         for (let w = 0; w < named.length; w++) named[w]! &= v.externals[w]!;
       }
       c.cost = at(s, named);
     } else if ('item' in change) {
       const node = nodeOfItem(org, org.find('item', change.item));
-      applying(parentNode(org, node), named);
+      named.set(applying(parentNode(org, node)));
       c.cost = at(node, named);
     }
   }

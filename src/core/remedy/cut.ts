@@ -142,45 +142,31 @@ export function cutNetwork(
     }
     return x;
   };
+  /** Groups whose members are still to be led in: groups may be nested deeper than calls can be. */
+  const unled: number[] = [];
   /** Undefined where nobody who is to be kept out comes through the group. */
   const groupVertex = (g: number): number | undefined => {
     const known = groups.get(g);
     if (known !== undefined) return known < 0 ? undefined : known;
-    if (!above.has(g) && !anyBoth(v.groupMembers[g]!, goal.who)) {
-      groups.set(g, -1);
-      return undefined;
-    }
-    const x = vertex(`group ${org.groups[g]!.id}`);
+    const some = above.has(g) || anyBoth(v.groupMembers[g]!, goal.who);
+    const x = some ? vertex(`group ${org.groups[g]!.id}`) : -1;
     groups.set(g, x);
-    if (g === goal.group) {
-      always(source, x);
-      return x;
-    }
+    if (!some) return undefined;
+    unled.push(g);
+    return x;
+  };
+  const leadMembers = (g: number): void => {
+    const x = groups.get(g)!;
+    if (g === goal.group) return always(source, x);
     const ruled = pins.ruled.has(g);
     for (let k = org.members.start[g]!; k < org.members.start[g + 1]!; k++) {
       const m = org.members.values[k]!;
-      if (m >= 0) {
-        if (has(goal.who, m) && has(v.all, m))
-          cuttable(
-            userVertex(m),
-            x,
-            'membership',
-            { member: { group: org.groups[g]!.id, value: identityName(v, m) } },
-            !ruled,
-          );
-      } else {
-        const inner = groupVertex(~m);
-        if (inner !== undefined)
-          cuttable(
-            inner,
-            x,
-            'membership',
-            { member: { group: org.groups[g]!.id, value: org.groups[~m]!.id } },
-            !ruled,
-          );
-      }
+      const named = m < 0 || (has(goal.who, m) && has(v.all, m));
+      const inner = m < 0 ? groupVertex(~m) : named ? userVertex(m) : undefined;
+      const value = m < 0 ? org.groups[~m]!.id : identityName(v, m);
+      if (inner !== undefined)
+        cuttable(inner, x, 'membership', { member: { group: org.groups[g]!.id, value } }, !ruled);
     }
-    return x;
   };
   /** An entry's own vertex, from which it gives what it gives; undefined where it lets in nobody who is to be kept out. */
   const entryVertex = (e: number, space: number): number | undefined => {
@@ -235,41 +221,49 @@ export function cutNetwork(
     cuttable(a, b, type ? 'link' : 'grant', withdrawal(org, e), true, e);
     return b;
   };
-  /** The vertex of a node, with everything that is made on it and above it leading in. */
-  const nodeVertex = (n: number): number => {
-    let x = nodes.get(n);
-    if (x !== undefined) return x;
-    nodes.set(n, (x = vertex(n < S ? `space ${org.spaces[n]!.id}` : `item ${org.itemIds.at(n - S)}`)));
+  /** A new vertex of a node, with everything that is made on it leading in. */
+  const ownVertex = (n: number): number => {
+    const x = vertex(n < S ? `space ${org.spaces[n]!.id}` : `item ${org.itemIds.at(n - S)}`);
+    nodes.set(n, x);
     const space = spaceOfNode(org, n);
     for (let e = entries.first[n]!; e < entries.first[n + 1]!; e++) {
       if (!v.live[e]) continue;
       const from = entryVertex(e, space);
       if (from !== undefined) always(from, x);
     }
-    if (n < S) {
-      if (org.spaces[n]!.visibility === 'organisation') {
-        if (owners?.mixed.has(n)) exact = false;
-        const name = `visibility of space ${org.spaces[n]!.id}`;
-        const [a, b] = [vertex(name), vertex(name)];
-        if (goal.anyMember) {
-          if (meets(v.members, goal.who, v.spaces[n]!.allowed, keeper(n))) always(source, a);
-        } else
-          forEachBoth(
-            v.members,
-            goal.who,
-            (u) => u !== keeper(n) && has(v.spaces[n]!.allowed, u) && always(userVertex(u), a),
-          );
-        cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
-        always(b, x);
-      }
-    } else if (!org.itemBreaks[n - S]) {
+    if (n < S && org.spaces[n]!.visibility === 'organisation') {
+      if (owners?.mixed.has(n)) exact = false;
+      const name = `visibility of space ${org.spaces[n]!.id}`;
+      const [a, b] = [vertex(name), vertex(name)];
+      if (goal.anyMember) {
+        if (meets(v.members, goal.who, v.spaces[n]!.allowed, keeper(n))) always(source, a);
+      } else
+        forEachBoth(
+          v.members,
+          goal.who,
+          (u) => u !== keeper(n) && has(v.spaces[n]!.allowed, u) && always(userVertex(u), a),
+        );
+      cuttable(a, b, 'visibility', { space: org.spaces[n]!.id, set: { visibility: 'members' } });
+      always(b, x);
+    }
+    return x;
+  };
+  /** The vertex of a node, with everything that is made on it and above it leading in. */
+  const nodeVertex = (node: number): number => {
+    const x = nodes.get(node) ?? ownVertex(node);
+    for (let n = node, to = x; n >= S && !org.itemBreaks[n - S];) {
+      const up = parentNode(org, n);
+      const known = nodes.get(up);
+      const from = known ?? ownVertex(up);
       cuttable(
-        nodeVertex(parentNode(org, n)),
-        x,
+        from,
+        to,
         'inheritance',
         { item: org.itemIds.at(n - S), set: { inherits: false } },
-        org.breakable[space] === 1,
+        org.breakable[spaceOfNode(org, n)] === 1,
       );
+      if (known !== undefined) break;
+      [n, to] = [up, from];
     }
     return x;
   };
@@ -307,6 +301,7 @@ export function cutNetwork(
     }
     always(x, out);
   }
+  for (let g; (g = unled.pop()) !== undefined;) leadMembers(g);
   weigh(v, columns, goal, candidates, options);
   return {
     view: v,
@@ -358,15 +353,23 @@ function ownersBelow(v: View, { items, who }: Goal): { sole: Map<number, number>
   const { org } = v;
   const sole = new Map<number, number>();
   const owned = new Set<number>();
+  const own = (n: number, owner: number, kept: boolean): void => {
+    const known = sole.get(n);
+    sole.set(n, known === undefined || known === owner ? owner : -1);
+    if (kept) owned.add(n);
+  };
+  const all = new Set<number>();
   for (const item of items) {
     const node = nodeOfItem(org, item);
     if (isHeld(v, node)) continue;
     const owner = org.itemOwner[item]!;
-    for (let n = node; n >= 0; n = parentNode(org, n)) {
-      const known = sole.get(n);
-      sole.set(n, known === undefined || known === owner ? owner : -1);
-      if (owner >= 0 && has(who, owner)) owned.add(n);
-    }
+    own(node, owner, owner >= 0 && has(who, owner));
+    for (let n = node; n >= 0 && !all.has(n); n = parentNode(org, n)) all.add(n);
+  }
+  // what is below a node has a higher number, so that each hands on what is known of all below it
+  for (const n of Int32Array.from(all).sort().reverse()) {
+    const up = parentNode(org, n);
+    if (up >= 0) own(up, sole.get(n)!, owned.has(n));
   }
   return { sole, mixed: new Set([...owned].filter((n) => sole.get(n) === -1)) };
 }
