@@ -10,9 +10,16 @@ describe('a domain', () => {
         const ascii = domainToASCII(`${label}.example`);
         if (!ascii) return;
         const shown = domainToUnicode(ascii);
-        for (const spelling of [ascii, ascii.toUpperCase(), shown, shown.normalize('NFD'), shown.toUpperCase()])
+        for (const spelling of [
+          ascii,
+          ascii.toUpperCase(),
+          shown,
+          shown.normalize('NFD'),
+          shown.toUpperCase(),
+        ])
           // ß is another letter in capitals
-          if (!shown.includes('ß') || spelling !== shown.toUpperCase()) expect(domainName(spelling)).toBe(shown);
+          if (!shown.includes('ß') || spelling !== shown.toUpperCase())
+            expect(domainName(spelling)).toBe(shown);
       }),
     );
   });
@@ -43,6 +50,7 @@ describe('an address', () => {
 
   it('has something on both sides of the last @', () => {
     for (const yes of ['a@b', 'a b@c.example', '"a@b"@c.example']) expect(isAddress(yes), yes).toBe(true);
-    for (const no of ['', 'a', '@', 'a@', '@b', ' @b', 'a@b c', 'a@b@']) expect(isAddress(no), no).toBe(false);
+    for (const no of ['', 'a', '@', 'a@', '@b', ' @b', 'a@b c', 'a@b@'])
+      expect(isAddress(no), no).toBe(false);
   });
 });

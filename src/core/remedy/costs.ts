@@ -4,9 +4,16 @@
  */
 import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
 import { whatIf } from '../access/difference.ts';
-import { groupsAbove } from '../access/groups.ts';
+import { groupsAbove, groupsHoldingGroup } from '../access/groups.ts';
 import { GrowInt32 } from '../access/growable.ts';
-import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import {
+  itemsBelow,
+  nodeOfItem,
+  parentNode,
+  PRINCIPAL,
+  spaceOfNode,
+  type Organisation,
+} from '../access/organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import type { Usage } from '../access/usage.ts';
 import { addPrincipal, soleIdentity, type View } from '../access/view.ts';
@@ -167,6 +174,7 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
   const groupFiles =
     suspended.size || candidates.some((c) => c.kind === 'membership') ? belowGroups(asked, below) : undefined;
   if (suspended.size) countSuspended(asked, suspended, groupFiles!.kept, below);
+  const aboveOf = groupFiles && sumsAbove(org, groupFiles);
   const named = bitsFor(v.identityCount);
   for (const c of candidates) {
     c.cost = 0;
@@ -186,8 +194,8 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
       const out = user < 0 ? countBoth(named, shut) : Number(has(shut, user));
       const keep = (user < 0 ? countBoth(named, named) : 1) - out;
       // whoever leaves the group leaves those that hold it
-      for (const g of groupsAbove(org, [org.find('group', change.member.group)]))
-        c.cost += keep * groupFiles!.all[g]! + out * groupFiles!.kept[g]!;
+      const { all, kept } = aboveOf!(org.find('group', change.member.group));
+      c.cost = keep * all + out * kept;
     } else if ('user' in change) c.cost = suspended.get(org.find('user', change.user))!;
     else if ('space' in change) {
       const s = org.find('space', change.space);
@@ -230,6 +238,53 @@ function belowGroups(
       sums.kept[entries.toNumber.values[k]!]! += kept;
     }
   return sums;
+}
+
+/** Of a group and all that hold it: the sums of both numbers. */
+interface Above {
+  all: number;
+  kept: number;
+  /** The groups that are in the sums because of one that several hold. */
+  several: ReadonlySet<number> | undefined;
+}
+
+/**
+ * Sums over each group and those that hold it. A chain of groups, each held by the next alone, is gone through
+ * once: what the one above comes to, and the group's own.
+ */
+function sumsAbove(
+  org: Organisation,
+  own: { all: Float64Array; kept: Float64Array },
+): (group: number) => Above {
+  const known = new Map<number, Above>();
+  const counted = (group: number): Above => {
+    const several = groupsAbove(org, [group]);
+    const sums = { all: 0, kept: 0, several };
+    for (const g of several) {
+      sums.all += own.all[g]!;
+      sums.kept += own.kept[g]!;
+    }
+    return sums;
+  };
+  return (group) => {
+    const path = new Set<number>();
+    let top = group;
+    for (
+      let by;
+      !known.has(top) && !path.has(top) && (by = groupsHoldingGroup(org, top)).length === 1;
+      top = by[0]!
+    )
+      path.add(top);
+    let sums = known.get(top);
+    if (!sums) known.set(top, (sums = counted(top)));
+    for (const g of [...path].reverse()) {
+      // a group that holds what holds it is counted already
+      if (!sums.several?.has(g))
+        sums = { all: sums.all + own.all[g]!, kept: sums.kept + own.kept[g]!, several: sums.several };
+      known.set(g, sums);
+    }
+    return sums;
+  };
 }
 
 /**
