@@ -1,12 +1,12 @@
 /** The least cut for many exposed items at size, against taking away greedily what lets in most, and against one reach of everything. */
-import { has } from '../src/core/access/bits.ts';
+import { countBoth, has } from '../src/core/access/bits.ts';
 import { losersIn, whatIf } from '../src/core/access/difference.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view, type View } from '../src/core/access/view.ts';
 import type { ReachColumns } from '../src/core/access/reach.ts';
 import type { Candidate, Goal } from '../src/core/remedy/candidate.ts';
 import { cutNetwork, cutsOf, type CutNetwork } from '../src/core/remedy/cut.ts';
-import { resolveGoal } from '../src/core/remedy/goal.ts';
+import { resolveGoal, type KeepOut } from '../src/core/remedy/goal.ts';
 import { TIERS } from '../src/core/model.ts';
 import { build } from './access.ts';
 import { sizeOf } from './organisation.ts';
@@ -73,27 +73,41 @@ export function remedy(scale: number): void {
   say(
     `${org.itemIds.length} items, ${org.entries.ids.length} grants and links; ${exposed.length} items that outsiders reach`,
   );
-  for (const count of [20, 200, exposed.length]) {
-    const goal: Goal = resolveGoal(v, { outside: true }, Int32Array.from(exposed.slice(0, count)))!;
+  // the group that takes in most, so that few are beyond it
+  const large = org.groups.reduce(
+    (most, _, g) =>
+      countBoth(v.groupMembers[g]!, v.all) > countBoth(v.groupMembers[most]!, v.all) ? g : most,
+    0,
+  );
+  const goals: [string, KeepOut, number[]][] = [
+    ['outsiders', { outside: true }, [20, 200, exposed.length]],
+    ['all beyond a group', { beyond: org.groups[large]!.id }, [20, exposed.length]],
+    ['one member', { identity: org.users[0]!.id }, [exposed.length]],
+    ['a group', { group: org.groups[large]!.id }, [exposed.length]],
+  ];
+  for (const [who, keepOut, count] of goals.flatMap(([w, k, counts]) =>
+    counts.map((c) => [w, k, c] as const),
+  )) {
+    const goal: Goal = resolveGoal(v, keepOut, Int32Array.from(exposed.slice(0, count)))!;
     let from = performance.now();
     const n = cutNetwork(v, columns, goal, { isFile });
     const built = performance.now() - from;
     from = performance.now();
     const answer = cutsOf(n);
     const solved = performance.now() - from;
-    if (!answer.met) {
-      say(`${count} items: cannot be met: ${answer.prevents.join(' → ')}`);
-      continue;
-    }
+    from = performance.now();
+    const losing = answer.met ? answer.cuts.map((c) => hurt(v, columns, c.changes)) : [];
+    const told = performance.now() - from;
     ratio(
-      `the least cut over ${count} of ${org.itemIds.length} items, costs and three cuts, against one reach of all`,
-      built + solved,
+      `the least cut that keeps ${who} from ${count} of ${org.itemIds.length} items, all told, against one reach of all`,
+      built + solved + told,
       reached,
     );
     say(
-      `${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.cuts.length} cuts ${solved.toFixed(0)} ms`,
+      `${who}, ${count} items: network of ${n.network.vertices} vertices, ${n.network.edges} edges and ${n.candidates.length} candidates ${built.toFixed(0)} ms; ${answer.met ? answer.cuts.length : 'no'} cuts, tried on every item, ${solved.toFixed(0)} ms; whom they hurt (${losing.join(', ')}) ${told.toFixed(0)} ms`,
     );
-    if (count > 200) continue;
+    if (!answer.met) say(`  cannot be met: ${answer.prevents.join(' → ')}`);
+    if (!answer.met || count > 200 || who !== 'outsiders') continue;
     const ours = answer.cuts[0]!;
     const theirs = greedy(n);
     say(

@@ -2,7 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { has } from '../core/access/bits.ts';
 import type { Change } from '../core/access/change.ts';
-import { losersIn, whatIf } from '../core/access/difference.ts';
+import { losersOf } from '../core/access/difference.ts';
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import { identityName, type View } from '../core/access/view.ts';
 import type { ReachColumns } from '../core/access/reach.ts';
@@ -119,7 +119,7 @@ async function readGoal(file: string): Promise<GoalFile> {
 
 /** How many lose something by all the changes together. */
 function losing(v: View, columns: ReachColumns, changes: Change[]): { members: number; external: number } {
-  const people = losersIn(whatIf(v, changes, columns));
+  const people = losersOf(v, changes, columns);
   const members = [...people].filter((i) => has(v.members, i)).length;
   return { members, external: people.size - members };
 }

@@ -4,7 +4,7 @@ import { nodeOfItem, type Organisation } from '../../src/core/access/organisatio
 import { reach, reachOf } from '../../src/core/access/reach.ts';
 import { alter, type Change } from '../../src/core/access/change.ts';
 import { compare } from '../../src/core/access/compare.ts';
-import { felt, losersIn, whatIf } from '../../src/core/access/difference.ts';
+import { felt, losersIn, losersOf, whatIf } from '../../src/core/access/difference.ts';
 import { who, why } from '../../src/core/access/questions.ts';
 import { whatOf } from '../../src/core/access/what.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
@@ -343,6 +343,7 @@ describe('access, against a plain second reading of its definition', () => {
           expect([...told.touched]).toEqual([...whole.touched]);
           expect(new Set(told.losers)).toEqual(losersIn(whole));
         }
+        expect(losersOf(v, list, before)).toEqual(losersIn(difference));
         // undoing it is the identity
         expect(reach(alter(v, []).view)).toEqual(before);
       }),

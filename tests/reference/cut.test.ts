@@ -182,7 +182,7 @@ function goalOf(v: View, g: { kind: string; pick: number; items: number[] }): Go
 
 describe('the cuts of a goal', () => {
   it('make it hold; are the cheapest there are; or say what prevents it', () => {
-    let [met, unmet, compared, inexact] = [0, 0, 0, 0];
+    let [met, unmet, compared] = [0, 0, 0];
     fc.assert(
       fc.property(organisations, goals, fc.boolean(), (given, g, plain) => {
         const open = <T extends { externalSharing?: unknown }>({ externalSharing: _, ...r }: T) => r;
@@ -221,7 +221,6 @@ describe('the cuts of a goal', () => {
         if (holds(v, goal, somebody)) for (const cut of answer.cuts) expect(cut.changes).toEqual([]);
         if (!n.exact) {
           // of what somebody owns and others do not, no change is made that the goal does not need
-          inexact++;
           for (const { changes, least } of answer.cuts) {
             expect(least).toBe(false);
             for (const c of changes) {
@@ -261,7 +260,6 @@ describe('the cuts of a goal', () => {
     expect(met).toBeGreaterThan(300);
     expect(unmet).toBeGreaterThan(5);
     expect(compared).toBeGreaterThan(200);
-    expect(inexact).toBeGreaterThan(0);
   });
 
   it('make it hold just as well where costs are counted and not tried', () => {
@@ -328,6 +326,18 @@ describe('the cuts of a goal', () => {
       const rows = base();
       rows.grants = [grant('g1', 'minutes', 'bo'), grant('g2', 'menu', 'bo')];
       expect(cutOf(rows, { beyond: 'board' }, ['minutes', 'menu'])).toEqual([[{ grant: 'g1' }]]);
+    });
+
+    it('does not say that nothing is less where an owner comes to more by one grant, and still needs each change', () => {
+      const rows = base();
+      rows.grants = [{ id: 'g1', on: { space: 's' }, to: { user: 'bo' }, role: 'editor' }];
+      const v = view(build(rows));
+      const items = Int32Array.from(['minutes', 'menu'], (id) => v.org.find('item', id)).sort();
+      const answer = cutsOf(cutNetwork(v, reach(v), resolveGoal(v, { beyond: 'board' }, items)!));
+      expect(answer).toMatchObject({
+        met: true,
+        cuts: [{ least: false, changes: [{ change: { grant: 'g1' } }] }],
+      });
     });
 
     it('changes nothing where the goal holds: every member is of the group', () => {

@@ -332,16 +332,15 @@ function forgetUnnamed(
         )
           maybe.add(numbers.values[i]!);
   if (!maybe.size) return;
-  for (const a of maybe) {
-    let left = 0;
-    for (const [kinds, numbers] of listsOf(later)) {
-      left += mentions(kinds, numbers, v.org.addresses.length)[a]!;
-      for (const e of withdrawn)
-        for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++)
-          if (kinds.values[i] === PRINCIPAL.address && numbers.values[i] === a) left--;
-    }
-    if (left > 0) maybe.delete(a);
+  const left = new Map<number, number>();
+  const count = (a: number, n: number): void => void left.set(a, (left.get(a) ?? 0) + n);
+  for (const [kinds, numbers] of listsOf(later)) {
+    for (const a of maybe) count(a, mentions(kinds, numbers, v.org.addresses.length)[a]!);
+    for (const e of withdrawn)
+      for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++)
+        if (kinds.values[i] === PRINCIPAL.address) count(numbers.values[i]!, -1);
   }
+  for (const a of maybe) if (left.get(a)! > 0) maybe.delete(a);
   later.all = v.all.slice();
   for (const a of maybe) {
     const identity = v.identityOfAddress[a]!;

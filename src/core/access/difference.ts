@@ -1,5 +1,5 @@
 /** What a set of changes would alter, per identity and node, without touching anything. */
-import { countBoth, forEachBoth, has, intersect, union } from './bits.ts';
+import { add, bitsFor, countBoth, forEachBoth, has, intersect, union, type Bits } from './bits.ts';
 import { alter, type Alteration, type Change } from './change.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { itemsBelow, PRINCIPAL } from './organisation.ts';
@@ -8,6 +8,7 @@ import {
   givenTo,
   isHeld,
   isInert,
+  namedBy,
   roleOf,
   sources,
   spaceOf,
@@ -98,11 +99,21 @@ function entriesNaming(v: View, groups: ReadonlySet<number>): Set<number> {
   return found;
 }
 
-/**
- * Whose capabilities at a node differ, owners aside. Only whom the altered sources name, and whom the
- * space treats otherwise, can differ, so only they are looked at.
- */
-function changesAt(v: View, later: View, node: number, altered: (s: Source) => boolean): Changed {
+/** What applies to a node, owning it aside: what is gone or other later, what is new or other, and what stays. */
+function sourcesApart(
+  v: View,
+  later: View,
+  node: number,
+  altered: (s: Source) => boolean,
+): {
+  space: number;
+  was: Bits;
+  is: Bits;
+  editorsDiffer: boolean;
+  gone: Source[];
+  fresh: Source[];
+  common: Source[];
+} {
   const space = spaceOf(v, node);
   const was = v.spaces[space]!.allowed;
   const is = later.spaces[space]!.allowed;
@@ -116,17 +127,26 @@ function changesAt(v: View, later: View, node: number, altered: (s: Source) => b
   const onRight = new Set(right.map((s) => s.entry));
   const common = left.filter((s) => onRight.has(s.entry) && stays(s));
   const kept = new Set(common.map((s) => s.entry));
+  return {
+    space,
+    was,
+    is,
+    editorsDiffer,
+    gone: left.filter((s) => !kept.has(s.entry)),
+    fresh: right.filter((s) => !kept.has(s.entry)),
+    common,
+  };
+}
+
+/**
+ * Whose capabilities at a node differ, owners aside. Only whom the altered sources name, and whom the
+ * space treats otherwise, can differ, so only they are looked at.
+ */
+function changesAt(v: View, later: View, node: number, altered: (s: Source) => boolean): Changed {
+  const { space, was, is, common, ...apart } = sourcesApart(v, later, node, altered);
   const { arena } = v;
-  const gone = unionsOf(
-    v,
-    left.filter((s) => !kept.has(s.entry)),
-    space,
-  );
-  const fresh = unionsOf(
-    later,
-    right.filter((s) => !kept.has(s.entry)),
-    space,
-  );
+  const gone = unionsOf(v, apart.gone, space);
+  const fresh = unionsOf(later, apart.fresh, space);
   const named = arena.borrow();
   for (const { sets } of [gone, fresh]) for (const set of sets) union(named, set);
   if (was !== is) for (let w = 0; w < named.length; w++) named[w]! |= was[w]! ^ is[w]!;
@@ -231,14 +251,181 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
   return result;
 }
 
-/** The view with changes, and the nodes, in rising order, on which something that applies is altered by them. */
-function altering(
-  v: View,
-  changes: readonly Change[],
-): { alteration: Alteration; renamed: ReadonlySet<number>; touched: Int32Array } {
+interface Altering {
+  alteration: Alteration;
+  /** The nodes, in rising order, on which something that applies is altered. */
+  touched: Int32Array;
+  altered(s: Source): boolean;
+  /** Who is in a group no more, of those that a source names; undefined where more is altered than groups. */
+  leavers(s: Source): number[] | undefined;
+}
+
+/** The view with changes, and what they alter. */
+function altering(v: View, changes: readonly Change[]): Altering {
   const alteration = alter(v, changes);
   const renamed = entriesNaming(v, alteration.groups);
-  return { alteration, renamed, touched: touchedBy(v, alteration, renamed) };
+  const left = new Map<number, number[]>();
+  const leaversOf = (g: number): number[] => {
+    let list = left.get(g);
+    if (!list) {
+      left.set(g, (list = []));
+      const [was, is] = [v.groupMembers[g]!, alteration.view.groupMembers[g]!];
+      if (was !== is)
+        for (let w = 0; w < was.length; w++)
+          for (let word = was[w]! & ~is[w]!; word; word &= word - 1)
+            list.push(w * 32 + 31 - Math.clz32(word & -word));
+    }
+    return list;
+  };
+  return {
+    alteration,
+    touched: touchedBy(v, alteration, renamed),
+    altered: ({ entry, at }) =>
+      typeof entry === 'number'
+        ? alteration.entries.has(entry) || renamed.has(entry)
+        : entry === 'visibility' && alteration.spaces.has(at),
+    leavers: ({ entry }) =>
+      typeof entry === 'number' && renamed.has(entry) && !alteration.entries.has(entry)
+        ? groupsNamed(v, entry).flatMap(leaversOf)
+        : undefined,
+  };
+}
+
+/** The groups that a grant or link names. */
+function groupsNamed(v: View, entry: number): number[] {
+  const { toKind, toNumber } = v.org.entries;
+  const found: number[] = [];
+  for (let k = toKind.start[entry]!; k < toKind.start[entry + 1]!; k++)
+    if (toKind.values[k] === PRINCIPAL.group) found.push(toNumber.values[k]!);
+  return found;
+}
+
+/**
+ * The identities that can do less with some node once changes are made: those of `losersIn(whatIf(…))`, without what
+ * else differs. Who was found to lose something is not asked about again. `columns`: the reach of the view.
+ */
+export function losersOf(v: View, changes: readonly Change[], columns: ReachColumns): Set<number> {
+  return losersBy(v, altering(v, changes), columns).losers;
+}
+
+function losersBy(
+  v: View,
+  { alteration, touched, altered, leavers }: Altering,
+  columns: ReachColumns,
+): { losers: Set<number>; after: ReachColumns } {
+  const later = alteration.view;
+  const after = reach(later, touched);
+  const losers = new Set<number>();
+  const known = bitsFor(v.identityCount);
+  const loses = (i: number): void => {
+    losers.add(i);
+    add(known, i);
+  };
+  /** By class before and after: who loses something but on what they own; −1 for nobody. */
+  const owners = new Map<number, number>();
+  for (const node of touched) {
+    const keeps = ownerWith(later, node);
+    const pair = columns.accessClass[node]! * after.classes.length + after.accessClass[node]!;
+    let owner = owners.get(pair);
+    if (owner === undefined) {
+      owner = -1;
+      for (const i of losersAt(v, later, node, { altered, leavers }, known)) {
+        if (i === keeps) owner = i;
+        else loses(i);
+      }
+      owners.set(pair, owner);
+    } else if (owner >= 0 && owner !== keeps) {
+      loses(owner);
+      owners.set(pair, -1);
+    }
+    const had = ownerWith(v, node);
+    if (had >= 0 && had !== keeps && !has(known, had) && OWNER & ~withoutOwning(later, node, had)) loses(had);
+  }
+  return { losers, after };
+}
+
+/** Who has an item by owning it; −1 where nobody does. */
+function ownerWith(v: View, node: number): number {
+  const item = node - v.org.spaces.length;
+  const owner = item < 0 ? -1 : v.org.itemOwner[item]!;
+  return owner >= 0 &&
+    has(v.all, owner) &&
+    has(v.spaces[spaceOf(v, node)]!.allowed, owner) &&
+    !isHeld(v, node)
+    ? owner
+    : -1;
+}
+
+/** Who can do less with a node, owners aside, of those who are not in `known`. */
+function losersAt(
+  v: View,
+  later: View,
+  node: number,
+  { altered, leavers }: Pick<Altering, 'altered' | 'leavers'>,
+  known: Bits,
+): number[] {
+  const { arena } = v;
+  const { space, was, is, editorsDiffer, gone, fresh, common } = sourcesApart(v, later, node, altered);
+  const found: number[] = [];
+  const ask = (i: number, held: (x: View, list: readonly Source[]) => number): void => {
+    const both = held(v, common);
+    const left = has(is, i) ? both | held(later, fresh) : 0;
+    if ((both | held(v, gone)) & ~left) found.push(i);
+  };
+  // of a source that is there later too, and differs by its groups alone, only who left them can lose anything
+  const there = new Set(editorsDiffer ? [] : fresh.map((s) => s.entry));
+  const left = (s: Source): number[] | undefined => (there.has(s.entry) ? leavers(s) : undefined);
+  const few = new Set<number>();
+  const isFew =
+    addNamed(v, gone, few, (w) => was[w]! & ~known[w]!, left) &&
+    // what stays is lost by whom the space lets in no more
+    (was === is || addNamed(v, common, few, (w) => was[w]! & ~is[w]! & ~known[w]!));
+  if (isFew) {
+    for (const i of few) ask(i, (x, list) => list.reduce((bits, s) => bits | givenTo(x, s, space, i), 0));
+    return found;
+  }
+  const unions = new Map<readonly Source[], Unions>([
+    [gone, unionsOf(v, gone, space)],
+    [common, unionsOf(v, common, space)],
+    [fresh, unionsOf(later, fresh, space)],
+  ]);
+  const named = arena.borrow();
+  for (const set of unions.get(gone)!.sets) union(named, set);
+  for (let w = 0; w < named.length; w++)
+    named[w] = (named[w]! | (was === is ? 0 : was[w]! & ~is[w]!)) & was[w]! & ~known[w]!;
+  forEachBoth(named, named, (i) => ask(i, (_, list) => heldIn(unions.get(list)!, i)));
+  for (const u of unions.values()) free(v, u);
+  arena.giveBack(named);
+  return found;
+}
+
+/**
+ * Adds whom sources name, of those in the words of a set; false where these come to be more than a few. `instead`: whom
+ * to add for a source in place of all that it names.
+ */
+function addNamed(
+  v: View,
+  list: readonly Source[],
+  found: Set<number>,
+  word: (w: number) => number,
+  instead?: (s: Source) => number[] | undefined,
+): boolean {
+  const one = (i: number): void => {
+    if (i >= 0 && (word(i >>> 5) >>> (i & 31)) & 1) found.add(i);
+  };
+  const all = (set: Bits): void => {
+    for (let w = 0; w < set.length && found.size <= FEW; w++)
+      if (set[w])
+        for (let bits = set[w]! & word(w); bits; bits &= bits - 1)
+          found.add(w * 32 + 31 - Math.clz32(bits & -bits));
+  };
+  for (const source of list) {
+    const others = instead?.(source);
+    if (others) others.forEach(one);
+    else namedBy(v, source, one, all);
+    if (found.size > FEW) return false;
+  }
+  return true;
 }
 
 /** What changes alter, without what differs where for whom. */
@@ -256,12 +443,13 @@ export function felt(v: View, changes: readonly Change[], columns: ReachColumns)
   const [change] = changes;
   const value = changes.length === 1 && change && 'member' in change ? change.member.value : undefined;
   const identity = value === undefined ? -1 : v.org.find('user', value);
+  const done = altering(v, changes);
   if (identity < 0 || v.org.find('group', value!) >= 0) {
-    const d = whatIf(v, changes, columns);
-    return { view: d.view, touched: d.touched, losers: [...losersIn(d)], after: d.after };
+    const { losers, after } = losersBy(v, done, columns);
+    return { view: done.alteration.view, touched: done.touched, losers: [...losers], after };
   }
   // a membership opens much, but to one identity alone: whether that loses anything is all there is to ask
-  const { alteration, touched } = altering(v, changes);
+  const { alteration, touched } = done;
   const loses = touched.some((node) => losesAt(v, alteration.view, node, identity));
   return { view: alteration.view, touched, losers: loses ? [identity] : [] };
 }
@@ -284,14 +472,10 @@ function losesAt(v: View, later: View, node: number, identity: number): boolean 
  * where it is known already.
  */
 export function whatIf(v: View, changes: readonly Change[], columns?: ReachColumns): Difference {
-  const { alteration, renamed, touched } = altering(v, changes);
+  const { alteration, touched, altered } = altering(v, changes);
   const later = alteration.view;
   const before = columns ?? reach(v, touched);
   const after = reach(later, touched);
-  const altered = ({ entry, at }: Source): boolean =>
-    typeof entry === 'number'
-      ? alteration.entries.has(entry) || renamed.has(entry)
-      : entry === 'visibility' && alteration.spaces.has(at);
 
   // nodes of the same class before and after differ in their owners at most
   const memo = new Map<number, { changed: Changed; group: DifferenceGroup }>();

@@ -216,6 +216,64 @@ function granted(v: View, node: number, owner = true): Uint8Array {
   return bits;
 }
 
+/** Calls `one` with each identity that a source names by itself, and `all` with each larger set that it names. */
+export function namedBy(
+  v: View,
+  { entry, at }: Source,
+  one: (identity: number) => void,
+  all: (set: Bits) => void,
+): void {
+  if (entry === 'visibility') return all(v.members);
+  if (entry === 'ownership') return one(v.org.itemOwner[at - v.org.spaces.length]!);
+  const { type, toKind, toNumber } = v.org.entries;
+  if (type[entry]! > LINK_NAMED) return forEachRedeemer(v, entry, one);
+  for (let k = toKind.start[entry]!; k < toKind.start[entry + 1]!; k++) {
+    const [kind, n] = [toKind.values[k]!, toNumber.values[k]!];
+    if (kind === PRINCIPAL.group) {
+      const list = v.groupLists[n];
+      if (list) list.forEach(one);
+      else all(v.groupMembers[n]!);
+    } else if (kind === PRINCIPAL.everyone) all(v.members);
+    else if (kind === PRINCIPAL.domain) v.domainMembers[n]!.forEach(one);
+    else if (kind === PRINCIPAL.anyone) all(v.all);
+    else one(soleIdentity(v, kind, n));
+  }
+}
+
+/**
+ * Adds to `found`, until it has `most`, identities of a set who can do something with a node other than by owning it.
+ * `apart`: sets that are known to have nobody of it; those that are found are added.
+ */
+export function someHolders(
+  v: View,
+  node: number,
+  among: Bits,
+  apart: Set<Bits>,
+  found: Set<number>,
+  most: number,
+): void {
+  const space = spaceOf(v, node);
+  const { allowed } = v.spaces[space]!;
+  const one = (i: number): void => {
+    if (i >= 0 && found.size < most && has(among, i) && has(allowed, i) && has(v.all, i)) found.add(i);
+  };
+  const all = (set: Bits): void => {
+    if (apart.has(set)) return;
+    let none = true;
+    for (let w = 0; w < set.length && found.size < most; w++)
+      for (let word = set[w]! & among[w]!; word; word &= word - 1) {
+        none = false;
+        one(w * 32 + 31 - Math.clz32(word & -word));
+      }
+    if (none) apart.add(set);
+  };
+  for (const source of sources(v, node)) {
+    if (source.entry === 'ownership' || isInert(v, source, space)) continue;
+    namedBy(v, source, one, all);
+    if (found.size >= most) return;
+  }
+}
+
 /** Capability bits by identity at a node (index: identity number). */
 export function who(v: View, node: number, owner = true): Uint8Array {
   const bits = granted(v, node, owner);

@@ -2,9 +2,9 @@
  * What each candidate of a cut costs: what it takes, alone, from whom the goal does not want to lose it.
  * A few candidates are each tried; of many, what they name is counted (docs/remedy.md).
  */
-import { add, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import { bitsFor, has, ones, union, type Bits } from '../access/bits.ts';
 import { whatIf } from '../access/difference.ts';
-import { groupsAbove, groupsHoldingGroup } from '../access/groups.ts';
+import { groupsAbove, groupsHoldingGroup, groupsOfUser } from '../access/groups.ts';
 import { GrowInt32 } from '../access/growable.ts';
 import {
   itemsBelow,
@@ -16,7 +16,7 @@ import {
 } from '../access/organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import type { Usage } from '../access/usage.ts';
-import { addPrincipal, soleIdentity, type View } from '../access/view.ts';
+import { soleIdentity, type View } from '../access/view.ts';
 import { whatOf } from '../access/what.ts';
 import type { Candidate, Goal } from './candidate.ts';
 
@@ -47,6 +47,7 @@ interface Asked {
   /** Whether the k-th use is of late. */
   late: (k: number) => boolean;
   usage: Usage | undefined;
+  isFile: Uint8Array | undefined;
 }
 
 /** Sets the cost of every candidate. */
@@ -70,6 +71,7 @@ export function weigh(
     counts: (i) => !isFile || isFile[i] === 1,
     late: (k) => usage!.opened[k]! >= since || usage!.edited[k]! >= since,
     usage,
+    isFile,
   };
   if (candidates.length <= exact) tryEach(asked, columns, candidates);
   else countNamed(asked, candidates);
@@ -106,21 +108,17 @@ function tryEach(asked: Asked, columns: ReachColumns, candidates: readonly Candi
   }
 }
 
+/** How many of a set a space lets in, and how many of them the goal keeps out. */
+interface LetIn {
+  all: number;
+  out: number;
+}
+
 /** Whoever a candidate names, times the files below; other ways to them are not looked at. */
 function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
-  const { v, wanted, shut, usage, counts, late } = asked;
+  const { v, wanted, shut, usage, late } = asked;
   const { org } = v;
-  const files = new Int32Array(org.itemIds.length + 1);
-  const wantedFiles = new Int32Array(org.itemIds.length + 1);
-  for (let i = 0; i < org.itemIds.length; i++) {
-    files[i + 1] = files[i]! + (counts(i) ? 1 : 0);
-    wantedFiles[i + 1] = wantedFiles[i]! + (counts(i) && wanted[i] ? 1 : 0);
-  }
-  const below = (node: number): { all: number; kept: number } => {
-    const [from, to] = itemsBelow(org, node);
-    const all = files[to]! - files[from]!;
-    return { all, kept: all - (wantedFiles[to]! - wantedFiles[from]!) };
-  };
+  const below = belowNodes(asked);
   // uses of late that somebody would miss: of those that the goal keeps out, those that it is not about
   const missed = new GrowInt32();
   const missedFrom = new Int32Array(org.itemIds.length + 1);
@@ -137,14 +135,31 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     for (let k = missedFrom[from]!; k < missedFrom[to]!; k++) if (by(missedBy[k]!)) used++;
     return used;
   };
+  /** By set and by those whom a space lets in: most candidates name a group, and most spaces let everybody in. */
+  const letIn = new Map<Bits, Map<Bits, LetIn>>();
+  const letInOf = (set: Bits, allowed: Bits): LetIn => {
+    const known = letIn.get(set) ?? new Map<Bits, LetIn>();
+    letIn.set(set, known);
+    let n = known.get(allowed);
+    if (!n) {
+      n = { all: 0, out: 0 };
+      for (let w = 0; w < set.length; w++) {
+        const word = set[w]! & allowed[w]!;
+        if (!word) continue;
+        n.all += ones(word);
+        n.out += ones(word & shut[w]!);
+      }
+      known.set(allowed, n);
+    }
+    return n;
+  };
   /** What a set of identities holds at a node and below; those the goal keeps out keep only what it is not about. */
   const at = (node: number, set: Bits): number => {
     const { allowed } = v.spaces[spaceOfNode(org, node)]!;
-    for (let w = 0; w < set.length; w++) set[w]! &= allowed[w]!;
-    const out = countBoth(set, shut);
+    const n = letInOf(set, allowed);
     const { all, kept } = below(node);
-    const used = usedAt(node, (identity) => has(set, identity));
-    return (countBoth(set, set) - out) * all + out * kept + used * (USED - 1);
+    const used = n.all ? usedAt(node, (identity) => has(set, identity) && has(allowed, identity)) : 0;
+    return (n.all - n.out) * all + n.out * kept + used * (USED - 1);
   };
   /** The same of one identity; none where it is −1. */
   const atOne = (node: number, identity: number): number => {
@@ -157,9 +172,9 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
   const applying = (node: number): Bits => {
     const { first } = org.entries;
     const path: number[] = [];
-    let at = node;
-    for (; !applied.has(at); at = parentNode(org, at)) path.push(at);
-    let set = applied.get(at)!;
+    let up = node;
+    for (; !applied.has(up); up = parentNode(org, up)) path.push(up);
+    let set = applied.get(up)!;
     for (const n of path.reverse()) {
       if (first[n]! < first[n + 1]!) {
         set = set.slice();
@@ -169,48 +184,65 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     }
     return set;
   };
-  const suspended = new Map<number, number>();
-  for (const { change } of candidates) if ('user' in change) suspended.set(org.find('user', change.user), 0);
-  const groupFiles =
-    suspended.size || candidates.some((c) => c.kind === 'membership') ? belowGroups(asked, below) : undefined;
-  if (suspended.size) countSuspended(asked, suspended, groupFiles!.kept, below);
-  const aboveOf = groupFiles && sumsAbove(org, groupFiles);
-  const named = bitsFor(v.identityCount);
+  const suspended = candidates.some((c) => 'user' in c.change);
+  const sums =
+    suspended || candidates.some((c) => c.kind === 'membership') ? sumsOf(asked, below) : undefined;
+  const costOf = suspended ? suspendedCosts(asked, sums!) : undefined;
+  const aboveOf = sums && sumsAbove(org, sums.groups);
   for (const c of candidates) {
-    c.cost = 0;
-    const { change } = c;
-    const sole = c.entry === undefined ? undefined : soleHolder(v, c.entry);
-    if (c.entry !== undefined && sole !== undefined) {
-      c.cost = atOne(org.entries.node[c.entry]!, sole);
-      continue;
-    }
-    named.fill(0);
-    if (c.entry !== undefined) {
-      addHolders(v, named, c.entry);
-      c.cost = at(org.entries.node[c.entry]!, named);
+    const { change, entry } = c;
+    if (entry !== undefined) {
+      const node = org.entries.node[entry]!;
+      const sole = soleHolder(v, entry);
+      const group = soleGroup(v, entry);
+      if (sole !== undefined) c.cost = atOne(node, sole);
+      else if (group >= 0) c.cost = at(node, v.groupMembers[group]!);
+      else {
+        const named = bitsFor(v.identityCount);
+        addHolders(v, named, entry);
+        c.cost = at(node, named);
+        letIn.delete(named);
+      }
     } else if ('member' in change) {
       const user = org.find('user', change.member.value);
-      if (user < 0) addPrincipal(v, named, PRINCIPAL.group, org.find('group', change.member.value));
-      const out = user < 0 ? countBoth(named, shut) : Number(has(shut, user));
-      const keep = (user < 0 ? countBoth(named, named) : 1) - out;
+      const { all: some, out } =
+        user < 0
+          ? letInOf(v.groupMembers[org.find('group', change.member.value)]!, v.all)
+          : { all: 1, out: Number(has(shut, user)) };
       // whoever leaves the group leaves those that hold it
       const { all, kept } = aboveOf!(org.find('group', change.member.group));
-      c.cost = keep * all + out * kept;
-    } else if ('user' in change) c.cost = suspended.get(org.find('user', change.user))!;
+      c.cost = (some - out) * all + out * kept;
+    } else if ('user' in change) c.cost = costOf!(org.find('user', change.user));
     else if ('space' in change) {
       const s = org.find('space', change.space);
-      if (c.kind === 'visibility') named.set(v.members);
+      if (c.kind === 'visibility') c.cost = at(s, v.members);
       else {
-        named.set(applying(s));
+        const named = applying(s).slice();
         for (let w = 0; w < named.length; w++) named[w]! &= v.externals[w]!;
+        c.cost = at(s, named);
       }
-      c.cost = at(s, named);
     } else if ('item' in change) {
       const node = nodeOfItem(org, org.find('item', change.item));
-      named.set(applying(parentNode(org, node)));
-      c.cost = at(node, named);
+      c.cost = at(node, applying(parentNode(org, node)));
     }
   }
+}
+
+/** Files at a node and below, and those of them that the goal is not about. */
+function belowNodes({ v, wanted, counts }: Asked): (node: number) => { all: number; kept: number } {
+  const { org } = v;
+  const files = new Int32Array(org.itemIds.length + 1);
+  const wantedFiles = new Int32Array(org.itemIds.length + 1);
+  for (let i = 0; i < org.itemIds.length; i++) {
+    const file = counts(i) ? 1 : 0;
+    files[i + 1] = files[i]! + file;
+    wantedFiles[i + 1] = wantedFiles[i]! + (wanted[i] ? file : 0);
+  }
+  return (node) => {
+    const [from, to] = itemsBelow(org, node);
+    const all = files[to]! - files[from]!;
+    return { all, kept: all - (wantedFiles[to]! - wantedFiles[from]!) };
+  };
 }
 
 /** The one identity that an entry opens to, −1 where it is nobody's; undefined where it names more than an account or address. */
@@ -223,21 +255,87 @@ function soleHolder(v: View, entry: number): number | undefined {
   return soleIdentity(v, kind, toNumber.values[at]!);
 }
 
-/** Files below what names each group, and those of them that the goal is not about. */
-function belowGroups(
-  { v }: Asked,
-  below: (node: number) => { all: number; kept: number },
-): { all: Float64Array; kept: Float64Array } {
-  const { entries, groups } = v.org;
-  const sums = { all: new Float64Array(groups.length), kept: new Float64Array(groups.length) };
-  for (let e = 0; e < v.live.length; e++)
-    for (let k = entries.toKind.start[e]!; v.live[e] && k < entries.toKind.start[e + 1]!; k++) {
-      if (entries.toKind.values[k] !== PRINCIPAL.group) continue;
-      const { all, kept } = below(entries.node[e]!);
-      sums.all[entries.toNumber.values[k]!]! += all;
-      sums.kept[entries.toNumber.values[k]!]! += kept;
+/** The group that an entry names and nothing else; −1 where it names more, or something else. */
+function soleGroup(v: View, entry: number): number {
+  const { type, toKind, toNumber } = v.org.entries;
+  const at = toKind.start[entry]!;
+  return type[entry]! <= LINK_NAMED &&
+    toKind.start[entry + 1]! - at === 1 &&
+    toKind.values[at] === PRINCIPAL.group
+    ? toNumber.values[at]!
+    : -1;
+}
+
+/** Files below what names each group, and each identity by itself, and whoever it is; and files that each owns. */
+interface Sums {
+  groups: Float64Array;
+  identities: Float64Array;
+  anyone: number;
+}
+const noSums = (v: View): Sums => ({
+  groups: new Float64Array(v.org.groups.length),
+  identities: new Float64Array(v.identityCount),
+  anyone: 0,
+});
+
+/** Adds what the entries from one on and before another name. */
+function sumEntries(v: View, from: number, to: number, files: (node: number) => number, sums: Sums): void {
+  const { toKind, toNumber, redeemedKind, node } = v.org.entries;
+  let n = 0;
+  const one = (identity: number): void => {
+    if (identity >= 0) sums.identities[identity]! += n;
+  };
+  for (let e = from; e < to; e++) {
+    if (!v.live[e]) continue;
+    n = files(node[e]!);
+    if (redeemedKind.start[e]! < redeemedKind.start[e + 1]!) forEachRedeemer(v, e, one);
+    for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
+      const [kind, number] = [toKind.values[k]!, toNumber.values[k]!];
+      if (kind === PRINCIPAL.group) sums.groups[number]! += n;
+      else if (kind === PRINCIPAL.anyone) sums.anyone += n;
+      else if (kind === PRINCIPAL.domain) v.domainMembers[number]!.forEach(one);
+      else one(soleIdentity(v, kind, number));
     }
-  return sums;
+  }
+}
+
+/** Sums over all entries of a view, whatever the goal; made once for a view and what counts as a file. */
+const sumsOfAll = new WeakMap<View, { isFile: Uint8Array | undefined; sums: Sums }>();
+
+/** Sums of all files, and of those that the goal is about: only what is on and above these has any. */
+function sumsOf(
+  asked: Asked,
+  below: ReturnType<typeof belowNodes>,
+): { all: Sums; groups: GroupSums; wanted: Sums } {
+  const { v, goal, counts } = asked;
+  const { org } = v;
+  let all = sumsOfAll.get(v);
+  if (all?.isFile !== asked.isFile || !all) {
+    const sums = noSums(v);
+    sumEntries(v, 0, v.live.length, (node) => below(node).all, sums);
+    for (let i = 0; i < org.itemIds.length; i++)
+      if (counts(i) && org.itemOwner[i]! >= 0) sums.identities[org.itemOwner[i]!]!++;
+    sumsOfAll.set(v, (all = { isFile: asked.isFile, sums }));
+  }
+  const wanted = noSums(v);
+  const nodes = new Set<number>();
+  for (const item of goal.items) {
+    if (counts(item) && org.itemOwner[item]! >= 0) wanted.identities[org.itemOwner[item]!]!++;
+    for (let n = nodeOfItem(org, item); n >= 0 && !nodes.has(n); n = parentNode(org, n)) nodes.add(n);
+  }
+  const { first } = org.entries;
+  const about = (node: number): number => below(node).all - below(node).kept;
+  for (const n of nodes) sumEntries(v, first[n]!, first[n + 1]!, about, wanted);
+  const groups = {
+    all: all.sums.groups,
+    kept: all.sums.groups.map((n, g) => n - wanted.groups[g]!),
+  };
+  return { all: all.sums, groups, wanted };
+}
+
+interface GroupSums {
+  all: Float64Array;
+  kept: Float64Array;
 }
 
 /** Of a group and all that hold it: the sums of both numbers. */
@@ -252,10 +350,7 @@ interface Above {
  * Sums over each group and those that hold it. A chain of groups, each held by the next alone, is gone through
  * once: what the one above comes to, and the group's own.
  */
-function sumsAbove(
-  org: Organisation,
-  own: { all: Float64Array; kept: Float64Array },
-): (group: number) => Above {
+function sumsAbove(org: Organisation, own: GroupSums): (group: number) => Above {
   const known = new Map<number, Above>();
   const counted = (group: number): Above => {
     const several = groupsAbove(org, [group]);
@@ -287,48 +382,22 @@ function sumsAbove(
   };
 }
 
-/**
- * Files that the goal is not about, below what names each of some accounts: all accounts in one pass over the
- * entries, because there are thousands of guests in a large organisation.
- */
-function countSuspended(
-  { v, goal, wanted, counts, usage, late }: Asked,
-  cost: Map<number, number>,
-  groupFiles: Float64Array,
-  below: (node: number) => { kept: number },
-): void {
+/** What a suspended account loses: files that the goal is not about, by what names it, by its groups and as owner, and uses of late. */
+function suspendedCosts(
+  { v, goal, wanted, usage, late }: Asked,
+  { all, groups, wanted: about }: ReturnType<typeof sumsOf>,
+): (user: number) => number {
   const { org } = v;
-  const { entries } = org;
-  const asked = bitsFor(v.identityCount);
-  for (const u of cost.keys()) add(asked, u);
-  const isAsked = (identity: number): boolean => identity >= 0 && has(asked, identity);
-  const more = (identity: number, n: number): void => {
-    if (isAsked(identity)) cost.set(identity, cost.get(identity)! + n);
-  };
-  let everybody = 0;
-  let node = 0;
-  const one = (identity: number): void => {
-    if (isAsked(identity)) more(identity, below(node).kept);
-  };
-  const { toKind, toNumber, redeemedKind } = entries;
-  for (let e = 0; e < v.live.length; e++) {
-    if (!v.live[e]) continue;
-    node = entries.node[e]!;
-    if (redeemedKind.start[e]! < redeemedKind.start[e + 1]!) forEachRedeemer(v, e, one);
-    for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
-      const [kind, n] = [toKind.values[k]!, toNumber.values[k]!];
-      if (kind === PRINCIPAL.anyone) everybody += below(node).kept;
-      else if (kind === PRINCIPAL.domain) v.domainMembers[n]!.forEach(one);
-      else one(soleIdentity(v, kind, n));
+  const used = new Map<number, number>();
+  for (let i = 0; usage && i < org.itemIds.length; i++)
+    for (let k = usage.start[i]!; k < usage.start[i + 1]!; k++) {
+      const identity = usage.identity[k]!;
+      if (late(k) && !(wanted[i] && has(goal.who, identity)))
+        used.set(identity, (used.get(identity) ?? 0) + USED - 1);
     }
-  }
-  for (const u of cost.keys()) more(u, everybody);
-  for (let g = 0; g < org.groups.length; g++)
-    if (groupFiles[g]) forEachBoth(v.groupMembers[g]!, asked, (u) => more(u, groupFiles[g]!));
-  const kept = (item: number, identity: number): boolean => !(wanted[item] && has(goal.who, identity));
-  for (let i = 0; i < org.itemIds.length; i++) {
-    if (counts(i) && !wanted[i]) more(org.itemOwner[i]!, 1);
-    for (let k = usage?.start[i] ?? 0; usage && k < usage.start[i + 1]!; k++)
-      if (late(k) && kept(i, usage.identity[k]!)) more(usage.identity[k]!, USED - 1);
-  }
+  return (u) => {
+    let cost = all.identities[u]! - about.identities[u]! + all.anyone - about.anyone + (used.get(u) ?? 0);
+    for (const g of groupsOfUser(org, u)) cost += groups.kept[g]!;
+    return cost;
+  };
 }

@@ -101,7 +101,8 @@ export function cutNetwork(
     allowed = true,
     entry?: number,
   ): void => {
-    if (!allowed || options.makeable?.(change) === false || pins.changes.has(keyOf(change))) {
+    const pinned = pins.changes.size > 0 && pins.changes.has(keyOf(change));
+    if (!allowed || pinned || options.makeable?.(change) === false) {
       network.edge(a, b, UNCUTTABLE);
       return;
     }
@@ -405,7 +406,9 @@ function leastCut(n: CutNetwork, character: Character): { proof: MinCut; capacit
     const [f, t] = prices[k]!;
     capacities[c.edge] = Math.min(f, first + 1) * worth + Math.min(t, worth);
   });
-  return { proof: n.network.minCut(n.source, n.sink, capacities), capacities };
+  // so many of the second for each of the first: the flow that is known fits in
+  const begun = byFirst.flow.map((f) => f * worth);
+  return { proof: n.network.minCut(n.source, n.sink, capacities, begun), capacities };
 }
 
 /** `open`: items that stay open where the cuts that were found are tried, which must not happen and is said. */
@@ -462,8 +465,9 @@ export function cutsOf(n: CutNetwork): CutAnswer {
       character,
       proof.edges.map((e) => n.byEdge.get(e)!),
     );
+    const set = new Set(changes);
     const same = (other: Cut): boolean =>
-      other.changes.length === changes.length && other.changes.every((c) => changes.includes(c));
+      other.changes.length === set.size && other.changes.every((c) => set.has(c));
     if (cuts.some(same)) continue;
     // called met only where it is, asked of every item
     const left = openAfter(n, changes);

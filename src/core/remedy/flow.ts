@@ -77,13 +77,21 @@ export class Network {
     return found;
   }
 
-  minCut(source: number, sink: number, capacities = this.capacities()): MinCut {
+  /** `begun`: a flow that keeps within the capacities, to go on from. */
+  minCut(source: number, sink: number, capacities = this.capacities(), begun?: Float64Array): MinCut {
     const [V, E] = [this.count, this.edges];
     const from = this.from.done();
     const to = this.to.done();
     const { start, values: arcs } = this.arcs();
     const left = new Float64Array(2 * E);
-    for (let e = 0; e < E; e++) left[2 * e] = capacities[e]!;
+    let value = 0;
+    for (let e = 0; e < E; e++) {
+      const flow = begun ? begun[e]! : 0;
+      left[2 * e] = capacities[e]! - flow;
+      left[2 * e + 1] = flow;
+      if (to[e] === sink) value += flow;
+      else if (from[e] === sink) value -= flow;
+    }
     const head = (arc: number): number => (arc & 1 ? from[arc >> 1]! : to[arc >> 1]!);
     const level = new Int32Array(V);
     const next = new Int32Array(V);
@@ -104,7 +112,6 @@ export class Network {
       }
       return level[sink]! >= 0;
     };
-    let value = 0;
     const path = new Int32Array(V);
     while (value < UNCUTTABLE && layers()) {
       next.set(start.subarray(0, V));

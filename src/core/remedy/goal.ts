@@ -1,8 +1,8 @@
 /** Goals as stewards state them, resolved to who is to be kept from which items. */
-import { add, anyBoth, bitsFor, forEachBoth, has } from '../access/bits.ts';
+import { add, anyBoth, bitsFor, forEachBoth, has, type Bits } from '../access/bits.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { sources, who } from '../access/questions.ts';
+import { someHolders, sources } from '../access/questions.ts';
 import { LINK_NAMED, type ReachColumns } from '../access/reach.ts';
 import { findIdentity, sharedAddresses, type View } from '../access/view.ts';
 import type { Goal } from './candidate.ts';
@@ -68,6 +68,7 @@ export function resolveGoal(v: View, keepOut: KeepOut, items: Int32Array): Goal 
 export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] {
   /** By access class: whether it is open to somebody without a name, or to which of those who are kept out, two at most. */
   const byClass = new Map<number, true | number[]>();
+  const apart = new Set<Bits>();
   const above = goal.group === undefined ? new Set<number>() : groupsAbove(v.org, [goal.group]);
   const { entries } = v.org;
   /** Whether something that lets people in names the group, whoever is in it. */
@@ -84,18 +85,15 @@ export function openItems(v: View, columns: ReachColumns, goal: Goal): number[] 
     if (goal.anybody && (cls.anyoneNow || cls.anyoneCould)) return true;
     if (cls.wholeDomains.some((d) => goal.domains.has(d))) return true;
     if (goal.group !== undefined) return byGroup(node) || [];
-    const found: number[] = [];
+    const found = new Set<number>();
     // every member whom the space lets in could follow a link for the organisation
     const { allowed } = v.spaces[spaceOfNode(v.org, node)]!;
     if (goal.anyMember && cls.couldMembers > cls.members)
       forEachBoth(v.members, goal.who, (m) => {
-        if (found.length < 2 && has(allowed, m)) found.push(m);
+        if (found.size < 2 && has(allowed, m)) found.add(m);
       });
-    if (found.length === 2) return found;
-    who(v, node, false).some(
-      (bits, i) => bits > 0 && has(goal.who, i) && !found.includes(i) && found.push(i) === 2,
-    );
-    return found;
+    if (found.size < 2) someHolders(v, node, goal.who, apart, found, 2);
+    return [...found];
   };
   return [...goal.items].filter((item) => {
     const node = nodeOfItem(v.org, item);
