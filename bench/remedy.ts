@@ -1,6 +1,6 @@
 /** The least cut for many exposed items at size, against taking away greedily what lets in most, and against one reach of everything. */
 import { countBoth, has } from '../src/core/access/bits.ts';
-import { losersIn, whatIf } from '../src/core/access/difference.ts';
+import { losersOf } from '../src/core/access/difference.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view, type View } from '../src/core/access/view.ts';
 import type { ReachColumns } from '../src/core/access/reach.ts';
@@ -17,12 +17,10 @@ const ITEMS = 2000;
 
 /** Members who lose something that the goal does not ask for. */
 function hurt(v: View, columns: ReachColumns, changes: readonly Candidate[]): number {
-  const people = losersIn(
-    whatIf(
-      v,
-      changes.map((c) => c.change),
-      columns,
-    ),
+  const people = losersOf(
+    v,
+    changes.map((c) => c.change),
+    columns,
   );
   return [...people].filter((i) => has(v.members, i)).length;
 }
@@ -82,7 +80,11 @@ export function remedy(scale: number): void {
   const goals: [string, KeepOut, number[]][] = [
     ['outsiders', { outside: true }, [20, 200, exposed.length]],
     ['all beyond a group', { beyond: org.groups[large]!.id }, [20, exposed.length]],
-    ['one member', { identity: org.users[0]!.id }, [exposed.length]],
+    [
+      'one member',
+      { identity: org.users.find((u, i) => u.active && has(v.members, i))!.id },
+      [exposed.length],
+    ],
     ['a group', { group: org.groups[large]!.id }, [exposed.length]],
   ];
   for (const [who, keepOut, count] of goals.flatMap(([w, k, counts]) =>

@@ -257,7 +257,7 @@ interface Altering {
   touched: Int32Array;
   altered(s: Source): boolean;
   /** Who is in a group no more, of those that a source names; undefined where more is altered than groups. */
-  leavers(s: Source): number[] | undefined;
+  leavers(s: Source): readonly number[][] | undefined;
 }
 
 /** The view with changes, and what they alter. */
@@ -286,7 +286,7 @@ function altering(v: View, changes: readonly Change[]): Altering {
         : entry === 'visibility' && alteration.spaces.has(at),
     leavers: ({ entry }) =>
       typeof entry === 'number' && renamed.has(entry) && !alteration.entries.has(entry)
-        ? groupsNamed(v, entry).flatMap(leaversOf)
+        ? groupsNamed(v, entry).map(leaversOf)
         : undefined,
   };
 }
@@ -316,10 +316,10 @@ function losersBy(
   const later = alteration.view;
   const after = reach(later, touched);
   const losers = new Set<number>();
-  const known = bitsFor(v.identityCount);
+  const known = new Known(v.identityCount);
   const loses = (i: number): void => {
     losers.add(i);
-    add(known, i);
+    add(known.losers, i);
   };
   /** By class before and after: who loses something but on what they own; −1 for nobody. */
   const owners = new Map<number, number>();
@@ -339,10 +339,44 @@ function losersBy(
       owners.set(pair, -1);
     }
     const had = ownerWith(v, node);
-    if (had >= 0 && had !== keeps && !has(known, had) && OWNER & ~withoutOwning(later, node, had)) loses(had);
+    if (had >= 0 && had !== keeps && !has(known.losers, had) && OWNER & ~withoutOwning(later, node, had))
+      loses(had);
   }
   return { losers, after };
 }
+
+/** Who was found to lose something, and who is left of sets that were asked for. */
+class Known {
+  readonly losers: Bits;
+  /** Who is left of a set where these are not many, or of a list; they become fewer. */
+  private readonly left = new Map<Bits | readonly number[], readonly number[]>();
+
+  constructor(identities: number) {
+    this.losers = bitsFor(identities);
+  }
+
+  /** Those of a set of whom it is not known that they lose something; undefined where they are many. */
+  leftOf(set: Bits): readonly number[] | undefined {
+    if (this.left.has(set)) return this.leftOfList(set, []);
+    const list: number[] = [];
+    for (let w = 0; w < set.length; w++)
+      for (let bits = set[w]! & ~this.losers[w]!; bits; bits &= bits - 1) {
+        if (list.length === MANY) return undefined;
+        list.push(w * 32 + 31 - Math.clz32(bits & -bits));
+      }
+    this.left.set(set, list);
+    return list;
+  }
+
+  /** The same of a list, or of what is left of it. */
+  leftOfList(of: Bits | readonly number[], list: readonly number[]): readonly number[] {
+    const before = this.left.get(of) ?? list;
+    const still = before.filter((i) => !has(this.losers, i));
+    this.left.set(of, still.length < before.length ? still : before);
+    return still;
+  }
+}
+const MANY = 64;
 
 /** Who has an item by owning it; −1 where nobody does. */
 function ownerWith(v: View, node: number): number {
@@ -356,13 +390,13 @@ function ownerWith(v: View, node: number): number {
     : -1;
 }
 
-/** Who can do less with a node, owners aside, of those who are not in `known`. */
+/** Who can do less with a node, owners aside, of those of whom it is not known yet. */
 function losersAt(
   v: View,
   later: View,
   node: number,
   { altered, leavers }: Pick<Altering, 'altered' | 'leavers'>,
-  known: Bits,
+  known: Known,
 ): number[] {
   const { arena } = v;
   const { space, was, is, editorsDiffer, gone, fresh, common } = sourcesApart(v, later, node, altered);
@@ -374,12 +408,12 @@ function losersAt(
   };
   // of a source that is there later too, and differs by its groups alone, only who left them can lose anything
   const there = new Set(editorsDiffer ? [] : fresh.map((s) => s.entry));
-  const left = (s: Source): number[] | undefined => (there.has(s.entry) ? leavers(s) : undefined);
+  const left: Altering['leavers'] = (s) => (there.has(s.entry) ? leavers(s) : undefined);
   const few = new Set<number>();
   const isFew =
-    addNamed(v, gone, few, (w) => was[w]! & ~known[w]!, left) &&
+    addNamed(v, gone, few, known, was, undefined, left) &&
     // what stays is lost by whom the space lets in no more
-    (was === is || addNamed(v, common, few, (w) => was[w]! & ~is[w]! & ~known[w]!));
+    (was === is || addNamed(v, common, few, known, was, is));
   if (isFew) {
     for (const i of few) ask(i, (x, list) => list.reduce((bits, s) => bits | givenTo(x, s, space, i), 0));
     return found;
@@ -392,7 +426,7 @@ function losersAt(
   const named = arena.borrow();
   for (const set of unions.get(gone)!.sets) union(named, set);
   for (let w = 0; w < named.length; w++)
-    named[w] = (named[w]! | (was === is ? 0 : was[w]! & ~is[w]!)) & was[w]! & ~known[w]!;
+    named[w] = (named[w]! | (was === is ? 0 : was[w]! & ~is[w]!)) & was[w]! & ~known.losers[w]!;
   forEachBoth(named, named, (i) => ask(i, (_, list) => heldIn(unions.get(list)!, i)));
   for (const u of unions.values()) free(v, u);
   arena.giveBack(named);
@@ -400,28 +434,37 @@ function losersAt(
 }
 
 /**
- * Adds whom sources name, of those in the words of a set; false where these come to be more than a few. `instead`: whom
- * to add for a source in place of all that it names.
+ * Adds whom sources name, of those of whom it is not known yet that they lose something: who is let in, and is not in
+ * `but`. False where these come to be more than a few. `instead`: whom to ask
+ * of a source in place of all that it names.
  */
 function addNamed(
   v: View,
   list: readonly Source[],
   found: Set<number>,
-  word: (w: number) => number,
-  instead?: (s: Source) => number[] | undefined,
+  known: Known,
+  allowed: Bits,
+  but?: Bits,
+  instead?: Altering['leavers'],
 ): boolean {
   const one = (i: number): void => {
-    if (i >= 0 && (word(i >>> 5) >>> (i & 31)) & 1) found.add(i);
+    if (i >= 0 && has(allowed, i) && !(but && has(but, i)) && !has(known.losers, i)) found.add(i);
   };
   const all = (set: Bits): void => {
-    for (let w = 0; w < set.length && found.size <= FEW; w++)
-      if (set[w])
-        for (let bits = set[w]! & word(w); bits; bits &= bits - 1)
+    const left = known.leftOf(set);
+    if (left) left.forEach(one);
+    else
+      for (let w = 0; w < set.length && found.size <= FEW; w++)
+        for (
+          let bits = set[w]! & allowed[w]! & ~known.losers[w]! & (but ? ~but[w]! : -1);
+          bits;
+          bits &= bits - 1
+        )
           found.add(w * 32 + 31 - Math.clz32(bits & -bits));
   };
   for (const source of list) {
     const others = instead?.(source);
-    if (others) others.forEach(one);
+    if (others) for (const list of others) known.leftOfList(list, list).forEach(one);
     else namedBy(v, source, one, all);
     if (found.size > FEW) return false;
   }

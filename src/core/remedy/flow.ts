@@ -24,7 +24,7 @@ export class Network {
   private readonly to = new GrowInt32();
   private readonly cap = new GrowFloat64();
   private count = 0;
-  private joined: { edges: number; arcs: Lists } | undefined;
+  private joined: { edges: number; arcs: Lists; heads: Int32Array } | undefined;
 
   vertex(): number {
     return this.count++;
@@ -54,8 +54,8 @@ export class Network {
     return this.cap.done().slice();
   }
 
-  /** Arcs out of each vertex, both ways of every edge; made once, as long as no edge is added. */
-  private arcs(): Lists {
+  /** Arcs out of each vertex, both ways of every edge, and where each leads; made once, as long as no edge is added. */
+  private arcs(): { arcs: Lists; heads: Int32Array } {
     const E = this.edges;
     if (this.joined?.edges !== E) {
       const tails = new Int32Array(2 * E);
@@ -63,18 +63,17 @@ export class Network {
         tails[2 * e] = this.from.at(e);
         tails[2 * e + 1] = this.to.at(e);
       }
-      this.joined = { edges: E, arcs: listsBy(tails, counting(2 * E), this.count) };
+      const arcs = listsBy(tails, counting(2 * E), this.count);
+      this.joined = { edges: E, arcs, heads: arcs.values.map((arc) => tails[arc ^ 1]!) };
     }
-    return this.joined.arcs;
+    return this.joined;
   }
 
   /** The edges that lead out of a vertex, or into it. */
-  edgesAt(vertex: number, out: boolean): number[] {
-    const { start, values } = this.arcs();
-    const found: number[] = [];
-    for (const arc of values.subarray(start[vertex], start[vertex + 1]))
-      if ((arc & 1) === (out ? 0 : 1)) found.push(arc >> 1);
-    return found;
+  *edgesAt(vertex: number, out: boolean): Generator<number> {
+    const { start, values } = this.arcs().arcs;
+    for (let k = start[vertex]!; k < start[vertex + 1]!; k++)
+      if ((values[k]! & 1) === (out ? 0 : 1)) yield values[k]! >> 1;
   }
 
   /** `begun`: a flow that keeps within the capacities, to go on from. */
@@ -82,7 +81,8 @@ export class Network {
     const [V, E] = [this.count, this.edges];
     const from = this.from.done();
     const to = this.to.done();
-    const { start, values: arcs } = this.arcs();
+    const { arcs: lists, heads } = this.arcs();
+    const { start, values: arcs } = lists;
     const left = new Float64Array(2 * E);
     let value = 0;
     for (let e = 0; e < E; e++) {
@@ -102,10 +102,11 @@ export class Network {
       queue[0] = source;
       for (let read = 0, end = 1; read < end; read++) {
         const v = queue[read]!;
+        // what is as far as the sink leads nowhere
+        if (level[sink]! >= 0 && level[v]! >= level[sink]!) break;
         for (let k = start[v]!; k < start[v + 1]!; k++) {
-          const arc = arcs[k]!;
-          const w = head(arc);
-          if (left[arc]! <= 0 || level[w]! >= 0) continue;
+          const w = heads[k]!;
+          if (level[w]! >= 0 || left[arcs[k]!]! <= 0) continue;
           level[w] = level[v]! + 1;
           queue[end++] = w;
         }
@@ -135,9 +136,9 @@ export class Network {
         }
         let found = -1;
         for (; next[v]! < start[v + 1]!; next[v]!++) {
-          const arc = arcs[next[v]!]!;
-          if (left[arc]! > 0 && level[head(arc)]! === level[v]! + 1) {
-            found = arc;
+          const k = next[v]!;
+          if (level[heads[k]!]! === level[v]! + 1 && left[arcs[k]!]! > 0) {
+            found = arcs[k]!;
             break;
           }
         }
