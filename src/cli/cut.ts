@@ -7,11 +7,11 @@ import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import { identityName, type View } from '../core/access/view.ts';
 import type { ReachColumns } from '../core/access/reach.ts';
 import type { Candidate } from '../core/remedy/candidate.ts';
-import { cutNetwork, cutsOf } from '../core/remedy/cut.ts';
+import { CUT_STEPS, cutSteps } from '../core/remedy/cut.ts';
 import { resolveGoal, type KeepOut } from '../core/remedy/goal.ts';
 import { goalSchema, type GoalFile } from '../formats/goal.ts';
 import { complaint } from '../formats/rows.ts';
-import { CliError, print } from './messages.ts';
+import { CliError, print, progress } from './messages.ts';
 import { identityNamed, refuseUnknown, unknown, withIds } from './names.ts';
 import type { FactsOptions } from './facts.ts';
 import { openJudged } from './organisation.ts';
@@ -54,18 +54,22 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   const resolved = resolveGoal(v, keptOut(v, goal.keepOut), Int32Array.from(wanted).sort());
   if (!resolved)
     throw new CliError('keepOut: the account that it names is not active, so it reaches nothing.');
-  const network = cutNetwork(v, columns, resolved, {
+  const steps = cutSteps(v, columns, resolved, {
     usage: usageOf(org, resolveDeeds(v, activity)),
     since: v.moment - goal.usedDays * DAY,
     pins: { changes: new Set(pinned.map((c) => JSON.stringify(c))), ruled: new Set() },
     isFile,
   });
-  const answer = cutsOf(network);
+  let step = steps.next();
+  for (; !step.done; step = steps.next())
+    progress(`Finding the least change, ${step.value}`, CUT_STEPS.indexOf(step.value), CUT_STEPS.length);
+  const { network, answer } = step.value;
   if (!answer.met) {
     await print({
       met: false,
       prevents: answer.prevents,
       ...(answer.open && { open: answer.open }),
+      ...(network.untried.length && { untried: network.untried }),
     });
     process.exitCode = 1;
     return;
@@ -77,6 +81,7 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
       cost: c.changes.reduce((n, x) => n + x.cost, 0),
       value: c.value[0],
       least: c.least,
+      ...(network.estimated && { estimated: true }),
       losing: losing(
         v,
         columns,

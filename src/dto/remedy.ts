@@ -239,4 +239,24 @@ export interface CutOption {
 }
 
 export type CutPage =
-  { met: true; items: number; cuts: CutOption[] } | { met: false; prevents: string[]; open?: number };
+  | {
+      met: true;
+      items: number;
+      cuts: CutOption[];
+      /** Costs are counted from whom each change names, and not tried one by one. */
+      estimated: boolean;
+    }
+  | {
+      met: false;
+      prevents: string[];
+      open?: number;
+      /** What might meet the goal too and was not tried. */
+      untried: ('gate' | 'sharing')[];
+    };
+
+/** How far the work on a cut is: which part it is at, and so many parts of all. */
+export interface CutProgress {
+  step: 'ways' | CutOption['character'] | 'hurt';
+  done: number;
+  of: number;
+}

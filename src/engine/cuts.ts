@@ -2,11 +2,19 @@
 import type { Change } from '../core/access/change.ts';
 import { has } from '../core/access/bits.ts';
 import type { Candidate } from '../core/remedy/candidate.ts';
-import { cutNetwork, cutsOf } from '../core/remedy/cut.ts';
+import { CUT_STEPS, cutSteps } from '../core/remedy/cut.ts';
 import { openItems, resolveGoal } from '../core/remedy/goal.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { who, why } from '../core/access/questions.ts';
-import type { CutChange, CutOption, CutPage, GoalProof, KeepOut, PlanGoal } from '../dto/remedy.ts';
+import type {
+  CutChange,
+  CutOption,
+  CutPage,
+  CutProgress,
+  GoalProof,
+  KeepOut,
+  PlanGoal,
+} from '../dto/remedy.ts';
 import { cutDrawing } from './cut-drawing.ts';
 import { changeWords, entryRef, nodeName, personRef, sentence } from './describe.ts';
 import { effectOf } from './effect.ts';
@@ -27,8 +35,11 @@ export interface CutQuery {
 
 const PEOPLE = 40;
 
-/** Undefined where the goal names nobody that this survey knows, or none of the items is in it. */
-export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
+/**
+ * Undefined where the goal names nobody that this survey knows, or none of the items is in it. Tells how far it is
+ * before each part, so that others are answered meanwhile and it may be left.
+ */
+export function* cuts(l: Loaded, q: CutQuery): Generator<CutProgress, CutPage | undefined> {
   const numbers = new Set(
     q.items.map((i) => l.org.find('item', key(i.source, i.item))).filter((n) => n >= 0),
   );
@@ -36,7 +47,7 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
   if (!goal || !numbers.size) return undefined;
   const ruled = new Set<number>();
   for (const id of l.groupRules.keys()) ruled.add(l.org.find('group', id));
-  const network = cutNetwork(l.view, l.columns, goal, {
+  const steps = cutSteps(l.view, l.columns, goal, {
     usage: l.usage,
     since: usedFrom(l),
     pins: { changes: new Set(q.pinned.map((c) => JSON.stringify(c))), ruled },
@@ -45,40 +56,44 @@ export function cuts(l: Loaded, q: CutQuery): CutPage | undefined {
     }),
     isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
   });
-  const answer = cutsOf(network);
+  let step = steps.next();
+  for (; !step.done; step = steps.next())
+    yield { step: step.value, done: CUT_STEPS.indexOf(step.value), of: CUT_STEPS.length + 1 };
+  const { network, answer } = step.value;
   if (!answer.met)
     return {
       met: false,
       prevents: answer.prevents.map((p) => stepWords(l, p)),
       ...(answer.open && { open: answer.open }),
+      untried: network.untried,
     };
-  return {
-    met: true,
-    items: numbers.size,
-    cuts: answer.cuts.map((cut): CutOption => {
-      const { members, external, points } = effectOf(
-        l,
-        cut.changes.map((c) => c.change),
-      );
-      const closed = points();
-      return {
-        character: cut.character,
-        changes: cut.changes.map((c, k): CutChange => ({
-          ...told(l, c),
-          instead: cut.instead[k]!.map((x) => ({ words: changeWords(l, x.change), cost: x.cost })),
-        })),
-        cost: cut.changes.reduce((n, c) => n + c.cost, 0),
-        value: cut.value[0],
-        least: cut.least,
-        members: members.length,
-        external: external.length,
-        people: [...members, ...external].slice(0, PEOPLE).map((i) => personRef(l, i)),
-        closes: closed.reduce((n, p) => n + Math.max(0, p.before - p.after), 0),
-        findings: closed.filter((p) => p.after === 0).length,
-        drawing: cutDrawing(l, network, cut.changes),
-      };
-    }),
-  };
+  const found: CutOption[] = [];
+  for (const cut of answer.cuts) {
+    const done = CUT_STEPS.length + found.length / answer.cuts.length;
+    yield { step: 'hurt', done, of: CUT_STEPS.length + 1 };
+    const { members, external, points } = effectOf(
+      l,
+      cut.changes.map((c) => c.change),
+    );
+    const closed = points();
+    found.push({
+      character: cut.character,
+      changes: cut.changes.map((c, k): CutChange => ({
+        ...told(l, c),
+        instead: cut.instead[k]!.map((x) => ({ words: changeWords(l, x.change), cost: x.cost })),
+      })),
+      cost: cut.changes.reduce((n, c) => n + c.cost, 0),
+      value: cut.value[0],
+      least: cut.least,
+      members: members.length,
+      external: external.length,
+      people: [...members, ...external].slice(0, PEOPLE).map((i) => personRef(l, i)),
+      closes: closed.reduce((n, p) => n + Math.max(0, p.before - p.after), 0),
+      findings: closed.filter((p) => p.after === 0).length,
+      drawing: cutDrawing(l, network, cut.changes),
+    });
+  }
+  return { met: true, items: numbers.size, cuts: found, estimated: network.estimated };
 }
 
 const told = (l: Loaded, { change, kind, cost, entry }: Candidate): Omit<CutChange, 'instead'> => ({

@@ -11,7 +11,7 @@ import { findIdentity } from '../core/access/view.ts';
 import { capabilityNames } from '../core/model.ts';
 import { serve } from '../jobs/rpc.ts';
 import { dbOver, type Db } from '../store/db.ts';
-import type { ChangeRef, PlanGoal } from '../dto/remedy.ts';
+import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import { causes, causesWhere } from './causes.ts';
@@ -79,6 +79,8 @@ const PAST_KEPT = 2;
 const AT_ONCE = 200;
 /** So many exposures have their cheapest fix worked out ahead. */
 const COSTLIEST = 10;
+/** How far each cut is that is being worked out, by what whoever asks calls it; one that is taken out is left. */
+const cutting = new Map<string, CutProgress>();
 let past: Loaded[] = [];
 
 /** What a survey that came into force exposes, and how many rows its sources gave. */
@@ -258,7 +260,22 @@ const functions = {
   causes: from(causesWhere),
   cross: from(crossPage),
   crossItems: from(crossItems),
-  cuts: from((l, q: CutQuery) => cuts(l, q)),
+  cuts: async (q: CutQuery, asked: string): Promise<CutPage | undefined> => {
+    if (!present) return undefined;
+    try {
+      for (const parts = cuts(present, q); ;) {
+        const part = parts.next();
+        if (part.done) return part.value;
+        cutting.set(asked, part.value);
+        await setImmediate();
+        if (!cutting.has(asked)) return undefined;
+      }
+    } finally {
+      cutting.delete(asked);
+    }
+  },
+  cutProgress: (asked: string) => cutting.get(asked),
+  stopCut: (asked: string) => cutting.delete(asked),
   sum: async (before?: number) => {
     const l = present;
     return l && sum(l, before === undefined ? undefined : await at(before));

@@ -95,8 +95,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
     if (cut.below !== undefined)
       for (const k of found) {
         const s = list[k]!;
-        const stays =
-          s.steps <= cut.below || (typeof s.entry === 'number' && reachesPastBreaks(v, s.entry));
+        const stays = s.steps <= cut.below || (typeof s.entry === 'number' && reachesPastBreaks(v, s.entry));
         if (!stays) found.delete(k);
       }
     return found;

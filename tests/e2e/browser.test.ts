@@ -209,6 +209,26 @@ describe('a steward’s first quarter of an hour', () => {
       .getByText(/^(Take .* out of|Share the space)/)
       .first()
       .waitFor();
+    // where it takes long, it says what it is at, and can be stopped
+    const progress = { step: 'at-the-cause', done: 3, of: 5 };
+    await page.route('**/api/cuts?**', (route) => route.fulfill({ json: progress }));
+    const stopped = page.waitForRequest((r) => r.url().endsWith('/api/cuts') && r.method() === 'DELETE');
+    let long = true;
+    await page.route('**/api/cuts', (route) =>
+      long && route.request().method() === 'POST' ? undefined : route.continue(),
+    );
+    await dialog.getByLabel('by what the workspaces can be asked to do').click();
+    await dialog.getByText('Finding the cut at the cause').waitFor();
+    expect(await dialog.getByRole('progressbar').getAttribute('aria-valuenow')).toBe('60');
+    await holds('compose-working');
+    await dialog.getByRole('button', { name: 'Stop', exact: true }).click();
+    await stopped;
+    await dialog.getByText('You stopped it.').waitFor();
+    long = false;
+    await dialog.getByRole('button', { name: 'Work it out' }).click();
+    await dialog.getByRole('radio').first().waitFor();
+    await page.unroute('**/api/cuts');
+    await page.unroute('**/api/cuts?**');
     await dialog.getByRole('button', { name: 'Close', exact: true }).click();
     await page.getByRole('button', { name: 'Close the dossier' }).click();
   });

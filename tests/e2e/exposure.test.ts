@@ -1,4 +1,5 @@
 /** Exposure in the running application: cross-tabulation recounted plainly, conditions, decisions, kept views, files taken away. */
+import { randomUUID } from 'node:crypto';
 import exceljs from 'exceljs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { z } from 'zod';
@@ -440,6 +441,24 @@ describe('the least change', () => {
       body: { items, keepOut: { everybody: true } },
     });
     expect(bad.status).toBe(422);
+  });
+
+  it('is known by its question only while it is worked out, and can be stopped by it', async () => {
+    const asked = randomUUID();
+    expect(await scene.api('GET', `/api/cuts?asked=${asked}`, undefined, 'auditor')).toBeNull();
+    expect(await scene.api('DELETE', '/api/cuts', { asked }, 'auditor')).toEqual({ stopped: false });
+    // asked and stopped again and again: it answers, or it is gone, and the next one is not held up
+    const rows = (await findings({ state: 'all' })).rows;
+    const items = rows.map(({ source, item }) => ({ source, item }));
+    for (let turn = 0; turn < 8; turn++) {
+      const answer = scene.raw('POST', '/api/cuts', {
+        role: 'auditor',
+        body: { items, keepOut: { outside: true }, asked },
+      });
+      const { stopped } = await scene.api<{ stopped: boolean }>('DELETE', '/api/cuts', { asked }, 'auditor');
+      expect((await answer).status).toBe(stopped ? 404 : 200);
+    }
+    expect(await scene.api('GET', `/api/cuts?asked=${asked}`, undefined, 'auditor')).toBeNull();
   });
 });
 

@@ -8,7 +8,15 @@ import { itemsBelow, nodeOfItem, PRINCIPAL, spaceOfNode } from '../../src/core/a
 import { sources, who } from '../../src/core/access/questions.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, reach } from '../../src/core/access/reach.ts';
 import { soleIdentity, view, type View } from '../../src/core/access/view.ts';
-import { CHARACTERS, cutNetwork, cutsOf, NO_PINS, type Price } from '../../src/core/remedy/cut.ts';
+import {
+  CUT_STEPS,
+  cutSteps,
+  CHARACTERS,
+  cutNetwork,
+  cutsOf,
+  NO_PINS,
+  type Price,
+} from '../../src/core/remedy/cut.ts';
 import type { Candidate, Goal } from '../../src/core/remedy/candidate.ts';
 import { openItems, resolveGoal, type KeepOut } from '../../src/core/remedy/goal.ts';
 import { isProven, Network, UNCUTTABLE } from '../../src/core/remedy/flow.ts';
@@ -338,6 +346,25 @@ describe('the cuts of a goal', () => {
         met: true,
         cuts: [{ least: false, changes: [{ change: { grant: 'g1' } }] }],
       });
+    });
+
+    it('says what it is at, part by part, and what it did not try where a goal cannot be met', () => {
+      const rows = base();
+      rows.spaces[0]!.gate = ['board'];
+      rows.items[0]!.owner = 'ada';
+      const v = view(build(rows));
+      const goal = resolveGoal(v, { identity: 'ada' }, Int32Array.of(v.org.find('item', 'minutes')))!;
+      const parts = cutSteps(v, reach(v), goal);
+      const told: string[] = [];
+      let part = parts.next();
+      for (; !part.done; part = parts.next()) told.push(part.value);
+      expect(told).toEqual(['ways', 'fewest-hurt']);
+      // an owner cannot be cut, but leaving the gate's group would do
+      expect(part.value.answer.met).toBe(false);
+      expect(part.value.network.untried).toEqual(['gate', 'sharing']);
+      expect(reach(alter(v, [{ member: { group: 'board', value: 'ada' } }]).view).members[1]).toBe(0);
+      const other = resolveGoal(v, { identity: 'bo' }, goal.items)!;
+      expect([...cutSteps(v, reach(v), other)]).toEqual(CUT_STEPS);
     });
 
     it('changes nothing where the goal holds: every member is of the group', () => {

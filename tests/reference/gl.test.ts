@@ -1,10 +1,11 @@
 /** The command line on extracts in files, against the plain second reading. */
 import { spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, describe, expect, it } from 'vitest';
+import { progressWords } from '../../src/cli/messages.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
@@ -128,6 +129,177 @@ describe('gl on extracts', () => {
     expect(
       gl('diff', dir, write(less)).rows.map(({ item, lost, before }) => ({ item, lost, before })),
     ).toEqual(expected.sort((a, b) => (a.item < b.item ? -1 : 1)));
+  }, 200_000);
+
+  it('takes an account by its address wherever it takes its id, and suggests names like one that is not there', () => {
+    const dir = `${home}/named`;
+    mkdirSync(dir);
+    const put = (name: string, rows: object[]) =>
+      writeFileSync(join(dir, name), rows.map((r) => JSON.stringify(r) + '\n').join(''));
+    put('manifest.json', [
+      {
+        format: 'gate-lantern-extract',
+        version: 1,
+        takenAt: '2026-03-02T09:00:00Z',
+        organisation: { name: 'O', domains: ['tårn.example'], partnerDomains: [] },
+        workspaces: [{ id: 'w', name: 'W', inheritance: 'additive' }],
+      },
+    ]);
+    put('users.jsonl', [
+      { id: 'u1', userName: 'kåre@tårn.example' },
+      { id: 'u2', userName: 'two@tårn.example' },
+      { id: 'u3', userName: 'two@tårn.example' },
+    ]);
+    put('spaces.jsonl', [{ id: 'space-1', workspace: 'w', owners: ['u2'] }]);
+    put('items.jsonl', [{ id: 'minutes', space: 'space-1', owner: 'u2' }]);
+    // one address in two spellings, and once more with its domain in Punycode
+    put('grants.jsonl', [
+      { id: 'g1', on: { item: 'minutes' }, to: { email: 'ka\u030Are@xn--trn-ula.example' }, role: 'reader' },
+      { id: 'g2', on: { space: 'space-1' }, to: { email: 'KÅRE@TÅRN.example' }, role: 'commenter' },
+    ]);
+    const can = { identity: 'u1', kind: 'member', capabilities: ['find', 'open', 'copy', 'comment'] };
+    expect(gl('who', dir, 'minutes').rows[0]).toEqual(can);
+    const byId = gl('why', dir, 'u1', 'minutes').rows;
+    expect((byId[0]!.routes as unknown[]).length).toBe(2);
+    for (const name of ['kåre@tårn.example', 'ka\u030Are@tårn.example', 'kåre@xn--trn-ula.example']) {
+      expect(gl('why', dir, name, 'minutes').rows).toEqual(byId);
+      expect(gl('what', dir, name).rows).toEqual([{ item: 'minutes', capabilities: can.capabilities }]);
+    }
+    const goal = join(home, 'by-address.json');
+    const cutOf = (identity: string) => {
+      writeFileSync(goal, JSON.stringify({ keepOut: { identity }, of: { items: ['minutes'] } }));
+      return gl('cut', dir, goal);
+    };
+    expect(cutOf('kåre@tårn.example').rows).toEqual(cutOf('u1').rows);
+    const suspended = join(home, 'suspended.jsonl');
+    writeFileSync(suspended, JSON.stringify({ user: 'kåre@tårn.example', set: { active: false } }) + '\n');
+    expect(gl('what', dir, 'u1', '--without', suspended).rows).toEqual([]);
+    for (const [args, said] of [
+      [['who', dir, 'minuets'], 'There is no item or space minuets in this extract. The nearest: minutes.'],
+      [['what', dir, 'kare@tårn.example'], 'The nearest: kåre@tårn.example'],
+      [['what', dir, 'two@tårn.example'], 'is an address of u2, u3. Name one by its id.'],
+      [['reach', dir, '--as-of', '2026-02-30'], '--as-of 2026-02-30: this is not a time'],
+      [['reach', dir, '--as-of', '5'], '--as-of 5: this is not a time'],
+      [['raech', dir], '(Did you mean reach?)'],
+    ] as const) {
+      const { status, stderr } = gl(...args);
+      expect([status, stderr]).toEqual([2, expect.stringContaining(said)]);
+    }
+    writeFileSync(goal, JSON.stringify({ keepOut: { everybody: true }, of: { items: ['minutes'] } }));
+    expect(gl('cut', dir, goal).stderr).toContain('keepOut: is one of {"outside": true}, {"anybody": true}');
+  }, 200_000);
+
+  it('prints help and its version on stdout, and nothing else', () => {
+    const text = (...args: string[]) =>
+      spawnSync(process.execPath, ['scripts/gl.mjs', ...args], { encoding: 'utf8' });
+    const help = text('--help');
+    expect([help.status, help.stderr]).toEqual([0, '']);
+    for (const command of ['reach', 'why', 'cut', 'copy', 'classify']) expect(help.stdout).toContain(command);
+    expect(text('cut', '--help').stdout).toContain('--strict');
+    const { version } = JSON.parse(readFileSync('package.json', 'utf8')) as { version: string };
+    expect(text('--version')).toMatchObject({ status: 0, stdout: `${version}\n`, stderr: '' });
+  }, 60_000);
+
+  it('sums up what is wrong with the data, lists it on demand, refuses it with --strict, and is quiet on demand', () => {
+    const dir = write(samples[0]!);
+    const bad = Array.from({ length: 40 }, (_, i) => ({ id: `x${i}` }));
+    writeFileSync(join(dir, 'grants.jsonl'), bad.map((r) => JSON.stringify(r) + '\n').join(''));
+    const summed = gl('reach', dir);
+    expect(summed.status).toBe(0);
+    expect(summed.stderr).toMatch(/grants\.jsonl, line 1: on: .* \(and 39 more in grants\.jsonl\)/);
+    expect(summed.stderr).toContain('Not read: 40 lines or files; read: ');
+    expect(summed.stderr).not.toContain('line 2');
+    expect(gl('reach', dir, '--warnings').stderr).toContain('grants.jsonl, line 40: on: ');
+    expect(gl('reach', dir, '--quiet')).toEqual({ ...summed, stderr: '' });
+    const copied = join(home, 'strictly');
+    for (const args of [
+      ['reach', dir],
+      ['copy', dir, copied],
+    ]) {
+      const strict = gl(...args, '--strict');
+      expect([strict.status, strict.rows]).toEqual([2, []]);
+      expect(strict.stderr).toContain('With --strict nothing may be left out');
+    }
+    // of a copy that is refused nothing is left
+    expect(readdirSync(home).filter((name) => name.startsWith('strictly'))).toEqual([]);
+    for (const name of ['users', 'groups', 'spaces', 'items', 'links'])
+      writeFileSync(join(dir, `${name}.jsonl`), '{"id":7}\n');
+    expect(gl('reach', dir)).toMatchObject({ status: 2, rows: [] });
+    expect(gl('reach', dir).stderr).toContain('Nothing in the extract could be read.');
+  }, 200_000);
+
+  it('says in one line that it failed by itself, exits with 70, and keeps the details', () => {
+    const temporary = mkdtempSync(join(home, 'tmp-'));
+    const crash = join(home, 'crash.mjs');
+    writeFileSync(crash, 'JSON.stringify = () => { throw new RangeError("too deep\\nby far"); };');
+    const { status, stdout, stderr } = spawnSync(
+      process.execPath,
+      ['--import', crash, 'dist/app/gl.mjs', 'types'],
+      { encoding: 'utf8', env: { ...process.env, TMPDIR: temporary } },
+    );
+    expect([status, stdout]).toEqual([70, '']);
+    expect(stderr).toMatch(/^gl: failed by an error of its own: too deep\. The details are in \S+\.\n$/);
+    const [kept] = readdirSync(temporary);
+    expect(readFileSync(join(temporary, kept!), 'utf8')).toContain('RangeError: too deep');
+    // what waits for what never comes is no silent end either
+    writeFileSync(crash, 'process.stdout.write = () => false;');
+    const waits = spawnSync(process.execPath, ['--import', crash, 'dist/app/gl.mjs', 'types'], {
+      encoding: 'utf8',
+      env: { ...process.env, TMPDIR: temporary },
+    });
+    expect([waits.status, waits.stderr.split('\n').length]).toEqual([70, 2]);
+  }, 60_000);
+
+  it('answers for what is nested deeper than calls can be, and says how far it is', () => {
+    const deep = 8_000;
+    const rows: Rows = {
+      ...samples[0]!,
+      workspaces: [{ id: 'w', name: 'w', inheritance: 'breakable' }],
+      users: [
+        { id: 'u0', name: 'u0', active: true, kind: 'member', addresses: ['u0@own.example'] },
+        { id: 'u1', name: 'u1', active: true, kind: 'member', addresses: ['u1@own.example'] },
+      ],
+      groups: Array.from({ length: deep }, (_, i) => ({
+        id: `g${i}`,
+        name: `g${i}`,
+        members: [i + 1 < deep ? { value: `g${i + 1}`, type: 'Group' as const } : { value: 'u1' }],
+      })),
+      spaces: [{ id: 's', kind: 'site', name: 's', workspace: 'w' }],
+      items: Array.from({ length: deep }, (_, i) => ({
+        id: `i${i}`,
+        space: 's',
+        kind: 'folder' as const,
+        name: `i${i}`,
+        ...(i && { parent: `i${i - 1}` }),
+      })),
+      grants: [{ id: 'gr', on: { space: 's' }, to: { group: 'g0' }, role: 'reader' }],
+      links: [],
+    };
+    const dir = write(rows);
+    const last = `i${deep - 1}`;
+    expect(gl('who', dir, last).rows).toEqual([
+      { identity: 'u1', kind: 'member', capabilities: ['find', 'open', 'copy'] },
+    ]);
+    const [why] = gl('why', dir, 'u1', last).rows as { routes: { steps: unknown[] }[] }[];
+    expect(why!.routes.map((r) => r.steps.length)).toEqual([1 + deep + 1 + deep + 1]);
+    const goal = join(home, 'deep.json');
+    for (const keepOut of [{ identity: 'u1' }, { beyond: `g0` }, { group: `g${deep - 1}` }]) {
+      writeFileSync(goal, JSON.stringify({ keepOut, of: { items: [last] } }));
+      const { status, rows: cuts } = gl('cut', dir, goal);
+      expect([status, cuts.length > 0]).toEqual([0, true]);
+    }
+    // how far it is, is shown on a terminal alone, once it has taken two seconds
+    const slow = `${process.execPath} --import ${join(home, 'slow.mjs')} dist/app/gl.mjs reach ${dir}`;
+    writeFileSync(
+      join(home, 'slow.mjs'),
+      'const now = performance.now.bind(performance); performance.now = () => 40 * now();',
+    );
+    const shown = spawnSync('script', ['-qec', slow, '/dev/null'], { encoding: 'utf8', maxBuffer: 1 << 28 });
+    expect(shown.stdout).toMatch(/\r\u001b\[KReading: \d+ %, [\d,]+ rows/);
+    expect(gl('reach', dir).stderr).toBe('');
+    expect(progressWords('Reading', 0.45, 10_000, 120_000)).toBe('Reading: 45 %, 120,000 rows, 13 s left');
+    expect(progressWords('Reading', 0.01, 10_000)).toBe('Reading: 1 %');
+    expect(progressWords('Checking the zip', 0.5, 600_000)).toBe('Checking the zip: 50 %, 10 min left');
   }, 200_000);
 
   it('says what is wrong and exits with 2', () => {

@@ -1,7 +1,6 @@
 /** E-mail addresses and domains as they are compared: different spellings of one are one. */
 import { toUnicode } from 'tr46';
 
-// eslint-disable-next-line no-control-regex
 const PLAIN = /^[\x00-\x7f]*$/;
 
 /** In small letters, and in normalisation form C. */

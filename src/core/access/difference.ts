@@ -255,9 +255,9 @@ interface Altering {
   alteration: Alteration;
   /** The nodes, in rising order, on which something that applies is altered. */
   touched: Int32Array;
-  altered(s: Source): boolean;
+  altered: (s: Source) => boolean;
   /** Who is in a group no more, of those that a source names; undefined where more is altered than groups. */
-  leavers(s: Source): readonly number[][] | undefined;
+  leavers: (s: Source) => readonly number[][] | undefined;
 }
 
 /** The view with changes, and what they alter. */

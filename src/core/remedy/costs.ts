@@ -50,14 +50,14 @@ interface Asked {
   isFile: Uint8Array | undefined;
 }
 
-/** Sets the cost of every candidate. */
+/** Sets the cost of every candidate; says whether it is an estimate. */
 export function weigh(
   v: View,
   columns: ReachColumns,
   goal: Goal,
   candidates: Candidate[],
   { usage, since = 0, isFile, exact = EXACT }: CostOptions,
-): void {
+): boolean {
   const wanted = new Uint8Array(v.org.itemIds.length);
   for (const i of goal.items) wanted[i] = 1;
   const shut = bitsFor(v.identityCount);
@@ -73,8 +73,10 @@ export function weigh(
     usage,
     isFile,
   };
-  if (candidates.length <= exact) tryEach(asked, columns, candidates);
+  const few = candidates.length <= exact;
+  if (few) tryEach(asked, columns, candidates);
   else countNamed(asked, candidates);
+  return !few;
 }
 
 function tryEach(asked: Asked, columns: ReachColumns, candidates: readonly Candidate[]): void {

@@ -5,6 +5,7 @@
  */
 import { anyBoth, forEachBoth, has, type Bits } from '../access/bits.ts';
 import { alter, withdrawal, type Change } from '../access/change.ts';
+import { EXTERNAL_SHARING } from '../model.ts';
 import { groupsAbove } from '../access/groups.ts';
 import { nodeOfItem, parentNode, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { isHeld, isInertEntry } from '../access/questions.ts';
@@ -55,9 +56,15 @@ export interface CutNetwork {
    * comes to others by the same group, a cut holds and may not be the least.
    */
   exact: boolean;
+  /** Costs are counted from whom each change names: there are too many candidates for each to be tried. */
+  estimated: boolean;
+  /** What might meet the goal too and is not among the candidates: people leaving a space's gate, external sharing. */
+  untried: Untried[];
   /** What a candidate adds to what a character compares cuts by. */
   price(character: Character, candidate: Candidate): Price;
 }
+
+export type Untried = 'gate' | 'sharing';
 
 /** Two numbers, of which the second decides where the first are alike. */
 export type Price = readonly [first: number, then: number];
@@ -303,11 +310,19 @@ export function cutNetwork(
     always(x, out);
   }
   for (let g; (g = unled.pop()) !== undefined;) leadMembers(g);
-  weigh(v, columns, goal, candidates, options);
+  const estimated = weigh(v, columns, goal, candidates, options);
+  const spaces = [...spaceOut.keys()];
   return {
     view: v,
     goal,
     exact,
+    estimated,
+    untried: [
+      ...(spaces.some((s) => org.gates.start[s]! < org.gates.start[s + 1]!) ? (['gate'] as const) : []),
+      ...(!onlyExternal && spaces.some((s) => org.external[s]! < EXTERNAL_SHARING.indexOf('off'))
+        ? (['sharing'] as const)
+        : []),
+    ],
     network,
     source,
     sink,
@@ -414,6 +429,19 @@ function leastCut(n: CutNetwork, character: Character): { proof: MinCut; capacit
 /** `open`: items that stay open where the cuts that were found are tried, which must not happen and is said. */
 export type CutAnswer = { met: true; cuts: Cut[] } | { met: false; prevents: string[]; open?: number };
 
+/** The parts of the work, in their order. */
+export const CUT_STEPS = ['ways', ...CHARACTERS] as const;
+export type CutStep = (typeof CUT_STEPS)[number];
+
+/** Builds the network of a goal and finds its cuts, telling each part before it begins, so that it may be left. */
+export function* cutSteps(
+  ...given: Parameters<typeof cutNetwork>
+): Generator<CutStep, { network: CutNetwork; answer: CutAnswer }> {
+  yield 'ways';
+  const network = cutNetwork(...given);
+  return { network, answer: yield* findCuts(network) };
+}
+
 /** The goal's items that are open after some changes, by what-if on all of them. */
 function openAfter({ view, goal }: CutNetwork, changes: readonly Candidate[]): number[] {
   const later = alter(
@@ -445,9 +473,18 @@ function needed(n: CutNetwork, character: Character, changes: Candidate[]): Cand
  * that prevents it, step by step.
  */
 export function cutsOf(n: CutNetwork): CutAnswer {
+  const parts = findCuts(n);
+  for (;;) {
+    const part = parts.next();
+    if (part.done) return part.value;
+  }
+}
+
+function* findCuts(n: CutNetwork): Generator<Character, CutAnswer> {
   const cuts: Cut[] = [];
   let open: number[] = [];
   for (const character of CHARACTERS) {
+    yield character;
     const { proof, capacities } = leastCut(n, character);
     if (proof.value >= UNCUTTABLE)
       return {

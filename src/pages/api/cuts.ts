@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
 import { keepOutSchema } from '../../dto/planned.ts';
 import { endpoint } from './_endpoint.ts';
@@ -5,6 +6,8 @@ import { text } from '../../dto/inputs.ts';
 import { found } from './_problem.ts';
 
 const id = text(1100).min(1);
+/** What whoever asks calls the question, to hear how far it is and to leave it. */
+const asked = z.uuid();
 /** A change as a cut named it, given back to be pinned. */
 const pinned = z
   .union([
@@ -32,6 +35,23 @@ export const POST = endpoint({
     keepOut: keepOutSchema,
     pinned,
     plannable: z.boolean().default(false),
+    asked: asked.optional(),
   }),
-  run: async ({ app, input }) => found(await app.engine.ask.cuts(undefined, input)),
+  run: async ({ app, input: { asked = randomUUID(), ...q } }) => found(await app.engine.ask.cuts(q, asked)),
+});
+
+/** How far it is; nothing where it is done, or was never asked. */
+export const GET = endpoint({
+  role: 'auditor',
+  scope: 'organisation',
+  input: z.object({ asked }),
+  run: async ({ app, input }) => (await app.engine.ask.cutProgress(input.asked)) ?? null,
+});
+
+/** Leaves it; whoever waits for the answer is told that there is none. */
+export const DELETE = endpoint({
+  role: 'auditor',
+  scope: 'organisation',
+  input: z.object({ asked }),
+  run: async ({ app, input }) => ({ stopped: await app.engine.ask.stopCut(input.asked) }),
 });

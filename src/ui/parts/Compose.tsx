@@ -1,11 +1,12 @@
 /** The least change for some findings: a goal, its cuts side by side, whom each hurts, and why not something else. */
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Pin, Plus } from 'lucide-react';
 import { useState } from 'react';
-import type { CutChange, CutOption, KeepOut, PlanGoal } from '../../dto/remedy.ts';
+import type { CutChange, CutOption, CutProgress, KeepOut, PlanGoal } from '../../dto/remedy.ts';
 import { ask, send } from '../frame/api.ts';
 import { Dialog } from './Dialog.tsx';
 import { count, plural, Trouble } from './marks.tsx';
+import { Progress } from './Progress.tsx';
 import { Picture } from '../drawings/RouteGraph.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
@@ -34,6 +35,38 @@ const PROVEN: Record<CutOption['character'], (value: number) => string> = {
   'fewest-changes': (value) => `Proven: the goal cannot be met with fewer than ${plural(value, 'change')}`,
   'at-the-cause': () => 'Proven: nothing that meets the goal is nearer the cause',
 };
+
+/** What might meet a goal and is never part of a cut. */
+const UNTRIED = {
+  gate: 'Not tried: taking people out of a group that a space lets in alone. That may meet the goal.',
+  sharing:
+    'Not tried: turning external sharing off, because the goal is not about outsiders alone. That may meet it, or a part of it.',
+} as const;
+
+const STEPS: Record<CutProgress['step'], string> = {
+  ways: 'Looking for every way in',
+  'fewest-hurt': 'Finding the cut that hurts fewest',
+  'fewest-changes': 'Finding the cut with the fewest changes',
+  'at-the-cause': 'Finding the cut at the cause',
+  hurt: 'Working out whom the cuts hurt',
+};
+
+/** How far it is, once it has taken a second, and a way to stop it. */
+function Working({ asked, stop }: { asked: string; stop: () => void }) {
+  const { data } = useQuery({ ...ask('/api/cuts', { asked }), enabled: asked !== '', refetchInterval: 700 });
+  if (!data) return <p className="p-4 text-quiet">Working out the least change …</p>;
+  return (
+    <div className="flex items-center gap-3 px-4 py-3">
+      <div className="flex-1">
+        <p className="mb-1">{STEPS[data.step]} …</p>
+        <Progress share={data.done / data.of} of="The least change" />
+      </div>
+      <button className="btn btn-sm" onClick={stop}>
+        Stop
+      </button>
+    </div>
+  );
+}
 
 type Pinned = Pick<CutChange, 'change' | 'words'>;
 
@@ -74,18 +107,35 @@ export function Compose({
             : { [goal]: group }
   ) as KeepOut;
   const items = rows.map(({ source, item }) => ({ source, item }));
-  const { data, error, isFetching, refetch } = useQuery({
-    queryKey: ['cuts', items, keepOut, pinned.map((p) => p.change), plannable],
-    queryFn: () =>
-      send('POST', '/api/cuts', {
+  const [asked, setAsked] = useState('');
+  const queryKey = ['cuts', items, keepOut, pinned.map((p) => p.change), plannable];
+  const {
+    data: latest,
+    error,
+    isFetching,
+    isPlaceholderData,
+    refetch,
+  } = useQuery({
+    queryKey,
+    queryFn: ({ signal }) => {
+      const asked = crypto.randomUUID();
+      setAsked(asked);
+      // who closes the dialog, or asks for something else, waits for it no longer
+      signal.addEventListener('abort', () => void send('DELETE', '/api/cuts', { asked }));
+      return send('POST', '/api/cuts', {
         items,
         keepOut,
         pinned: pinned.map((p) => p.change) as PinnedChanges,
         plannable,
-      }),
+        asked,
+      });
+    },
     enabled: !named || group !== '',
     placeholderData: (before) => before,
   });
+  // what was asked before stands until there is an answer, and not where the question was stopped
+  const data = isPlaceholderData && !isFetching ? undefined : latest;
+  const client = useQueryClient();
   const what = rows.length === 1 ? `“${rows[0]!.summary.name}”` : `${count(rows.length)} ${of}`;
   const groupName = groups?.rows.find((g) => g.key === `group:${group}`)?.name;
   const words = `${GOALS[goal]
@@ -94,12 +144,7 @@ export function Compose({
     .replace('This group', `The group “${groupName ?? group}”`)}: ${what}`.slice(0, 500);
   const cut = data?.met ? (data.cuts.find((c) => c.character === character) ?? data.cuts[0]) : undefined;
   return (
-    <Dialog
-      title={<>The least change for {what}</>}
-      aside={isFetching && data && <span className="text-quiet">Working it out again …</span>}
-      size="full"
-      close={close}
-    >
+    <Dialog title={<>The least change for {what}</>} size="full" close={close}>
       <div className="flex h-full">
         <section
           aria-label="Goal and what stays"
@@ -175,6 +220,12 @@ export function Compose({
             One access that a member used in the last 90 days counts as 25 that nobody uses. Owners, and
             groups that follow a rule, are never cut.
           </p>
+          {data?.met && data.estimated && (
+            <p className="text-quiet">
+              More than 300 changes come into question, so their costs are estimates: whoever a change names
+              counts, also where they keep access another way. Whom a cut hurts is exact.
+            </p>
+          )}
         </section>
         <div className="min-w-0 flex-1 overflow-auto" tabIndex={0} aria-label="The cuts">
           {error && (
@@ -183,7 +234,17 @@ export function Compose({
             </div>
           )}
           {named && !group && <p className="p-4 text-quiet">Choose the group that the goal is about.</p>}
-          {isFetching && !data && <p className="p-4 text-quiet">Working out the least change …</p>}
+          {isFetching && (
+            <Working key={asked} asked={asked} stop={() => void client.cancelQueries({ queryKey })} />
+          )}
+          {!isFetching && !data && !error && (!named || group) && (
+            <p className="flex items-center gap-3 p-4">
+              You stopped it.
+              <button className="btn btn-sm" onClick={() => void refetch()}>
+                Work it out
+              </button>
+            </p>
+          )}
           {data && !data.met && (
             <div className="p-4">
               <p className="font-semibold">
@@ -196,6 +257,11 @@ export function Compose({
                 Somebody owns it, a group follows from a rule, you pinned what would have to go, or its
                 workspace cannot be asked to change it.
               </p>
+              {data.untried.map((u) => (
+                <p key={u} className="mt-2">
+                  {UNTRIED[u]}
+                </p>
+              ))}
             </div>
           )}
           {data?.met && cut && (
