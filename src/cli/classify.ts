@@ -7,7 +7,7 @@ import { PARTS } from '../core/model.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { readCustomTypes } from '../formats/custom-type.ts';
 import { scanFile } from '../formats/scan.ts';
-import { CliError, print } from './messages.ts';
+import { CliError, print, say } from './messages.ts';
 
 /** Prints `{file, dataType, distinct, occurrences, certainty, matches}` for each file and data type found in it. */
 export async function classify(
@@ -40,7 +40,7 @@ export async function classify(
     scanner.fileName(basename(file));
     try {
       const { left } = await scanFile(scanner, createReadStream(file, { highWaterMark: 1 << 20 }));
-      for (const reason of left) process.stderr.write(`${file}: not fully scanned: ${reason}\n`);
+      for (const reason of left) say(`${file}: not fully scanned: ${reason}`);
     } catch (e) {
       throw new CliError(`${file} could not be read: ${(e as Error).message}`);
     }

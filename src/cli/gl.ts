@@ -7,13 +7,12 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Command, CommanderError } from 'commander';
 import about from '../../package.json' with { type: 'json' };
-import { clear, CliError, settings } from './messages.ts';
+import { clear, CliError, complain, settings } from './messages.ts';
 
 const FAILED = 70; // EX_SOFTWARE of sysexits.h
 
 /** Ends the program where gl itself failed: one line, and the details in a file. */
 function crash(error: unknown): never {
-  clear();
   const file = join(tmpdir(), `gl-failed-${process.pid}-${Date.now()}.txt`);
   const { message = String(error), stack = message } = error as Error;
   let where = `The details are in ${file}.`;
@@ -28,14 +27,14 @@ function crash(error: unknown): never {
   } catch {
     where = 'The details could not be written to a file.';
   }
-  process.stderr.write(`gl: failed by an error of its own: ${message.split('\n')[0]}. ${where}\n`);
+  complain(`failed by an error of its own: ${message.split('\n')[0]}. ${where}`);
   process.exit(FAILED);
 }
 process.on('uncaughtException', crash);
 process.on('unhandledRejection', crash);
 let ended = false;
 process.on('exit', (code) => {
-  // whoever waits for what never comes would leave without a word
+  // Node.js leaves without a word where what is waited for never comes
   if (!ended && code !== FAILED) crash(new Error('it waits for something that never comes'));
 });
 
@@ -150,14 +149,16 @@ for (const command of leaves(program)) {
 program.hook('preAction', (_, command) => void Object.assign(settings, command.opts()));
 
 // a reader that has seen enough closes the pipe; that is no error
-process.stdout.on('error', (e: NodeJS.ErrnoException) => process.exit(e.code === 'EPIPE' ? 0 : 2));
+process.stdout.on('error', (e: NodeJS.ErrnoException) => {
+  ended = true;
+  process.exit(e.code === 'EPIPE' ? 0 : 2);
+});
 try {
   await program.parseAsync();
 } catch (e) {
   if (e instanceof CommanderError) process.exitCode = e.exitCode === 0 ? 0 : 2;
   else if (e instanceof CliError) {
-    clear();
-    process.stderr.write(`gl: ${e.message}\n`);
+    complain(e.message);
     process.exitCode = 2;
   } else crash(e);
 }

@@ -20,10 +20,15 @@ export async function print(value: unknown): Promise<void> {
     await new Promise((resolve) => process.stdout.once('drain', resolve));
 }
 
+/** Writes a message on stderr. Names in it may hold anything: what would steer a terminal is left out. */
+export function complain(message: string): void {
+  clear();
+  process.stderr.write(`gl: ${message.replace(/[\x00-\x09\x0b-\x1f\x7f-\x9f]/g, '\uFFFD')}\n`);
+}
+
 /** A message on stderr, unless nothing but errors is wanted. */
 export function say(message: string): void {
-  clear();
-  if (!settings.quiet) process.stderr.write(`gl: ${message}\n`);
+  if (!settings.quiet) complain(message);
 }
 
 const BEFORE_SHOWN_MS = 2000;

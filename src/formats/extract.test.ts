@@ -289,7 +289,7 @@ describe('a damaged extract', () => {
       'grants.jsonl, line 4: to.email: is not an e-mail address',
     ]);
     expect(told(report.remarks)).toEqual([
-      'users.jsonl, line 1: “kari” is not an e-mail address; it is left out',
+      'users.jsonl, line 1: emails: one is not an e-mail address; it is left out',
       'items.jsonl: 2 rows have a field “unknown”, which is not read',
     ]);
     expect(rows.grant).toEqual([{ id: 'g5', on: { item: 'i0' }, to: { user: 'u' }, role: 'reader' }]);
@@ -496,6 +496,15 @@ describe('text, activity and people in other formats', () => {
     expect(csv.report.rejected.first.map((r) => [r.file, r.reason])).toEqual([
       ['users.csv', 'it has 2 cells and the header 7'],
       ['groups.csv', 'id: is missing'],
+    ]);
+    const latin = Buffer.from('id,displayName\nu1,Gr\u00f8n\nu2,Bl\u00e5\n', 'latin1');
+    const other = await everything(
+      directoryOf({ ...base, 'users.csv': latin, 'groups.json': Buffer.from('[{"id":"\u00f8"}]', 'latin1') }),
+    );
+    expect(other.report.rejected.first.map((r) => [placeOf(r), r.reason])).toEqual([
+      ['users.csv, line 2', 'it is not UTF-8'],
+      ['users.csv, line 3', 'it is not UTF-8'],
+      ['groups.json, line 1', 'it is not UTF-8'],
     ]);
     const broken = await everything(directoryOf({ ...base, 'users.json': '{"a":1}', 'groups.json': 'x' }));
     expect(broken.report.rejected.first.map((r) => r.reason)).toEqual([

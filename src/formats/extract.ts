@@ -128,7 +128,7 @@ export interface ExtractHandlers {
   deed?(deed: NonNullable<ReturnType<typeof activityOf>>, event: ActivityEvent): void;
   /** Asked between pieces: what is given back is waited for before more is read. */
   full?(): Promise<void> | undefined;
-  /** How far it is, in bytes of what is read; `doing` is a sentence. */
+  /** How far it is, in bytes of what is read; `doing` says at what. */
   progress?(doing: string, done: number, of: number): void;
 }
 
@@ -280,8 +280,9 @@ class ExtractReader {
     else {
       const parsed = ROW_SCHEMAS[kind].safeParse(value);
       if (!parsed.success) return complaint(parsed.error);
-      for (const address of kind === 'person' ? noAddresses(row) : [])
-        this.report.remarks.add({ ...at, reason: `“${address}” is not an e-mail address; it is left out` });
+      // what stands there instead may be anything, and is not repeated
+      if (kind === 'person' && hasNoAddress(row))
+        this.report.remarks.add({ ...at, reason: 'emails: one is not an e-mail address; it is left out' });
       this.handlers.row(kind, parsed.data, value);
     }
     const { file } = ROW_KINDS[kind];
@@ -299,11 +300,10 @@ class ExtractReader {
 /** So many fields that are not known are told apart. */
 const MOST_UNKNOWN = 200;
 
-/** What stands among the addresses of a SCIM user and is none. */
-const noAddresses = ({ emails }: Record<string, unknown>): string[] =>
-  (Array.isArray(emails) ? (emails as ({ value?: string | null } | null)[]) : []).flatMap((e) =>
-    e?.value && !isAddress(e.value) ? e.value.slice(0, 100) : [],
-  );
+/** Whether something among the addresses of a SCIM user is none. */
+const hasNoAddress = ({ emails }: Record<string, unknown>): boolean =>
+  Array.isArray(emails) &&
+  (emails as ({ value?: string | null } | null)[]).some((e) => e?.value && !isAddress(e.value));
 
 /** Reads a file; what goes wrong with it is wrong with the extract. */
 async function guarded(name: string, read: () => Promise<void>): Promise<void> {

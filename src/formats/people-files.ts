@@ -12,6 +12,7 @@ export interface PeopleValue {
   wrong?: string;
 }
 
+const NOT_UTF8 = 'it is not UTF-8';
 const LONGEST = 512 * 1024 * 1024;
 
 export async function* peopleFile(
@@ -26,15 +27,22 @@ export async function* peopleFile(
 
 /** The resources of a ListResponse; `line` is the resource's place in it, from 1. */
 async function* listResponse(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<PeopleValue> {
-  const decoder = new TextDecoder();
+  const decoder = new TextDecoder('utf-8', { fatal: true });
   let text = '';
-  for await (const p of pieces) {
-    text += decoder.decode(p, { stream: true });
-    if (text.length > LONGEST) throw new Error('it is longer than 512 MB; write it as JSON Lines');
+  try {
+    for await (const p of pieces) {
+      text += decoder.decode(p, { stream: true });
+      if (text.length > LONGEST) throw new Error('it is longer than 512 MB; write it as JSON Lines');
+    }
+    text += decoder.decode();
+  } catch (e) {
+    if (!(e instanceof TypeError)) throw e;
+    yield { line: 1, wrong: NOT_UTF8 };
+    return;
   }
   let parsed: unknown;
   try {
-    parsed = JSON.parse(text.replace(/^\uFEFF/, ''));
+    parsed = JSON.parse(text);
   } catch {
     yield { line: 1, wrong: 'it is not JSON' };
     return;
@@ -76,6 +84,11 @@ async function* records(
       line = info.lines;
       if (!header) {
         header = record.map((c) => c.trim());
+        continue;
+      }
+      // what stands for bytes that are no character
+      if (record.some((cell) => cell.includes('\uFFFD'))) {
+        yield { line, wrong: NOT_UTF8 };
         continue;
       }
       if (record.length !== header.length) {

@@ -211,6 +211,11 @@ describe('gl on extracts', () => {
     expect(summed.stderr).not.toContain('line 2');
     expect(gl('reach', dir, '--warnings').stderr).toContain('grants.jsonl, line 40: on: ');
     expect(gl('reach', dir, '--quiet')).toEqual({ ...summed, stderr: '' });
+    // a name may be made to steer a terminal
+    const hostile = join(dir, '\u001b[31mred\u0007.txt');
+    writeFileSync(hostile, '');
+    expect(gl('reach', dir).stderr).toContain('\uFFFD[31mred\uFFFD.txt: not a file of an extract');
+    rmSync(hostile);
     const copied = join(home, 'strictly');
     for (const args of [
       ['reach', dir],
@@ -288,6 +293,9 @@ describe('gl on extracts', () => {
       const { status, rows: cuts } = gl('cut', dir, goal);
       expect([status, cuts.length > 0]).toEqual([0, true]);
     }
+    // a reader that has seen enough is no error
+    const piped = `set -o pipefail; ${process.execPath} dist/app/gl.mjs reach ${dir} | head -1`;
+    expect(spawnSync('bash', ['-c', piped], { encoding: 'utf8' })).toMatchObject({ status: 0, stderr: '' });
     // how far it is, is shown on a terminal alone, once it has taken two seconds
     const slow = `${process.execPath} --import ${join(home, 'slow.mjs')} dist/app/gl.mjs reach ${dir}`;
     writeFileSync(
