@@ -283,13 +283,15 @@ const noSums = (v: View): Sums => ({
 /** Adds what the entries from one on and before another name. */
 function sumEntries(v: View, from: number, to: number, files: (node: number) => number, sums: Sums): void {
   const { toKind, toNumber, redeemedKind, node } = v.org.entries;
+  // entries stand in the order of their nodes
+  let at = -1;
   let n = 0;
   const one = (identity: number): void => {
     if (identity >= 0) sums.identities[identity]! += n;
   };
   for (let e = from; e < to; e++) {
     if (!v.live[e]) continue;
-    n = files(node[e]!);
+    if (node[e] !== at) n = files((at = node[e]!));
     if (redeemedKind.start[e]! < redeemedKind.start[e + 1]!) forEachRedeemer(v, e, one);
     for (let k = toKind.start[e]!; k < toKind.start[e + 1]!; k++) {
       const [kind, number] = [toKind.values[k]!, toNumber.values[k]!];
