@@ -316,7 +316,7 @@ function losersBy(
   const later = alteration.view;
   const after = reach(later, touched);
   const losers = new Set<number>();
-  const known = new Known(v.identityCount);
+  const known = new Known(v);
   const loses = (i: number): void => {
     losers.add(i);
     add(known.losers, i);
@@ -351,20 +351,36 @@ class Known {
   /** Who is left of a set where these are not many, or of a list; they become fewer. */
   private readonly left = new Map<Bits | readonly number[], readonly number[]>();
 
-  constructor(identities: number) {
-    this.losers = bitsFor(identities);
+  /** Guests and outsiders of a set; undefined where they are many. */
+  private readonly outside = new Map<Bits, readonly number[] | undefined>();
+  /** By whom a space lets in: whether every member is among them. */
+  private readonly keepsMembers = new Map<Bits, boolean>();
+
+  constructor(private readonly v: View) {
+    this.losers = bitsFor(v.identityCount);
+  }
+
+  /**
+   * Whom of a set a space may shut out: its guests and outsiders, where every member is let in. Undefined where they are
+   * many, or some member is not. Few groups have some.
+   */
+  shutOutOf(set: Bits, is: Bits): readonly number[] | undefined {
+    const { members } = this.v;
+    let keeps = this.keepsMembers.get(is);
+    if (keeps === undefined) {
+      keeps = members.every((word, w) => (word & ~(is[w] ?? 0)) === 0);
+      this.keepsMembers.set(is, keeps);
+    }
+    if (!keeps) return undefined;
+    if (!this.outside.has(set)) this.outside.set(set, fewOf(set, members));
+    return this.outside.get(set);
   }
 
   /** Those of a set of whom it is not known that they lose something; undefined where they are many. */
   leftOf(set: Bits): readonly number[] | undefined {
     if (this.left.has(set)) return this.leftOfList(set, []);
-    const list: number[] = [];
-    for (let w = 0; w < set.length; w++)
-      for (let bits = set[w]! & ~this.losers[w]!; bits; bits &= bits - 1) {
-        if (list.length === MANY) return undefined;
-        list.push(w * 32 + 31 - Math.clz32(bits & -bits));
-      }
-    this.left.set(set, list);
+    const list = fewOf(set, this.losers);
+    if (list) this.left.set(set, list);
     return list;
   }
 
@@ -377,6 +393,17 @@ class Known {
   }
 }
 const MANY = 64;
+
+/** Those of a set who are not in another; undefined where they are many. */
+function fewOf(set: Bits, but: Bits): number[] | undefined {
+  const list: number[] = [];
+  for (let w = 0; w < set.length; w++)
+    for (let bits = set[w]! & ~(but[w] ?? 0); bits; bits &= bits - 1) {
+      if (list.length === MANY) return undefined;
+      list.push(w * 32 + 31 - Math.clz32(bits & -bits));
+    }
+  return list;
+}
 
 /** Who has an item by owning it; −1 where nobody does. */
 function ownerWith(v: View, node: number): number {
@@ -451,7 +478,7 @@ function addNamed(
     if (i >= 0 && has(allowed, i) && !(but && has(but, i)) && !has(known.losers, i)) found.add(i);
   };
   const all = (set: Bits): void => {
-    const left = known.leftOf(set);
+    const left = (but && known.shutOutOf(set, but)) ?? known.leftOf(set);
     if (left) left.forEach(one);
     else
       for (let w = 0; w < set.length && found.size <= FEW; w++)
