@@ -9,7 +9,7 @@ import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto/expo
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
 import { itemsWhere, typeNames } from './facts.ts';
 import { below, topSpace } from './holdings.ts';
-import { pointsByItem, type Loaded } from './loaded.ts';
+import { filesOf, pointsByItem, type Loaded } from './loaded.ts';
 import { unkey } from './keys.ts';
 import { domainsNamed } from './outside.ts';
 
@@ -52,7 +52,7 @@ function madeOf(l: Loaded): Made {
         view: l.view,
         columns: l.columns,
         shares: sharesOf(l.view, l.columns),
-        isFile: Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0)),
+        isFile: filesOf(l),
         bytes: Float64Array.from(l.items, (r) => r.bytes ?? 0),
         points: pointsByItem(l),
       },

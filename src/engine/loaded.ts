@@ -53,6 +53,14 @@ export interface TypeAbout {
   from: number;
 }
 
+const files = new WeakMap<Loaded, Uint8Array>();
+/** By item: 1 for a file. It is one list for all who ask, so that what is summed by it is known again. */
+export function filesOf(l: Loaded): Uint8Array {
+  let isFile = files.get(l);
+  if (!isFile) files.set(l, (isFile = Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0))));
+  return isFile;
+}
+
 /** Exposure points by item; 0 where it is not exposed. */
 export function pointsByItem({ items, exposures }: Loaded): Float64Array {
   const points = new Float64Array(items.length);

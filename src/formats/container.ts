@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { pipeline } from 'node:stream';
 import { crc32, createGunzip } from 'node:zlib';
 import { distance } from 'fastest-levenshtein';
+import { byCode } from '../core/sorts.ts';
 import { openPromise, type Entry, type ZipFile } from 'yauzl';
 
 /** What is wrong with an extract as a whole. */
@@ -131,7 +132,7 @@ export async function openContainer(path: string, known: readonly string[]): Pro
 function directory(path: string, known: readonly string[]): Container {
   const container = new Container(known);
   const list = (below: string): Dirent[] =>
-    readdirSync(join(path, below), { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1));
+    readdirSync(join(path, below), { withFileTypes: true }).sort((a, b) => byCode(a.name, b.name));
   const add = (entry: Dirent, below: string): void => {
     const file = below + entry.name;
     if (entry.isDirectory()) container.left.push({ file: `${file}/`, reason: 'a folder, so it is not read' });

@@ -160,12 +160,18 @@ export function anyBoth(a: Bits, b: Bits): boolean {
 
 /** Calls `visit` for every number in both sets, in rising order. */
 export function forEachBoth(a: Bits, b: Bits, visit: (i: number) => void): void {
-  for (let w = 0; w < a.length; w++) {
-    let both = a[w]! & b[w]!;
-    while (both) {
-      const low = both & -both;
-      visit((w << 5) + (31 - Math.clz32(low)));
-      both ^= low;
-    }
-  }
+  for (let w = 0; w < a.length; w++) forEachIn(a[w]! & b[w]!, w, visit);
+}
+
+/** Calls `visit` for every number in the w-th word of a set, in rising order. */
+export function forEachIn(word: number, w: number, visit: (i: number) => void): void {
+  for (; word; word &= word - 1) visit((w << 5) + 31 - Math.clz32(word & -word));
+}
+
+/** Those of a set who are not in another, which may be shorter; undefined where they are more than `most`. */
+export function without(set: Bits, other: Bits, most: number): number[] | undefined {
+  const list: number[] = [];
+  for (let w = 0; w < set.length && list.length <= most; w++)
+    forEachIn(set[w]! & ~(other[w] ?? 0), w, (i) => list.push(i));
+  return list.length > most ? undefined : list;
 }

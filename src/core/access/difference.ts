@@ -1,5 +1,16 @@
 /** What a set of changes would alter, per identity and node, without touching anything. */
-import { add, bitsFor, countBoth, forEachBoth, has, intersect, union, type Bits } from './bits.ts';
+import {
+  add,
+  type Bits,
+  bitsFor,
+  countBoth,
+  forEachBoth,
+  forEachIn,
+  has,
+  intersect,
+  union,
+  without,
+} from './bits.ts';
 import { alter, type Alteration, type Change } from './change.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { itemsBelow, PRINCIPAL } from './organisation.ts';
@@ -268,12 +279,8 @@ function altering(v: View, changes: readonly Change[]): Altering {
   const leaversOf = (g: number): number[] => {
     let list = left.get(g);
     if (!list) {
-      left.set(g, (list = []));
-      const [was, is] = [v.groupMembers[g]!, alteration.view.groupMembers[g]!];
-      if (was !== is)
-        for (let w = 0; w < was.length; w++)
-          for (let word = was[w]! & ~is[w]!; word; word &= word - 1)
-            list.push(w * 32 + 31 - Math.clz32(word & -word));
+      list = without(v.groupMembers[g]!, alteration.view.groupMembers[g]!, Infinity)!;
+      left.set(g, list);
     }
     return list;
   };
@@ -372,14 +379,14 @@ class Known {
       this.keepsMembers.set(is, keeps);
     }
     if (!keeps) return undefined;
-    if (!this.outside.has(set)) this.outside.set(set, fewOf(set, members));
+    if (!this.outside.has(set)) this.outside.set(set, without(set, members, MANY));
     return this.outside.get(set);
   }
 
   /** Those of a set of whom it is not known that they lose something; undefined where they are many. */
   leftOf(set: Bits): readonly number[] | undefined {
     if (this.left.has(set)) return this.leftOfList(set, []);
-    const list = fewOf(set, this.losers);
+    const list = without(set, this.losers, MANY);
     if (list) this.left.set(set, list);
     return list;
   }
@@ -393,17 +400,6 @@ class Known {
   }
 }
 const MANY = 64;
-
-/** Those of a set who are not in another; undefined where they are many. */
-function fewOf(set: Bits, but: Bits): number[] | undefined {
-  const list: number[] = [];
-  for (let w = 0; w < set.length; w++)
-    for (let bits = set[w]! & ~(but[w] ?? 0); bits; bits &= bits - 1) {
-      if (list.length === MANY) return undefined;
-      list.push(w * 32 + 31 - Math.clz32(bits & -bits));
-    }
-  return list;
-}
 
 /** Who has an item by owning it; −1 where nobody does. */
 function ownerWith(v: View, node: number): number {
@@ -482,12 +478,7 @@ function addNamed(
     if (left) left.forEach(one);
     else
       for (let w = 0; w < set.length && found.size <= FEW; w++)
-        for (
-          let bits = set[w]! & allowed[w]! & ~known.losers[w]! & (but ? ~but[w]! : -1);
-          bits;
-          bits &= bits - 1
-        )
-          found.add(w * 32 + 31 - Math.clz32(bits & -bits));
+        forEachIn(set[w]! & allowed[w]! & ~known.losers[w]! & (but ? ~but[w]! : -1), w, (i) => found.add(i));
   };
   for (const source of list) {
     const others = instead?.(source);
@@ -526,14 +517,8 @@ export function felt(v: View, changes: readonly Change[], columns: ReachColumns)
 
 /** Whether one identity can do less with a node than before. */
 function losesAt(v: View, later: View, node: number, identity: number): boolean {
-  const item = node - v.org.spaces.length;
   const held = (x: View): number =>
-    item >= 0 &&
-    x.org.itemOwner[item] === identity &&
-    has(x.spaces[spaceOf(x, node)]!.allowed, identity) &&
-    !isHeld(x, node)
-      ? OWNER
-      : withoutOwning(x, node, identity);
+    ownerWith(x, node) === identity ? OWNER : withoutOwning(x, node, identity);
   return (held(v) & ~held(later)) !== 0;
 }
 

@@ -1,6 +1,6 @@
 /** Who can do what with a node, by which routes, and what keeps someone out. */
 import { CAP, ROLES, roleBits, withoutCopies, type Role } from '../model.ts';
-import { add, bitsFor, forEachBoth, has, union, unionMany, type Bits } from './bits.ts';
+import { add, bitsFor, forEachBoth, forEachIn, has, union, unionMany, type Bits } from './bits.ts';
 import { BREAKS, HELD, parentNode, PRINCIPAL, spaceOfNode, type Organisation } from './organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
 import { addPrincipal, soleIdentity, type View } from './view.ts';
@@ -261,9 +261,9 @@ export function someHolders(
     if (apart.has(set)) return;
     let none = true;
     for (let w = 0; w < set.length && found.size < most; w++)
-      for (let word = set[w]! & among[w]!; word; word &= word - 1) {
+      if (set[w]! & among[w]!) {
         none = false;
-        one(w * 32 + 31 - Math.clz32(word & -word));
+        forEachIn(set[w]! & among[w]!, w, one);
       }
     if (none) apart.add(set);
   };

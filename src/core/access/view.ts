@@ -4,7 +4,7 @@
  */
 import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.ts';
 import { addressName, domainName } from './addresses.ts';
-import { add, Arena, bitsFor, has, intersect, union, type Bits } from './bits.ts';
+import { add, Arena, bitsFor, forEachBoth, has, intersect, union, type Bits } from './bits.ts';
 import { closeGroups, listIfSmall } from './groups.ts';
 import { Interner } from './growable.ts';
 import { HELD, isOwnAddress, PRINCIPAL, time, type Organisation } from './organisation.ts';
@@ -212,9 +212,7 @@ export function domainsOf(
 ): Bits {
   const found = bitsFor(domainCount);
   const { externals, identityDomain } = v;
-  for (let w = 0; w < set.length; w++)
-    for (let both = set[w]! & externals[w]!; both; both &= both - 1)
-      add(found, identityDomain[(w << 5) + 31 - Math.clz32(both & -both)]!);
+  forEachBoth(set, externals, (i) => add(found, identityDomain[i]!));
   return found;
 }
 

@@ -195,10 +195,10 @@ function countNamed(asked: Asked, candidates: readonly Candidate[]): void {
     const { change, entry } = c;
     if (entry !== undefined) {
       const node = org.entries.node[entry]!;
-      const sole = soleHolder(v, entry);
-      const group = soleGroup(v, entry);
-      if (sole !== undefined) c.cost = atOne(node, sole);
-      else if (group >= 0) c.cost = at(node, v.groupMembers[group]!);
+      const [kind, number] = soleNamed(v, entry) ?? [-1, -1];
+      if (kind === PRINCIPAL.user || kind === PRINCIPAL.address)
+        c.cost = atOne(node, soleIdentity(v, kind, number));
+      else if (kind === PRINCIPAL.group) c.cost = at(node, v.groupMembers[number]!);
       else {
         const named = bitsFor(v.identityCount);
         addHolders(v, named, entry);
@@ -247,25 +247,12 @@ function belowNodes({ v, wanted, counts }: Asked): (node: number) => { all: numb
   };
 }
 
-/** The one identity that an entry opens to, −1 where it is nobody's; undefined where it names more than an account or address. */
-function soleHolder(v: View, entry: number): number | undefined {
+/** What a grant, or a link to named people, names and nothing else, by kind and number; undefined where it names more. */
+function soleNamed(v: View, entry: number): readonly [kind: number, number: number] | undefined {
   const { type, toKind, toNumber } = v.org.entries;
   const at = toKind.start[entry]!;
   if (type[entry]! > LINK_NAMED || toKind.start[entry + 1]! - at !== 1) return undefined;
-  const kind = toKind.values[at]!;
-  if (kind !== PRINCIPAL.user && kind !== PRINCIPAL.address) return undefined;
-  return soleIdentity(v, kind, toNumber.values[at]!);
-}
-
-/** The group that an entry names and nothing else; −1 where it names more, or something else. */
-function soleGroup(v: View, entry: number): number {
-  const { type, toKind, toNumber } = v.org.entries;
-  const at = toKind.start[entry]!;
-  return type[entry]! <= LINK_NAMED &&
-    toKind.start[entry + 1]! - at === 1 &&
-    toKind.values[at] === PRINCIPAL.group
-    ? toNumber.values[at]!
-    : -1;
+  return [toKind.values[at]!, toNumber.values[at]!];
 }
 
 /** Files below what names each group, and each identity by itself, and whoever it is; and files that each owns. */
@@ -328,7 +315,10 @@ function sumsOf(
     for (let n = nodeOfItem(org, item); n >= 0 && !nodes.has(n); n = parentNode(org, n)) nodes.add(n);
   }
   const { first } = org.entries;
-  const about = (node: number): number => below(node).all - below(node).kept;
+  const about = (node: number): number => {
+    const { all, kept } = below(node);
+    return all - kept;
+  };
   for (const n of nodes) sumEntries(v, first[n]!, first[n + 1]!, about, wanted);
   const groups = {
     all: all.sums.groups,
