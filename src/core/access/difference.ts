@@ -27,7 +27,7 @@ import {
   type Source,
   type Unions,
 } from './questions.ts';
-import { reach, type ReachColumns } from './reach.ts';
+import { accessClasses, reach, type ReachColumns } from './reach.ts';
 import { whatOf } from './what.ts';
 import type { View } from './view.ts';
 
@@ -135,19 +135,27 @@ function sourcesApart(
   const left = giving(v);
   const right = giving(later);
   const stays = (s: Source): boolean => !altered(s) && !(editorsDiffer && roleOf(v, s) === 'editor');
-  const onRight = new Set(right.map((s) => s.entry));
-  const common = left.filter((s) => onRight.has(s.entry) && stays(s));
-  const kept = new Set(common.map((s) => s.entry));
-  return {
-    space,
-    was,
-    is,
-    editorsDiffer,
-    gone: left.filter((s) => !kept.has(s.entry)),
-    fresh: right.filter((s) => !kept.has(s.entry)),
-    common,
-  };
+  // both lists are in one order: what stays is met on both sides at once
+  const [gone, fresh, common]: [Source[], Source[], Source[]] = [[], [], []];
+  let r = 0;
+  for (const s of left) {
+    while (r < right.length && comesBefore(right[r]!, s)) fresh.push(right[r++]!);
+    const there = r < right.length && right[r]!.entry === s.entry && right[r]!.at === s.at;
+    if (there && stays(s)) {
+      common.push(s);
+      r++;
+    } else {
+      gone.push(s);
+      if (there) fresh.push(right[r++]!);
+    }
+  }
+  return { space, was, is, editorsDiffer, gone, fresh: [...fresh, ...right.slice(r)], common };
 }
+
+/** Whether one source comes before another in the order of `sources`: nearest first, by number, visibility last. */
+const comesBefore = (a: Source, b: Source): boolean =>
+  a.steps < b.steps || (a.steps === b.steps && numberOf(a) < numberOf(b));
+const numberOf = ({ entry }: Source): number => (typeof entry === 'number' ? entry : Infinity);
 
 /**
  * Whose capabilities at a node differ, owners aside. Only whom the altered sources name, and whom the
@@ -275,6 +283,9 @@ interface Altering {
 function altering(v: View, changes: readonly Change[]): Altering {
   const alteration = alter(v, changes);
   const renamed = entriesNaming(v, alteration.groups);
+  // asked for every source of every node
+  const isAltered = new Uint8Array(v.live.length);
+  for (const entries of [alteration.entries, renamed]) for (const e of entries) isAltered[e] = 1;
   const left = new Map<number, number[]>();
   const leaversOf = (g: number): number[] => {
     let list = left.get(g);
@@ -289,7 +300,7 @@ function altering(v: View, changes: readonly Change[]): Altering {
     touched: touchedBy(v, alteration, renamed),
     altered: ({ entry, at }) =>
       typeof entry === 'number'
-        ? alteration.entries.has(entry) || renamed.has(entry)
+        ? isAltered[entry] === 1
         : entry === 'visibility' && alteration.spaces.has(at),
     leavers: ({ entry }) =>
       typeof entry === 'number' && renamed.has(entry) && !alteration.entries.has(entry)
@@ -312,16 +323,20 @@ function groupsNamed(v: View, entry: number): number[] {
  * else differs. Who was found to lose something is not asked about again. `columns`: the reach of the view.
  */
 export function losersOf(v: View, changes: readonly Change[], columns: ReachColumns): Set<number> {
-  return losersBy(v, altering(v, changes), columns).losers;
+  const done = altering(v, changes);
+  const { accessClass, count } = accessClasses(done.alteration.view, done.touched);
+  return losersBy(v, done, columns.accessClass, accessClass, count);
 }
 
+/** `before`, `after`: access classes of nodes, of which there are `count` after. */
 function losersBy(
   v: View,
   { alteration, touched, altered, leavers }: Altering,
-  columns: ReachColumns,
-): { losers: Set<number>; after: ReachColumns } {
+  before: Int32Array,
+  after: Int32Array,
+  count: number,
+): Set<number> {
   const later = alteration.view;
-  const after = reach(later, touched);
   const losers = new Set<number>();
   const known = new Known(v);
   const loses = (i: number): void => {
@@ -332,7 +347,7 @@ function losersBy(
   const owners = new Map<number, number>();
   for (const node of touched) {
     const keeps = ownerWith(later, node);
-    const pair = columns.accessClass[node]! * after.classes.length + after.accessClass[node]!;
+    const pair = before[node]! * count + after[node]!;
     let owner = owners.get(pair);
     if (owner === undefined) {
       owner = -1;
@@ -349,7 +364,7 @@ function losersBy(
     if (had >= 0 && had !== keeps && !has(known.losers, had) && OWNER & ~withoutOwning(later, node, had))
       loses(had);
   }
-  return { losers, after };
+  return losers;
 }
 
 /** Who was found to lose something, and who is left of sets that were asked for. */
@@ -506,7 +521,8 @@ export function felt(v: View, changes: readonly Change[], columns: ReachColumns)
   const identity = value === undefined ? -1 : v.org.find('user', value);
   const done = altering(v, changes);
   if (identity < 0 || v.org.find('group', value!) >= 0) {
-    const { losers, after } = losersBy(v, done, columns);
+    const after = reach(done.alteration.view, done.touched);
+    const losers = losersBy(v, done, columns.accessClass, after.accessClass, after.classes.length);
     return { view: done.alteration.view, touched: done.touched, losers: [...losers], after };
   }
   // a membership opens much, but to one identity alone: whether that loses anything is all there is to ask

@@ -222,9 +222,7 @@ export function reach(
     classes: [],
     ownerAdds: new Uint8Array(nodes),
   };
-  const spaces = only
-    ? [...new Set(Array.from(only, (n) => spaceOfNode(org, n)))].sort((a, b) => a - b)
-    : org.spaces.map((_, s) => s);
+  const spaces = only ? spacesOf(v, only) : org.spaces.map((_, s) => s);
   const wanted = only && { nodes: only, at: 0 };
   spaces.forEach((s, done) => {
     reachOfSpace(v, s, out, wanted, tally);
@@ -233,13 +231,13 @@ export function reach(
   return out;
 }
 
-function reachOfSpace(
-  v: View,
-  s: number,
-  out: ReachColumns,
-  wanted?: { nodes: Int32Array; at: number },
-  tally?: Tally,
-): void {
+/** The nodes that are wanted, in rising order, and how far they are done. */
+interface Wanted {
+  nodes: Int32Array;
+  at: number;
+}
+
+function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, tally?: Tally): void {
   const { org, arena } = v;
   const done = (state: State): void => {
     const { files, heavy } = state;
@@ -257,25 +255,73 @@ function reachOfSpace(
   settle(v, top, rules, out);
   put(v, s, -1, top, rules, out);
 
-  /** What is left below a break: manager and owner grants made on the space itself. */
-  let pastBreak: State | undefined;
-  const broken = (): State => {
-    if (pastBreak) return pastBreak;
-    pastBreak = emptyState(v);
-    applyEntries(v, s, rules, pastBreak, (e) => reachesPastBreaks(v, e));
-    return settle(v, pastBreak, rules, out);
-  };
-  /** What is left in quarantine. */
-  let nobody: State | undefined;
+  walkSpace<State>(v, s, wanted, {
+    top,
+    /** Manager and owner grants made on the space itself. */
+    pastBreak: () => {
+      const state = emptyState(v);
+      applyEntries(v, s, rules, state, (e) => reachesPastBreaks(v, e));
+      return settle(v, state, rules, out);
+    },
+    nobody: () => settle(v, emptyState(v), rules, out),
+    with: (above, node) => {
+      const bits = arena.borrow();
+      bits.set(above.bits);
+      const state = {
+        ...above,
+        number: -1,
+        bits,
+        files: 0,
+        heavy: 0,
+        wholeDomains: above.wholeDomains.slice(),
+        identityDomains: above.identityDomains.slice(),
+      };
+      applyEntries(v, node, rules, state);
+      return settle(v, state, rules, out);
+    },
+    at: (item, state, held) => {
+      const node = nodeOfItem(org, item);
+      put(v, node, held ? -1 : org.itemOwner[item]!, state, rules, out);
+      if (!tally?.counts[item]) return;
+      const heavy = tally.counts[item]! - 1;
+      state.files++;
+      state.heavy += heavy;
+      if (out.ownerAdds[node]) {
+        tally.files[org.itemOwner[item]!]!++;
+        tally.heavy[org.itemOwner[item]!]! += heavy;
+      }
+    },
+    done,
+  });
+}
 
-  // sets live only as long as their folder is being walked, so a few of them serve for all
+/** What a walk through a space carries from each folder to what is in it. */
+interface Carried<T> {
+  top: T;
+  /** What is left below a break. */
+  pastBreak: () => T;
+  /** What is left in quarantine. */
+  nobody: () => T;
+  /** What is carried on from a node with entries in force of its own. */
+  with: (above: T, node: number) => T;
+  /** Called for each item that is wanted, or has some below it that is. */
+  at: (item: number, carried: T, held: boolean) => void;
+  /** Called once for each value when nothing below needs it any more. */
+  done: (carried: T) => void;
+}
+
+/** Walks through a space's items in their order; values live only as long as their folder is being walked. */
+function walkSpace<T>(v: View, s: number, wanted: Wanted | undefined, c: Carried<T>): void {
+  const { org } = v;
+  let pastBreak: T | undefined;
+  let nobody: T | undefined;
   const last = org.spaceFirst[s + 1]!;
-  const stack: { state: State; end: number; own: boolean }[] = [{ state: top, end: last, own: true }];
+  const stack: { carried: T; end: number; own: boolean }[] = [{ carried: c.top, end: last, own: true }];
   const { first } = org.entries;
   for (let item = org.spaceFirst[s]!; item < last; item++) {
     let frame = stack[stack.length - 1]!;
     while (frame.end <= item) {
-      if (frame.own) done(frame.state);
+      if (frame.own) c.done(frame.carried);
       stack.pop();
       frame = stack[stack.length - 1]!;
     }
@@ -289,46 +335,51 @@ function reachOfSpace(
       }
     }
     const held = (org.itemBreaks[item]! & HELD) > 0;
-    let state = held
-      ? (nobody ??= settle(v, emptyState(v), rules, out))
+    let carried = held
+      ? (nobody ??= c.nobody())
       : org.itemBreaks[item]
-        ? broken()
-        : frame.state;
+        ? (pastBreak ??= c.pastBreak())
+        : frame.carried;
     let own = false;
     for (let e = first[node]!; e < first[node + 1]! && !own; e++) own = v.live[e] === 1;
-    if (own) {
-      const bits = arena.borrow();
-      bits.set(state.bits);
-      state = {
-        ...state,
-        number: -1,
-        bits,
-        files: 0,
-        heavy: 0,
-        wholeDomains: state.wholeDomains.slice(),
-        identityDomains: state.identityDomains.slice(),
-      };
-      applyEntries(v, node, rules, state);
-      settle(v, state, rules, out);
-    }
-    put(v, node, held ? -1 : org.itemOwner[item]!, state, rules, out);
-    if (tally?.counts[item]) {
-      const heavy = tally.counts[item]! - 1;
-      state.files++;
-      state.heavy += heavy;
-      if (out.ownerAdds[node]) {
-        tally.files[org.itemOwner[item]!]!++;
-        tally.heavy[org.itemOwner[item]!]! += heavy;
-      }
-    }
+    if (own) carried = c.with(carried, node);
+    c.at(item, carried, held);
     const end = org.itemEnd[item]!;
-    if (end > item + 1) stack.push({ state, end, own });
-    else if (own) done(state);
+    if (end > item + 1) stack.push({ carried, end, own });
+    else if (own) c.done(carried);
   }
-  for (const { state, own } of stack) if (own) done(state);
-  if (pastBreak) done(pastBreak);
-  if (nobody) done(nobody);
+  for (const { carried, own } of stack) if (own) c.done(carried);
+  if (pastBreak !== undefined) c.done(pastBreak);
+  if (nobody !== undefined) c.done(nobody);
 }
+
+/** The access classes of some nodes, in rising order: those of `reach`, under other numbers, without what they come to. */
+export function accessClasses(
+  v: View,
+  only: Int32Array,
+): Pick<ReachColumns, 'accessClass'> & { count: number } {
+  const { org } = v;
+  const accessClass = new Int32Array(org.spaces.length + org.itemIds.length);
+  const wanted = { nodes: only, at: 0 };
+  let count = 0;
+  const fresh = (): number => count++;
+  for (const s of spacesOf(v, only)) {
+    const top = (accessClass[s] = fresh());
+    walkSpace<number>(v, s, wanted, {
+      top,
+      pastBreak: fresh,
+      nobody: fresh,
+      with: fresh,
+      at: (item, number) => (accessClass[nodeOfItem(org, item)] = number),
+      done: () => undefined,
+    });
+  }
+  return { accessClass, count };
+}
+
+/** The spaces of some nodes, in rising order. */
+const spacesOf = (v: View, nodes: Int32Array): number[] =>
+  [...new Set(Array.from(nodes, (n) => spaceOfNode(v.org, n)))].sort((a, b) => a - b);
 
 /** Whether an entry on a space reaches through every break below it. */
 export const reachesPastBreaks = (v: View, e: number): boolean =>

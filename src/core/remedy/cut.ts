@@ -531,8 +531,10 @@ function* findCuts(n: CutNetwork): Generator<Character, CutAnswer> {
   return { met: true, cuts };
 }
 
-/** How many others are told for each change. */
+/** How many others are told for each change, of so many that were found by looking at so many edges. */
 const TOLD = 4;
+const FOUND = 50;
+const LOOKED = 2000;
 
 /** Candidates on the ways that lead through a change, that would each close one of them. */
 function insteadOf(n: CutNetwork, c: Candidate): Candidate[] {
@@ -541,13 +543,15 @@ function insteadOf(n: CutNetwork, c: Candidate): Candidate[] {
   const [into, out] = network.ends(c.edge);
   const follow = (from: number, forward: boolean): void => {
     const seen = new Set([from]);
+    let looked = 0;
     for (const v of seen)
       for (const e of network.edgesAt(v, forward)) {
+        if (++looked > LOOKED || found.size > FOUND) return;
         const other = n.byEdge.get(e);
+        const next = network.ends(e)[forward ? 1 : 0];
         if (other && other !== c) found.add(other);
-        // the nearest on each way is enough
-        else seen.add(network.ends(e)[forward ? 1 : 0]);
-        if (found.size > 50) return;
+        // the nearest on each way is enough; beyond the ends of the network there is no way
+        else if (next !== n.source && next !== n.sink) seen.add(next);
       }
   };
   follow(into, false);
