@@ -44,7 +44,7 @@ import { changeRefs, preview } from './preview.ts';
 import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
-import { itemTest } from './facts.ts';
+import { askAll, itemTest } from './facts.ts';
 import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
 import { unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
@@ -258,6 +258,10 @@ const functions = {
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
   unreadFiles: from(unreadFiles),
   causes: from(causesWhere),
+  fit: async (survey: number | undefined, where: string | undefined, signal?: AbortSignal): Promise<void> => {
+    const l = where ? await at(survey) : undefined;
+    if (l) await askAll(l, where!, signal);
+  },
   cross: from(crossPage),
   crossItems: from(crossItems),
   cuts: async (q: CutQuery, asked: string): Promise<CutPage | undefined> => {

@@ -1,6 +1,7 @@
 /** A survey's facts as filters and cross-tabulations ask for them; made once for a survey as it is weighed. */
+import { setImmediate } from 'node:timers/promises';
 import { nodeOfItem } from '../core/access/organisation.ts';
-import { compileFilter, type Getters } from '../core/filter/filter.ts';
+import { compileFilter, USUAL_STEPS, type Getters } from '../core/filter/filter.ts';
 import { itemGetters } from '../core/filter/items.ts';
 import { typeName, typesCounting } from './describe.ts';
 import { below } from './holdings.ts';
@@ -31,10 +32,50 @@ function gettersOf(l: Loaded): Getters<number, 'items'> {
   return getters;
 }
 
+/** So many filters of a survey are kept with what fits them. */
+const KEPT = 8;
+/** Nodes are asked for so long at a stretch. */
+const STRETCH_MS = 15;
+/** Steps for each node that a filter may take on the average (core/filter). */
+const STEPS = 500;
+const fitting = new WeakMap<Loaded, Map<string, Uint8Array>>();
+
+/**
+ * Asks every node of a survey whether it fits a filter, a part at a time, and keeps what fits: `itemTest` looks it
+ * up. What is asked meanwhile comes in between. Throws where the signal is aborted, or a FilterError.
+ */
+export async function askAll(l: Loaded, where: string, signal?: AbortSignal): Promise<void> {
+  const known = fitting.get(l) ?? new Map<string, Uint8Array>();
+  fitting.set(l, known);
+  if (known.has(where)) return;
+  const test = testOf(l, where);
+  const nodes = l.org.spaces.length + l.items.length;
+  const fits = new Uint8Array(nodes);
+  for (let n = 0, until = performance.now() + STRETCH_MS; n < nodes; n++) {
+    fits[n] = test(n) ? 1 : 0;
+    if (n & 15 || performance.now() < until) continue;
+    await setImmediate();
+    signal?.throwIfAborted();
+    until = performance.now() + STRETCH_MS;
+  }
+  if (known.size >= KEPT) known.delete(known.keys().next().value!);
+  known.set(where, fits);
+}
+
 /** Whether a node fits a filter; every node where there is none. */
 export function itemTest(l: Loaded, where: string | undefined): (node: number) => boolean {
-  return compileFilter(where, 'items', gettersOf(l), Date.parse(l.takenAt));
+  const fits = where && fitting.get(l)?.get(where);
+  return fits ? (node) => fits[node] === 1 : testOf(l, where);
 }
+
+const testOf = (l: Loaded, where: string | undefined): ((node: number) => boolean) =>
+  compileFilter(
+    where,
+    'items',
+    gettersOf(l),
+    Date.parse(l.takenAt),
+    STEPS * (l.org.spaces.length + l.items.length) + USUAL_STEPS,
+  );
 
 /** 1 for each item that fits a filter, and lies in a source and a space where they are given. */
 export function itemsWhere(

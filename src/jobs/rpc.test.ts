@@ -77,6 +77,35 @@ describe('calls across threads', () => {
       });
   });
 
+  it('are left where whoever asks has gone, and no other with them', async () => {
+    const { port1, port2 } = new MessageChannel();
+    const begun: AbortSignal[] = [];
+    serve(port2, {
+      wait: async (what: string, signal?: AbortSignal) => {
+        begun.push(signal!);
+        await new Promise<void>((r) => signal!.addEventListener('abort', () => r()));
+        signal!.throwIfAborted();
+        return what;
+      },
+      echo: (signal: AbortSignal | undefined, what: string) => [signal?.aborted, what],
+    });
+    const remote = connect<{
+      wait(what: string, signal?: AbortSignal): Promise<string>;
+      echo(signal: AbortSignal | undefined, what: string): [boolean | undefined, string];
+    }>(port1);
+    const [one, other] = [new AbortController(), new AbortController()];
+    const asked = [remote.wait('one', one.signal), remote.wait('other', other.signal)];
+    one.abort();
+    await expect(asked[0]).rejects.toMatchObject({ name: 'AbortError' });
+    expect(begun.map((s) => s.aborted)).toEqual([true, false]);
+    // whoever had gone before asking is told so at once, and a question without a signal is what it was
+    expect(await remote.echo(undefined, 'x')).toEqual([undefined, 'x']);
+    await expect(remote.wait('late', AbortSignal.abort())).rejects.toMatchObject({ name: 'AbortError' });
+    other.abort();
+    await expect(asked[1]).rejects.toMatchObject({ name: 'AbortError' });
+    remote.close();
+  });
+
   it('do not take a caller for a promise, and close', async () => {
     const { port1, port2 } = new MessageChannel();
     let served = 0;

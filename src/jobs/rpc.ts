@@ -1,6 +1,7 @@
 /**
  * Calls across threads. `serve` answers on a MessagePort with the functions it is given; `connect`
- * gives a typed caller for them. Errors keep their name, message and code.
+ * gives a typed caller for them. Errors keep their name, message and code. An AbortSignal among the
+ * arguments of a call is aborted at the other end too.
  */
 import { basename } from 'node:path';
 import {
@@ -17,7 +18,9 @@ export type Remote<F extends Functions> = {
   [K in keyof F]: (...args: Parameters<F[K]>) => Promise<Awaited<ReturnType<F[K]>>>;
 };
 
-type Call = { id: number; name: string; args: unknown[] };
+/** `signalAt`: which argument is a signal. */
+type Call = { id: number; name: string; args: unknown[]; signalAt: number };
+type Cancel = { cancel: number };
 type Answer = {
   id: number;
   value?: unknown;
@@ -34,8 +37,18 @@ export class Moved<T> {
 
 /** Answers calls that come in on `port`. */
 export function serve(port: MessagePort, functions: Functions): void {
-  port.on('message', (call: Call) => {
+  const running = new Map<number, AbortController>();
+  port.on('message', (call: Call | Cancel) => {
+    if ('cancel' in call) {
+      running.get(call.cancel)?.abort();
+      return;
+    }
     void (async () => {
+      if (call.signalAt >= 0) {
+        const controller = new AbortController();
+        running.set(call.id, controller);
+        call.args[call.signalAt] = controller.signal;
+      }
       let answer: Answer;
       let transfer: Transferable[] = [];
       try {
@@ -54,6 +67,7 @@ export function serve(port: MessagePort, functions: Functions): void {
           error: { name: error.name, message: error.message, stack: error.stack, code: error.code },
         };
       }
+      running.delete(call.id);
       port.postMessage(answer, transfer);
     })();
   });
@@ -84,7 +98,14 @@ export function connect<F extends Functions>(port: MessagePort): Remote<F> & { c
           const id = next++;
           waiting.set(id, { resolve, reject });
           const transfer = args.filter((a) => a instanceof MessagePort) as Transferable[];
-          port.postMessage({ id, name: String(name), args }, transfer);
+          const signalAt = args.findIndex((a) => a instanceof AbortSignal);
+          const signal = args[signalAt] as AbortSignal | undefined;
+          const sent = args.map((a) => (a === signal ? undefined : a));
+          const call: Call = { id, name: String(name), args: sent, signalAt };
+          port.postMessage(call, transfer);
+          const cancel = (): void => port.postMessage({ cancel: id } satisfies Cancel);
+          if (signal?.aborted) cancel();
+          else signal?.addEventListener('abort', cancel, { once: true });
         });
     },
   });

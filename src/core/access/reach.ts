@@ -283,7 +283,7 @@ function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, ta
       const node = nodeOfItem(org, item);
       put(v, node, held ? -1 : org.itemOwner[item]!, state, rules, out);
       if (!tally?.counts[item]) return;
-      const heavy = tally.counts[item]! - 1;
+      const heavy = tally.counts[item] - 1;
       state.files++;
       state.heavy += heavy;
       if (out.ownerAdds[node]) {

@@ -2,7 +2,7 @@ import { Environment } from '@marcbachmann/cel-js';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { FIELDS, FILTERED, joinConditions, splitConditions } from './fields.ts';
-import { checkFilter, compileFilter, type Getters } from './filter.ts';
+import { checkFilter, compileFilter, MOST_STEPS, type Getters } from './filter.ts';
 
 interface Row {
   words: string;
@@ -145,6 +145,64 @@ describe('a filter', () => {
     const from = performance.now();
     expect(holds('words.matches("^(a+)+$")', { words: `${'a'.repeat(5000)}b` })).toBe(false);
     expect(performance.now() - from).toBeLessThan(5000);
+  });
+
+  it('is refused where lists within lists would take too long, before any row is asked', () => {
+    const ten = '["0", "1", "2", "3", "4", "5", "6", "7", "8", "9"]';
+    const nested = (depth: number): string =>
+      Array.from({ length: depth }, (_, i) => i).reduce((f, i) => `${ten}.exists(x${i}, ${f})`, 'kind == "z"');
+    expect(() => checkFilter(nested(2), 'causes')).not.toThrow();
+    for (const depth of [3, 4, 6, 9])
+      expect(() => checkFilter(nested(depth), 'causes')).toThrow(/steps for each row/);
+    for (const filter of [
+      `(${Array(150).fill('words').join(' + ')}).contains("x")`,
+      String.raw`words.matches("\\pL{1000}")`,
+      `[${Array(200).fill('"a"').join(', ')}].all(x, [${Array(60).fill('"a"').join(', ')}].exists(y, x == y))`,
+    ])
+      expect(() => checkFilter(filter, 'causes'), filter).toThrow(/steps for each row/);
+  });
+
+  it('reads no field more often for a row than it may take steps', () => {
+    const lists = fc.array(fc.constantFrom('"a"', '"b"', 'words', 'kind'), { minLength: 1, maxLength: 4 });
+    const { nested } = fc.letrec<{ nested: string }>((tie) => ({
+      nested: fc.oneof(
+        { maxDepth: 4 },
+        fc.constantFrom('kind == "z"', 'words == kind', 'words + kind == "z" || words == "q"'),
+        fc
+          .tuple(lists, fc.constantFrom('exists', 'all', 'exists_one'), tie('nested'), fc.nat(1e6))
+          .map(([list, macro, test, n]) => `[${list.join(', ')}].${macro}(x${n}, ${test})`),
+        fc.tuple(tie('nested'), tie('nested')).map(([a, b]) => `!(${a}) && (${b})`),
+      ),
+    }));
+    let accepted = 0;
+    fc.assert(
+      fc.property(nested, (filter) => {
+        let read = 0;
+        const count = (value: string) => () => (read++, value);
+        const counting = { ...getters, words: count('w'), kind: count('k') };
+        const row = { words: '', kind: '', points: 0, findings: 0, members: 0 };
+        try {
+          compileFilter(filter, 'causes', counting)(row);
+          accepted++;
+        } catch (e) {
+          expect((e as Error).message).toMatch(/steps for each row/);
+        }
+        expect(read).toBeLessThanOrEqual(MOST_STEPS);
+      }),
+      { numRuns: 300 },
+    );
+    expect(accepted).toBeGreaterThan(100);
+  });
+
+  it('is given up where the rows have more in them than a filter may go through', () => {
+    const rows = FIELDS.items;
+    const all = Object.fromEntries(
+      Object.keys(rows).map((k) => [k, () => (k === 'domains' ? Array(100_000).fill('a.example') : 0)]),
+    ) as unknown as Getters<object, 'items'>;
+    const asked = compileFilter('domains.exists(d, domains.exists(e, d < e))', 'items', all);
+    expect(() => asked({})).toThrow(/takes too long/);
+    const test = compileFilter('points == 0', 'items', all, 0, 50);
+    expect(() => Array.from({ length: 100 }, () => test({}))).toThrow(/takes too long/);
   });
 
   it('is shown in conditions that put together are the same', () => {

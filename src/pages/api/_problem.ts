@@ -29,7 +29,10 @@ export async function refused<T>(answer: () => Promise<T>): Promise<T | Response
   try {
     return await answer();
   } catch (e) {
-    if ((e as Error).name === 'RangeError') return problem(422, 'too-large', (e as Error).message);
+    const { name, message } = e as Error;
+    if (name === 'RangeError' || name === 'FilterError') return problem(422, 'too-large', message);
+    // nobody waits for it any more
+    if (name === 'AbortError') return problem(499, 'left', 'Whoever asked for this has gone.');
     throw e;
   }
 }

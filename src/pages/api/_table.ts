@@ -14,13 +14,15 @@ export function tableEndpoint<T extends TableName>(name: T): Endpoint<Schema<T>,
     role: 'auditor',
     scope: 'organisation',
     input,
-    run: ({ app, input: { limit, offset, ...query } }) =>
+    run: ({ app, context, input: { limit, offset, ...query } }) =>
       refused(async () =>
         found(
-          await app.tables.page(name, query as QueryOfTable<T>, {
-            limit: limit as number,
-            offset: offset as number,
-          }),
+          await app.tables.page(
+            name,
+            query as QueryOfTable<T>,
+            { limit: limit as number, offset: offset as number },
+            context.request.signal,
+          ),
         ),
       ),
   }) as unknown as Endpoint<Schema<T>, PageOfTable<T> | Response>;

@@ -16,13 +16,14 @@ export class Tables {
     private readonly clock: () => Date,
   ) {}
 
-  /** A page of a table; undefined where the survey that is asked for is not there. */
+  /** A page of a table; undefined where the survey that is asked for is not there. Left where the signal is aborted. */
   page<T extends TableName>(
     name: T,
     query: QueryOfTable<T>,
     page: PageOf,
+    signal?: AbortSignal,
   ): Promise<PageOfTable<T> | undefined> {
-    return TABLE[name].read(this.parts, query as never, page) as Promise<PageOfTable<T> | undefined>;
+    return TABLE[name].read(this.parts, query as never, page, signal) as Promise<PageOfTable<T> | undefined>;
   }
 
   /** A table as a file, a few hundred rows at a time; that it was exported is on the ledger first. */

@@ -25,7 +25,7 @@ export type FlatRow = Record<string, Cell>;
 
 interface Table<Q, Page, Row> {
   /** A page of the rows; undefined where the survey that is asked for is not there. */
-  read(parts: TableParts, query: Q, page: PageOf): Promise<Page | undefined>;
+  read(parts: TableParts, query: Q, page: PageOf, signal?: AbortSignal): Promise<Page | undefined>;
   /** It gives all rows at once, whatever page is asked for. */
   whole?: true;
   /** The rows of a page, where they are not its `rows`. */
@@ -165,7 +165,10 @@ export const TABLE = {
     }),
   }),
   holdings: table('holdings', {
-    read: ({ engine }, { asOf, ...q }, page) => engine.ask.holdings(asOf, { ...q, ...page }),
+    read: async ({ engine }, { asOf, ...q }, page, signal) => {
+      await engine.ask.fit(asOf, q.where, signal);
+      return engine.ask.holdings(asOf, { ...q, ...page });
+    },
     flat: (r) => ({
       kind: r.spaceKind ?? r.kind,
       name: r.name,
@@ -218,7 +221,10 @@ export const TABLE = {
   }),
   cross: {
     whole: true,
-    read: ({ engine }, { asOf, ...q }) => engine.ask.cross(asOf, q),
+    read: async ({ engine }, { asOf, ...q }, _, signal) => {
+      await engine.ask.fit(asOf, q.where, signal);
+      return engine.ask.cross(asOf, q);
+    },
     rowsOf: (page) => page.cells,
     flat: (c, _, page) => ({
       ...Object.fromEntries(
@@ -228,7 +234,10 @@ export const TABLE = {
     }),
   } satisfies Table<QueryOfTable<'cross'>, CrossPage, CrossCell>,
   'cross-files': table('cross-files', {
-    read: ({ engine }, { asOf, at, ...q }, page) => engine.ask.crossItems(asOf, q, at, page),
+    read: async ({ engine }, { asOf, at, ...q }, page, signal) => {
+      await engine.ask.fit(asOf, q.where, signal);
+      return engine.ask.crossItems(asOf, q, at, page);
+    },
     flat: (r) => ({
       file: r.name,
       path: r.path,
