@@ -2,6 +2,7 @@ import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { crc32, deflateRawSync, gzipSync } from 'node:zlib';
+import { parse } from '@marcbachmann/cel-js';
 import fc from 'fast-check';
 import { strToU8, zipSync } from 'fflate';
 import { afterAll, describe, expect, it } from 'vitest';
@@ -356,6 +357,58 @@ describe('groups by rule', () => {
     expect(membersByRule(`user["${enterprise}"].department == "Crew"`, users)).toEqual(['a', 'c']);
     expect(membersByRule('user.active', users)).toEqual(['a', 'b']);
     expect(() => membersByRule('user.(', users)).toThrow();
+  });
+
+  it('hold for whom the CEL library says they hold, patterns too', () => {
+    const user = fc.record(
+      {
+        id: fc.constant('u'),
+        active: fc.boolean(),
+        title: fc.constantFrom('Mate', 'First mate', 'Cook', 'matches("x")'),
+        emails: fc.array(
+          fc.record({ value: fc.constantFrom('a@x.example', 'b@y.example'), primary: fc.boolean() }),
+          { maxLength: 3 },
+        ),
+      },
+      { requiredKeys: ['id'] },
+    );
+    const rules = [
+      'user.active && user.title.matches("^(First )?[Mm]ate$")',
+      'user.emails.exists(e, e.primary && e.value.endsWith("@x.example")) || has(user.title)',
+      'user.emails.all(e, e.value.matches("@[xy][.]example$"))',
+      'user.emails.map(e, e.value).exists(v, v == "b@y.example")',
+      'size(user.emails.filter(e, e.primary)) == 1 ? user.active : user.title in ["Cook", "Mate"]',
+      String.raw`user.title.matches("^matches\\(\"x")`,
+    ];
+    fc.assert(
+      fc.property(fc.constantFrom(...rules), fc.array(user, { maxLength: 4 }), (rule, users) => {
+        const reference = parse(rule);
+        const holds = users.filter((u) => {
+          try {
+            return reference({ user: u }) === true;
+          } catch {
+            return false;
+          }
+        });
+        expect(membersByRule(rule, users)).toHaveLength(holds.length);
+      }),
+    );
+  });
+
+  it('that would take too long are not begun, whatever the rule and the users', () => {
+    const text = `${'a'.repeat(5000)}!`;
+    const users = Array.from({ length: 50 }, (_, i) => ({
+      id: `u${i}`,
+      displayName: text,
+      tags: Array.from({ length: 300 }, (_, k) => `t${k}`),
+      pattern: '(\\pL{1,900}){1}\\d',
+    }));
+    // what backtracks elsewhere is only slow where a text is long
+    expect(membersByRule('user.displayName.matches("^(([a-z]+)+)+$")', users)).toEqual([]);
+    const deep = [0, 1, 2].reduceRight((f, i) => `user.tags.exists(x${i}, ${f})`, 'x0 + x1 == x2 + "!"');
+    expect(() => membersByRule(deep, users)).toThrow('too long');
+    expect(() => membersByRule('user.displayName.matches(user.pattern)', users)).toThrow('too long');
+    expect(() => membersByRule(`true || ${'user.active || '.repeat(400)}true`, users)).toThrow('characters');
   });
 });
 

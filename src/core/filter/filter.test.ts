@@ -150,7 +150,10 @@ describe('a filter', () => {
   it('is refused where lists within lists would take too long, before any row is asked', () => {
     const ten = '["0", "1", "2", "3", "4", "5", "6", "7", "8", "9"]';
     const nested = (depth: number): string =>
-      Array.from({ length: depth }, (_, i) => i).reduce((f, i) => `${ten}.exists(x${i}, ${f})`, 'kind == "z"');
+      Array.from({ length: depth }, (_, i) => i).reduce(
+        (f, i) => `${ten}.exists(x${i}, ${f})`,
+        'kind == "z"',
+      );
     expect(() => checkFilter(nested(2), 'causes')).not.toThrow();
     for (const depth of [3, 4, 6, 9])
       expect(() => checkFilter(nested(depth), 'causes')).toThrow(/steps for each row/);
@@ -179,8 +182,8 @@ describe('a filter', () => {
       fc.property(nested, (filter) => {
         let read = 0;
         const count = (value: string) => () => (read++, value);
-        const counting = { ...getters, words: count('w'), kind: count('k') };
-        const row = { words: '', kind: '', points: 0, findings: 0, members: 0 };
+        const counting: typeof getters = { ...getters, words: count('w'), kind: count('k') };
+        const row: Row = { words: '', kind: '', points: 0, findings: 0, members: 0 };
         try {
           compileFilter(filter, 'causes', counting)(row);
           accepted++;

@@ -5,6 +5,7 @@
 import { Environment, type ASTNode } from '@marcbachmann/cel-js';
 import { distance } from 'fastest-levenshtein';
 import { RE2JS } from 're2js';
+import { costOf, patternSteps, type Usual } from './cost.ts';
 import { CONSTANTS, FIELDS, type Field, type Filtered } from './fields.ts';
 
 /** What a field says of a row: a time is in milliseconds since 1970, NaN where there is none. */
@@ -29,10 +30,8 @@ export const LONGEST_FILTER = 2000;
 export const MOST_STEPS = 3000;
 /** Steps over all rows, about 10 ns each, after which a filter is given up. */
 export const USUAL_STEPS = 20_000_000;
-/** What is assumed of a row before it is known: entries in a list, characters of a text. */
-const USUAL = { list: 8, text: 200 };
-/** Characters that a text operation goes through in the time of a step. */
-const AT_ONCE = 64;
+/** What is assumed of a row before it is known. */
+const USUAL: Usual = { list: 8, text: 100 };
 
 /** How many steps are left, for all rows together. */
 interface Budget {
@@ -77,7 +76,7 @@ export function compileFilter<Row, T extends Filtered>(
 ): (row: Row) => boolean {
   if (!filter) return () => true;
   const ast = checkFilter(filter, table);
-  const { steps } = costOf(ast);
+  const { steps } = costOf(ast, USUAL);
   const spent = { left: budget };
   const run = compile(ast, getters as Record<string, (row: Row) => Value>, taken, new Set(), spent);
   const none = {};
@@ -114,91 +113,12 @@ export function checkFilter(filter: string, table: Filtered): ASTNode {
     throw new FilterError(said(e as Error, table));
   }
   compile(ast, FIELDS[table], 0, new Set(), { left: 0 });
-  const { steps } = costOf(ast);
+  const { steps } = costOf(ast, USUAL);
   if (steps > MOST_STEPS)
     throw new FilterError(
       `This condition would take some ${Math.round(steps).toLocaleString('en')} steps for each row; ${MOST_STEPS.toLocaleString('en')} are the most. Lists within lists multiply, and so do long patterns.`,
     );
   return ast;
-}
-
-/** What a condition costs on a usual row: steps; how many entries a list has that it gives, and characters a text. */
-interface Cost {
-  steps: number;
-  list: number;
-  text: number;
-}
-
-/** An upper bound where lists and texts are written out; `USUAL` of those that come with the row. */
-function costOf(node: ASTNode): Cost {
-  const plain = (steps: number): Cost => ({ steps, ...USUAL });
-  const all = (nodes: readonly ASTNode[]): Cost[] => nodes.map(costOf);
-  const sum = (costs: readonly Cost[]): number => costs.reduce((n, c) => n + c.steps, 1);
-  switch (node.op) {
-    case 'value':
-      return { steps: 1, list: 0, text: typeof node.args === 'string' ? node.args.length : 0 };
-    case 'id':
-      return plain(1);
-    case '!_':
-    case '-_':
-      return plain(1 + costOf(node.args).steps);
-    case '?:': {
-      const [test, ...either] = all(node.args);
-      const most = (of: 'list' | 'text'): number => Math.max(...either.map((c) => c[of]));
-      return { steps: sum([test!, ...either]), list: most('list'), text: most('text') };
-    }
-    case 'list': {
-      const entries = all(node.args);
-      return {
-        steps: sum(entries),
-        list: entries.length,
-        text: Math.max(0, ...entries.map((c) => c.text)),
-      };
-    }
-    case 'call': {
-      const args = all(node.args[1]);
-      return plain(sum(args) + (args[0]?.text ?? 0) / AT_ONCE);
-    }
-    case 'rcall': {
-      const [name, target, args] = node.args;
-      const of = costOf(target);
-      if (args.length === 2) {
-        const body = costOf(args[1]!);
-        return plain(1 + of.steps + of.list * (1 + body.steps));
-      }
-      const given = all(args);
-      const through = (of.text + (given[0]?.text ?? 0)) / AT_ONCE;
-      const pattern = args[0]?.op === 'value' && name === 'matches' ? String(args[0].args) : undefined;
-      return {
-        steps: sum([of, ...given]) + (pattern === undefined ? through : patternSteps(pattern) * of.text),
-        list: of.list,
-        text: of.text,
-      };
-    }
-    default: {
-      const [a, b] = all(node.args as ASTNode[]) as [Cost, Cost | undefined];
-      const joined = node.op === '+' && b ? { list: a.list + b.list, text: a.text + b.text } : undefined;
-      const through = b ? (Math.min(a.text, b.text) + (joined?.text ?? 0)) / AT_ONCE : 0;
-      const looked = node.op === 'in' || joined ? (b?.list ?? 0) : 0;
-      return { steps: sum(b ? [a, b] : [a]) + through + looked, ...(joined ?? USUAL) };
-    }
-  }
-}
-
-const patterns = new Map<string, number>();
-/** Steps of a pattern for each character of a text; 1 for one that cannot be read, which is refused elsewhere. */
-function patternSteps(pattern: string): number {
-  let steps = patterns.get(pattern);
-  if (steps === undefined) {
-    if (patterns.size > 100) patterns.clear();
-    try {
-      steps = RE2JS.compile(pattern).programSize() / 32;
-    } catch {
-      steps = 1;
-    }
-    patterns.set(pattern, steps);
-  }
-  return steps;
 }
 
 function said(e: Error, table: Filtered): string {
@@ -317,7 +237,7 @@ function compile<Row>(
         if (args[0]?.op !== 'id' || args.length !== 2) return cannot(`${name}() like this`);
         const variable = args[0].args;
         const test = compile(args[1]!, fields, taken, new Set([...bound, variable]), budget);
-        const each = 1 + costOf(args[1]!).steps;
+        const each = 1 + costOf(args[1]!, USUAL).steps;
         return (row, x) => {
           const list = of(row, x) as readonly string[];
           if (list.length > USUAL.list) spend(budget, (list.length - USUAL.list) * each);
