@@ -21,6 +21,8 @@ export interface Stage {
   clock: string;
   app: string;
   steward: { address: string; password: string };
+  /** Approves what wants it. */
+  second: { address: string; password: string };
   control: Control;
   say: (line: string) => void;
 }
@@ -61,13 +63,24 @@ class Steward {
   /** Signs in when it is a number of days ago. */
   async at(daysAgo: number): Promise<void> {
     writeFileSync(this.stage.clock, JSON.stringify({ offset: -daysAgo * DAY }));
+    await this.signIn(this.stage.steward);
+  }
+
+  private async signIn(who: Stage['steward']): Promise<void> {
     delete this.headers.cookie;
     const answer = await fetch(`${this.stage.app}/api/session`, {
       method: 'POST',
       headers: this.headers,
-      body: JSON.stringify(this.stage.steward),
+      body: JSON.stringify(who),
     });
     this.headers.cookie = answer.headers.get('set-cookie')?.split(';')[0] ?? '';
+  }
+
+  /** Does something as the second steward. */
+  private async asSecond(work: () => Promise<unknown>): Promise<void> {
+    await this.signIn(this.stage.second);
+    await work();
+    await this.signIn(this.stage.steward);
   }
 
   async ask<T>(method: 'GET' | 'POST', path: string, body?: object): Promise<T> {
@@ -112,10 +125,20 @@ class Steward {
     const { id } = await this.ask<{ id: number }>('POST', '/api/plans', { name, reason });
     const state = async (): Promise<string> =>
       (await this.ask<{ state: string }>('GET', `/api/plans/${id}`)).state;
-    await this.ask('POST', `/api/plans/${id}`, { act: 'apply' });
+    const act = (body: object) => this.ask('POST', `/api/plans/${id}`, body);
+    const { approval, survey } = await this.ask<{ approval: object | null; survey: number }>(
+      'GET',
+      `/api/plans/${id}`,
+    );
+    if (approval) {
+      await act({ act: 'ask' });
+      await this.asSecond(() => act({ act: 'decide', approved: true, survey }));
+    }
+    await act({ act: 'apply' });
     await this.until(`plan ${id}`, async () => (await state()) === 'applied');
     if (!undo) return;
-    await this.ask('POST', `/api/plans/${id}`, { act: 'undo' });
+    await act({ act: 'askUndo' });
+    await this.asSecond(() => act({ act: 'decideUndo', approved: true }));
     await this.until(`the undo of plan ${id}`, async () => (await state()) === 'undone');
   }
 }

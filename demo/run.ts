@@ -186,6 +186,7 @@ await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnTyp
   clock,
   app: address,
   steward: DEMO_ACCOUNTS[0]!,
+  second: DEMO_ACCOUNTS[1]!,
   control: { url: standins, token: tokens.control },
   say: (line) => process.stdout.write(`${line}\n`),
 }).catch((e: unknown) => {

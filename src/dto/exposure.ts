@@ -312,6 +312,8 @@ export interface Waiting {
     | 'plans-troubled'
     | 'reopened'
     | 'mine'
+    | 'limits-proposed'
+    | 'limits-lowered'
     | 'asked'
     | 'drafts'
     | 'accepted-ending'

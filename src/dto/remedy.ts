@@ -1,6 +1,6 @@
 /** Changes, plans and cuts, as the interface knows them. */
 import type { Capability, Tier } from '../core/model.ts';
-import type { PlannedChange } from '../core/remedy/plan.ts';
+import type { ApprovalLimits, Gains, PlannedChange } from '../core/remedy/plan.ts';
 import type { Change } from '../core/access/change.ts';
 import type { ChangeState, PlanState } from '../core/remedy/states.ts';
 import type { KeepOut } from '../core/remedy/goal.ts';
@@ -77,6 +77,11 @@ export interface Preview {
   itemsChanged: number;
   /** The heaviest of them. */
   heaviest: number;
+  /** The heaviest on which a member loses something. */
+  heaviestLost: number;
+  /** What it gives, and what undoing it would give back. */
+  gains: Gains;
+  back: Gains;
   pointsBefore: number;
   pointsAfter: number;
   /** Messages that workspaces send because of it. */
@@ -146,6 +151,15 @@ export interface Approval {
   said?: string;
 }
 
+/** What undoing a plan wants, and who asked for it. */
+export interface UndoApproval {
+  wants: string[];
+  askedBy: string;
+  askedAt: string;
+  /** Numbers of the changes that are to be undone; all of them where absent. */
+  changes?: number[];
+}
+
 export interface PlanRow {
   id: number;
   name: string;
@@ -164,6 +178,8 @@ export interface PlanRow {
   drifted: number;
   /** Goals that do not hold. */
   unmet: number;
+  /** A second steward has to approve it, or undoing it. */
+  waits: boolean;
 }
 
 /** What a plan has gone through, for its timeline. */
@@ -179,6 +195,10 @@ export interface PlanDetail extends PlanRow {
   list: PlanChange[];
   goals: PlanGoal[];
   approval: Approval | null;
+  /** Why undoing it needs a second steward; none where it does not. */
+  undoWants: string[];
+  /** Undoing it waits for a second steward. */
+  undo: UndoApproval | null;
   proof: PlanProof | null;
   note: string | null;
   events: PlanEvent[];
@@ -259,4 +279,10 @@ export interface CutProgress {
   step: 'ways' | CutOption['character'] | 'hurt';
   done: number;
   of: number;
+}
+
+/** Limits of approval, and others that a steward would have and a second one has to approve. */
+export interface LimitsState {
+  limits: ApprovalLimits;
+  proposed: { limits: ApprovalLimits; by: string; at: string } | null;
 }

@@ -138,6 +138,27 @@ export function entryRef(l: Loaded, e: number): EntryRef {
 export const sentence = (e: EntryRef): string =>
   `${e.kind === 'link' ? 'sharing link' : 'grant'} to ${e.to} (${e.role}) on ${e.on.kind} “${e.on.name}”`;
 
+/** The fields of a grant or link as they are, as a change sets them. */
+function fieldsNow(l: Loaded, e: number): Record<string, unknown> {
+  const { entries, users, groups, addresses } = l.org;
+  const recipients = [];
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
+    const n = entries.toNumber.values[i]!;
+    const kind = entries.toKind.values[i];
+    if (kind === PRINCIPAL.user) recipients.push({ user: users[n]!.id });
+    else if (kind === PRINCIPAL.group) recipients.push({ group: groups[n]!.id });
+    else if (kind === PRINCIPAL.address) recipients.push({ email: addresses[n]! });
+  }
+  const expires = entries.expires[e]!;
+  return {
+    role: ROLES[entries.role[e]!],
+    audience: AUDIENCES[entries.type[e]! - 1],
+    expiresAt: Number.isFinite(expires) ? new Date(expires).toISOString() : null,
+    noCopies: entries.noCopies[e] === 1,
+    recipients,
+  };
+}
+
 /** A change in words, as something to be done. */
 export function changeWords(l: Loaded, change: Change): string {
   const { org } = l;
@@ -149,7 +170,7 @@ export function changeWords(l: Loaded, change: Change): string {
     if (e < 0) return `Change a ${kind} that is not there any more`;
     const { to, on } = entryRef(l, e);
     const what = `the ${kind} to ${to} on ${on.kind} “${on.name}”`;
-    return change.set ? setWords(kind, change.set, naming(what)) : `Withdraw ${what}`;
+    return change.set ? setWords(kind, change.set, naming(what), fieldsNow(l, e)) : `Withdraw ${what}`;
   }
   if ('member' in change) {
     const identity = findIdentity(l.view, change.member.value);

@@ -7,8 +7,8 @@ import { spaceOf, who, why } from '../core/access/questions.ts';
 import { addHolders, type ReachColumns } from '../core/access/reach.ts';
 import type { View } from '../core/access/view.ts';
 import { findExposures } from '../core/exposure/find.ts';
-import { capabilityNames, TIERS } from '../core/model.ts';
-import type { PlannedChange } from '../core/remedy/plan.ts';
+import { capabilityNames, TIERS, type Tier } from '../core/model.ts';
+import type { Gains, PlannedChange } from '../core/remedy/plan.ts';
 import { tells } from '../connectors/abilities.ts';
 import type { ChangeRef, Preview, PreviewPerson } from '../dto/remedy.ts';
 import { changeWords, entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
@@ -42,6 +42,43 @@ function changeRef(l: Loaded, change: PlannedChange, c: Change): ChangeRef {
   };
 }
 
+/** Access that is given from one state to another. */
+class Giving {
+  private readonly people = new Set<number>();
+  private readonly items = new Set<number>();
+  private tier = -1;
+
+  constructor(private readonly l: Loaded) {}
+
+  group(nodes: readonly number[], identities: Int32Array, from: Uint8Array, to: Uint8Array): void {
+    const gainers = identities.filter((_, k) => (to[k]! & ~from[k]!) !== 0);
+    if (!gainers.length) return;
+    for (const i of gainers) this.people.add(i);
+    for (const node of nodes)
+      if (node >= this.l.org.spaces.length) this.items.add(node - this.l.org.spaces.length);
+  }
+
+  tiers(item: number, from: { now: Tier; could: Tier }, to: { now: Tier; could: Tier }): void {
+    for (const of of ['now', 'could'] as const) {
+      const tier = TIERS.indexOf(to[of]);
+      if (tier <= TIERS.indexOf(from[of])) continue;
+      this.items.add(item);
+      this.tier = Math.max(this.tier, tier);
+    }
+  }
+
+  sum(): Gains {
+    const { members } = this.l.view;
+    return {
+      people: this.people.size,
+      external: [...this.people].filter((i) => !has(members, i)).length,
+      items: this.items.size,
+      heaviest: [...this.items].reduce((w, i) => Math.max(w, this.l.weights[i]!), 0),
+      tier: TIERS[this.tier] ?? null,
+    };
+  }
+}
+
 export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
   const there = planned.flatMap((p) => {
     const change = coreOf(l, p);
@@ -57,7 +94,12 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
   const people = new Map<number, PreviewPerson & { bits: number }>();
   const losing = new Map<number, number>();
   const bySpace = new Map<number, { items: number; people: Set<number> }>();
+  const given = new Giving(l);
+  const back = new Giving(l);
+  let heaviestLost = 0;
   for (const group of difference.groups) {
+    given.group(group.nodes, group.identities, group.before, group.after);
+    back.group(group.nodes, group.identities, group.after, group.before);
     const losers: number[] = [];
     const set = bitsFor(l.view.identityCount);
     const items = group.nodes.filter((n) => n >= S);
@@ -76,6 +118,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
       p.bits |= lost;
     });
     if (!losers.length) continue;
+    if (losers.some((i) => has(l.view.members, i)))
+      heaviestLost = items.reduce((w, n) => Math.max(w, l.weights[n - S]!), heaviestLost);
     for (const node of items) {
       losing.set(node - S, (losing.get(node - S) ?? 0) + losers.length);
       const { usage } = l;
@@ -109,6 +153,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     const tiers = (c: ReachColumns) => ({ now: TIERS[c.nowTier[node]!]!, could: TIERS[c.couldTier[node]!]! });
     const was = { ...tiers(difference.before), points: before.get(item) ?? 0 };
     const is = { ...tiers(difference.after), points: after.get(item) ?? 0 };
+    given.tiers(item, was, is);
+    back.tiers(item, is, was);
     if (was.now === is.now && was.could === is.could && was.points === is.points) return [];
     return [{ item, was, is }];
   });
@@ -167,6 +213,9 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     itemsTouched: touchedItems.length,
     itemsChanged: changed.length,
     heaviest: changed.reduce((w, { item }) => Math.max(w, l.weights[item]!), 0),
+    heaviestLost,
+    gains: given.sum(),
+    back: back.sum(),
     pointsBefore: total(before),
     pointsAfter: total(after),
     messages: [...messages].map(([words, count]) => ({ words, count })),

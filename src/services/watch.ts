@@ -1,6 +1,7 @@
 /** Exposure › Watch: what got worse, what matters most, where to begin, and what waits. */
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
+import { readProposedLimits } from '../store/settings.ts';
 import type { Account } from '../dto/accounts.ts';
 import type { SurveySum, Waiting, WatchPage } from '../dto/exposure.ts';
 import type { Engine } from '../engine/engine.ts';
@@ -121,13 +122,18 @@ export class Watch {
     );
     const [plans] = await this.db.query<{ drafts: number; asked: number; troubled: number }>(
       `select count(*) filter (where state = 'draft')::int as drafts,
-         count(*) filter (where state = 'asked' and made_by <> $1)::int as asked,
+         count(*) filter (where (state = 'asked' and made_by <> $1) or undo->>'askedBy' <> $1)::int as asked,
          count(*) filter (where state = 'applied' and exists (select 1 from plan_change c where c.plan = p.id and (c.state in ('failed', 'unexpected') or c.drift is not null)))::int as troubled from plan p`,
       [account.address],
     );
     const [partners] = await this.db.query<{ ending: number }>(
       'select count(*)::int as ending from partner_domain where until is not null and until <= $1::date',
       [soon],
+    );
+    const proposed = await readProposedLimits(this.db);
+    const [lowered] = await this.db.query<{ n: number }>(
+      "select count(*)::int as n from ledger where what = 'approval.lowered' and at > $1",
+      [new Date(now.getTime() - SOON).toISOString()],
     );
     const waiting: Waiting[] = [
       { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
@@ -142,6 +148,8 @@ export class Watch {
         kind: 'mine',
         count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')),
       },
+      { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
+      { kind: 'limits-lowered', count: lowered!.n },
       { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },
       { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },

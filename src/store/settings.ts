@@ -29,3 +29,10 @@ export const readPictures = async (db: Db): Promise<boolean> =>
 /** From where on a plan wants a second steward. */
 export const readLimits = async (db: Db): Promise<ApprovalLimits> =>
   (await read<ApprovalLimits>(db, 'approval-limits')) ?? DEFAULT_LIMITS;
+
+/** Looser limits that wait for a second steward. */
+export const readProposedLimits = async (
+  db: Db,
+): Promise<{ limits: ApprovalLimits; by: string; at: string } | null> =>
+  (await read<{ limits: ApprovalLimits; by: string; at: string } | null>(db, 'approval-limits-proposed')) ??
+  null;

@@ -36,6 +36,19 @@ afterAll(async () => {
 });
 
 /** What must hold of every view: nothing to scroll sideways, and axe has nothing to say, in both themes. */
+/** Does something at the same address as the second steward. */
+async function asDeputy(work: (deputy: Page) => Promise<unknown>): Promise<void> {
+  const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  other.setDefaultTimeout(90_000);
+  const deputy = await other.newPage();
+  await deputy.goto(page.url());
+  await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
+  await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
+  await deputy.keyboard.press('Enter');
+  await work(deputy);
+  await other.close();
+}
+
 async function holds(name: string): Promise<void> {
   expect(
     await page.evaluate(() => document.documentElement.scrollWidth),
@@ -322,7 +335,14 @@ describe('a steward’s first quarter of an hour', () => {
   it('undoes it, and the link is there as it was', async () => {
     await page.getByRole('link', { name: /^Remedy/ }).click();
     await page.getByRole('button', { name: 'Undo' }).click();
-    await page.getByRole('button', { name: 'Yes, put back 1 change' }).click();
+    await page.getByRole('button', { name: 'Request approval to put back 1 change' }).click();
+    await page.getByText('it widens access').waitFor();
+    await page.getByRole('button', { name: 'Withdraw the request' }).waitFor();
+    await asDeputy(async (deputy) => {
+      await deputy.getByText('asks to undo this plan').waitFor();
+      await deputy.getByRole('button', { name: 'Approve and undo' }).click();
+      await deputy.getByText('put back, verified').waitFor();
+    });
     await page.getByText('put back, verified').waitFor();
     expect(await scene.truth('links')).toHaveLength(8);
   });
@@ -667,17 +687,11 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: 'Request approval' }).click();
     await page.getByText('another steward decides').waitFor();
     await holds('plan-asked');
-    const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-    other.setDefaultTimeout(90_000);
-    const deputy = await other.newPage();
-    await deputy.goto(page.url());
-    await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
-    await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
-    await deputy.keyboard.press('Enter');
-    await deputy.getByLabel('Your comment').fill('Agreed');
-    await deputy.getByRole('button', { name: 'Approve this preview' }).click();
-    await deputy.getByText('Approved by deputy@tarntide.example', { exact: true }).waitFor();
-    await other.close();
+    await asDeputy(async (deputy) => {
+      await deputy.getByLabel('Your comment').fill('Agreed');
+      await deputy.getByRole('button', { name: 'Approve this preview' }).click();
+      await deputy.getByText('Approved by deputy@tarntide.example', { exact: true }).waitFor();
+    });
     await page.reload();
     await page.getByRole('button', { name: 'Schedule …' }).click();
     await page.getByLabel('Apply on').waitFor();
@@ -691,9 +705,12 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('quarantine');
     await page.getByRole('link', { name: 'Plans' }).click();
     await page.getByRole('button', { name: /^Undo: Move/ }).click();
+    await page.getByText('asks to undo 1 change').waitFor();
+    await asDeputy((deputy) => deputy.getByRole('button', { name: 'Approve and undo' }).click());
     await page.getByText('put back, verified').waitFor();
     await page.getByRole('button', { name: 'Undo', exact: true }).click();
-    await page.getByRole('button', { name: 'Yes, put back 1 change' }).click();
+    await page.getByRole('button', { name: 'Request approval to put back 1 change' }).click();
+    await asDeputy((deputy) => deputy.getByRole('button', { name: 'Approve and undo' }).click());
     await page.getByText('undone', { exact: true }).first().waitFor();
     await page.getByRole('button', { name: 'Approval' }).click();
     await page

@@ -10,6 +10,7 @@ import { chromium, type Browser } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
 import { makeChanges } from '../../demo/past.ts';
 import { demoSources, writeWorld } from '../../demo/write.ts';
+import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 
 const ROOT = fileURLToPath(new URL('../..', import.meta.url));
@@ -221,6 +222,24 @@ export class Scene {
     const answer = (await response.json()) as T & { detail?: string };
     if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${answer?.detail}`);
     return answer;
+  }
+
+  /** Has a second steward approve a plan, where it wants that. */
+  async approved(plan: number): Promise<void> {
+    const { approval, survey } = await this.api<PlanDetail>('GET', `/api/plans/${plan}`);
+    if (!approval) return;
+    await this.api('POST', `/api/plans/${plan}`, { act: 'ask' });
+    const body = { act: 'decide', approved: true, said: 'seen', survey };
+    await this.api('POST', `/api/plans/${plan}`, body, 'deputy');
+  }
+
+  /** Undoes a plan, or some of its changes, with whatever approval that wants. */
+  async undo(plan: number, changes?: number[]): Promise<void> {
+    const { undoWants } = await this.api<PlanDetail>('GET', `/api/plans/${plan}`);
+    const act = undoWants.length ? 'askUndo' : 'undo';
+    await this.api('POST', `/api/plans/${plan}`, { act, ...(changes && { changes }) });
+    if (undoWants.length)
+      await this.api('POST', `/api/plans/${plan}`, { act: 'decideUndo', approved: true }, 'deputy');
   }
 
   cookieOf(role: Role): Promise<string> {

@@ -143,11 +143,7 @@ async function settled(scene: Scene, ids: number[]): Promise<PlanDetail[]> {
 async function approved(scene: Scene, changes: PlannedChange[], name: string): Promise<number> {
   await scene.api('POST', '/api/tray', { changes });
   const { id } = await scene.api<{ id: number }>('POST', '/api/plans', { name, reason: '' });
-  const { approval, survey } = await plan(scene, id);
-  if (approval) {
-    await act(scene, id, 'ask');
-    await act(scene, id, 'decide', { approved: true, survey }, 'deputy');
-  }
+  await scene.approved(id);
   return id;
 }
 
@@ -220,7 +216,7 @@ describe('killed at random moments', () => {
         await scene.faults(FAULTS[d.int(FAULTS.length)]!);
         // the later plan first, so that each finds things as it left them
         for (const id of ids.slice().reverse()) {
-          if ((await plan(scene, id)).list.some((c) => c.state === 'verified')) await act(scene, id, 'undo');
+          if ((await plan(scene, id)).list.some((c) => c.state === 'verified')) await scene.undo(id);
           for (let k = d.int(3); k > 0; k--) await killAndStart();
           await settled(scene, [id]);
         }

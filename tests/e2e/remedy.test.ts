@@ -49,11 +49,7 @@ async function made(changes: PlannedChange[], goal?: object): Promise<number> {
 }
 /** Applies a plan, with whatever approval it wants. */
 async function carriedOut(id: number): Promise<PlanDetail> {
-  const { approval, survey } = await plan(id);
-  if (approval) {
-    await act(id, 'ask');
-    await act(id, 'decide', { approved: true, said: 'seen', survey }, 'deputy');
-  }
+  await scene.approved(id);
   await act(id, 'apply');
   return ended(id);
 }
@@ -348,7 +344,7 @@ describe('a plan of every kind of change', () => {
     )!;
     const row = await scene.truth<Truth>('grants', narrowed.change.id);
     await scene.setTruth('grants', { ...row, role: 'editor' });
-    await act(id, 'undo', { changes: [narrowed.id, list.find((c) => c.change.kind === 'member')!.id] });
+    await scene.undo(id, [narrowed.id, list.find((c) => c.change.kind === 'member')!.id]);
     const part = await ended(id);
     expect(part.state).toBe('applied');
     expect(part.list.find((c) => c.id === narrowed.id)).toMatchObject({
@@ -359,7 +355,7 @@ describe('a plan of every kind of change', () => {
     expect((await everything()).groups).toEqual(before.groups);
 
     await scene.setTruth('grants', before.grants![narrowed.change.id]!);
-    await act(id, 'undo');
+    await scene.undo(id);
     const undone = await ended(id);
     expect(undone.state).toBe('undone');
     expect(undone.list.filter((c) => c.state !== 'undone').map((c) => c.id)).toEqual([narrowed.id]);
@@ -495,7 +491,7 @@ describe('what came of it', () => {
     );
     expect(history.find((h) => h.what === 'reopened')!.detail.by).toBe(maker.displayName);
     await scene.removeTruth('links', 'made-anew');
-    await act(id, 'undo');
+    await scene.undo(id);
     await ended(id);
     await scene.survey();
   });
@@ -509,7 +505,7 @@ describe('what came of it', () => {
     await scene.survey('incremental');
     const { list } = await plan(id);
     expect(list.map((c) => c.drift !== null)).toEqual([true, false]);
-    await act(id, 'undo', { changes: [list[1]!.id] });
+    await scene.undo(id, [list[1]!.id]);
     await ended(id);
     expect(await scene.truth('grants', b.id)).toEqual(b);
     // what is known is still what is there
@@ -532,11 +528,7 @@ describe('what came of it', () => {
       { kind: 'latency', amount: 1500, path: '/drives' },
       { kind: 'latency', amount: 60, path: '/sites' },
     ]);
-    const { approval, survey } = await plan(id);
-    if (approval) {
-      await act(id, 'ask');
-      await act(id, 'decide', { approved: true, survey }, 'deputy');
-    }
+    await scene.approved(id);
     await act(id, 'apply');
     await reaches(
       id,
@@ -556,8 +548,51 @@ describe('what came of it', () => {
     const { list } = await ended(id);
     expect(list.map((c) => c.state)).toEqual(list.map(() => 'verified'));
     await scene.faults([]);
-    await act(id, 'undo');
+    await scene.undo(id);
     await ended(id);
+  });
+
+  it('what widens is called so, and waits for a second steward whatever the limits; so does undoing what closed', async () => {
+    const w = await world();
+    const link = w.links.find((l) => w.at(l) === 'drives' && l.audience === 'named')!;
+    const id = await made([
+      { kind: 'link', source: 'drives', id: link.id, set: { audience: 'anyone', role: 'editor' } },
+    ]);
+    const draft = await plan(id);
+    expect(draft.list[0]!.words).toMatch(/^Widen /);
+    expect(draft.preview.gains.tier).toBe('public');
+    expect(draft.approval!.wants[0]).toMatch(/^it widens access: .*“public”$/);
+    expect((await refused(id, 'apply')).type).toMatch(/needs-approval$/);
+    // limits that would let it through are a proposal, and do not help a plan that is there already
+    const { limits } = await scene.api<{ limits: object }>('GET', '/api/approval');
+    const loose = { people: 1_000_000, spaces: 1_000_000, weight: 5, suspension: false };
+    expect(await scene.api('PUT', '/api/approval', loose)).toEqual({ proposed: true });
+    const state = await scene.api<{ limits: object; proposed: { at: string } }>('GET', '/api/approval');
+    expect(state.limits).toEqual(limits);
+    const decide = (role: 'steward' | 'deputy') =>
+      scene.raw('POST', '/api/approval', { role, body: { approved: true, at: state.proposed.at } });
+    expect((await decide('steward')).status).toBe(403);
+    expect((await decide('deputy')).status).toBe(200);
+    const watched = await scene.api<{ waiting: { kind: string }[] }>('GET', '/api/watch');
+    expect(watched.waiting.map((x) => x.kind)).toContain('limits-lowered');
+    await act(id, 'renew');
+    expect((await refused(id, 'apply')).type).toMatch(/needs-approval$/);
+    await scene.api('PUT', '/api/approval', limits);
+    await act(id, 'discard');
+
+    const closing = await made([{ kind: 'link', source: 'drives', id: link.id }]);
+    await carriedOut(closing);
+    expect((await refused(closing, 'undo')).type).toMatch(/needs-approval$/);
+    await act(closing, 'askUndo');
+    const decideUndo = (role: 'steward' | 'deputy', approved: boolean) =>
+      scene.raw('POST', `/api/plans/${closing}`, { role, body: { act: 'decideUndo', approved } });
+    expect((await decideUndo('steward', true)).status).toBe(403);
+    expect((await decideUndo('deputy', false)).status).toBe(200);
+    expect(await plan(closing)).toMatchObject({ state: 'applied', undo: null });
+    expect((await decideUndo('deputy', true)).status).toBe(409);
+    await scene.undo(closing);
+    expect((await ended(closing)).state).toBe('undone');
+    expect(await scene.truth('links', link.id)).toEqual(link);
   });
 
   it('a plan is paused, goes on, is ended early, and what was left is tried again', async () => {
@@ -565,11 +600,7 @@ describe('what came of it', () => {
     const grants = w.grants.filter((g) => w.at(g) === 'drives' && 'user' in (g.to as object)).slice(0, 12);
     const id = await made(grants.map((g): PlannedChange => ({ kind: 'grant', source: 'drives', id: g.id })));
     await scene.faults([{ kind: 'latency', amount: 120, path: '/drives' }]);
-    const { approval, survey } = await plan(id);
-    if (approval) {
-      await act(id, 'ask');
-      await act(id, 'decide', { approved: true, survey }, 'deputy');
-    }
+    await scene.approved(id);
     await act(id, 'apply');
     await reaches(id, (p) => p.verified > 1, 'to begin');
     await act(id, 'pause');
@@ -594,7 +625,7 @@ describe('what came of it', () => {
     await scene.faults([]);
     await act(id, 'retry');
     expect((await ended(id)).verified).toBe(12);
-    await act(id, 'undo');
+    await scene.undo(id);
     expect((await ended(id)).state).toBe('undone');
     for (const g of grants) expect(await scene.truth('grants', g.id)).toEqual(g);
   });
@@ -612,7 +643,7 @@ describe('what came of it', () => {
     expect((await reaches(id, (p) => p.state === 'applied', 'to be applied')).list[0]!.state).toBe(
       'verified',
     );
-    await act(id, 'undo');
+    await scene.undo(id);
     await ended(id);
 
     const other = await made([{ kind: 'link', source: 'drives', id: two!.id }]);

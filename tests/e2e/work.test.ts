@@ -205,7 +205,7 @@ describe('a plan', () => {
       (await scene.raw('POST', `/api/plans/${id}`, { role: 'steward', body: { act: 'apply' } })).status,
     ).toBe(409);
 
-    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    await scene.undo(id);
     expect((await ended(id)).list.map((c) => c.state)).toEqual(['undone', 'undone']);
     const byId = (rows: { id: string }[]) => [...rows].sort((a, b) => (a.id < b.id ? -1 : 1));
     expect(byId(await scene.truth('grants'))).toEqual(byId(before.grants as never));
@@ -224,7 +224,7 @@ describe('a plan', () => {
     const id = await planFor('Refunds by card.csv', 'House loan.odt', 'Cancelled sailing refunds.xlsx');
     await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
     expect((await ended(id)).list.map((c) => c.state)).toEqual(['verified', 'verified', 'verified']);
-    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    await scene.undo(id);
     const undone = await ended(id);
     expect(undone.list.map((c) => c.state)).toEqual(['undone', 'undone', 'undone']);
     for (const c of undone.list) expect(await scene.truth(`${c.change.kind}s`, c.change.id)).not.toBeNull();
@@ -263,7 +263,7 @@ describe('a plan', () => {
     expect(second.list[2]!.state).toBe('verified');
     expect(second.list[0]!.state).toBe('unexpected');
 
-    await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+    await scene.undo(id);
     await ended(id);
     expect(await scene.truth(`${gone!.kind}s`, gone!.id)).toBeNull();
     await scene.setTruth(`${gone!.kind}s`, goneRow);
@@ -313,7 +313,7 @@ describe('a plan', () => {
       ).toEqual(entries.map(() => 'verified'));
       for (const e of entries) expect(await scene.truth(`${e.kind}s`, e.id)).toBeNull();
 
-      await scene.api('POST', `/api/plans/${id}`, { act: 'undo' });
+      await scene.undo(id);
       await new Promise((r) => setTimeout(r, delay));
       await scene.kill();
       await scene.startApp();

@@ -189,6 +189,7 @@ export const FIELDS = {
     size: int('changes in it'),
     troubled: int('changes that want looking at'),
     cameBack: int('changes that somebody brought back'),
+    waits: bool('a second steward has to approve it, or undoing it'),
   },
   ledger: {
     text: ANY,

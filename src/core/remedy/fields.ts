@@ -4,6 +4,7 @@
  * stand-ins and the docs read it here. How access reads a field is in access/change.ts (docs/adding.md).
  */
 import { z } from 'zod';
+import { sameJson } from '../equal.ts';
 import { AUDIENCES, EXTERNAL_SHARING, ROLES, type Audience, type ExternalSharing } from '../model.ts';
 
 /** Kinds of sources. */
@@ -31,6 +32,8 @@ interface FieldDeclaration<S extends z.ZodType> {
   nearest?: Partial<Record<SourceKind, string>>;
   /** What ids in the value stand for, where they are a source's own. */
   refers?: 'user' | 'users' | 'groups' | 'recipients';
+  /** Whether the second value lets in more, or lets do more, than the first; null and undefined are the default. */
+  wider?(before: unknown, after: unknown): boolean;
   /** What setting it does, in words; null where it is taken away. Undefined where another field says it. */
   words(value: z.infer<S> | null, names: Naming, set: Record<string, unknown>): string | undefined;
 }
@@ -68,12 +71,19 @@ export const sharingWords = (v: ExternalSharing | null | undefined): string => S
 
 const role = z.enum(ROLES);
 const DIM_CHANNELS = 'has no search of its own. Nearest: ';
+/** Whether a value comes later in a list than another. */
+const later =
+  (list: readonly string[]) =>
+  (before: unknown, after: unknown): boolean =>
+    list.indexOf(after as string) > list.indexOf(before as string);
+const moment = (t: unknown): number => (t ? Date.parse(t as string) : Infinity);
 const expires = (able: readonly SourceKind[], nearest: Partial<Record<SourceKind, string>>) =>
   field({
     schema: time,
     clears: true,
     able,
     nearest,
+    wider: (before, after) => moment(after) > moment(before),
     words: (v) => (v ? `until ${day(v)}` : 'without an end'),
   });
 
@@ -81,12 +91,13 @@ const expires = (able: readonly SourceKind[], nearest: Partial<Record<SourceKind
 export const CHANGEABLE = {
   grant: {
     away: ['drives', 'sites', 'channels'],
-    lead: 'Narrow',
+    lead: true,
     fields: {
       role: field({
         schema: role,
         clears: false,
         able: ['drives', 'sites', 'channels'],
+        wider: later(ROLES),
         words: (v) => `to ${v}`,
       }),
       expiresAt: expires(['drives'], {
@@ -97,13 +108,20 @@ export const CHANGEABLE = {
   },
   link: {
     away: ['drives', 'sites'],
-    lead: 'Narrow',
+    lead: true,
     fields: {
-      role: field({ schema: role, clears: false, able: ['drives', 'sites'], words: (v) => `to ${v}` }),
+      role: field({
+        schema: role,
+        clears: false,
+        able: ['drives', 'sites'],
+        wider: later(ROLES),
+        words: (v) => `to ${v}`,
+      }),
       audience: field({
         schema: z.enum(AUDIENCES),
         clears: false,
         able: ['drives', 'sites'],
+        wider: later(AUDIENCES),
         words: (v) => `to ${AUDIENCE_WORDS[v!]}`,
       }),
       expiresAt: expires(['drives', 'sites'], {}),
@@ -111,6 +129,7 @@ export const CHANGEABLE = {
         schema: z.boolean(),
         clears: true,
         able: ['drives', 'sites'],
+        wider: (before, after) => !after && !!before,
         words: (v) => (v ? 'without copies' : 'with copies allowed'),
       }),
       recipients: field({
@@ -118,6 +137,8 @@ export const CHANGEABLE = {
         clears: false,
         able: ['drives', 'sites'],
         refers: 'recipients',
+        wider: (before, after) =>
+          (after as object[]).some((r) => !((before ?? []) as object[]).some((b) => sameJson(b, r))),
         words: (v, _, set) =>
           set.audience !== 'named'
             ? `to ${v!.length} named`
@@ -274,8 +295,8 @@ export const CHANGEABLE = {
   string,
   {
     away: readonly SourceKind[];
-    /** How a sentence begins whose pieces the fields give; whole sentences where absent. */
-    lead: string | undefined;
+    /** The fields give pieces of a sentence that begins with what they come to; whole sentences where absent. */
+    lead: true | undefined;
     fields: Record<string, FieldDeclaration<z.ZodType>>;
   }
 >;
@@ -320,13 +341,32 @@ const HOLDING = new Set(
 );
 export const holdsByDefault = (name: string): boolean => HOLDING.has(name);
 
-/** What setting some fields of an object does, in words, as something to be done. */
-export function setWords(kind: ObjectKind, set: Record<string, unknown>, names: Naming): string {
+/** What setting fields comes to, from what they were: narrower, wider, or neither alone. */
+function leadOf(kind: ObjectKind, before: Record<string, unknown>, set: Record<string, unknown>): string {
+  const declared = fieldsOf(kind);
+  const names = Object.keys(set).filter((name) => set[name] !== undefined);
+  const some = (from: Record<string, unknown>, to: Record<string, unknown>): boolean =>
+    names.some((name) => declared[name]?.wider?.(from[name], to[name]) === true);
+  if (!some(before, set)) return 'Narrow';
+  return some(set, before) ? 'Change' : 'Widen';
+}
+
+/**
+ * What setting some fields of an object does, in words, as something to be done. `before`: the fields as they are,
+ * of a grant or a link.
+ */
+export function setWords(
+  kind: ObjectKind,
+  set: Record<string, unknown>,
+  names: Naming,
+  before: Record<string, unknown> = {},
+): string {
   const pieces = Object.entries(fieldsOf(kind)).flatMap(([name, f]) =>
     set[name] === undefined ? [] : (f.words(set[name], names, set) ?? []),
   );
-  const { lead } = CHANGEABLE[kind];
-  return lead ? `${lead} ${names.what} ${listed(pieces)}` : pieces.join('; ');
+  return CHANGEABLE[kind].lead
+    ? `${leadOf(kind, before, set)} ${names.what} ${listed(pieces)}`
+    : pieces.join('; ');
 }
 
 /** The fields of a change with the ids in them put otherwise, as another naming has them. */

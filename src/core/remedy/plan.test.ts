@@ -5,13 +5,17 @@ import {
   DEFAULT_LIMITS,
   hasFields,
   inverse,
+  isLooser,
   memberId,
   memberOf,
+  NO_GAINS,
+  stricterOf,
   together,
   wantsApproval,
   whatDiffers,
   type PlannedChange,
 } from './plan.ts';
+import { setWords } from './fields.ts';
 
 const value = fc.constantFrom<unknown>(
   null,
@@ -105,16 +109,89 @@ describe('changes together', () => {
     ));
 });
 
-it('a second steward is wanted at the limits and above, and for accounts and quarantine', () => {
-  const plan = { changes: [] as PlannedChange[], people: 49, spaces: 9, heaviest: 4 };
-  expect(wantsApproval(DEFAULT_LIMITS, plan)).toEqual([]);
-  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, people: 50 })).toHaveLength(1);
-  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, spaces: 10 })).toHaveLength(1);
-  expect(wantsApproval({ ...DEFAULT_LIMITS, weight: 4 }, plan)).toHaveLength(1);
-  const drastic: PlannedChange[] = [
-    { kind: 'person', source: 'd', id: 'u', set: { active: false } },
-    { kind: 'item', source: 's', id: 'i', set: { held: true } },
-  ];
-  expect(wantsApproval(DEFAULT_LIMITS, { ...plan, changes: drastic })).toHaveLength(2);
-  expect(wantsApproval({ ...DEFAULT_LIMITS, suspension: false }, { ...plan, changes: drastic })).toEqual([]);
+describe('a second steward', () => {
+  const plan = { changes: [] as PlannedChange[], people: 49, spaces: 9, heaviest: 3, gains: NO_GAINS };
+  const gains = { people: 1, external: 0, items: 1, heaviest: 0, tier: null };
+
+  it('is wanted at the limits and above, and for accounts and quarantine', () => {
+    expect(wantsApproval(DEFAULT_LIMITS, plan)).toEqual([]);
+    expect(wantsApproval(DEFAULT_LIMITS, { ...plan, people: 50 })).toHaveLength(1);
+    expect(wantsApproval(DEFAULT_LIMITS, { ...plan, spaces: 10 })).toHaveLength(1);
+    // the usual limits bite at the heaviest there is
+    expect(wantsApproval(DEFAULT_LIMITS, { ...plan, heaviest: 4 })).toHaveLength(1);
+    expect(wantsApproval({ ...DEFAULT_LIMITS, weight: 3 }, plan)).toHaveLength(1);
+    const drastic: PlannedChange[] = [
+      { kind: 'person', source: 'd', id: 'u', set: { active: false } },
+      { kind: 'item', source: 's', id: 'i', set: { held: true } },
+    ];
+    expect(wantsApproval(DEFAULT_LIMITS, { ...plan, changes: drastic })).toHaveLength(2);
+    expect(wantsApproval({ ...DEFAULT_LIMITS, suspension: false }, { ...plan, changes: drastic })).toEqual(
+      [],
+    );
+  });
+
+  it('is wanted whenever access is given, whatever the limits', () => {
+    const none = { people: 1e6, spaces: 1e6, weight: 5, suspension: false };
+    expect(wantsApproval(none, { ...plan, gains })).toEqual([
+      'it widens access: one person gains access, to one item of weight 0',
+    ]);
+    const wide = { people: 12, external: 5, items: 40, heaviest: 4, tier: 'public' as const };
+    expect(wantsApproval(none, { ...plan, gains: wide })).toEqual([
+      'it widens access: 12 people gain access, 5 from outside, to 40 items up to weight 4, as far as “public”',
+    ]);
+    // a link for anybody that nobody has followed yet
+    const could = { people: 0, external: 0, items: 1, heaviest: 4, tier: 'public' as const };
+    expect(wantsApproval(none, { ...plan, gains: could })).toHaveLength(1);
+  });
+
+  it('sees every way in which limits are looser, and the stricter of two is looser than neither', () => {
+    const limits = fc.record({
+      people: fc.integer({ min: 1, max: 100 }),
+      spaces: fc.integer({ min: 1, max: 100 }),
+      weight: fc.integer({ min: 1, max: 5 }),
+      suspension: fc.boolean(),
+    });
+    const judged = fc.record({
+      changes: fc.constantFrom<PlannedChange[]>(
+        [],
+        [{ kind: 'person', source: 'd', id: 'u', set: { active: false } }],
+      ),
+      people: fc.nat(120),
+      spaces: fc.nat(120),
+      heaviest: fc.nat(4),
+      gains: fc.constantFrom(NO_GAINS, gains),
+    });
+    fc.assert(
+      fc.property(limits, limits, judged, (a, b, what) => {
+        const wants = (l: typeof a): boolean => wantsApproval(l, what).length > 0;
+        const both = stricterOf(a, b);
+        expect(isLooser(both, a) || isLooser(both, b)).toBe(false);
+        expect(isLooser(a, a)).toBe(false);
+        if (wants(a) || wants(b)) expect(wants(both)).toBe(true);
+        // what is not looser lets nothing through that was held
+        if (!isLooser(a, b) && wants(b)) expect(wants(a)).toBe(true);
+      }),
+    );
+  });
+});
+
+describe('a change is called by what it does', () => {
+  const words = (kind: 'grant' | 'link', before: object, set: object): string =>
+    setWords(kind, set as never, { what: 'it', user: String, group: String }, before as never);
+  it('by every field, and neither narrow nor wide where fields go apart', () => {
+    expect(words('grant', { role: 'editor' }, { role: 'reader' })).toBe('Narrow it to reader');
+    expect(words('grant', { role: 'reader' }, { role: 'editor' })).toBe('Widen it to editor');
+    expect(
+      words('grant', { role: 'reader', expiresAt: '2026-01-01T00:00:00Z' }, { expiresAt: null }),
+    ).toMatch(/^Widen/);
+    expect(words('grant', { expiresAt: null }, { expiresAt: '2026-01-01T00:00:00Z' })).toMatch(/^Narrow/);
+    expect(words('link', { audience: 'named' }, { audience: 'anyone' })).toMatch(/^Widen/);
+    expect(words('link', { noCopies: true }, { noCopies: null })).toMatch(/^Widen/);
+    expect(
+      words('link', { audience: 'anyone', role: 'reader' }, { audience: 'named', role: 'editor' }),
+    ).toMatch(/^Change/);
+    const [a, b] = [{ email: 'a@x.example' }, { email: 'b@x.example' }];
+    expect(words('link', { audience: 'named', recipients: [a] }, { recipients: [a, b] })).toMatch(/^Widen/);
+    expect(words('link', { audience: 'named', recipients: [a, b] }, { recipients: [b] })).toMatch(/^Narrow/);
+  });
 });

@@ -1,5 +1,6 @@
 /** Changes as plans hold them: each to one object of one source, by the source's own ids. */
 import { sameJson } from '../equal.ts';
+import type { Tier } from '../model.ts';
 import { canBeTakenAway, holdsByDefault, type AwayKind, type FieldsOf, type ObjectKind } from './fields.ts';
 
 export interface ObjectKey {
@@ -88,30 +89,73 @@ function clash(a: object | undefined, b: object | undefined): boolean {
   return Object.keys(a).some((k) => k in b && !sameJson((a as Doc)[k], (b as Doc)[k]));
 }
 
-/** From where on a second steward has to approve a plan. */
+/** From where on a second steward has to approve a plan, or its undoing. */
 export interface ApprovalLimits {
   /** So many members and guests losing something, or more. */
   people: number;
   spaces: number;
-  /** Items of this weight, or heavier, changing in reach. */
+  /** Items of this weight, or heavier, on which a member loses something. */
   weight: number;
   /** Accounts suspended and files moved to quarantine. */
   suspension: boolean;
 }
-export const DEFAULT_LIMITS: ApprovalLimits = { people: 50, spaces: 10, weight: 5, suspension: true };
+export const DEFAULT_LIMITS: ApprovalLimits = { people: 50, spaces: 10, weight: 4, suspension: true };
 
-/** Why a plan wants a second steward, in words; none where it does not. */
+/** The stricter of two sets of limits, in everything. */
+export const stricterOf = (a: ApprovalLimits, b: ApprovalLimits): ApprovalLimits => ({
+  people: Math.min(a.people, b.people),
+  spaces: Math.min(a.spaces, b.spaces),
+  weight: Math.min(a.weight, b.weight),
+  suspension: a.suspension || b.suspension,
+});
+
+/** Whether limits let something through for which others want a second steward. */
+export const isLooser = (now: ApprovalLimits, before: ApprovalLimits): boolean =>
+  !sameJson(stricterOf(now, before), now);
+
+/** Access that is given: to how many, how heavy, and how far at the most. */
+export interface Gains {
+  people: number;
+  /** Guests and outsiders among them. */
+  external: number;
+  /** Items that more people reach, or could reach, and the heaviest. */
+  items: number;
+  heaviest: number;
+  /** The widest tier that one of these comes to and had not; null where tiers stay. */
+  tier: Tier | null;
+}
+export const NO_GAINS: Gains = { people: 0, external: 0, items: 0, heaviest: 0, tier: null };
+
+/** What giving access comes to, in words; undefined where none is given. */
+export function gainWords({ people, external, items, heaviest, tier }: Gains): string | undefined {
+  if (!people && !tier) return undefined;
+  const who = people
+    ? `${people === 1 ? 'one person gains' : `${people} people gain`} access${external ? `, ${external === people ? (people === 1 ? 'from outside' : 'all from outside') : `${external} from outside`}` : ''}`
+    : 'more people could gain access';
+  const what = items === 1 ? `one item of weight ${heaviest}` : `${items} items up to weight ${heaviest}`;
+  return `it widens access: ${who}, to ${what}${tier ? `, as far as “${tier}”` : ''}`;
+}
+
+/** Why a plan, or undoing it, wants a second steward, in words; none where it does not. */
 export function wantsApproval(
   limits: ApprovalLimits,
-  plan: { changes: readonly PlannedChange[]; people: number; spaces: number; heaviest: number },
+  plan: {
+    changes: readonly PlannedChange[];
+    people: number;
+    spaces: number;
+    heaviest: number;
+    gains: Gains;
+  },
 ): string[] {
   const reasons: string[] = [];
+  const wider = gainWords(plan.gains);
+  if (wider) reasons.push(wider);
   if (plan.people >= limits.people)
     reasons.push(`${plan.people} people lose something; the limit is ${limits.people}`);
   if (plan.spaces >= limits.spaces)
     reasons.push(`${plan.spaces} spaces are touched; the limit is ${limits.spaces}`);
   if (plan.heaviest >= limits.weight)
-    reasons.push(`it changes who reaches something of weight ${plan.heaviest}`);
+    reasons.push(`members lose access to something of weight ${plan.heaviest}`);
   if (limits.suspension) {
     const suspended = plan.changes.filter((c) => c.kind === 'person').length;
     const held = plan.changes.filter((c) => c.kind === 'item' && c.set?.held).length;

@@ -1,11 +1,16 @@
 /** What a preview foretells, and whether it still holds. */
 
+import { sameJson } from '../equal.ts';
+import { gainWords, NO_GAINS, type Gains } from './plan.ts';
+
 /** As much of a preview as decides whether another says the same. */
 export interface Foretold {
   survey: number;
   missing: readonly unknown[];
   people: readonly { id: string; loses: number; reduced: number }[];
   itemsChanged: number;
+  /** Absent of plans of before. */
+  gains?: Gains;
   pointsBefore: number;
   pointsAfter: number;
 }
@@ -25,6 +30,9 @@ export function previewDiffers(a: Foretold, b: Foretold): string[] {
   if (other) out.push(`${other} ${other === 1 ? 'person loses' : 'people lose'} different access`);
   if (a.itemsChanged !== b.itemsChanged)
     out.push(`the reach of ${b.itemsChanged} items changes, not of ${a.itemsChanged}`);
+  const gains = b.gains ?? NO_GAINS;
+  if (!sameJson(a.gains ?? NO_GAINS, gains))
+    out.push(gainWords(gains) ?? 'it no longer gives anybody access');
   const [p, q] = [a.pointsBefore - a.pointsAfter, b.pointsBefore - b.pointsAfter];
   if (p !== q) out.push(`it closes ${q} points, not ${p}`);
   return out;

@@ -5,9 +5,10 @@ import { stillHolds } from '../../core/remedy/preview.ts';
 import { NOT_BEGUN, PLAN_MOVES, type PlanMove } from '../../core/remedy/states.ts';
 import type { Approval, Preview } from '../../dto/remedy.ts';
 import { storableJson } from '../../store/observed.ts';
-import { readLimits, writeSetting } from '../../store/settings.ts';
+import { readLimits } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import type { PlanParts } from './parts.ts';
+import { limitsOf } from './limits.ts';
 import { headOf, movePlan, seenOf, stepsOf, toPlanned, type Head } from './rows.ts';
 
 export class Drafts {
@@ -23,10 +24,11 @@ export class Drafts {
     const preview = await engine.ask.preview(changes);
     if (!preview?.changes.length)
       throw new AppError('not-there', 409, 'None of this exists any more. Survey again, then pick it up.');
-    const approval = await this.approvalFor(preview);
+    const limits = await readLimits(db);
+    const approval = approvalOf(preview, limits);
     return db.transaction(async (tx) => {
       const [plan] = await tx.query<{ id: number }>(
-        "insert into plan (id, name, reason, state, survey, made_by, made_at, preview, goals, approval) overriding system value values ((select coalesce(max(id), 0) + 1 from plan), $1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb) returning id",
+        "insert into plan (id, name, reason, state, survey, made_by, made_at, preview, goals, approval, limits) overriding system value values ((select coalesce(max(id), 0) + 1 from plan), $1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb, $9::jsonb) returning id",
         [
           name,
           reason,
@@ -36,6 +38,7 @@ export class Drafts {
           storableJson(preview),
           storableJson(goals),
           approval && storableJson(approval),
+          storableJson(limits),
         ],
       );
       for (const [seq, { change: c }] of preview.changes.entries()) {
@@ -148,7 +151,7 @@ export class Drafts {
 
   private async rebind(plan: number, preview: Preview, by: string, anew: boolean): Promise<void> {
     const { db, ledger, events, jobs } = this.parts;
-    const approval = anew ? await this.approvalFor(preview) : null;
+    const approval = anew ? approvalOf(preview, await limitsOf(db, await headOf(db, plan))) : null;
     await db.transaction(async (tx) => {
       const [row] = await tx.query(
         `update plan set preview = $2::jsonb, survey = $3, note = null,
@@ -193,30 +196,6 @@ export class Drafts {
 
   // --- approval
 
-  private async approvalFor(preview: Preview): Promise<Approval | null> {
-    const wants = wantsApproval(await readLimits(this.parts.db), {
-      changes: preview.changes.map((c) => c.change),
-      people: preview.members + preview.guests,
-      spaces: preview.spaces.length,
-      heaviest: preview.heaviest,
-    });
-    return wants.length ? { wants } : null;
-  }
-
-  limits(): Promise<ApprovalLimits> {
-    return readLimits(this.parts.db);
-  }
-
-  /** Sets the limits above which a plan wants a second steward. They hold for previews made from then on. */
-  async setLimits(limits: ApprovalLimits, by: string): Promise<void> {
-    const { db, ledger } = this.parts;
-    await db.transaction(async (tx) => {
-      const before = await readLimits(tx);
-      await writeSetting(tx, 'approval-limits', limits);
-      await ledger.add({ who: by, what: 'approval.set', subject: 'limits', before, after: limits }, tx);
-    });
-  }
-
   /** Asks a second steward. */
   async ask(plan: number, by: string): Promise<void> {
     const { approval } = await headOf(this.parts.db, plan);
@@ -249,4 +228,16 @@ export class Drafts {
       },
     });
   }
+}
+
+/** Why a second steward is wanted for what a preview foretells, and null where none is. */
+function approvalOf(preview: Preview, limits: ApprovalLimits): Approval | null {
+  const wants = wantsApproval(limits, {
+    changes: preview.changes.map((c) => c.change),
+    people: preview.members + preview.guests,
+    spaces: preview.spaces.length,
+    heaviest: preview.heaviestLost,
+    gains: preview.gains,
+  });
+  return wants.length ? { wants } : null;
 }

@@ -2,8 +2,10 @@
 import { rowTest, type Getters } from '../../core/filter/filter.ts';
 import { NOT_BEGUN } from '../../core/remedy/states.ts';
 import type { PlanChange, PlanDetail, PlanEvent, PlanRow, QuarantineRow } from '../../dto/remedy.ts';
+import { readLimits } from '../../store/settings.ts';
 import type { Drafts } from './drafts.ts';
 import type { PlanParts } from './parts.ts';
+import { undoWants } from './runner.ts';
 import { differencesOf, headOf, planRows, stepsOf, toPlanned, type PlanStep } from './rows.ts';
 
 const FIELDS: Getters<PlanRow, 'plans'> = {
@@ -17,6 +19,7 @@ const FIELDS: Getters<PlanRow, 'plans'> = {
   size: (r) => r.changes,
   troubled: (r) => r.troubled,
   cameBack: (r) => r.drifted,
+  waits: (r) => r.waits,
 };
 
 export class PlanQueries {
@@ -62,6 +65,8 @@ export class PlanQueries {
       preview: head.preview,
       goals: head.goals,
       approval: head.approval,
+      undoWants: row.state === 'applied' ? undoWants(head, await readLimits(db)) : [],
+      undo: head.undo,
       proof: head.proof,
       note: head.note,
       moved: NOT_BEGUN.includes(row.state) ? ((await this.drafts.moved(head))?.differs ?? null) : null,

@@ -1,7 +1,13 @@
 /** Plans and their changes as the store keeps them. */
 import { withFields } from '../../core/access/change.ts';
 import type { GroupRow } from '../../core/model.ts';
-import { inverse, memberOf, whatDiffers, type PlannedChange } from '../../core/remedy/plan.ts';
+import {
+  inverse,
+  memberOf,
+  whatDiffers,
+  type ApprovalLimits,
+  type PlannedChange,
+} from '../../core/remedy/plan.ts';
 import type { ObjectKind } from '../../core/remedy/fields.ts';
 import {
   DONE,
@@ -19,6 +25,7 @@ import type {
   PlanProof,
   PlanRow,
   Preview,
+  UndoApproval,
 } from '../../dto/remedy.ts';
 import type { Db } from '../../store/db.ts';
 import { observeOne, PRESENT, storableJson } from '../../store/observed.ts';
@@ -35,6 +42,8 @@ export interface Head {
   preview: Preview;
   goals: PlanGoal[];
   approval: Approval | null;
+  limits: ApprovalLimits | null;
+  undo: UndoApproval | null;
   proof: PlanProof | null;
   note: string | null;
   scheduled_for: Date | null;
@@ -210,13 +219,15 @@ interface PlanSql {
   troubled: number;
   drifted: number;
   unmet: number;
+  waits: boolean;
 }
 const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for,
   (select count(*)::int from plan_change c where c.plan = p.id) as changes,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($3)) as verified,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled,
   (select count(*)::int from plan_change c where c.plan = p.id and c.drift is not null) as drifted,
-  (select count(*)::int from jsonb_array_elements(coalesce(p.proof->'goals', '[]')) g where p.state = 'applied' and not (g->>'holds')::boolean) as unmet
+  (select count(*)::int from jsonb_array_elements(coalesce(p.proof->'goals', '[]')) g where p.state = 'applied' and not (g->>'holds')::boolean) as unmet,
+  p.state = 'asked' or p.undo is not null as waits
   from plan p where $2::int is null or p.id = $2 order by p.id desc`;
 
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;

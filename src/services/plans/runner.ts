@@ -16,9 +16,12 @@ import {
   type ChangeState,
   type PlanState,
 } from '../../core/remedy/states.ts';
+import { wantsApproval, type ApprovalLimits, type Gains } from '../../core/remedy/plan.ts';
 import type { Db } from '../../store/db.ts';
+import type { UndoApproval } from '../../dto/remedy.ts';
 import { waitingStep, type JobStep } from '../../dto/jobs.ts';
 import { storableJson } from '../../store/observed.ts';
+import { readLimits } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import type { Job } from '../jobs.ts';
 import { CarryOut } from './carry-out.ts';
@@ -119,9 +122,19 @@ export class Runner {
     await jobs.look();
   }
 
-  /** Undoes what the plan did, or some of it by the numbers of its changes. */
-  async undo(plan: number, by: string, changes?: readonly number[]): Promise<void> {
+  /**
+   * Undoes what the plan did, or some of it by the numbers of its changes. Refused where that wants a second steward,
+   * as far as it is not one who says so.
+   */
+  async undo(plan: number, by: string, changes?: readonly number[], approved = false): Promise<void> {
     const { db, ledger, events, jobs } = this.parts;
+    const wants = approved ? [] : undoWants(await headOf(db, plan), await readLimits(db));
+    if (wants.length)
+      throw new AppError(
+        'needs-approval',
+        409,
+        `A second steward has to approve undoing this plan: ${wants.join('; ')}.`,
+      );
     await db.transaction(async (tx) => {
       const marked = await tx.query(
         `update plan_change set state = 'undo-planned' where plan = $1 and state = 'verified' and ($2::int[] is null or id = any($2))
@@ -129,7 +142,10 @@ export class Runner {
         [plan, changes ?? null],
       );
       if (!marked.length) throw new AppError('plan-state', 409, 'There is nothing here to undo.');
-      await tx.query("update plan set state = 'undoing', halt = null, note = null where id = $1", [plan]);
+      await tx.query(
+        "update plan set state = 'undoing', halt = null, note = null, undo = null where id = $1",
+        [plan],
+      );
       await ledger.add(
         {
           who: by,
@@ -144,6 +160,48 @@ export class Runner {
     });
     events.emit({ type: 'plan', plan });
     await jobs.look();
+  }
+
+  /** Puts undoing a plan, or some of it, to a second steward. */
+  async askUndo(plan: number, by: string, changes?: number[]): Promise<void> {
+    const { db, ledger, events, clock } = this.parts;
+    await db.transaction(async (tx) => {
+      const head = await headOf(tx, plan);
+      const wants = undoWants(head, await readLimits(tx));
+      if (head.state !== 'applied' || !wants.length)
+        throw new AppError('plan-state', 409, 'Undoing this plan needs no approval now.');
+      const undo: UndoApproval = {
+        wants,
+        askedBy: by,
+        askedAt: clock().toISOString(),
+        ...(changes && { changes }),
+      };
+      await tx.query('update plan set undo = $2::jsonb where id = $1', [plan, storableJson(undo)]);
+      await ledger.add({ who: by, what: 'plan.undo-asked', subject: `plan ${plan}`, after: undo }, tx);
+    });
+    events.emit({ type: 'plan', plan });
+  }
+
+  /** What a second steward says of undoing a plan: it begins at once where they approve. */
+  async decideUndo(plan: number, by: string, approved: boolean, said: string): Promise<void> {
+    const { db, ledger, events } = this.parts;
+    const { undo } = await headOf(db, plan);
+    if (!undo) throw new AppError('plan-state', 409, 'Nobody has asked to undo this plan.');
+    if (approved && undo.askedBy === by)
+      throw new AppError(
+        'same-steward',
+        403,
+        'Whoever asked to undo a plan cannot approve it: a second steward has to.',
+      );
+    await ledger.add({
+      who: by,
+      what: approved ? 'plan.undo-approved' : 'plan.undo-refused',
+      subject: `plan ${plan}`,
+      after: { askedBy: undo.askedBy, ...(said && { said }) },
+    });
+    if (approved) return this.undo(plan, by, undo.changes, true);
+    await db.query('update plan set undo = null where id = $1', [plan]);
+    events.emit({ type: 'plan', plan });
   }
 
   /** Tries again what failed, was left or is unknown, in the direction it was going. */
@@ -290,4 +348,17 @@ async function setStates(
     'update plan_change c set state = n.state from unnest($1::int[], $2::text[]) as n(id, state) where c.id = n.id',
     [steps.map((c) => c.id), steps.map((c) => next(c.state))],
   );
+}
+
+/** Why undoing a plan wants a second steward: what it gives back is given like anything else. */
+export function undoWants({ preview: p }: Pick<Head, 'preview'>, limits: ApprovalLimits): string[] {
+  // plans of before have lists of who lost alone
+  const gains = (p.back as Gains | undefined) ?? {
+    people: p.members + p.guests + p.outsiders,
+    external: p.guests + p.outsiders,
+    items: p.itemsChanged,
+    heaviest: p.heaviest,
+    tier: null,
+  };
+  return wantsApproval(limits, { changes: [], people: 0, spaces: 0, heaviest: 0, gains });
 }

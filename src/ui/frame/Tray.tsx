@@ -28,7 +28,7 @@ import {
   X,
 } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import type { PlannedChange } from '../../core/remedy/plan.ts';
+import { gainWords, type PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
 import { ask, send } from './api.ts';
@@ -120,7 +120,7 @@ export function PickUpButton({
 const listed = (words: string[]): string =>
   words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`;
 
-/** Who loses access, in one sentence. */
+/** Who loses access, and who would gain some. */
 export function losersWords(p: Preview): string {
   const losers = [
     p.outsiders && plural(p.outsiders, 'outsider'),
@@ -132,7 +132,9 @@ export function losersWords(p: Preview): string {
     ? `${listed(losers as string[])} would lose access`
     : 'Nobody outside loses anything';
   const lately = p.usedLately ? `; ${p.usedLately} of them used it lately` : '';
-  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.`;
+  const gains = p.gains && gainWords(p.gains);
+  const wider = gains ? ` But ${gains}.` : '';
+  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.${wider}`;
 }
 
 /** `picks`: changes can be picked up in the view that is open. */

@@ -1,18 +1,19 @@
 /** The limits above which a plan needs a second steward. */
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { UserCheck } from 'lucide-react';
 import { useState } from 'react';
 import type { ApprovalLimits } from '../../core/remedy/plan.ts';
 import { limitsForm } from '../../dto/forms.ts';
+import type { LimitsState } from '../../dto/remedy.ts';
 import { ask, send } from '../frame/api.ts';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 import { Dialog } from './Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from './form.tsx';
-import { Trouble } from './marks.tsx';
+import { count, Trouble, When } from './marks.tsx';
 import { useSay } from './Toasts.tsx';
 
-export function Limits() {
-  const [open, setOpen] = useState(false);
+export function Limits({ shown = false }: { shown?: boolean }) {
+  const [open, setOpen] = useState(shown);
   return (
     <>
       <button
@@ -32,8 +33,69 @@ function LimitsDialog({ close }: { close: () => void }) {
   return (
     <Dialog title="What needs a second steward" close={close}>
       {error && <Trouble error={error} />}
-      {data && <LimitsForm limits={data} close={close} />}
+      {data?.proposed && <Proposed limits={data.limits} proposed={data.proposed} />}
+      {data && <LimitsForm key={JSON.stringify(data.limits)} limits={data.limits} close={close} />}
     </Dialog>
+  );
+}
+
+const WORDS: Record<keyof ApprovalLimits, string> = {
+  people: 'people who lose access',
+  spaces: 'spaces touched',
+  weight: 'weight',
+  suspension: 'accounts and quarantine',
+};
+const valueWords = (v: number | boolean): string => (v === true ? 'yes' : v === false ? 'no' : count(v));
+
+/** Looser limits that wait for a second steward. */
+function Proposed({
+  limits,
+  proposed: { limits: next, by, at },
+}: {
+  limits: ApprovalLimits;
+  proposed: NonNullable<LimitsState['proposed']>;
+}) {
+  const { steward, account } = useSigned();
+  const refresh = useRefresh();
+  const decide = useMutation({
+    mutationFn: (approved: boolean) => send('POST', '/api/approval', { approved, at }),
+    onSettled: refresh,
+  });
+  const names = (Object.keys(WORDS) as (keyof ApprovalLimits)[]).filter((k) => limits[k] !== next[k]);
+  const mine = by === account.address;
+  return (
+    <section aria-label="Proposed limits" className="mx-4 mt-4 border border-slate px-3 py-2">
+      <p>
+        <b>{mine ? 'Your new limits wait for a second steward' : `${by} proposes new limits`}</b>{' '}
+        <span className="text-quiet">
+          <When at={at} />
+        </span>
+      </p>
+      <ul>
+        {names.map((k) => (
+          <li key={k}>
+            {WORDS[k]}: {valueWords(limits[k])} → <b>{valueWords(next[k])}</b>
+          </li>
+        ))}
+      </ul>
+      {steward && (
+        <div className="mt-1 flex gap-2">
+          <button className="btn btn-sm" disabled={decide.isPending} onClick={() => decide.mutate(false)}>
+            {mine ? 'Withdraw' : 'Reject'}
+          </button>
+          {!mine && (
+            <button
+              className="btn btn-sm btn-primary"
+              disabled={decide.isPending}
+              onClick={() => decide.mutate(true)}
+            >
+              Approve these limits
+            </button>
+          )}
+        </div>
+      )}
+      {decide.error && <Trouble error={decide.error} />}
+    </section>
   );
 }
 
@@ -42,8 +104,8 @@ function LimitsForm({ limits, close }: { limits: ApprovalLimits; close: () => vo
   const refresh = useRefresh();
   const say = useSay();
   const form = useSchemaForm(limitsForm, limits, async (values) => {
-    await send('PUT', '/api/approval', values);
-    say('Approval limits saved.');
+    const { proposed } = await send('PUT', '/api/approval', values);
+    say(proposed ? 'A second steward has to approve these limits.' : 'Approval limits saved.');
     refresh();
     close();
   });
@@ -62,10 +124,13 @@ function LimitsForm({ limits, close }: { limits: ApprovalLimits; close: () => vo
   );
   return (
     <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-      <p>A plan needs the approval of a second steward when any of these holds.</p>
+      <p>
+        A plan, or undoing one, needs a second steward when it gives anybody more access, and also when any of
+        these holds.
+      </p>
       {number('people', 'People who lose access', 'this many members and guests, or more')}
       {number('spaces', 'Spaces touched', 'this many, or more')}
-      {number('weight', 'Weight of an item whose reach changes', 'this weight, or heavier; 5 means never')}
+      {number('weight', 'Weight of an item that members lose', 'this weight, or heavier; 5 means never')}
       <label className="flex items-center gap-2">
         <input
           type="checkbox"
@@ -75,7 +140,10 @@ function LimitsForm({ limits, close }: { limits: ApprovalLimits; close: () => vo
         />
         It changes an account, or moves something to quarantine
       </label>
-      <p className="text-quiet">New limits apply to plans made, and previews refreshed, from then on.</p>
+      <p className="text-quiet">
+        Stricter limits hold at once. Looser ones hold when a second steward has approved them, and never for
+        plans made before.
+      </p>
       <FormTrouble form={form} />
       {steward && (
         <button

@@ -23,7 +23,8 @@ export const POST = endpoint({
   input: z.discriminatedUnion('act', [
     z.object({ id, act: z.enum(ofDrafts) }),
     z.object({ id, act: z.enum(ofRunner) }),
-    z.object({ id, act: z.literal('undo'), changes: number.array().min(1).max(5000).optional() }),
+    z.object({ id, act: z.enum(['undo', 'askUndo']), changes: number.array().min(1).max(5000).optional() }),
+    z.object({ id, act: z.literal('decideUndo'), approved: z.boolean(), said: text(2000).default('') }),
     scheduleForm.extend({ id, act: z.literal('schedule') }),
     z.object({
       id,
@@ -39,6 +40,10 @@ export const POST = endpoint({
     switch (input.act) {
       case 'undo':
         return runner.undo(input.id, address, input.changes);
+      case 'askUndo':
+        return runner.askUndo(input.id, address, input.changes);
+      case 'decideUndo':
+        return runner.decideUndo(input.id, address, input.approved, input.said);
       case 'schedule':
         return runner.schedule(input.id, address, new Date(input.at));
       case 'decide':

@@ -392,9 +392,17 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     href: '/exposure/findings?where=state+%3D%3D+%22reopened%22',
   },
   mine: { words: (n) => `${plural(n, 'finding')} assigned to you`, href: '/exposure/findings' },
+  'limits-proposed': {
+    words: () => 'looser approval limits are proposed',
+    href: '/remedy/plans?limits=open',
+  },
+  'limits-lowered': {
+    words: (n) => `approval limits were lowered ${n === 1 ? 'once' : `${n} times`} in the last two weeks`,
+    href: '/record/ledger?text=approval.lowered',
+  },
   asked: {
     words: (n) => `${plural(n, 'plan')} ${n === 1 ? 'waits' : 'wait'} for your approval`,
-    href: '/remedy/plans?where=state+%3D%3D+%22asked%22',
+    href: '/remedy/plans?where=waits',
   },
   drafts: { words: (n) => `${plural(n, 'plan')} not applied yet`, href: '/remedy/plans' },
   'accepted-ending': {

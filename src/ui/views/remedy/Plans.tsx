@@ -15,7 +15,7 @@ import { useUrl } from '../../frame/url.ts';
 import { PLAN_WORDS } from '../../parts/words.ts';
 import { Head, OPEN } from './plans/Head.tsx';
 import { Said } from './plans/parts.tsx';
-import { ApprovalBox } from './plans/Approval.tsx';
+import { ApprovalBox, UndoBox } from './plans/Approval.tsx';
 import { Proof } from './plans/Proof.tsx';
 import { ChangesTable } from './plans/Changes.tsx';
 import { ItemsTable, Keeping, Messages, PeopleTable, SpacesTable, past } from './plans/Preview.tsx';
@@ -80,7 +80,7 @@ function View({ search }: { search: string }) {
         <div className="flex items-center gap-2 px-4 pb-1.5 pt-2.5">
           <h1 className="flex-1 text-base font-bold">Plans</h1>
           <ExportMenu table="plans" query={{ text, where }} />
-          <Limits />
+          <Limits shown={params.get('limits') === 'open'} />
         </div>
         <div className="px-4 pb-2">
           <FilterBox
@@ -152,6 +152,7 @@ function Plan({ id }: { id: number }) {
         <p className="mt-2 text-quiet">A newer survey shows the same, so this preview still holds.</p>
       )}
       {plan.approval && <ApprovalBox plan={plan} />}
+      {plan.undo && <UndoBox plan={plan} />}
       <p className="mt-3 text-base">
         <b>{begun ? past(plan, losersWords(p)) : losersWords(p)}</b>{' '}
         <span className="text-quiet">

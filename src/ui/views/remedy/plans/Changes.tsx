@@ -64,16 +64,22 @@ export function ChangesTable({ plan }: { plan: PlanDetail }) {
                 {c.changedAt && <When at={c.changedAt} />}
               </td>
               <td className="w-24 py-1 text-right">
-                {steward && plan.state === 'applied' && c.state === 'verified' && plan.list.length > 1 && (
-                  <button
-                    className="btn btn-xs btn-ghost"
-                    disabled={pending}
-                    aria-label={`Undo: ${c.words}`}
-                    onClick={() => act({ act: 'undo', changes: [c.id] })}
-                  >
-                    Undo this
-                  </button>
-                )}
+                {steward &&
+                  plan.state === 'applied' &&
+                  !plan.undo &&
+                  c.state === 'verified' &&
+                  plan.list.length > 1 && (
+                    <button
+                      className="btn btn-xs btn-ghost"
+                      disabled={pending}
+                      aria-label={`Undo: ${c.words}`}
+                      onClick={() =>
+                        act({ act: plan.undoWants.length ? 'askUndo' : 'undo', changes: [c.id] })
+                      }
+                    >
+                      {plan.undoWants.length ? 'Ask to undo this' : 'Undo this'}
+                    </button>
+                  )}
               </td>
             </tr>
           ))}

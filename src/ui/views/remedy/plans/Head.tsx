@@ -91,8 +91,13 @@ export function Head({ plan }: { plan: PlanDetail }) {
           {steward &&
             plan.state === 'applied' &&
             done > 0 &&
+            plan.undo === null &&
             (asked === 'undo' ? (
-              button('undo', `Yes, put back ${plural(done, 'change')}`, 'btn-error')
+              plan.undoWants.length ? (
+                button('askUndo', `Request approval to put back ${plural(done, 'change')}`, 'btn-primary')
+              ) : (
+                button('undo', `Yes, put back ${plural(done, 'change')}`, 'btn-error')
+              )
             ) : (
               <button className="btn btn-sm" onClick={() => setAsked('undo')}>
                 Undo
