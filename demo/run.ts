@@ -58,6 +58,8 @@ if (args.reset) {
   process.exit(0);
 }
 
+// what the demo writes is for its user alone, however it was started
+process.umask(0o077);
 mkdirSync(demo, { recursive: true });
 const extract = join(demo, 'extract');
 // its dates are of the day it was first opened on, and stay so
@@ -145,19 +147,10 @@ function start(
 
 const standins = await start(
   ['standins', 'standins/server.ts'],
-  [
-    '--port',
-    String(await freePort(tokens.port)),
-    '--extract',
-    extract,
-    '--state',
-    join(demo, 'standins'),
-    // with an equals sign: one in thirty-two begins with a dash
-    `--token=${tokens.token}`,
-    `--control-token=${tokens.control}`,
-  ],
+  ['--port', String(await freePort(tokens.port)), '--extract', extract, '--state', join(demo, 'standins')],
   /^stand-ins on (.*)$/,
   false,
+  { ...process.env, STANDIN_TOKEN: tokens.token, STANDIN_CONTROL_TOKEN: tokens.control },
 );
 const seed = join(demo, 'seed.json');
 writeFileSync(
@@ -178,7 +171,8 @@ const address = await start(
   ['--seed', seed, ...(args.dev ? ['--dev'] : [])],
   /^Gate Lantern is on (.*)$/,
   true,
-  { ...process.env, GATE_LANTERN_DATA: data },
+  // the stand-ins are on this machine
+  { ...process.env, GATE_LANTERN_DATA: data, GATE_LANTERN_LOCAL_SOURCES: '1' },
 );
 await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnType<typeof makeWorld>, {
   marker: join(demo, 'past-made'),

@@ -2,22 +2,14 @@ import type { MiddlewareHandler } from 'astro';
 import { problem } from './pages/api/_problem.ts';
 import { SESSION_COOKIE } from './pages/api/_endpoint.ts';
 import { getApp } from './services/instance.ts';
+import { knownHost, SCHEME_HEADER, securityHeaders } from './services/web.ts';
 
-const LOOPBACK = /^(?:localhost|127\.0\.0\.1|\[::1\])(?::\d+)?$/;
 /** Pages that are shown without signing in. */
 const OPEN_PAGES = new Set(['/sign-in', '/first-steward']);
 
-/** A page of another site must not reach us by giving its own name to our address. */
-function knownHost(host: string | null): boolean {
-  const own = process.env.HOST ?? '127.0.0.1';
-  if (host === null) return false;
-  const allowed = (process.env.GATE_LANTERN_HOSTS ?? '').split(',').filter(Boolean);
-  return LOOPBACK.test(host) || allowed.includes(host) || host.replace(/:\d+$/, '') === own;
-}
-
 export const onRequest: MiddlewareHandler = async (context, next) => {
   const { request, url, locals, cookies } = context;
-  if (!knownHost(request.headers.get('host')))
+  if (!knownHost(request.headers.get('host'), process.env))
     return problem(
       421,
       'unknown-host',
@@ -40,12 +32,8 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
   else response = await next();
 
   const headers = response.headers;
-  headers.set('x-content-type-options', 'nosniff');
-  headers.set('x-frame-options', 'DENY');
-  headers.set('referrer-policy', 'same-origin');
-  headers.set('cross-origin-opener-policy', 'same-origin');
-  headers.set('cross-origin-resource-policy', 'same-origin');
-  headers.set('permissions-policy', 'camera=(), microphone=(), geolocation=(), payment=()');
+  const scheme = request.headers.get(SCHEME_HEADER) ?? 'http';
+  for (const [name, value] of Object.entries(securityHeaders(scheme))) headers.set(name, value);
   headers.set('cache-control', 'no-store');
   // Astro gives built pages their policy; what is no page needs nothing at all
   const own =

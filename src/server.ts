@@ -3,21 +3,45 @@
  *
  *   tsx src/server.ts [--seed FILE] [--dev]
  *
- * GATE_LANTERN_DATA (default .data), HOST (127.0.0.1), PORT (4680).
+ * GATE_LANTERN_DATA (default .data), HOST (127.0.0.1), PORT (4680); GATE_LANTERN_HOSTS: other names it answers to;
+ * GATE_LANTERN_TLS_CERT and GATE_LANTERN_TLS_KEY: files in PEM, for TLS; GATE_LANTERN_PROXIES: addresses or networks
+ * of proxies whose X-Forwarded-For and -Proto are believed.
  */
 import { readFileSync } from 'node:fs';
 import { createServer, type RequestListener } from 'node:http';
+import { createServer as createTlsServer } from 'node:https';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { createApp, type Seed } from './services/app.ts';
 import { setApp } from './services/instance.ts';
+import { knownHost, marked, networks, SCHEME_HEADER, securityHeaders } from './services/web.ts';
 
+// what is written is for the user that runs this, whatever the shell says
+process.umask(0o077);
 const { values: args } = parseArgs({
   options: { seed: { type: 'string' }, dev: { type: 'boolean', default: false } },
 });
 const data = resolve(process.env.GATE_LANTERN_DATA ?? '.data');
 const host = process.env.HOST ?? '127.0.0.1';
 const port = Number(process.env.PORT ?? 4680);
+
+function orLeave<T>(what: string, read: () => T): T {
+  try {
+    return read();
+  } catch (e) {
+    process.stderr.write(`${what}: ${(e as Error).message}\n`);
+    process.exit(1);
+  }
+}
+const proxies = orLeave('GATE_LANTERN_PROXIES', () => networks(process.env.GATE_LANTERN_PROXIES));
+const { GATE_LANTERN_TLS_CERT: certFile, GATE_LANTERN_TLS_KEY: keyFile } = process.env;
+const tls =
+  certFile && keyFile
+    ? orLeave('The certificate cannot be read', () => ({
+        cert: readFileSync(certFile),
+        key: readFileSync(keyFile),
+      }))
+    : undefined;
 
 const seed = args.seed ? (JSON.parse(readFileSync(args.seed, 'utf8')) as Seed) : undefined;
 const app = await createApp(data, seed).catch((e: unknown) => {
@@ -55,7 +79,18 @@ if (args.dev) {
   process.env.ASTRO_NODE_AUTOSTART = 'disabled';
   const entry = new URL('../dist/pages/server/entry.mjs', import.meta.url);
   const { handler } = (await import(entry.href)) as { handler: RequestListener };
-  const server = createServer(handler);
+  // files are answered before any page, so what holds of all answers is held here
+  const guarded: RequestListener = (req, res) => {
+    req.headers = marked(req.headers, req.socket.remoteAddress, tls !== undefined, proxies);
+    for (const [name, value] of Object.entries(securityHeaders(String(req.headers[SCHEME_HEADER]))))
+      res.setHeader(name, value);
+    if (knownHost(req.headers.host, process.env)) return void handler(req, res);
+    res.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
+    res.end(
+      'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.\n',
+    );
+  };
+  const server = tls ? createTlsServer(tls, guarded) : createServer(guarded);
   server.on('error', (e: NodeJS.ErrnoException) => {
     process.stderr.write(
       e.code === 'EADDRINUSE'
@@ -67,7 +102,7 @@ if (args.dev) {
   await new Promise<void>((ready) => server.listen(port, host, ready));
 }
 const shown = host.includes(':') ? `[${host}]` : host;
-process.stdout.write(`Gate Lantern is on http://${shown}:${port}\n`);
+process.stdout.write(`Gate Lantern is on http${tls ? 's' : ''}://${shown}:${port}\n`);
 app.ready.then(
   () => process.stdout.write('Ready to answer.\n'),
   (e: unknown) => {

@@ -9,7 +9,7 @@
  *   /control/forget                   change tokens given so far are known no more
  *   /control/outbox                   messages that the workspaces sent of themselves
  *
- *   tsx standins/server.ts --extract DIR --state DIR --port N --token T --control-token T
+ *   STANDIN_TOKEN=T STANDIN_CONTROL_TOKEN=C tsx standins/server.ts --extract DIR --state DIR --port N
  */
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { channels } from './channels/workspace.ts';
@@ -17,7 +17,7 @@ import { control } from './control.ts';
 import { scim } from './directory/scim.ts';
 import { json, Refusal } from './http.ts';
 import { ACCOUNTS, rowsWorkspace } from './rows/workspace.ts';
-import { args, faults } from './world.ts';
+import { args, faults, tokens } from './world.ts';
 
 async function workspace(
   req: IncomingMessage,
@@ -37,10 +37,10 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   const url = new URL(req.url!, 'http://stand-in');
   const bearer = req.headers.authorization;
   if (url.pathname.startsWith('/control/')) {
-    if (bearer !== `Bearer ${args['control-token']}`) throw new Refusal(401, 'The control token is wrong.');
+    if (bearer !== `Bearer ${tokens.control}`) throw new Refusal(401, 'The control token is wrong.');
     return control(req, res, url);
   }
-  if (bearer !== `Bearer ${args.token}`) throw new Refusal(401, 'The token is wrong.');
+  if (bearer !== `Bearer ${tokens.workspace}`) throw new Refusal(401, 'The token is wrong.');
 
   let repeat = false;
   let resetAfter = false;

@@ -9,10 +9,17 @@ export const { values: args } = parseArgs({
     extract: { type: 'string' },
     state: { type: 'string' },
     port: { type: 'string', default: '0' },
-    token: { type: 'string' },
-    'control-token': { type: 'string' },
   },
 });
+
+/** By the environment: whoever lists processes sees a command line. */
+export const tokens = {
+  workspace: process.env.STANDIN_TOKEN ?? '',
+  control: process.env.STANDIN_CONTROL_TOKEN ?? '',
+};
+if (!tokens.workspace || !tokens.control)
+  throw new Error('STANDIN_TOKEN and STANDIN_CONTROL_TOKEN must be set in the environment.');
+process.umask(0o077);
 
 export const state = new State(args.extract!, args.state!);
 

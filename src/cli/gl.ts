@@ -134,6 +134,7 @@ evidence
   .description('check evidence by itself: its signature, its ledger entries, and what it says of each change')
   .argument('<file>')
   .option('--thumbprint <t>', 'the key that must have signed it, as the installation tells it (RFC 7638)')
+  .option('--key <file>', 'the same, as a file with the public key (JWK)')
   .action(run(async () => (await import('./evidence.ts')).verifyEvidence));
 
 /** The commands at the ends of the tree, which do something. */

@@ -1,10 +1,28 @@
 /** Requests to a workspace over a network that fails: time limits, retries, waiting when told to. */
+import { checkHost } from './address.ts';
 import { ConnectorError } from './port.ts';
+import { parseJson } from '../formats/json.ts';
+
+/** Characters of an answer that is read as JSON; pages are of some hundred rows. */
+const LONGEST_ANSWER = 64_000_000;
+
+async function jsonOf(response: Response): Promise<unknown> {
+  const decoder = new TextDecoder();
+  let text = '';
+  for await (const piece of response.body ?? []) {
+    text += decoder.decode(piece, { stream: true });
+    if (text.length > LONGEST_ANSWER)
+      throw new ConnectorError('not-understood', 'The workspace’s answer is longer than 64 MB.');
+  }
+  return parseJson(text + decoder.decode());
+}
 
 export interface HttpOptions {
   url: string;
   token: string;
   signal?: AbortSignal;
+  /** It may be on this machine and its own network. */
+  localToo?: boolean;
   /** Milliseconds without an answer after which a try is given up. Default 15,000. */
   timeLimit?: number;
   /** Tries for one request. Default 6. */
@@ -75,6 +93,7 @@ export class HttpClient {
       // the time limit covers the whole answer, its body too
       const limit = AbortSignal.timeout(more.timeLimit ?? o.timeLimit ?? 15_000);
       try {
+        if (!o.localToo) await checkHost(o.url);
         const response = await fetch(o.url + path, {
           method,
           headers: {
@@ -94,7 +113,7 @@ export class HttpClient {
             status,
             etag: response.headers.get('etag') ?? undefined,
             body: response.body,
-            json: () => response.json(),
+            json: () => jsonOf(response),
           };
         }
         await response.body?.cancel();

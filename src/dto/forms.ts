@@ -53,6 +53,15 @@ export const sourceForm = z.object({
   token: text(4000).min(1, 'needs a token'),
 });
 
+/** What is left out, or left empty, stays as it is. */
+export const editSourceForm = z.object({
+  id: text(80).min(1),
+  name: sourceForm.shape.name.optional(),
+  url: z.union([sourceForm.shape.url, z.literal('')]).optional(),
+  token: text(4000).optional(),
+  paused: z.boolean().optional(),
+});
+
 export const domain = text(253)
   .toLowerCase()
   .regex(/^[^\s@/:]+\.[^\s@/:.]+$/, 'needs the name of a domain');

@@ -24,7 +24,12 @@ export interface SourceRow {
   id: string;
   kind: 'directory' | 'drives' | 'sites' | 'channels' | 'extract';
   name: string;
+  /** Empty of an extract, which was put into this application. */
   url: string;
+  /** It is not read; what was known of it stays. */
+  paused: boolean;
+  /** Why the last survey went on without it. */
+  trouble: string | null;
   counts: Record<string, number>;
 }
 

@@ -62,6 +62,16 @@ export type EvidenceCheck =
     }
   | { holds: false; reason: string };
 
+/** The thumbprint (RFC 7638) of a key as JSON: a JWK, or an object whose `jwk` is one. Undefined where it is none. */
+export async function thumbprintOf(json: string): Promise<string | undefined> {
+  try {
+    const key = JSON.parse(json) as JWK & { jwk?: JWK };
+    return await calculateJwkThumbprint(key.jwk ?? key);
+  } catch {
+    return undefined;
+  }
+}
+
 /** The longest evidence that is read, in bytes. */
 export const LONGEST_EVIDENCE = 64 * 1024 * 1024;
 

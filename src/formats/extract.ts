@@ -1,5 +1,6 @@
 /** Reading the bulk extract, version 1 (docs/extract.md): a directory, or a .zip of one, streamed. */
 import { z } from 'zod';
+import { parseJson } from './json.ts';
 import { activityOf, eventSchema, type ActivityEvent } from './activity.ts';
 import { ExtractError, openContainer, type Container, type Member } from './container.ts';
 import { peopleFile } from './people-files.ts';
@@ -330,7 +331,7 @@ async function readColumns(container: Container): Promise<z.infer<typeof columns
   const text = await wholeText(container, 'columns.json');
   if (text === undefined) return { users: {}, groups: {} };
   try {
-    return columnsSchema.parse(JSON.parse(text));
+    return columnsSchema.parse(parseJson(text));
   } catch {
     throw new ExtractError(
       'columns.json does not say which column is which: {"users": {"attribute": "Column"}}.',
@@ -350,9 +351,9 @@ const takerBy =
 function takeJson(text: string, take: (value: unknown) => string | undefined): string | undefined {
   let value: unknown;
   try {
-    value = JSON.parse(text);
-  } catch {
-    return 'it is not JSON';
+    value = parseJson(text);
+  } catch (e) {
+    return (e as Error).message.startsWith('nested') ? `it is ${(e as Error).message}` : 'it is not JSON';
   }
   return take(value);
 }
@@ -390,7 +391,7 @@ async function readManifest(container: Container): Promise<Manifest> {
   if (text === undefined) throw new ExtractError('There is no manifest.json, so this is not an extract.');
   let value: unknown;
   try {
-    value = JSON.parse(text);
+    value = parseJson(text);
   } catch {
     throw new ExtractError('manifest.json is not JSON.');
   }

@@ -3,6 +3,7 @@
  * (RFC 4180) with a header and, where its names differ, a mapping from attribute to column.
  */
 import { parse } from 'csv-parse';
+import { parseJson } from './json.ts';
 import { SCIM_ENTERPRISE, SCIM_IDENTITY } from './rows.ts';
 
 /** A value as it would stand in a .jsonl file, or what is wrong with it. */
@@ -42,7 +43,7 @@ async function* listResponse(pieces: AsyncIterable<Uint8Array>): AsyncGenerator<
   }
   let parsed: unknown;
   try {
-    parsed = JSON.parse(text);
+    parsed = parseJson(text);
   } catch {
     yield { line: 1, wrong: 'it is not JSON' };
     return;

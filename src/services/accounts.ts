@@ -5,17 +5,25 @@ import type { Db } from '../store/db.ts';
 import type { Account, AccountRole } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
+import { checkPassword } from './passwords.ts';
 
 // OWASP's first choice for Argon2id (common practice): 19 MiB, two passes, one lane
 const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
 
 const IDLE_MS = 30 * 60_000;
 const LONGEST_MS = 12 * 3_600_000;
-/** Failed tries within this time count towards slowing down. */
-const FAILURE_WINDOW_MS = 15 * 60_000;
+/** Tries within this time count towards slowing down. */
+const WINDOW_MS = 15 * 60_000;
+/** Tries that nobody waits for: at one account, or from one known device; and from one network address at all of them. */
 const FREE_TRIES = 5;
+const FREE_TRIES_OF_SOURCE = 30;
+/** A device that has not been seen for so long is a new one. */
+const DEVICE_MS = 180 * 86_400_000;
 /** A session is not asked of the database again within this time: it may be busy with a survey. */
 const TRUSTED_MS = 120_000;
+
+/** Failed tries are written down when there have been so many. */
+const GATHERED = new Set([1, 5, 25, 125]);
 
 const sha256 = (text: string): string => createHash('sha256').update(text).digest('hex');
 
@@ -50,11 +58,7 @@ export class Accounts {
     const right =
       code.length === expected.length && timingSafeEqual(Buffer.from(code), Buffer.from(expected));
     if (!right) {
-      await this.slowDown('first-steward');
-      await this.db.query('insert into sign_in_failure (address, at) values ($1, $2)', [
-        'first-steward',
-        this.clock(),
-      ]);
+      await this.count([['first steward', FREE_TRIES]]);
       throw new AppError(
         'wrong-code',
         403,
@@ -63,6 +67,7 @@ export class Accounts {
     }
     if (!(await this.empty()))
       throw new AppError('not-first', 409, 'There is an account already. Sign in with it.');
+    checkPassword(password, [name, address]);
     await this.create(name, address, 'steward', password, 'first visit');
     this.setupCode = undefined;
   }
@@ -87,57 +92,128 @@ export class Accounts {
     });
   }
 
-  /** Signs in; the token goes into the cookie and is kept here only as its hash. */
-  async signIn(address: string, password: string): Promise<{ token: string; account: Account }> {
+  /**
+   * Signs in; the tokens of session and device go into cookies and are kept here only as their hashes. `source`: the
+   * network address that asks. A device from which the account was signed in to before is counted by itself, so that
+   * nobody elsewhere can lock it out.
+   */
+  async signIn(
+    address: string,
+    password: string,
+    from: { source: string; device?: string | undefined } = { source: 'unknown' },
+  ): Promise<{ token: string; device: string; account: Account }> {
     const at = address.trim().toLowerCase();
-    await this.slowDown(at);
     const [row] = await this.db.query<Account & { password_hash: string }>(
       'select id, name, address, role, password_hash from account where address = $1',
       [at],
     );
+    const device = row && from.device ? await this.knownDevice(from.device, row.id) : undefined;
+    const own = device ? `device ${device}` : `account ${sha256(at)}`;
+    const tries = await this.count([
+      [own, FREE_TRIES],
+      [`source ${from.source}`, FREE_TRIES_OF_SOURCE],
+    ]);
     // an unknown address costs as much time as a wrong password
     const right = await verify(row?.password_hash ?? (await this.decoy), password).catch(() => false);
     if (!row || !right) {
-      await this.db.transaction(async (tx) => {
-        await tx.query('insert into sign_in_failure (address, at) values ($1, $2)', [at, this.clock()]);
-        await this.ledger.add(
-          { who: at.slice(0, 200), what: 'sign-in.refused', subject: at.slice(0, 200) },
-          tx,
-        );
-      });
+      await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
     const token = randomBytes(32).toString('base64url');
+    const kept = device ? from.device! : randomBytes(32).toString('base64url');
+    const now = this.clock();
     await this.db.transaction(async (tx) => {
-      await tx.query('delete from sign_in_failure where address = $1', [at]);
+      // whoever knows the password was not guessing
+      await tx.query('delete from sign_in_try where bucket = $1 or id = $2', [own, tries[1]!.id]);
+      await tx.query(
+        'insert into device (token_hash, account, made_at, seen_at) values ($1, $2, $3, $3) on conflict (token_hash) do update set seen_at = excluded.seen_at',
+        [sha256(kept), row.id, now],
+      );
       await tx.query(
         'insert into session (token_hash, account, created_at, seen_at) values ($1, $2, $3, $3)',
-        [sha256(token), row.id, this.clock()],
+        [sha256(token), row.id, now],
       );
       await this.ledger.add(
         { who: row.address, what: 'sign-in', subject: row.address, after: { role: row.role } },
         tx,
       );
     });
-    return { token, account: { id: row.id, name: row.name, address: row.address, role: row.role } };
+    return {
+      token,
+      device: kept,
+      account: { id: row.id, name: row.name, address: row.address, role: row.role },
+    };
   }
 
-  /** After five failed tries, each further one waits twice as long, up to fifteen minutes. */
-  private async slowDown(address: string): Promise<void> {
-    const now = this.clock().getTime();
-    const [f] = await this.db.query<{ n: number; last: Date | null }>(
-      'select count(*)::int as n, max(at) as last from sign_in_failure where address = $1 and at > $2',
-      [address, new Date(now - FAILURE_WINDOW_MS)],
+  /** The hash of a device's token, where this account was signed in to from it. */
+  private async knownDevice(token: string, account: number): Promise<string | undefined> {
+    if (token.length > 200) return undefined;
+    const [row] = await this.db.query<{ token_hash: string }>(
+      'select token_hash from device where token_hash = $1 and account = $2 and seen_at > $3',
+      [sha256(token), account, new Date(this.clock().getTime() - DEVICE_MS)],
     );
-    if (!f?.last || f.n < FREE_TRIES) return;
-    const wait = Math.min(FAILURE_WINDOW_MS, 2 ** (f.n - FREE_TRIES) * 2000) - (now - f.last.getTime());
-    if (wait > 0)
-      throw new AppError(
-        'slow-down',
-        429,
-        `Too many failed tries. Try again in ${Math.ceil(wait / 1000)} seconds.`,
-        Math.ceil(wait / 1000),
+    return row?.token_hash;
+  }
+
+  /**
+   * Counts a try before it is looked at, so that many at once are counted too. After its free tries each bucket waits
+   * twice as long for every further one, up to fifteen minutes; what comes sooner is refused, and not counted.
+   */
+  private count(
+    buckets: readonly [bucket: string, free: number][],
+  ): Promise<{ id: number; number: number }[]> {
+    const at = this.clock();
+    const since = new Date(at.getTime() - WINDOW_MS);
+    return this.db.transaction(async (tx) => {
+      await tx.query('delete from sign_in_try where at <= $1', [since]);
+      const numbers: number[] = [];
+      for (const [bucket, free] of buckets) {
+        const [f] = await tx.query<{ n: number; last: Date | null }>(
+          'select count(*)::int as n, max(at) as last from sign_in_try where bucket = $1',
+          [bucket],
+        );
+        numbers.push(f!.n + 1);
+        if (!f?.last || f.n < free) continue;
+        const wait = Math.min(WINDOW_MS, 2 ** (f.n - free) * 2000) - (at.getTime() - f.last.getTime());
+        if (wait > 0)
+          throw new AppError(
+            'slow-down',
+            429,
+            `Too many failed tries. Try again in ${Math.ceil(wait / 1000)} seconds.`,
+            Math.ceil(wait / 1000),
+          );
+      }
+      const made: { id: number; number: number }[] = [];
+      for (const [k, [bucket]] of buckets.entries()) {
+        const [row] = await tx.query<{ id: number }>(
+          'insert into sign_in_try (bucket, at) values ($1, $2) returning id',
+          [bucket, at],
+        );
+        made.push({ id: row!.id, number: numbers[k]! });
+      }
+      return made;
+    });
+  }
+
+  /**
+   * Puts failed tries on the ledger, gathered: the first, the fifth, the twenty-fifth … of fifteen minutes. Of an
+   * address that has no account nothing is kept but that there was one.
+   */
+  private async refused(address: string | undefined, number: number, bucket: string): Promise<void> {
+    const subject = address ?? 'an address without an account';
+    if (address === undefined) {
+      const last = await this.db.query(
+        "select 1 from ledger where what = 'sign-in.refused' and subject = $1 and at > $2 limit 1",
+        [subject, new Date(this.clock().getTime() - WINDOW_MS).toISOString()],
       );
+      if (last.length) return;
+    } else if (!GATHERED.has(number)) return;
+    await this.ledger.add({
+      who: 'system',
+      what: 'sign-in.refused',
+      subject,
+      after: { tries: number, device: bucket.startsWith('device') ? 'known' : 'unknown' },
+    });
   }
 
   /** Name and address of every steward. */
@@ -153,6 +229,18 @@ export class Accounts {
         await this.ledger.add({ who: account.address, what: 'sign-out', subject: account.address }, tx);
     });
     this.known.delete(sha256(token));
+  }
+
+  /** Whether a session is still good, without using it: it goes on idling. */
+  async isGood(token: string): Promise<boolean> {
+    const [row] = await this.db.query<{ created_at: Date; seen_at: Date }>(
+      'select created_at, seen_at from session where token_hash = $1',
+      [sha256(token)],
+    );
+    if (!row) return false;
+    const now = this.clock().getTime();
+    const seen = Math.max(row.seen_at.getTime(), this.known.get(sha256(token))?.seen ?? 0);
+    return now - seen <= IDLE_MS && now - row.created_at.getTime() <= LONGEST_MS;
   }
 
   /** The account of a session that is still good, or undefined. */

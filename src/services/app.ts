@@ -1,5 +1,5 @@
 /** The application: everything made once and put together, with nothing of the web in it. */
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
+import { closeSync, existsSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { UNFINISHED } from '../core/remedy/states.ts';
@@ -17,6 +17,7 @@ import { Ledger } from './ledger.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Present } from './present.ts';
+import { privateDirectory } from './private-files.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
 import { Views } from './views.ts';
@@ -106,7 +107,7 @@ function lock(directory: string): () => void {
  * survey can be answered when it is `ready`: at a million items that takes minutes.
  */
 export async function createApp(directory: string, seed?: Seed): Promise<App> {
-  mkdirSync(directory, { recursive: true, mode: 0o700 });
+  privateDirectory(directory);
   const unlock = lock(directory);
   const clock = clockOf(seed?.clock);
   const db = await openDb(join(directory, 'db'));
@@ -133,9 +134,13 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
 
   await jobs.takeUp();
   await extracts.tidy();
-  if (seed && (await accounts.empty()))
-    for (const a of seed.accounts) await accounts.create(a.name, a.address, a.role, a.password, 'demo');
-  for (const s of seed?.sources ?? []) await surveys.putSource(s, 'demo');
+  const first = await accounts.empty();
+  if (first)
+    for (const a of seed?.accounts ?? [])
+      await accounts.create(a.name, a.address, a.role, a.password, 'demo');
+  // their addresses change from start to start; one that was removed stays so
+  const known = new Set((await surveys.sources()).map((s) => s.id));
+  for (const s of seed?.sources ?? []) if (first || known.has(s.id)) await surveys.putSource(s, 'demo');
   let isReading = true;
   const ready = (async () => {
     await present.start();

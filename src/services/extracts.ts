@@ -1,7 +1,9 @@
 /** Bulk extracts in and out: uploads that become a source, and surveys that go out as a zip. */
 import { randomUUID } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
+import type { Writable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { ExtractError, manifestOf } from '../formats/extract.ts';
 import { zipOf } from '../formats/write-extract.ts';
 import type { Engine } from '../engine/engine.ts';
@@ -14,6 +16,8 @@ const FILE =
   /^(?:(?:manifest|columns)\.json|(?:users|groups)\.(?:json|csv)|(?:users|groups|spaces|items|grants|links|content|activity)\.jsonl(?:\.gz)?|files\/[^/\\]{1,300}|[^/\\]{1,200}\.zip)$/;
 /** Larger files than this are not taken. */
 const LARGEST = 16e9;
+/** Bytes of a file's name on the file systems that are usual. */
+const LONGEST_NAME = 255;
 
 export class Extracts {
   constructor(
@@ -21,6 +25,8 @@ export class Extracts {
     private readonly surveys: Surveys,
     private readonly engine: Engine,
     private readonly ledger: Ledger,
+    /** Where an uploaded file goes. */
+    private readonly open: (path: string) => Writable = (path) => createWriteStream(path, { mode: 0o600 }),
   ) {}
 
   /** Begins an upload; its files follow one by one. */
@@ -51,22 +57,28 @@ export class Extracts {
     const path = real
       ? join(home, 'files', encodeURIComponent(name.slice('files/'.length)).replace(/^\.+$/, '_'))
       : join(home, name.endsWith('.zip') ? 'extract.zip' : name);
-    const out = createWriteStream(path, { mode: 0o600 });
+    if (Buffer.byteLength(basename(path)) > LONGEST_NAME)
+      throw new AppError(
+        'name-too-long',
+        422,
+        `The name ${name.slice(0, 60)} … is too long to be kept on this machine. It was skipped.`,
+      );
     let bytes = 0;
-    try {
+    const counted = async function* (): AsyncGenerator<Uint8Array> {
       for await (const piece of body ?? []) {
         bytes += piece.length;
         if (bytes > LARGEST)
           throw new AppError('too-large', 413, `${name} is larger than 16 GB and was not accepted.`);
-        if (!out.write(piece)) await new Promise<void>((r) => out.once('drain', () => r()));
+        yield piece;
       }
-      await new Promise<void>((done, failed) => {
-        out.once('error', failed);
-        out.end(() => done());
-      });
+    };
+    try {
+      await pipeline(counted(), this.open(path));
     } catch (e) {
-      out.destroy();
       rmSync(path, { force: true });
+      const { code } = e as NodeJS.ErrnoException;
+      if (code === 'ENOSPC' || code === 'EDQUOT')
+        throw new AppError('disk-full', 507, `There is no room on the server’s disk for ${name}.`);
       throw e;
     }
     return { bytes };
@@ -97,7 +109,7 @@ export class Extracts {
   /** Uploads that never became a source are of no use after a restart. */
   async tidy(): Promise<void> {
     if (!existsSync(this.directory)) return;
-    const used = (await this.surveys.sources()).filter((s) => s.kind === 'extract').map((s) => s.url);
+    const used = await this.surveys.uploads();
     for (const name of readdirSync(this.directory))
       if (!used.some((u) => u.startsWith(join(this.directory, name))))
         rmSync(join(this.directory, name), { recursive: true, force: true });

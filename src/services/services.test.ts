@@ -55,6 +55,71 @@ describe('signing in', () => {
     expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
   });
 
+  it('counts tries before it looks at them, so that many at once are no more than one after another', async () => {
+    now += 16 * MINUTE;
+    const at = (await ledger.count()) + 1;
+    const answers = await Promise.all(Array.from({ length: 200 }, () => wrong('bo@tarntide.example')));
+    const codes = answers.map((e) => (e as Error & { code?: string }).code);
+    expect(codes.filter((c) => c === 'wrong-sign-in')).toHaveLength(5);
+    expect(codes.filter((c) => c === 'slow-down')).toHaveLength(195);
+    // on the ledger the first and the fifth, not two hundred
+    const entries = await db.query<{ what: string; subject: string; after: { tries: number } }>(
+      'select what, subject, after from ledger where seq >= $1 order by seq',
+      [at],
+    );
+    expect(entries.map((e) => [e.subject, e.after.tries])).toEqual([
+      ['bo@tarntide.example', 1],
+      ['bo@tarntide.example', 5],
+    ]);
+  });
+
+  it('does not lock out whoever signs in from a device of theirs, and slows that down by itself', async () => {
+    now += 16 * MINUTE;
+    const own = { source: '192.0.2.7' };
+    const right = 'ada has a long word';
+    const { device } = await accounts.signIn('ada@tarntide.example', right, own);
+    for (let n = 0; n < 5; n++) await wrong('ada@tarntide.example');
+    expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'slow-down' });
+    const again = await accounts.signIn('ada@tarntide.example', right, { ...own, device });
+    expect(again.device).toBe(device);
+    // another's device is nobody's here, and a stolen one may guess no more often than anybody
+    for (const made of ['made up', device])
+      await expect(
+        accounts.signIn('bo@tarntide.example', 'wrong', { source: '192.0.2.8', device: made }),
+      ).rejects.toMatchObject({ code: 'wrong-sign-in' });
+    for (let n = 0; n < 5; n++)
+      await expect(
+        accounts.signIn('ada@tarntide.example', 'wrong', { ...own, device }),
+      ).rejects.toMatchObject({ code: 'wrong-sign-in' });
+    await expect(accounts.signIn('ada@tarntide.example', right, { ...own, device })).rejects.toMatchObject({
+      code: 'slow-down',
+    });
+    expect(JSON.stringify(await db.query('select * from device'))).not.toContain(device);
+  });
+
+  it('slows down a source that tries many accounts, and writes of unknown ones no name', async () => {
+    now += 16 * MINUTE;
+    const at = (await ledger.count()) + 1;
+    const from = { source: '198.51.100.9' };
+    const codes: string[] = [];
+    for (let n = 0; n < 32; n++)
+      codes.push(
+        (await accounts
+          .signIn(`guess${n}@tarntide.example`, 'wrong', from)
+          .catch((e: { code: string }) => e.code)) as string,
+      );
+    expect(codes.filter((c) => c === 'wrong-sign-in')).toHaveLength(30);
+    expect(codes.at(-1)).toBe('slow-down');
+    // others are not held up by it
+    expect((await accounts.signIn('cy@tarntide.example', 'cy has a long word')).account.name).toBe('cy');
+    const entries = await db.query<{ what: string; subject: string }>(
+      "select what, subject from ledger where seq >= $1 and what = 'sign-in.refused'",
+      [at],
+    );
+    expect(entries).toEqual([{ what: 'sign-in.refused', subject: 'an address without an account' }]);
+    now += 16 * MINUTE;
+  });
+
   it('ends a session after half an hour without use, and after twelve hours with it', async () => {
     const sign = async () => (await accounts.signIn('cy@tarntide.example', 'cy has a long word')).token;
     const idle = await sign();
@@ -70,8 +135,19 @@ describe('signing in', () => {
     }
     expect(await accounts.session(used)).toBeUndefined();
 
+    // asking whether it is good does not use it
+    const listened = await sign();
+    for (let n = 0; n < 3; n++) {
+      now += 9 * MINUTE;
+      expect(await accounts.isGood(listened)).toBe(true);
+    }
+    now += 4 * MINUTE;
+    expect(await accounts.isGood(listened)).toBe(false);
+    expect(await accounts.session(listened)).toBeUndefined();
+
     const left = await sign();
     await accounts.signOut(left);
+    expect(await accounts.isGood(left)).toBe(false);
     expect(await accounts.session(left)).toBeUndefined();
     // what is kept is no token that would sign anybody in
     expect(JSON.stringify(await db.query('select * from session'))).not.toContain(used);

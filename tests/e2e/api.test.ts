@@ -100,6 +100,21 @@ describe('signing in', () => {
     ).toBe(401);
   });
 
+  it('ends the streams of what happens with the session, and lets no session hold many', async () => {
+    const signed = await scene.raw('POST', '/api/session', {
+      body: { address: 'auditor@tarntide.example', password: 'lantern-auditor' },
+    });
+    const headers = { cookie: signed.headers.get('set-cookie')!.split(';')[0]! };
+    const open = () => scene.raw('GET', '/api/events', { headers });
+    const streams = await Promise.all(Array.from({ length: 12 }, open));
+    expect(streams.map((s) => s.status)).toEqual(Array(12).fill(200));
+    expect((await open()).status).toBe(429);
+    const readers = streams.map((s) => s.body!.getReader());
+    for (const r of readers) expect((await r.read()).done).toBe(false);
+    expect((await scene.raw('DELETE', '/api/session', { headers })).status).toBe(200);
+    for (const r of readers) expect((await r.read()).done).toBe(true);
+  });
+
   it('slows down after failed tries, for an unknown address too, and says for how long', async () => {
     for (const address of ['nobody@tarntide.example', 'owner@tarntide.example']) {
       for (let i = 0; i < 5; i++)
@@ -138,11 +153,47 @@ describe('every answer', () => {
     expect(policy).not.toContain('unsafe');
   });
 
+  it('is refused under another name and is not sniffed, files too; owners get no numbers of the organisation', async () => {
+    const page = await (await scene.raw('GET', '/sign-in')).text();
+    const file = /(?:src|href|component-url)="(\/_astro\/[^"]+)"/.exec(page)![1]!;
+    const { headers, status } = await scene.raw('GET', file);
+    expect([status, headers.get('x-content-type-options')]).toEqual([200, 'nosniff']);
+    const { request } = await import('node:http');
+    const foreign = await new Promise<number>((done) =>
+      request(`${scene.base}${file}`, { headers: { host: 'evil.example' } }, (r) =>
+        done(r.statusCode!),
+      ).end(),
+    );
+    expect(foreign).toBe(421);
+    expect((await scene.raw('GET', '/api/course', { role: 'owner' })).status).toBe(403);
+    // the scheme counts too: a page in the clear is not ours where we are behind TLS, and the other way about
+    const origin = scene.base.replace('http:', 'https:');
+    expect((await scene.raw('POST', '/api/surveys', { role: 'steward', headers: { origin } })).status).toBe(
+      403,
+    );
+    // U+0000 is an answer, wherever it comes
+    for (const path of [
+      '/api/holdings?text=a%00b',
+      '/api/search?q=%00',
+      '/api/findings?where=name+%3D%3D+%22%00%22',
+    ])
+      expect((await scene.raw('GET', path, { role: 'steward' })).status, path).toBe(422);
+    const sources = await scene.api<{ kind: string; url: string }[]>(
+      'GET',
+      '/api/sources',
+      undefined,
+      'auditor',
+    );
+    for (const s of sources) if (s.kind === 'extract') expect(s.url).toBe('');
+  });
+
   it('sends the visitor to sign in and back only to our own pages', async () => {
     const response = await scene.raw('GET', '/record/ledger?entry=3');
     expect(response.headers.get('location')).toBe('/sign-in?to=%2Frecord%2Fledger%3Fentry%3D3');
-    const page = await (await scene.raw('GET', '/sign-in?to=//elsewhere.example')).text();
-    expect(page).not.toContain('//elsewhere.example');
+    for (const to of ['//elsewhere.example', '/%09/elsewhere.example', '/%5Celsewhere.example']) {
+      const page = await (await scene.raw('GET', `/sign-in?to=${to}`)).text();
+      expect(page).not.toContain('elsewhere.example');
+    }
   });
 
   it('is refused under a name that is not ours', async () => {

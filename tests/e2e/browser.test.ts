@@ -710,6 +710,7 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('put back, verified').waitFor();
     await page.getByRole('button', { name: 'Undo', exact: true }).click();
     await page.getByRole('button', { name: 'Request approval to put back 1 change' }).click();
+    await page.getByText('asks to undo this plan').waitFor();
     await asDeputy((deputy) => deputy.getByRole('button', { name: 'Approve and undo' }).click());
     await page.getByText('undone', { exact: true }).first().waitFor();
     await page.getByRole('button', { name: 'Approval' }).click();

@@ -110,15 +110,11 @@ export class Scene {
         join(this.home, 'extract'),
         '--state',
         join(this.home, 'standins'),
-        '--token',
-        'tok',
-        '--control-token',
-        'ctl',
         '--port',
         String(port),
       ],
       /^stand-ins on (.*)$/,
-      {},
+      { STANDIN_TOKEN: 'tok', STANDIN_CONTROL_TOKEN: 'ctl' },
     );
     this.standins = s.child;
     this.standinUrl = s.found;
@@ -148,6 +144,7 @@ export class Scene {
     );
     const port = await freePort();
     const s = await start('server', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, {
+      GATE_LANTERN_LOCAL_SOURCES: '1',
       GATE_LANTERN_DATA: join(this.home, 'data'),
       PORT: String(port),
       HOST: '127.0.0.1',

@@ -99,9 +99,59 @@ describe('a survey', () => {
     expect((await findings()).map((f) => f.item).sort()).toEqual(found);
   });
 
+  it('goes on without a source that fails, and keeps what was known of it', async () => {
+    type Sources = { id: string; counts: Record<string, number>; trouble: string | null; paused: boolean }[];
+    const sources = async () =>
+      Object.fromEntries((await scene.api<Sources>('GET', '/api/sources')).map((s) => [s.id, s]));
+    const before = await sources();
+    const [link] = (await scene.truth<{ id: string }[]>('links')).slice(0, 1);
+    // drives and sites break off at their links; channels have none
+    await scene.faults([{ kind: 'dead', path: '/links?' }]);
+    expect(await scene.survey()).toMatchObject({ state: 'done', removed: 0 });
+    const after = await sources();
+    for (const id of ['drives', 'sites']) {
+      expect(after[id]!.trouble).toContain('The survey went on without this source');
+      expect(after[id]!.counts).toEqual(before[id]!.counts);
+    }
+    expect(after.channels!.trouble).toBeNull();
+    expect(await scene.truth('links', link!.id)).not.toBeNull();
+    await scene.faults([]);
+
+    // one that was never there ends no survey either, and can be edited, paused and removed
+    const bad = { id: 'elsewhere', kind: 'drives', name: 'Elsewhere', url: 'http://127.0.0.1:9', token: 't' };
+    await scene.api('POST', '/api/sources', bad);
+    expect((await scene.raw('POST', '/api/sources', { role: 'steward', body: bad })).status).toBe(409);
+    expect(await scene.survey('incremental')).toMatchObject({ state: 'done' });
+    expect((await sources()).elsewhere!.trouble).toContain('Gave up');
+    const edit = (body: object) => scene.raw('PUT', '/api/sources', { role: 'steward', body });
+    // a token goes nowhere but where it was given for
+    expect((await edit({ id: 'elsewhere', url: 'http://127.0.0.1:10' })).status).toBe(422);
+    expect((await edit({ id: 'elsewhere', url: 'http://u:p@127.0.0.1:10', token: 'x' })).status).toBe(422);
+    expect((await edit({ id: 'elsewhere', name: 'Else', paused: true })).status).toBe(200);
+    expect(await scene.survey('incremental')).toMatchObject({ state: 'done', failures: 0 });
+    expect((await sources()).elsewhere).toMatchObject({ name: 'Else', paused: true, trouble: null });
+    const remove = (id: string) => scene.raw('DELETE', '/api/sources', { role: 'steward', body: { id } });
+    expect((await remove('elsewhere')).status).toBe(200);
+    expect((await remove('elsewhere')).status).toBe(404);
+
+    // what a removed source held ends with the next survey, and comes back with the source
+    const { url, name } = (
+      await scene.api<{ id: string; url: string; name: string }[]>('GET', '/api/sources')
+    ).find((s) => s.id === 'channels')!;
+    expect((await remove('channels')).status).toBe(200);
+    const without = await scene.survey('incremental');
+    expect(without.removed).toBeGreaterThan(
+      Object.values(before.channels!.counts).reduce((a, b) => a + b, 0) - 1,
+    );
+    await scene.api('POST', '/api/sources', { id: 'channels', kind: 'channels', name, url, token: 'tok' });
+    expect(await scene.survey()).toMatchObject({ state: 'done' });
+    expect((await sources()).channels!.counts).toEqual(before.channels!.counts);
+  });
+
   it('that fails half-way, is cancelled, or is killed leaves the last good one in force', async () => {
     const before = await scene.api<{ survey: { id: number } }>('GET', '/api/course');
-    await scene.faults([{ kind: 'dead', path: '/links?' }]);
+    // every workspace is silent
+    await scene.faults([{ kind: 'dead', path: '/about' }]);
     expect(await scene.survey()).toMatchObject({
       state: 'failed',
       reason: expect.stringContaining('Gave up') as string,

@@ -7,6 +7,7 @@ import type { z } from 'zod';
 import type { App } from '../../services/app.ts';
 import type { Account, AccountRole } from '../../dto/accounts.ts';
 import { getApp } from '../../services/instance.ts';
+import { SCHEME_HEADER } from '../../services/web.ts';
 import { problem } from './_problem.ts';
 
 export const SESSION_COOKIE = 'gate-lantern';
@@ -83,6 +84,8 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
         parsed.error.issues.map((i) => `${i.path.join('.') || 'input'}: ${i.message}`).join('; '),
         { errors: parsed.error.issues.map((i) => ({ pointer: i.path.join('/'), detail: i.message })) },
       );
+    if (holdsNul(parsed.data))
+      return problem(422, 'input', 'A text in the input holds U+0000, which cannot be kept.');
     try {
       const result = await declared.run({
         app,
@@ -127,10 +130,19 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
   });
 }
 
-/** Origin must be our own; browsers send it with every write. */
+/** Origin must be our own, scheme and all; browsers send it with every write. */
 function sameOrigin(request: Request): boolean {
   const origin = request.headers.get('origin');
-  return origin !== null && URL.canParse(origin) && new URL(origin).host === request.headers.get('host');
+  if (origin === null || !URL.canParse(origin)) return false;
+  const { host, protocol } = new URL(origin);
+  const scheme = request.headers.get(SCHEME_HEADER) ?? 'http';
+  return host === request.headers.get('host') && protocol === `${scheme}:`;
+}
+
+/** Whether a text somewhere in an input holds U+0000, which no name needs and the store cannot hold. */
+function holdsNul(value: unknown): boolean {
+  if (typeof value === 'string') return value.includes('\0');
+  return value instanceof Object && Object.entries(value).some(([k, v]) => holdsNul(k) || holdsNul(v));
 }
 
 /** The body, or undefined where it is too long; what is too long is read to its end and let go. */

@@ -2,7 +2,7 @@ import { endpoint } from './_endpoint.ts';
 import { nothing } from '../../dto/inputs.ts';
 
 export const GET = endpoint({
-  role: 'owner',
+  role: 'auditor',
   scope: 'organisation',
   input: nothing,
   run: ({ app, account }) => app.course(account.id),

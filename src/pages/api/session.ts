@@ -1,6 +1,10 @@
 import { endpoint, SESSION_COOKIE } from './_endpoint.ts';
 import { signInForm } from '../../dto/forms.ts';
 import { nothing } from '../../dto/inputs.ts';
+import { SCHEME_HEADER, SOURCE_HEADER } from '../../services/web.ts';
+
+const DEVICE_COOKIE = 'gate-lantern-device';
+const DEVICE_SECONDS = 180 * 86_400;
 
 export const GET = endpoint({
   role: 'owner',
@@ -14,13 +18,20 @@ export const POST = endpoint({
   scope: 'none',
   input: signInForm,
   async run({ app, input, context }) {
-    const { token, account } = await app.accounts.signIn(input.address, input.password);
-    context.cookies.set(SESSION_COOKIE, token, {
+    const { headers } = context.request;
+    const { token, device, account } = await app.accounts.signIn(input.address, input.password, {
+      source: headers.get(SOURCE_HEADER) ?? 'unknown',
+      device: context.cookies.get(DEVICE_COOKIE)?.value,
+    });
+    const cookie = {
       httpOnly: true,
       sameSite: 'strict',
       path: '/',
-      secure: context.url.protocol === 'https:',
-    });
+      secure: headers.get(SCHEME_HEADER) === 'https',
+    } as const;
+    context.cookies.set(SESSION_COOKIE, token, cookie);
+    // it lets nobody in: it only says that this browser has been here
+    context.cookies.set(DEVICE_COOKIE, device, { ...cookie, path: '/api/session', maxAge: DEVICE_SECONDS });
     return account;
   },
 });
@@ -31,6 +42,7 @@ export const DELETE = endpoint({
   input: nothing,
   async run({ app, token, context }) {
     await app.accounts.signOut(token);
+    app.events.endOf(token);
     context.cookies.delete(SESSION_COOKIE, { path: '/' });
   },
 });

@@ -12,7 +12,7 @@ export interface PlanParts {
   db: Db;
   ledger: Ledger;
   engine: { ask: Pick<Engine['ask'], 'preview' | 'prove' | 'cameBack' | 'quarantined'> };
-  surveys: Pick<Surveys, 'readBack' | 'sourcesWithTokens'>;
+  surveys: Pick<Surveys, 'readBack' | 'sourcesWithTokens' | 'localSources'>;
   present: Pick<Present, 'toNewest' | 'survey'>;
   tray: Pick<Tray, 'forPlan'>;
   events: Pick<Events, 'emit'>;

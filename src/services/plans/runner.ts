@@ -242,7 +242,10 @@ export class Runner {
     const undoing = state === 'undoing';
     const places = new Map<string, Changeable | undefined>();
     for (const s of await surveys.sourcesWithTokens())
-      places.set(s.id, connectForChange(s.kind, { url: s.url, token: s.token }));
+      places.set(
+        s.id,
+        connectForChange(s.kind, { url: s.url, token: s.token, localToo: surveys.localSources }),
+      );
     const steps = await stepsOf(db, plan);
     // each workspace is asked one thing at a time, and the slow ones do not hold the others up
     const lanes = new Map<string, PlanStep[]>();

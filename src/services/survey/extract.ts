@@ -15,6 +15,8 @@ interface Work {
   order: SurveyOrder;
   extracts: readonly SurveySource[];
   inStep(name: StepName, work: (step: JobStep) => Promise<void>): Promise<void>;
+  /** Does one source's part: where it fails the survey goes on without it. */
+  ofSource(step: JobStep, source: string, work: () => Promise<void>): Promise<void>;
   fail(step: JobStep, object: string, reason: string): Promise<void>;
   tell(): void;
   newScanner(): Scanner;
@@ -26,15 +28,16 @@ const AT_ONCE = 5000;
 export async function stageExtract(w: Work): Promise<string> {
   let takenAt = '';
   await w.inStep('extracts', async (step) => {
-    for (const source of w.extracts) {
-      try {
-        const taken = await stageOne(w, step, source);
-        if (taken > takenAt) takenAt = taken;
-      } catch (e) {
-        if (!(e instanceof ExtractError)) throw e;
-        throw new ConnectorError('not-understood', `${source.id}: ${e.message}`);
-      }
-    }
+    for (const source of w.extracts)
+      await w.ofSource(step, source.id, async () => {
+        try {
+          const taken = await stageOne(w, step, source);
+          if (taken > takenAt) takenAt = taken;
+        } catch (e) {
+          if (!(e instanceof ExtractError)) throw e;
+          throw new ConnectorError('not-understood', `${source.id}: ${e.message}`);
+        }
+      });
   });
   return takenAt;
 }

@@ -15,6 +15,8 @@ export interface SurveyOrder {
   kind: 'full' | 'incremental';
   by: string;
   sources: SurveySource[];
+  /** Sources may be on this machine and its own network, and without TLS. */
+  localSources: boolean;
   /** Where an incremental survey of a source begins. */
   changeTokens: Record<string, string>;
   /** Key of the hashes by which distinct values are told apart. */

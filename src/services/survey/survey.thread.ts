@@ -318,8 +318,44 @@ const unreadBefore = (source: string): Promise<{ doc: ItemRow }[]> =>
     [source, recogniser, withoutText(order.recogniser.pictures).source],
   );
 
+/** Sources that failed, with why: the survey goes on without them, and what was known of them stays. */
+const failed = new Map<string, string>();
+
+/** Does a source's part of a step, unless it has failed; a failure of its own is not the survey's. */
+async function ofSource(step: JobStep, source: string, work: () => Promise<void>): Promise<void> {
+  if (failed.has(source)) return;
+  try {
+    await work();
+  } catch (e) {
+    const own =
+      e instanceof ConnectorError &&
+      e.code !== 'cancelled' &&
+      !(e.code === 'token-expired' && order.kind === 'incremental');
+    if (!own || abort.signal.aborted) throw e;
+    failed.set(source, e.message);
+    await db.query('delete from staged where survey = $1 and source = $2', [order.survey, source]);
+    await db.query('delete from staged_activity where source = $1', [source]);
+    await fail(
+      step,
+      source,
+      `${e.message} The survey went on without this source; what was known of it stays.`,
+    );
+  }
+}
+
+/** Sources of which something is known and which are no more: their rows end with this survey. */
+const removedSources = (): Promise<{ kind: ObservedKind; source: string }[]> =>
+  db.query(
+    'select distinct kind, source from observed o where valid_to is null and not exists (select 1 from source s where s.id = o.source)',
+  );
+
 async function run(): Promise<SurveyResult> {
-  const http = (s: SurveySource) => ({ url: s.url, token: s.token, signal: abort.signal });
+  const http = (s: SurveySource) => ({
+    url: s.url,
+    token: s.token,
+    signal: abort.signal,
+    localToo: order.localSources,
+  });
   const directories = order.sources
     .filter((s) => s.kind === 'directory')
     .map((s) => ({ source: s, connector: scimDirectory(http(s)), rules: new GroupsByRule() }));
@@ -332,70 +368,87 @@ async function run(): Promise<SurveyResult> {
   let takenAt = '';
   try {
     await db.query('truncate staged, staged_activity');
-    for (const w of workspaces) {
-      const about = await w.connector.about();
-      w.whole = order.kind === 'full' || order.changeTokens[w.source.id] === undefined;
-      w.token = w.whole ? about.changeToken : order.changeTokens[w.source.id]!;
-      await stage(db, order.survey, [
-        {
-          kind: 'about',
-          source: w.source.id,
-          id: w.source.id,
-          doc: { organisation: about.organisation, workspace: about.workspace },
-        },
-      ]);
-    }
     await inStep('people', async (step) => {
+      for (const w of workspaces)
+        await ofSource(step, w.source.id, async () => {
+          const about = await w.connector.about();
+          w.whole = order.kind === 'full' || order.changeTokens[w.source.id] === undefined;
+          w.token = w.whole ? about.changeToken : order.changeTokens[w.source.id]!;
+          const doc = { organisation: about.organisation, workspace: about.workspace };
+          await stage(db, order.survey, [{ kind: 'about', source: w.source.id, id: w.source.id, doc }]);
+        });
       for (const d of directories)
-        await readAll(step, 'person', d.source.id, d.connector.list('person'), (_, raw) =>
-          d.rules.user(raw as { id: string }),
+        await ofSource(step, d.source.id, () =>
+          readAll(step, 'person', d.source.id, d.connector.list('person'), (_, raw) =>
+            d.rules.user(raw as { id: string }),
+          ),
         );
-      for (const w of workspaces) await readAll(step, 'person', w.source.id, w.connector.list('person'));
+      for (const w of workspaces)
+        await ofSource(step, w.source.id, () =>
+          readAll(step, 'person', w.source.id, w.connector.list('person')),
+        );
     });
     await inStep('groups', async (step) => {
-      for (const d of directories) await readGroups(step, d.source.id, d.connector.list('group'), d.rules);
+      for (const d of directories)
+        await ofSource(step, d.source.id, () =>
+          readGroups(step, d.source.id, d.connector.list('group'), d.rules),
+        );
     });
     if (order.kind === 'full') {
       if (extracts.length)
-        takenAt = await stageExtract({ db, order, extracts, inStep, fail, tell, newScanner });
+        takenAt = await stageExtract({ db, order, extracts, inStep, ofSource, fail, tell, newScanner });
       for (const kind of FEED_KINDS)
         await inStep(stepOf(kind), async (step) => {
           for (const w of workspaces)
-            await readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
-              if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
-            });
+            await ofSource(step, w.source.id, () =>
+              readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
+                if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
+              }),
+            );
         });
     } else
       await inStep('what changed', async (step) => {
-        for (const w of workspaces) {
-          if (w.whole) throw new ConnectorError('token-expired', `${w.source.id} has not been surveyed yet.`);
-          w.files = (await unreadBefore(w.source.id)).map((r) => r.doc);
-          await readChanges(step, w);
-        }
+        for (const w of workspaces)
+          await ofSource(step, w.source.id, async () => {
+            if (w.whole)
+              throw new ConnectorError(
+                'refused',
+                'It has not been surveyed in full yet: survey all sources.',
+              );
+            w.files = (await unreadBefore(w.source.id)).map((r) => r.doc);
+            await readChanges(step, w);
+          });
       });
     await inStep('content', async (step) => {
       step.total = (step.total ?? 0) + workspaces.reduce((n, w) => n + w.files.length, 0);
-      for (const w of workspaces) await scanAll(step, w.source, w.connector, w.files);
+      for (const w of workspaces)
+        await ofSource(step, w.source.id, () => scanAll(step, w.source, w.connector, w.files));
     });
     await inStep('activity', async (step) => {
       for (const w of workspaces)
-        for await (const part of w.connector.activity('0')) {
-          await stageActivity(
-            db,
-            part.rows.map((r) => ({ source: w.source.id, ...r })),
-          );
-          step.done += part.rows.length;
-          tell();
-        }
+        await ofSource(step, w.source.id, async () => {
+          for await (const part of w.connector.activity('0')) {
+            await stageActivity(
+              db,
+              part.rows.map((r) => ({ source: w.source.id, ...r })),
+            );
+            step.done += part.rows.length;
+            tell();
+          }
+        });
     });
     if (order.kind === 'full')
       await inStep('changes meanwhile', async (step) => {
-        for (const w of workspaces) {
-          w.files = [];
-          await readChanges(step, w);
-          await scanAll(step, w.source, w.connector, w.files);
-        }
+        for (const w of workspaces)
+          await ofSource(step, w.source.id, async () => {
+            w.files = [];
+            await readChanges(step, w);
+            await scanAll(step, w.source, w.connector, w.files);
+          });
       });
+    const read = order.sources.filter((s) => s.kind !== 'directory');
+    if (read.every((s) => failed.has(s.id)))
+      throw new ConnectorError('refused', [...new Set(failed.values())].join(' '));
     // judged at the moment to which the changes were read, unless an extract says when it was taken
     takenAt = workspaces.length || !takenAt ? now().toISOString() : takenAt;
     await inStep('taking over', async (step) => {
@@ -417,7 +470,9 @@ async function run(): Promise<SurveyResult> {
               (['about', ...KINDS, 'content'] as const).map((kind) => ({ kind, source: e.id })),
             )
           : []),
-      ];
+      ].filter((w) => !failed.has(w.source));
+      whole.push(...(await removedSources()));
+      const surveyed = workspaces.filter((w) => !failed.has(w.source.id));
       const { added, altered, removed } = await mergeStaged(db, order.survey, whole, {
         signal: abort.signal,
         progress: (done) => {
@@ -436,9 +491,9 @@ async function run(): Promise<SurveyResult> {
         if (order.kind === 'full')
           await tx.query(
             "delete from scan s where s.source = any($1) and not exists (select 1 from observed o where o.kind = 'item' and o.source = s.source and o.id = s.item and o.valid_to is null)",
-            [workspaces.map((w) => w.source.id)],
+            [surveyed.map((w) => w.source.id)],
           );
-        for (const w of workspaces)
+        for (const w of surveyed)
           await tx.query(
             `insert into change_token (source, token, survey) values ($1, $2, $3)
              on conflict (source) do update set token = excluded.token, survey = excluded.survey`,

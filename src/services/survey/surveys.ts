@@ -2,9 +2,11 @@
 import { startThread } from '../../jobs/rpc.ts';
 import type { Worker } from 'node:worker_threads';
 import type { Db, OpenDb } from '../../store/db.ts';
+import { checkAddress } from '../../connectors/address.ts';
 import { connectWorkspace } from '../../connectors/http-connectors.ts';
 import type { WorkspaceConnector } from '../../connectors/port.ts';
 import type { ItemRow } from '../../core/model.ts';
+import { UNFINISHED } from '../../core/remedy/states.ts';
 import { stepIs } from '../../store/jobs.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
 import { waitingStep, type JobStep } from '../../dto/jobs.ts';
@@ -27,6 +29,7 @@ export interface SourceInput {
   url: string;
   token: string;
 }
+type SourceSql = SourceInput & { paused: boolean };
 
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
@@ -41,6 +44,8 @@ export class Surveys {
     private readonly secrets: Secrets,
     private readonly jobs: Jobs,
     private readonly clock: () => Date,
+    /** Sources may be on this machine and its own network, and without TLS. */
+    readonly localSources = process.env.GATE_LANTERN_LOCAL_SOURCES === '1',
   ) {
     jobs.declare('survey', {
       run: (job) => this.run(job),
@@ -82,24 +87,131 @@ export class Surveys {
     });
   }
 
+  /** Adds a source as a steward gives it. */
+  async addSource(source: SourceInput, by: string): Promise<void> {
+    if (await this.known(source.id))
+      throw new AppError('source-there', 409, `There is a source “${source.id}” already. Edit that one.`);
+    checkAddress(source.url, this.localSources);
+    await this.putSource(source, by);
+  }
+
+  private async known(id: string): Promise<SourceSql | undefined> {
+    return (await this.db.query<SourceSql>('select * from source where id = $1', [id]))[0];
+  }
+
+  /** Sets a source's name, address or token, or pauses it; what is left out stays. */
+  async editSource(
+    id: string,
+    edit: {
+      name?: string | undefined;
+      url?: string | undefined;
+      token?: string | undefined;
+      paused?: boolean | undefined;
+    },
+    by: string,
+  ): Promise<void> {
+    const known = await this.known(id);
+    if (!known) throw new AppError('no-source', 404, 'There is no such source.');
+    if (edit.url && edit.url !== known.url) {
+      if (known.kind === 'extract')
+        throw new AppError('an-extract', 409, 'An extract has no address: import another one.');
+      checkAddress(edit.url, this.localSources);
+      // a token is for where it was given for
+      if (!edit.token) throw new AppError('token-wanted', 422, 'A new address needs its access token too.');
+    }
+    const next = {
+      name: edit.name ?? known.name,
+      url: edit.url || known.url,
+      token: edit.token ? this.secrets.seal(edit.token) : known.token,
+      paused: edit.paused ?? known.paused,
+    };
+    await this.db.transaction(async (tx) => {
+      await tx.query('update source set name = $2, url = $3, token = $4, paused = $5 where id = $1', [
+        id,
+        next.name,
+        next.url,
+        next.token,
+        next.paused,
+      ]);
+      // another place knows nothing of this one's changes
+      if (next.url !== known.url) await tx.query('delete from change_token where source = $1', [id]);
+      const told = (s: Omit<typeof next, 'token'>) => ({ name: s.name, url: s.url, paused: s.paused });
+      await this.ledger.add(
+        {
+          who: by,
+          what:
+            next.paused === known.paused
+              ? 'source.changed'
+              : next.paused
+                ? 'source.paused'
+                : 'source.resumed',
+          subject: id,
+          before: told(known),
+          after: { ...told(next), ...(edit.token && { token: 'renewed' }) },
+        },
+        tx,
+      );
+    });
+  }
+
+  /** Removes a source. What was known of it stays in the surveys that saw it, and ends with the next one. */
+  async removeSource(id: string, by: string): Promise<void> {
+    const known = await this.known(id);
+    if (!known) throw new AppError('no-source', 404, 'There is no such source.');
+    if (this.jobs.current('survey'))
+      throw new AppError('survey-running', 409, 'A survey is running. Cancel it, or wait for it, first.');
+    const [busy] = await this.db.query<{ name: string }>(
+      'select p.name from plan p where p.state = any($1) and exists (select 1 from plan_change c where c.plan = p.id and c.source = $2) limit 1',
+      [[...UNFINISHED], id],
+    );
+    if (busy)
+      throw new AppError(
+        'plan-waits',
+        409,
+        `The plan “${busy.name}” changes something there. Apply or discard it first.`,
+      );
+    await this.db.transaction(async (tx) => {
+      await tx.query('delete from source where id = $1', [id]);
+      await tx.query('delete from change_token where source = $1', [id]);
+      await tx.query('delete from tray where source = $1', [id]);
+      await this.ledger.add(
+        { who: by, what: 'source.removed', subject: id, before: { name: known.name, url: known.url } },
+        tx,
+      );
+    });
+  }
+
   /** Every source with its token opened; never leaves the services. */
-  async sourcesWithTokens(): Promise<(SurveySource & { name: string })[]> {
-    const rows = await this.db.query<SourceInput>(
-      'select id, kind, name, url, token from source order by kind, id',
+  async sourcesWithTokens(): Promise<(SurveySource & { name: string; paused: boolean })[]> {
+    const rows = await this.db.query<SourceSql>(
+      'select id, kind, name, url, token, paused from source order by kind, id',
     );
     return rows.map((r) => ({ ...r, token: this.secrets.open(r.token) }));
   }
 
   async sources(): Promise<SourceRow[]> {
-    const rows = await this.db.query<Omit<SourceRow, 'counts'>>(
-      'select id, kind, name, url from source order by kind, name',
+    const rows = await this.db.query<Omit<SourceRow, 'counts' | 'trouble'>>(
+      'select id, kind, name, url, paused from source order by kind, name',
+    );
+    const troubles = await this.db.query<{ object: string; reason: string }>(
+      `select object, reason from survey_failure f where survey = (select max(id) from survey where kind <> 'read-back' and state <> 'running')
+       and object in (select id from source)`,
     );
     return rows.map((r) => ({
       ...r,
+      // where an upload lies on this machine is nobody’s business
+      url: r.kind === 'extract' ? '' : r.url,
+      trouble: troubles.find((t) => t.object === r.id)?.reason ?? null,
       counts: Object.fromEntries(
         this.present.counts.filter((c) => c.source === r.id).map((c) => [c.kind, c.n]),
       ),
     }));
+  }
+
+  /** Directories in which uploads lie that are sources. */
+  async uploads(): Promise<string[]> {
+    const rows = await this.db.query<{ url: string }>("select url from source where kind = 'extract'");
+    return rows.map((r) => r.url);
   }
 
   /**
@@ -144,7 +256,10 @@ export class Surveys {
     if (from.kind === 'directory' || from.kind === 'extract')
       throw new AppError('not-live', 409, 'It came with an extract: there is no workspace to read it from.');
     const { kind, url, token } = from;
-    return { row: row.doc, connector: connectWorkspace(kind, { url, token }) };
+    return {
+      row: row.doc,
+      connector: connectWorkspace(kind, { url, token, localToo: this.localSources }),
+    };
   }
 
   /**
@@ -160,19 +275,14 @@ export class Surveys {
       );
     this.starting = true;
     try {
-      const sources = await this.sourcesWithTokens();
+      const sources = (await this.sourcesWithTokens()).filter((s) => !s.paused);
       const changeTokens = await this.changeTokens();
-      if (kind === 'incremental') {
-        const fresh = sources.find(
-          (s) => s.kind !== 'directory' && s.kind !== 'extract' && !changeTokens[s.id],
+      if (kind === 'incremental' && !sources.some((s) => changeTokens[s.id]))
+        throw new AppError(
+          'no-change-token',
+          409,
+          'No workspace has been surveyed in full yet. Survey everything first.',
         );
-        if (fresh || !sources.some((s) => changeTokens[s.id]))
-          throw new AppError(
-            'no-change-token',
-            409,
-            `${fresh ? fresh.name : 'No workspace'} has ${fresh ? 'not ' : ''}been surveyed in full yet. Survey everything first.`,
-          );
-      }
       if (!sources.some((s) => s.kind !== 'directory'))
         throw new AppError('no-sources', 409, 'There is no workspace to survey yet. Add one first.');
       const id = await this.db.transaction(async (tx) => {
@@ -205,13 +315,14 @@ export class Surveys {
       'select kind from survey where id = $1',
       [job.subject],
     );
-    const sources = await this.sourcesWithTokens();
+    const sources = (await this.sourcesWithTokens()).filter((s) => !s.paused);
     const order: SurveyOrder = {
       survey: job.subject,
       job: job.id,
       kind: survey!.kind,
       by: job.by,
       sources: sources.map(({ id, kind, url, token }) => ({ id, kind, url, token })),
+      localSources: this.localSources,
       changeTokens: await this.changeTokens(),
       hashKey: this.secrets.keyFor('values').toString('base64'),
       recogniser: await readRecogniser(this.db),

@@ -57,9 +57,15 @@ function SignedFrame({ account, path, dossier, children }: ShellProps) {
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
   const [params] = useUrl('');
-  const { data: course } = useQuery(ask('/api/course'));
+  const { data: course } = useQuery({ ...ask('/api/course'), enabled: account.role !== 'owner' });
   const counts: Record<string, ReactNode> = {
-    Survey: live.survey ? 'running' : course?.survey.last ? <When at={course.survey.last} /> : 'none yet',
+    Survey: live.survey ? (
+      'running'
+    ) : course?.survey.last ? (
+      <When at={course.survey.last} />
+    ) : (
+      course && 'none yet'
+    ),
     Exposure: course ? `${count(course.exposure)} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
     Guard: course ? plural(course.guard, 'data type') : '',
@@ -162,12 +168,13 @@ function ThemeButton() {
 }
 
 function ScopeLine({ path }: { path: string }) {
+  const { account } = useSigned();
   const [params, set] = useUrl('');
   const space = params.get('space');
   const ws = params.get('ws');
   const asOf = asOfOf(params);
   const { data: sources } = useQuery(ask('/api/sources'));
-  const { data: course } = useQuery(ask('/api/course'));
+  const { data: course } = useQuery({ ...ask('/api/course'), enabled: account.role !== 'owner' });
   const { data: surveys } = useQuery(ask('/api/surveys'));
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];

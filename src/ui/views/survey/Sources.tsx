@@ -1,14 +1,18 @@
+import { MoreHorizontal } from 'lucide-react';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { KINDS, ROW_KINDS } from '../../../core/row-kinds.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { JobStep } from '../../../dto/jobs.ts';
-import type { SurveyRow } from '../../../dto/surveys.ts';
+import type { SourceRow, SurveyRow } from '../../../dto/surveys.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { Progress } from '../../parts/Progress.tsx';
 import { duration } from '../../parts/dates.ts';
-import { sourceForm } from '../../../dto/forms.ts';
+import { Dialog } from '../../parts/Dialog.tsx';
+import { Menu, MenuItem } from '../../parts/Menu.tsx';
+import { useSay } from '../../parts/Toasts.tsx';
+import { editSourceForm, sourceForm } from '../../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
@@ -55,6 +59,7 @@ function View({ search }: { search: string }) {
   const steps = chosen && live.survey?.subject === chosen.id ? live.survey.steps : chosen?.steps;
   const [adding, setAdding] = useState(false);
   const [bringing, setBringing] = useState(false);
+  const [editing, setEditing] = useState<SourceRow>();
   return (
     <div className="flex h-full flex-col overflow-auto">
       <div className="flex items-center gap-3 px-4 py-2">
@@ -117,6 +122,7 @@ function View({ search }: { search: string }) {
           }}
         />
       )}
+      {editing && <EditSource source={editing} close={() => setEditing(undefined)} />}
       {bringing && (
         <ReadExtract
           done={(survey) => {
@@ -141,6 +147,8 @@ function View({ search }: { search: string }) {
               <th className="px-3 font-semibold">Kind</th>
               <th className="px-3 font-semibold">Seen there</th>
               <th className="px-3 font-semibold">Address</th>
+              <th className="px-3 font-semibold">State</th>
+              <th aria-label="Actions" />
             </tr>
           </thead>
           <tbody>
@@ -155,6 +163,18 @@ function View({ search }: { search: string }) {
                   }).join(', ') || 'nothing yet'}
                 </td>
                 <td className="px-3 font-mono text-[12.5px] text-quiet">{s.url}</td>
+                <td className="w-44 px-3">
+                  {s.paused ? (
+                    <State icon="waiting">paused</State>
+                  ) : s.trouble ? (
+                    <span title={s.trouble}>
+                      <State icon="trouble">not read last time</State>
+                    </span>
+                  ) : null}
+                </td>
+                <td className="w-12 pr-4 text-right">
+                  {steward && <SourceMenu source={s} edit={() => setEditing(s)} />}
+                </td>
               </tr>
             ))}
           </tbody>
@@ -354,6 +374,115 @@ function AddSource({ done }: { done: () => void }) {
       </button>
       <FormTrouble form={form} />
     </form>
+  );
+}
+
+/** What can be done with a source. */
+function SourceMenu({ source, edit }: { source: SourceRow; edit: () => void }) {
+  const refresh = useRefresh();
+  const say = useSay();
+  const [removing, setRemoving] = useState(false);
+  const pause = useMutation({
+    mutationFn: () => send('PUT', '/api/sources', { id: source.id, paused: !source.paused }),
+    onSuccess: () => say(source.paused ? `${source.name} is read again.` : `${source.name} is paused.`),
+    onError: (e) => say(e.message),
+    onSettled: refresh,
+  });
+  return (
+    <>
+      <Menu
+        label={`Actions on ${source.name}`}
+        button={
+          <button className="btn btn-xs btn-ghost btn-square" aria-label={`Actions on ${source.name}`}>
+            <MoreHorizontal size={14} aria-hidden />
+          </button>
+        }
+      >
+        <MenuItem run={edit}>Edit …</MenuItem>
+        <MenuItem run={() => pause.mutate()}>{source.paused ? 'Resume' : 'Pause'}</MenuItem>
+        <MenuItem run={() => setRemoving(true)}>Remove …</MenuItem>
+      </Menu>
+      {removing && <RemoveSource source={source} close={() => setRemoving(false)} />}
+    </>
+  );
+}
+
+function RemoveSource({ source, close }: { source: SourceRow; close: () => void }) {
+  const refresh = useRefresh();
+  const remove = useMutation({
+    mutationFn: () => send('DELETE', '/api/sources', { id: source.id }),
+    onSuccess: () => {
+      refresh();
+      close();
+    },
+  });
+  return (
+    <Dialog title={`Remove ${source.name}?`} close={close}>
+      <div className="flex flex-col gap-3 p-4">
+        <p>
+          Its access token is deleted at once. What it holds is no longer in force after the next survey, and
+          its findings close; past surveys keep what they saw.
+        </p>
+        {remove.error && <Trouble error={remove.error} />}
+        <div className="flex justify-end gap-2">
+          <button className="btn btn-sm btn-ghost" onClick={close}>
+            Cancel
+          </button>
+          <button
+            className="btn btn-sm btn-error"
+            disabled={remove.isPending}
+            onClick={() => remove.mutate()}
+          >
+            Remove source
+          </button>
+        </div>
+      </div>
+    </Dialog>
+  );
+}
+
+function EditSource({ source, close }: { source: SourceRow; close: () => void }) {
+  const refresh = useRefresh();
+  const form = useSchemaForm(
+    editSourceForm,
+    { id: source.id, name: source.name, url: source.url, token: '' },
+    async (values) => {
+      await send('PUT', '/api/sources', values);
+      refresh();
+      close();
+    },
+  );
+  const field = (name: 'name' | 'url' | 'token', label: string, more: object = {}, hint?: string) => (
+    <Field form={form} name={name} label={label} {...(hint && { hint })}>
+      {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
+    </Field>
+  );
+  return (
+    <Dialog title={`Edit ${source.name}`} close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+        {field('name', 'Name')}
+        {source.kind !== 'extract' && (
+          <>
+            {field('url', 'Address', { type: 'url' })}
+            {field(
+              'token',
+              'Access token',
+              { type: 'password', autoComplete: 'off' },
+              'Leave it empty to keep the one there is; a new address needs its own.',
+            )}
+          </>
+        )}
+        <FormTrouble form={form} />
+        <div className="flex justify-end gap-2">
+          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+            Cancel
+          </button>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            Save source
+          </button>
+        </div>
+      </form>
+    </Dialog>
   );
 }
 
