@@ -126,6 +126,10 @@ ledger
   .command('verify')
   .description('follow the hash chain of an exported ledger')
   .argument('<file>')
+  .option('--heads <file>', 'signed heads of it that were kept elsewhere: they show a cut end')
+  .option('--thumbprint <t>', 'the key that must have signed the heads (RFC 7638)')
+  .option('--head <hash>', 'the hash that its last entry must have')
+  .option('--count <n>', 'how many entries it must have')
   .action(run(async () => (await import('./ledger.ts')).verifyLedger));
 
 const evidence = program.command('evidence').description('plans as signed evidence');

@@ -14,12 +14,14 @@ import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
 import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
+import { LedgerHeads } from './ledger-heads.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
 import { Recognition } from './recognition.ts';
 import { Secrets } from './secrets.ts';
+import { SigningKey } from './signing-key.ts';
 import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
@@ -40,6 +42,7 @@ export interface App {
   db: OpenDb;
   accounts: Accounts;
   ledger: Ledger;
+  heads: LedgerHeads;
   engine: Engine;
   findings: Findings;
   surveys: Surveys;
@@ -117,6 +120,15 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const events = new Events();
   const findings = new Findings(db, ledger, clock);
   const secrets = new Secrets(directory);
+  const signing = new SigningKey(db, secrets);
+  const heads = new LedgerHeads(
+    db,
+    ledger,
+    signing,
+    join(directory, 'ledger-heads.jws'),
+    process.env.GATE_LANTERN_LEDGER_HEADS,
+    clock,
+  );
   const present = new Present(db, engine, events);
   const jobs = new Jobs(db, events, clock);
   const surveys = new Surveys(db, ledger, engine, present, secrets, jobs, clock);
@@ -148,6 +160,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await jobs.look();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
+    heads.start();
   })();
   // the caller awaits `ready` too; without a handler here an early failure would end the process
   ready.catch(() => undefined);
@@ -161,12 +174,13 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     db,
     accounts,
     ledger,
+    heads,
     engine,
     findings,
     surveys,
     plans,
     tray,
-    evidence: new Evidence(db, ledger, plans.queries, secrets, clock),
+    evidence: new Evidence(db, ledger, plans.queries, signing, clock),
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
@@ -197,6 +211,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       };
     },
     async close() {
+      heads.stop();
+      await heads.sign().catch(() => undefined);
       await surveys.close();
       await recognition.close();
       await jobs.close();

@@ -1,50 +1,24 @@
 /** Signed evidence of plans, by this installation's own key. */
-import { createPrivateKey, generateKeyPairSync } from 'node:crypto';
-import { calculateJwkThumbprint, type JWK } from 'jose';
 import { signEvidence } from '../formats/evidence.ts';
 import type { LedgerEntry } from '../formats/ledger.ts';
 import type { OrganisationRow } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { PRESENT } from '../store/observed.ts';
-import { writeSetting } from '../store/settings.ts';
 import type { Ledger } from './ledger.ts';
 import type { PlanQueries } from './plans/queries.ts';
-import type { Secrets } from './secrets.ts';
-
-const SETTING = 'evidence-key';
+import type { SigningKey } from './signing-key.ts';
 
 export class Evidence {
-  private made: Promise<JWK> | undefined;
-
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly plans: PlanQueries,
-    private readonly secrets: Secrets,
+    private readonly signing: SigningKey,
     private readonly clock: () => Date,
   ) {}
 
-  /** The key, made at the first asking and kept sealed. */
-  private privateKey(): Promise<JWK> {
-    this.made ??= this.readOrMake();
-    this.made.catch(() => (this.made = undefined));
-    return this.made;
-  }
-
-  private async readOrMake(): Promise<JWK> {
-    const [kept] = await this.db.query<{ value: string }>('select value from setting where name = $1', [
-      SETTING,
-    ]);
-    const pem = kept
-      ? this.secrets.open(kept.value)
-      : generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString();
-    if (!kept) await writeSetting(this.db, SETTING, this.secrets.seal(pem));
-    return createPrivateKey(pem).export({ format: 'jwk' });
-  }
-
-  async key(): Promise<{ jwk: JWK; thumbprint: string }> {
-    const { d: _, ...jwk } = await this.privateKey();
-    return { jwk, thumbprint: await calculateJwkThumbprint(jwk) };
+  key(): ReturnType<SigningKey['public']> {
+    return this.signing.public();
   }
 
   /** A plan with everything that shows what came of it; undefined where there is none of this number. */
@@ -84,7 +58,7 @@ export class Evidence {
         })),
         ledger: entries,
       },
-      await this.privateKey(),
+      await this.signing.private(),
     );
     await this.ledger.add({
       who: by,

@@ -5,6 +5,7 @@ import {
   ledgerHash,
   type ChainResult,
   type LedgerEntry,
+  type LedgerHead,
 } from '../formats/ledger.ts';
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
 import type { Db } from '../store/db.ts';
@@ -105,8 +106,9 @@ export class Ledger {
     }
   }
 
-  async check(): Promise<ChainResult> {
-    const chain = new ChainCheck();
+  /** Follows the chain; `heads`: what was kept apart of its end at moments before. */
+  async check(heads: readonly LedgerHead[] = []): Promise<ChainResult> {
+    const chain = new ChainCheck(heads);
     for await (const rows of this.all()) rows.forEach((r) => chain.add(r));
     return chain.result();
   }

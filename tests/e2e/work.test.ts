@@ -386,6 +386,24 @@ describe('a plan', () => {
       });
     writeFileSync(file, text);
     expect(verify()).toMatchObject({ status: 0, stdout: expect.stringContaining('"holds":true') as string });
+    // its end is known by heads that were kept apart
+    const heads = join(scene.home, 'heads.jws');
+    await scene.api('POST', '/api/ledger/heads', {}, 'auditor');
+    writeFileSync(heads, await (await scene.raw('GET', '/api/ledger/heads', { role: 'auditor' })).text());
+    const { thumbprint } = await scene.api<{ thumbprint: string }>('GET', '/api/evidence/key');
+    const against = (...more: string[]) =>
+      spawnSync(process.execPath, ['dist/app/gl.mjs', 'ledger', 'verify', file, ...more], {
+        encoding: 'utf8',
+      });
+    const whole = await (await scene.raw('GET', '/api/ledger/export', { role: 'auditor' })).text();
+    writeFileSync(file, whole);
+    expect(against('--heads', heads, '--thumbprint', thumbprint)).toMatchObject({ status: 0 });
+    writeFileSync(file, whole.split('\n').slice(0, -10).join('\n'));
+    expect(verify().status).toBe(0);
+    expect(against('--heads', heads, '--thumbprint', thumbprint)).toMatchObject({ status: 1 });
+    expect(against('--heads', heads, '--thumbprint', 'another')).toMatchObject({ status: 2 });
+    expect(against('--count', '3').status).toBe(1);
+    expect(against('--head', '0'.repeat(64)).status).toBe(1);
     writeFileSync(file, text.replace('"what":"plan.made"', '"what":"plan.mode"'));
     expect(verify()).toMatchObject({ status: 1, stdout: expect.stringContaining('"holds":false') as string });
     writeFileSync(file, `${text}not an entry\n`);

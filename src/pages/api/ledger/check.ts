@@ -5,5 +5,5 @@ export const GET = endpoint({
   role: 'auditor',
   scope: 'organisation',
   input: nothing,
-  run: ({ app }) => app.ledger.check(),
+  run: ({ app }) => app.heads.check(),
 });

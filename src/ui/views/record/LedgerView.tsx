@@ -90,7 +90,11 @@ function View({ params, set }: { params: URLSearchParams; set: SetUrl }) {
           ) : chain.data?.holds ? (
             <State icon="done">
               <b>The chain holds</b>
-              <span className="text-quiet"> over {plural(chain.data.entries, 'entry', 'entries')}</span>
+              <span className="text-quiet">
+                {' '}
+                over {plural(chain.data.entries, 'entry', 'entries')}
+                {chain.data.heads > 0 && `; ${plural(chain.data.heads, 'signed head')} kept apart agree`}
+              </span>
             </State>
           ) : (
             chain.data && (
