@@ -8,7 +8,7 @@
  * of proxies whose X-Forwarded-For and -Proto are believed.
  */
 import { readFileSync } from 'node:fs';
-import { createServer, type RequestListener } from 'node:http';
+import { createServer, type RequestListener, type Server, type ServerResponse } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -50,14 +50,40 @@ const app = await createApp(data, seed).catch((e: unknown) => {
 });
 setApp(app);
 
+/** Requests that are being answered when it stops have so long to end. */
+const LAST_ANSWERS_MS = 4000;
+let web: Server | undefined;
 let stopping = false;
 const stop = (): void => {
   if (stopping) return;
   stopping = true;
   // whatever is under way is safe to leave; a plan is taken up again at the next start
-  setTimeout(() => process.exit(0), 5000).unref();
-  void app.close().finally(() => process.exit(0));
+  setTimeout(() => process.exit(0), LAST_ANSWERS_MS + 5000).unref();
+  void answered()
+    .then(() => app.close())
+    .finally(() => process.exit(0));
 };
+
+/** Takes no new requests, ends streams, and waits for those that are being answered. */
+async function answered(): Promise<void> {
+  if (!web) return;
+  app.events.endAll();
+  const all = new Promise<void>((done) => web!.close(() => done()));
+  web.closeIdleConnections();
+  const timer = setTimeout(() => web!.closeAllConnections(), LAST_ANSWERS_MS);
+  await all;
+  clearTimeout(timer);
+}
+
+/** For whoever watches the process, under any name: whether it lives, and whether it can answer. */
+const PROBES: Record<string, () => boolean> = {
+  '/healthz': () => true,
+  '/readyz': () => !app.isReading && !stopping,
+};
+function answerProbe(res: ServerResponse, well: boolean): void {
+  res.writeHead(well ? 200 : 503, { 'content-type': 'text/plain', 'cache-control': 'no-store' });
+  res.end(well ? 'ok\n' : 'not ready\n');
+}
 process.on('SIGINT', stop);
 process.on('SIGTERM', stop);
 for (const [name, worker] of [
@@ -84,6 +110,8 @@ if (args.dev) {
     req.headers = marked(req.headers, req.socket.remoteAddress, tls !== undefined, proxies);
     for (const [name, value] of Object.entries(securityHeaders(String(req.headers[SCHEME_HEADER]))))
       res.setHeader(name, value);
+    const probe = PROBES[req.url ?? ''];
+    if (probe) return answerProbe(res, probe());
     if (knownHost(req.headers.host, process.env)) return void handler(req, res);
     res.writeHead(421, { 'content-type': 'text/plain; charset=utf-8' });
     res.end(
@@ -91,6 +119,7 @@ if (args.dev) {
     );
   };
   const server = tls ? createTlsServer(tls, guarded) : createServer(guarded);
+  web = server;
   server.on('error', (e: NodeJS.ErrnoException) => {
     process.stderr.write(
       e.code === 'EADDRINUSE'

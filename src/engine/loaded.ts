@@ -7,6 +7,7 @@ import { weigh, type Weighing } from '../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
 import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
+import { maskedName } from '../core/recognise/masked-name.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
@@ -102,6 +103,21 @@ const weighAll = (
 ): Uint8Array =>
   Uint8Array.from(rows, (row, i) => weighingOf(types, content.get(org.itemIds.at(i)), row.label).weight);
 
+/** The rows, with what is sensitive in a file’s name masked: everything that is told of a survey tells these. */
+function named(
+  types: Loaded['types'],
+  org: Organisation,
+  rows: ItemRow[],
+  content: Loaded['content'],
+): ItemRow[] {
+  return rows.map((row, i) => {
+    const found = content.get(org.itemIds.at(i))?.found;
+    if (!found?.length) return row;
+    const name = maskedName(row.name, found, (id) => types.get(id));
+    return name === row.name ? row : { ...row, name };
+  });
+}
+
 function tallied(v: View, rows: ItemRow[], weights: Uint8Array): { tally: Tally; columns: ReachColumns } {
   const tally: Tally = {
     counts: Uint8Array.from(rows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
@@ -114,9 +130,10 @@ function tallied(v: View, rows: ItemRow[], weights: Uint8Array): { tally: Tally;
 /** The same survey with the data types, and the certainties from which they count, as they are now. */
 export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
   const types = await readTypes(db);
-  const weights = weighAll(types, l.org, l.items, l.content);
-  const { tally, columns } = tallied(l.view, l.items, weights);
-  return { ...l, types, weights, tally, columns, exposures: findExposures(l.view, columns, weights) };
+  const items = named(types, l.org, l.rows.itemRows(l.org), l.content);
+  const weights = weighAll(types, l.org, items, l.content);
+  const { tally, columns } = tallied(l.view, items, weights);
+  return { ...l, items, types, weights, tally, columns, exposures: findExposures(l.view, columns, weights) };
 }
 
 /** Reads a survey and works out what all views rest on. `told`: how many rows are read so far, part by part. */
@@ -146,9 +163,10 @@ export async function movedOn(
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string): Promise<Loaded> {
-  const { org, items, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
+  const { org, items: raw, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
   const v = view(org);
   const types = await readTypes(db);
+  const items = named(types, org, raw, content);
   const weights = weighAll(types, org, items, content);
   const { tally, columns } = tallied(v, items, weights);
   const deeds = resolveDeeds(

@@ -162,6 +162,11 @@ export class SurveyRows {
     return rows;
   }
 
+  /** The rows of an organisation's items, by number. */
+  itemRows(org: Pick<Organisation, 'itemIds'>): ItemRow[] {
+    return Array.from({ length: org.itemIds.length }, (_, i) => this.items.get(org.itemIds.at(i))!);
+  }
+
   /** What the rows come to now. What was given before stays as it was. */
   columns(): Columns {
     const org = this.builder.build();
@@ -169,7 +174,7 @@ export class SurveyRows {
     const maker = this.maker.done();
     return {
       org,
-      items: Array.from({ length: org.itemIds.length }, (_, i) => this.items.get(org.itemIds.at(i))!),
+      items: this.itemRows(org),
       entryRow: (e) => {
         const n = org.entries.row[e]!;
         const source = this.sources.names[this.sourceOf.at(n)]!;

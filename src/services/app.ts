@@ -146,6 +146,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
 
   await jobs.takeUp();
   await extracts.tidy();
+  await recognition.sealCases();
   const first = await accounts.empty();
   if (first)
     for (const a of seed?.accounts ?? [])

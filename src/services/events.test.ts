@@ -15,4 +15,6 @@ it('streams end with the session that holds them, and one session holds few', ()
   expect(ended.sort()).toEqual([...Array.from({ length: 11 }, (_, n) => `a${n + 1}`), 'again'].sort());
   expect(ended).not.toContain('b');
   events.endOf('nobody');
+  events.endAll();
+  expect(ended).toContain('b');
 });

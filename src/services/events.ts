@@ -36,6 +36,11 @@ export class Events {
     };
   }
 
+  /** Ends every stream: the application stops. */
+  endAll(): void {
+    for (const token of [...this.streams.keys()]) this.endOf(token);
+  }
+
   /** Ends the streams of a session that has ended. */
   endOf(token: string): void {
     for (const end of [...(this.streams.get(token) ?? [])]) end();

@@ -3,7 +3,7 @@
  * from which certainty matches count, and what their marks say of that.
  */
 import { compileFilter, type Getters } from '../core/filter/filter.ts';
-import { type CustomType, compileCustom } from '../core/recognise/custom.ts';
+import type { CustomType } from '../core/recognise/custom.ts';
 import { PACKS, type Pack } from '../core/recognise/packs.ts';
 import { suggestThreshold } from '../core/recognise/threshold.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
@@ -35,7 +35,9 @@ const BENCH_TIME = 20_000;
 
 interface CustomRow {
   id: string;
+  /** Without its cases, which are sealed. */
   doc: CustomType;
+  cases: string | null;
   active: boolean;
   changed_at: Date;
   changed_by: string;
@@ -140,7 +142,8 @@ export class Recognition {
     };
   }
 
-  async type(id: string): Promise<TypeDetail> {
+  /** One type; what it is tried on is made of real values, and only for those who make types. */
+  async type(id: string, withCases: boolean): Promise<TypeDetail> {
     const { rows } = await this.types();
     const row = rows.find((r) => r.id === id);
     if (!row) throw new AppError('no-such-type', 404, 'There is no such data type.');
@@ -167,7 +170,7 @@ export class Recognition {
       needsContext: built?.needsContext ?? false,
       examples: built?.examples.size ?? 0,
       ...(custom && {
-        definition: custom.doc,
+        definition: { ...custom.doc, cases: withCases ? this.casesOf(custom) : [] },
         changedAt: custom.changed_at.toISOString(),
         changedBy: custom.changed_by,
       }),
@@ -181,7 +184,7 @@ export class Recognition {
   }
 
   /** What is wrong with a definition, in words; what it is where nothing is. */
-  private checked(definition: unknown): CustomType {
+  private async checked(definition: unknown): Promise<CustomType> {
     const parsed = customTypeSchema.safeParse(definition);
     if (!parsed.success)
       throw new AppError(
@@ -189,17 +192,31 @@ export class Recognition {
         422,
         parsed.error.issues.map((i) => `${i.path.join('.') || 'It'}: ${i.message}`).join(' '),
       );
-    try {
-      compileCustom(parsed.data, (id) => dataType(id) !== undefined);
-    } catch (e) {
-      throw new AppError('definition', 422, (e as Error).message);
-    }
+    // not here: whoever asks meanwhile would wait for it
+    const not = await (await this.scanner()).pool.refusal(parsed.data);
+    if (not) throw new AppError('definition', 422, not);
     return parsed.data;
+  }
+
+  private casesOf({ cases }: Pick<CustomRow, 'cases'>): CustomType['cases'] {
+    return cases === null ? [] : (JSON.parse(this.secrets.open(cases)) as CustomType['cases']);
+  }
+
+  /** Seals cases that were kept with their type before they were sealed. */
+  async sealCases(): Promise<void> {
+    const open = await this.db.query<CustomRow>(
+      "select * from custom_type where jsonb_array_length(coalesce(doc->'cases', '[]')) > 0",
+    );
+    for (const { id, doc } of open)
+      await this.db.query(
+        "update custom_type set cases = $2, doc = jsonb_set(doc, '{cases}', '[]') where id = $1",
+        [id, this.secrets.seal(JSON.stringify(doc.cases))],
+      );
   }
 
   /** Makes a type or changes one. Refused, with the reason, where it cannot be run or a case of its own fails. */
   async putType(definition: unknown, active: boolean, by: string): Promise<void> {
-    const type = this.checked(definition);
+    const type = await this.checked(definition);
     const held = await this.runCases((await this.scanner()).pool, type);
     const failed = type.cases
       .filter((_, i) => !held[i])
@@ -212,17 +229,24 @@ export class Recognition {
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<CustomRow>('select * from custom_type where id = $1', [type.id]);
       await tx.query(
-        `insert into custom_type (id, doc, active, changed_at, changed_by) values ($1, $2::jsonb, $3, $4, $5)
-         on conflict (id) do update set doc = excluded.doc, active = excluded.active, changed_at = excluded.changed_at, changed_by = excluded.changed_by`,
-        [type.id, JSON.stringify(type), active, this.clock(), by],
+        `insert into custom_type (id, doc, active, changed_at, changed_by, cases) values ($1, $2::jsonb, $3, $4, $5, $6)
+         on conflict (id) do update set doc = excluded.doc, active = excluded.active, changed_at = excluded.changed_at, changed_by = excluded.changed_by, cases = excluded.cases`,
+        [
+          type.id,
+          JSON.stringify({ ...type, cases: [] }),
+          active,
+          this.clock(),
+          by,
+          this.secrets.seal(JSON.stringify(type.cases)),
+        ],
       );
       await this.ledger.add(
         {
           who: by,
           what: before ? 'data-type.changed' : 'data-type.made',
           subject: type.id,
-          ...(before && { before: { ...summary(before.doc), active: before.active } }),
-          after: { ...summary(type), active },
+          ...(before && { before: { ...summary(before.doc, this.casesOf(before)), active: before.active } }),
+          after: { ...summary(type, type.cases), active },
         },
         tx,
       );
@@ -244,7 +268,7 @@ export class Recognition {
 
   /** A type that is being made, on a text and on its cases. */
   async tryType(text: string, definition: unknown): Promise<BenchResult & { cases: boolean[] }> {
-    const type = this.checked(definition);
+    const type = await this.checked(definition);
     const { pool } = await this.scanner();
     const result = await this.look(pool, { bytes: once(Buffer.from(text)), name: '' }, [type], [type]);
     return { ...result, cases: await this.runCases(pool, type) };
@@ -255,7 +279,12 @@ export class Recognition {
       const [before] = await tx.query<CustomRow>('delete from custom_type where id = $1 returning *', [id]);
       if (!before) throw new AppError('no-such-type', 404, 'There is no such data type of your own.');
       await this.ledger.add(
-        { who: by, what: 'data-type.removed', subject: id, before: summary(before.doc) },
+        {
+          who: by,
+          what: 'data-type.removed',
+          subject: id,
+          before: summary(before.doc, this.casesOf(before)),
+        },
         tx,
       );
     });
@@ -497,11 +526,11 @@ const NO_USE = {
 };
 
 /** What a ledger entry says of a type: its lists may be long. */
-const summary = (t: CustomType) => ({
+const summary = (t: CustomType, cases: CustomType['cases']) => ({
   name: t.name,
   weight: t.weight,
   certainty: t.certainty,
-  cases: t.cases.length,
+  cases: cases.length,
   match: JSON.stringify(t.match).slice(0, 500),
 });
 

@@ -1,5 +1,6 @@
 /** Views that stewards and auditors kept under a name: where they are, and what they are held to. */
 import type { Db } from '../store/db.ts';
+import { maskedText } from '../core/recognise/masked-name.ts';
 import type { Account, SavedView } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 
@@ -24,6 +25,13 @@ export class Views {
 
   /** Keeps a view; one of the same name at the same place is replaced. */
   async keep(account: Account, v: Pick<SavedView, 'name' | 'path' | 'search' | 'shared'>): Promise<void> {
+    const search = new URLSearchParams(v.search);
+    if ([...search.values(), v.name].some((text) => maskedText(text) !== text))
+      throw new AppError(
+        'sensitive',
+        422,
+        'The name or a filter of this view holds something sensitive, which is not kept. Filter by something else.',
+      );
     const [count] = await this.db.query<{ n: number }>(
       'select count(*)::int as n from saved_view where account = $1',
       [account.id],

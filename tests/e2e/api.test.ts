@@ -207,6 +207,28 @@ describe('every answer', () => {
   });
 });
 
+describe('the process', () => {
+  it('says whether it lives and whether it can answer, and cuts off no answer when it stops', async () => {
+    for (const probe of ['/healthz', '/readyz']) expect((await scene.raw('GET', probe)).status).toBe(200);
+    await scene.survey();
+    const signed = await scene.raw('GET', '/api/events', { role: 'steward' });
+    const stream = signed.body!.getReader();
+    // a long answer whose reader is slow
+    const long = await scene.raw('GET', '/api/extracts', { role: 'auditor' });
+    const body = long.body!.getReader();
+    const first = await body.read();
+    const stopped = scene.kill('SIGTERM');
+    let bytes = first.value!.length;
+    for (let part = await body.read(); !part.done; part = await body.read()) bytes += part.value.length;
+    expect(bytes).toBeGreaterThan(1000);
+    for (let part = await stream.read(); !part.done; part = await stream.read());
+    await stopped;
+    await expect(scene.raw('GET', '/healthz')).rejects.toThrow();
+    await scene.startApp();
+    expect(await scene.api('GET', '/api/ledger/check')).toMatchObject({ holds: true });
+  });
+});
+
 describe('the first visit of an empty installation', () => {
   const bare = new Scene({ bare: true });
   afterAll(() => bare.down());

@@ -199,6 +199,9 @@ describe('a data type of one’s own', () => {
   it('is refused with the reason where it cannot be run or its cases fail', async () => {
     const put = (more: object) => send('PUT', '/api/data-types/claim', JSON.stringify({ ...type, ...more }));
     await expect(put({ match: { pattern: '(a)\\1' } })).rejects.toThrow('refers back');
+    const many = Array.from({ length: 2500 }, (_, i) => ({ pattern: `a{1000}b{1000}${i}` }));
+    const parts = Array.from({ length: 50 }, (_, i) => ({ any: many.slice(i * 50, i * 50 + 50) }));
+    await expect(put({ match: { any: parts } })).rejects.toThrow('more than 200 patterns');
     await expect(put({ match: { nothing: 1 } })).rejects.toThrow('A condition is one of');
     await expect(put({ cases: [{ text: 'claim', matches: true }] })).rejects.toThrow(
       'must match and does not',
@@ -216,6 +219,11 @@ describe('a data type of one’s own', () => {
     expect(rows.map((r) => r.name)).toContain('Dispute evidence 1.docx');
     const { rows: ledger } = await ask<{ rows: { what: string; subject: string }[] }>('/api/ledger');
     expect(ledger.some((r) => r.what === 'data-type.made' && r.subject === 'claim')).toBe(true);
+    // what it is tried on is made of real values: it is kept sealed, and for those who make types
+    const asked = async (role: 'steward' | 'auditor') =>
+      scene.api<{ definition: { cases: object[] } }>('GET', '/api/data-types/claim', undefined, role);
+    expect((await asked('steward')).definition.cases).toEqual(type.cases);
+    expect((await asked('auditor')).definition.cases).toEqual([]);
     await scene.api('DELETE', '/api/data-types/claim');
     // an auditor reads it and changes nothing
     const refused = await scene.raw('PUT', '/api/data-types/claim', { role: 'auditor', body: type });

@@ -223,6 +223,37 @@ describe('a survey', () => {
     const detail = await scene.raw('GET', `/api/findings/${item.id}`, { role: 'steward' });
     const text = await detail.text();
     expect((JSON.parse(text) as Detail).row.summary.name).toBe(name.replace('\0', '\ufffd'));
+    // a secret in a name is in none of the answers, nor found by it; the rest of the name is as it was
+    const iban = 'DE89 3704 0044 0532 0130 00';
+    await scene.setTruth('items', { ...row, name: `IBAN ${iban} of the crew.txt` });
+    await scene.survey();
+    const masked = (await scene.api<Detail>('GET', `/api/findings/${item.id}`)).row.summary.name;
+    expect(masked).toMatch(/^IBAN DE.* of the crew\.txt$/);
+    const secret = iban.replaceAll(' ', '');
+    for (const path of [
+      `/api/findings/${item.id}`,
+      '/api/findings?state=all&limit=500',
+      '/api/holdings?list=true&limit=500',
+      '/api/export?table=findings&format=csv&state=all',
+      '/api/export?table=holdings&format=jsonl&list=true',
+      `/api/holdings/node?node=${encodeURIComponent(`item:${'drives'}:${item.item}`)}`,
+      '/api/search?text=IBAN',
+      '/api/ledger?limit=500',
+    ]) {
+      const answer = await scene.raw('GET', path, { role: 'auditor' });
+      expect(answer.status, path).toBeLessThan(500);
+      expect((await answer.text()).replace(/[\s\u00A0-]/g, ''), path).not.toContain(secret);
+    }
+    expect(await scene.api('GET', `/api/search?text=${encodeURIComponent(iban)}`)).toEqual([]);
+    // nor is what somebody searched for written down
+    await scene.raw('GET', `/api/export?table=findings&format=csv&text=${encodeURIComponent(iban)}`, {
+      role: 'auditor',
+    });
+    const ledger = await (await scene.raw('GET', '/api/ledger/export', { role: 'auditor' })).text();
+    expect(ledger).toContain('table.exported');
+    expect(ledger.replace(/[\s\u00A0-]/g, '')).not.toContain(secret);
+    const view = { name: 'Mine', path: '/exposure/findings', search: `?text=${iban}`, shared: true };
+    expect((await scene.raw('POST', '/api/views', { role: 'auditor', body: view })).status).toBe(422);
     await scene.setTruth('items', row);
     await scene.survey();
     for (const f of await findings())

@@ -74,6 +74,9 @@ export interface CompiledCustom {
   needs: Set<string>;
 }
 
+/** Patterns of one type: each is tried at every place of a text, and takes its time to be made ready. */
+const MOST_PATTERNS = 200;
+
 /** Makes a custom type ready. Throws `CustomTypeError` where it cannot be run. `known`: ids of data types it may ask about. */
 export function compileCustom(type: CustomType, known: (id: string) => boolean): CompiledCustom {
   const out: CompiledCustom = {
@@ -85,8 +88,11 @@ export function compileCustom(type: CustomType, known: (id: string) => boolean):
   if (known(type.id))
     throw new CustomTypeError(`There is a data type “${type.id}” already that ships with Gate Lantern.`);
   let words = 0;
+  let patterns = 0;
   const visit = (c: Condition, depth: number): void => {
     if (depth > 10) throw new CustomTypeError('Conditions lie more than ten deep in one another.');
+    if ('pattern' in c && ++patterns > MOST_PATTERNS)
+      throw new CustomTypeError(`It has more than ${MOST_PATTERNS} patterns. Put words into a list instead.`);
     if ('pattern' in c)
       out.leaves.set(c, {
         kind: 'pattern',

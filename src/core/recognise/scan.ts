@@ -10,7 +10,15 @@ import type { Part } from '../model.ts';
 import { findPhrases, reasonsAround, type PhraseAt } from './context.ts';
 import { CustomScan, type CompiledCustom } from './custom.ts';
 import { EVENT, type Chain } from './scan-loop.ts';
-import { levelsOf, type DataType, type Judgement, type Found, type Match, type Reason } from './types.ts';
+import {
+  IN_NAME,
+  levelsOf,
+  type DataType,
+  type Judgement,
+  type Found,
+  type Match,
+  type Reason,
+} from './types.ts';
 import { ALIKE, LEAST, SURE, SURER, alike, lowered, sum } from './certainty.ts';
 import {
   CHAIN,
@@ -154,6 +162,7 @@ export class Scanner {
   /** A file's name: scanned as a title, and asked of the types that know files by name. */
   fileName(name: string): void {
     this.begin('title');
+    this.place(IN_NAME);
     this.feed(name);
     this.flush(true);
     this.name = name;

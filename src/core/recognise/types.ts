@@ -76,6 +76,9 @@ export interface Start {
   chain?: { least: number; of: readonly string[] };
 }
 
+/** Where a match stands that was found in a file’s name. */
+export const IN_NAME = 'file name';
+
 export interface Match {
   part: Part;
   /** Offsets into the part, in UTF-16 code units; end is exclusive. */

@@ -107,7 +107,8 @@ async function live({ fields, calls, undoCalls, deaths }: Script) {
           if (state === 'verified' || state === 'undone') expect(wantedNow(undoing)).toBe(true);
           // nothing was done, or it is not there any more: trying again from the beginning is right; somebody else may
           // have done the same just then
-          if (state === 'failed' && workspace.done.has('apply') && !meddled) expect(wantedNow(false)).toBe(false);
+          if (state === 'failed' && workspace.done.has('apply') && !meddled)
+            expect(wantedNow(false)).toBe(false);
         },
       );
       try {

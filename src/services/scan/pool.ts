@@ -87,6 +87,19 @@ export class ScanPool {
     }
   }
 
+  /** Why a custom type cannot be run, in a sentence; undefined where it can. Making it ready may take its time. */
+  async refusal(type: CustomType): Promise<string | undefined> {
+    const thread = await this.take();
+    try {
+      return await this.within(thread, () => thread.remote.refusal(JSON.stringify(type)));
+    } catch (e) {
+      if (!(e instanceof TooLong)) throw e;
+      return `It takes too long to be made ready (${e.message}). Use fewer or shorter patterns.`;
+    } finally {
+      this.give(thread);
+    }
+  }
+
   async close(): Promise<void> {
     this.closed = true;
     await Promise.all([...this.all].map((t) => t.worker.terminate()));

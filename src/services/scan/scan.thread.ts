@@ -1,6 +1,6 @@
 /** Scans files one at a time, in a thread of its own: whatever a file does to it, the rest goes on. */
 import { workerData, type MessagePort } from 'node:worker_threads';
-import type { CompiledCustom } from '../../core/recognise/custom.ts';
+import { compileCustom, type CompiledCustom, type CustomType } from '../../core/recognise/custom.ts';
 import { Scanner } from '../../core/recognise/scan.ts';
 import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
 import type { Found } from '../../core/recognise/types.ts';
@@ -110,6 +110,15 @@ async function work(order: ScanOrder, mine: Job): Promise<ScanResult> {
 }
 
 const functions = {
+  /** Why a custom type cannot be run, in a sentence; undefined where it can. */
+  refusal(json: string): string | undefined {
+    try {
+      compileCustom(JSON.parse(json) as CustomType, (id) => dataType(id) !== undefined);
+      return undefined;
+    } catch (e) {
+      return (e as Error).message;
+    }
+  },
   begin(order: ScanOrder): void {
     const mine = new Job();
     job = mine;

@@ -2,6 +2,7 @@
 import type { FindingRow } from '../../dto/exposure.ts';
 import type { QueryOfTable, TableName } from '../../dto/tables.ts';
 import { ocsfFinding } from '../../formats/ocsf.ts';
+import { maskedText } from '../../core/recognise/masked-name.ts';
 import { csvLine } from '../../formats/table.ts';
 import { xlsx } from '../../formats/xlsx.ts';
 import { TABLE, type FlatRow, type PageOf, type PageOfTable, type TableParts } from './tables.ts';
@@ -33,7 +34,12 @@ export class Tables {
     query: QueryOfTable<T>,
     by: string,
   ): AsyncGenerator<Uint8Array> {
-    const held = Object.fromEntries(Object.entries(query).filter(([, v]) => v !== undefined && v !== ''));
+    // what somebody searched for may itself be what nobody is to read
+    const held = Object.fromEntries(
+      Object.entries(query).flatMap(([k, v]: [string, unknown]) =>
+        v === undefined || v === '' ? [] : [[k, typeof v === 'string' ? maskedText(v) : v]],
+      ),
+    );
     await this.parts.ledger.add({
       who: by,
       what: 'table.exported',

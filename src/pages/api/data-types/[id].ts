@@ -10,7 +10,7 @@ export const GET = endpoint({
   role: 'auditor',
   scope: 'organisation',
   input: z.object({ id }),
-  run: ({ app, input }) => app.recognition.type(input.id),
+  run: ({ app, input, account }) => app.recognition.type(input.id, account.role === 'steward'),
 });
 
 /** Makes or changes a type of our own. The body is its definition; its lists may be long. */
