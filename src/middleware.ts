@@ -2,7 +2,8 @@ import type { MiddlewareHandler } from 'astro';
 import { problem } from './pages/api/_problem.ts';
 import { SESSION_COOKIE } from './pages/api/_endpoint.ts';
 import { getApp } from './services/instance.ts';
-import { knownHost, SCHEME_HEADER, securityHeaders } from './services/web.ts';
+import { SCHEME_HEADER } from './dto/headers.ts';
+import { knownHost, securityHeaders } from './services/web.ts';
 
 /** Pages that are shown without signing in. */
 const OPEN_PAGES = new Set(['/sign-in', '/first-steward']);

@@ -14,7 +14,8 @@ import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { createApp, type Seed } from './services/app.ts';
 import { setApp } from './services/instance.ts';
-import { knownHost, marked, networks, SCHEME_HEADER, securityHeaders } from './services/web.ts';
+import { SCHEME_HEADER } from './dto/headers.ts';
+import { knownHost, marked, networks, securityHeaders } from './services/web.ts';
 
 // what is written is for the user that runs this, whatever the shell says
 process.umask(0o077);

@@ -82,6 +82,8 @@ export interface Preview {
   /** What it gives, and what undoing it would give back. */
   gains: Gains;
   back: Gains;
+  /** What it gives, in words. */
+  wider?: string;
   pointsBefore: number;
   pointsAfter: number;
   /** Messages that workspaces send because of it. */

@@ -8,7 +8,7 @@ import { addHolders, type ReachColumns } from '../core/access/reach.ts';
 import type { View } from '../core/access/view.ts';
 import { findExposures } from '../core/exposure/find.ts';
 import { capabilityNames, TIERS, type Tier } from '../core/model.ts';
-import type { Gains, PlannedChange } from '../core/remedy/plan.ts';
+import { gainWords, type Gains, type PlannedChange } from '../core/remedy/plan.ts';
 import { tells } from '../connectors/abilities.ts';
 import type { ChangeRef, Preview, PreviewPerson } from '../dto/remedy.ts';
 import { changeWords, entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
@@ -166,6 +166,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     if (words) messages.set(words, (messages.get(words) ?? 0) + 1);
   }
   const { entries, domains } = l.org;
+  const gains = given.sum();
+  const wider = gainWords(gains);
   return {
     survey: l.survey,
     takenAt: l.takenAt,
@@ -214,7 +216,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     itemsChanged: changed.length,
     heaviest: changed.reduce((w, { item }) => Math.max(w, l.weights[item]!), 0),
     heaviestLost,
-    gains: given.sum(),
+    gains,
+    ...(wider && { wider }),
     back: back.sum(),
     pointsBefore: total(before),
     pointsAfter: total(after),

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { knownHost, marked, networks, SCHEME_HEADER, securityHeaders, SOURCE_HEADER } from './web.ts';
+import { SCHEME_HEADER, SOURCE_HEADER } from '../dto/headers.ts';
+import { knownHost, marked, networks, securityHeaders } from './web.ts';
 
 describe('requests', () => {
   const proxies = networks('10.0.0.0/8, 2001:db8::1');

@@ -4,10 +4,7 @@
  */
 import type { IncomingHttpHeaders } from 'node:http';
 import { BlockList, isIP } from 'node:net';
-
-/** Set by ourselves on every request, whatever came with it. */
-export const SCHEME_HEADER = 'x-gate-lantern-scheme';
-export const SOURCE_HEADER = 'x-gate-lantern-source';
+import { SCHEME_HEADER, SOURCE_HEADER } from '../dto/headers.ts';
 
 const LOOPBACK = /^(?:localhost|127\.0\.0\.1|\[::1\])(?::\d+)?$/;
 

@@ -7,7 +7,7 @@ import type { z } from 'zod';
 import type { App } from '../../services/app.ts';
 import type { Account, AccountRole } from '../../dto/accounts.ts';
 import { getApp } from '../../services/instance.ts';
-import { SCHEME_HEADER } from '../../services/web.ts';
+import { SCHEME_HEADER } from '../../dto/headers.ts';
 import { problem } from './_problem.ts';
 
 export const SESSION_COOKIE = 'gate-lantern';

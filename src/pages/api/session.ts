@@ -1,7 +1,7 @@
 import { endpoint, SESSION_COOKIE } from './_endpoint.ts';
 import { signInForm } from '../../dto/forms.ts';
 import { nothing } from '../../dto/inputs.ts';
-import { SCHEME_HEADER, SOURCE_HEADER } from '../../services/web.ts';
+import { SCHEME_HEADER, SOURCE_HEADER } from '../../dto/headers.ts';
 
 const DEVICE_COOKIE = 'gate-lantern-device';
 const DEVICE_SECONDS = 180 * 86_400;

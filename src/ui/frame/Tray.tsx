@@ -28,7 +28,7 @@ import {
   X,
 } from 'lucide-react';
 import { useEffect, useState } from 'react';
-import { gainWords, type PlannedChange } from '../../core/remedy/plan.ts';
+import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
 import { ask, send } from './api.ts';
@@ -132,8 +132,7 @@ export function losersWords(p: Preview): string {
     ? `${listed(losers as string[])} would lose access`
     : 'Nobody outside loses anything';
   const lately = p.usedLately ? `; ${p.usedLately} of them used it lately` : '';
-  const gains = p.gains && gainWords(p.gains);
-  const wider = gains ? ` But ${gains}.` : '';
+  const wider = p.wider ? ` But ${p.wider}.` : '';
   return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.${wider}`;
 }
 
