@@ -18,7 +18,8 @@ const FINE = new Set([
   // by file, or as a library of its own that anybody can replace: used as they come, not altered
   ...['MPL-2.0', 'LGPL-3.0-or-later', 'EPL-2.0'],
 ]);
-// read by hand: their packages name no licence, their files do (MIT)
+// read by hand: what package.json does not name, the licence file does (MIT); of buffers neither does, and that it is MIT/X11
+// like its author's others is from memory
 const READ = new Set(['zod-to-ts', 'buffers', 'memorystream', 'png-js']);
 
 /** An SPDX expression: all of what AND joins must be fine, one of what OR joins. */
