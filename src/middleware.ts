@@ -6,7 +6,7 @@ import { SCHEME_HEADER } from './dto/headers.ts';
 import { knownHost, securityHeaders } from './services/web.ts';
 
 /** Pages that are shown without signing in. */
-const OPEN_PAGES = new Set(['/sign-in', '/first-steward']);
+const OPEN_PAGES = new Set(['/sign-in', '/first-steward', '/welcome']);
 
 export const onRequest: MiddlewareHandler = async (context, next) => {
   const { request, url, locals, cookies } = context;

@@ -141,7 +141,7 @@ app.ready.then(
     process.exit(1);
   },
 );
-if (await app.accounts.empty())
+if (await app.accounts.mayMakeFirst())
   process.stdout.write(
-    `There is no account yet. The code for making the first steward: ${app.accounts.firstCode()}\n`,
+    `${(await app.accounts.empty()) ? 'There is no account yet' : 'A new steward is wanted: open /first-steward'}. The code for making the first steward: ${app.accounts.firstCode()}\n`,
   );

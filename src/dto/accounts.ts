@@ -9,6 +9,32 @@ export interface Account {
   role: AccountRole;
 }
 
+/** An account, as stewards see it. */
+export interface AccountRow extends Account {
+  state: 'active' | 'disabled' | 'invited' | 'invitation ended';
+  madeAt: string;
+  lastSignIn: string | null;
+  sessions: number;
+  /** A role that another steward has to confirm. */
+  asked: { role: AccountRole; by: string } | null;
+}
+export interface AccountList {
+  rows: AccountRow[];
+}
+
+/** One of one's own sessions. */
+export interface OwnSession {
+  id: number;
+  since: string;
+  seen: string;
+  /** The browser, as it says of itself. */
+  agent: string;
+  /** The network address that it came from. */
+  source: string;
+  /** The one that asks. */
+  own: boolean;
+}
+
 export interface SavedView {
   id: number;
   name: string;

@@ -20,6 +20,18 @@ export const firstStewardForm = z.object({
   password: text(1024).min(12, 'needs at least 12 characters'),
 });
 
+const newPassword = text(1024).min(12, 'needs at least 12 characters');
+export const inviteForm = z.object({
+  name: text(200).trim().min(1, 'needs a name'),
+  address,
+  role: z.enum(['steward', 'auditor', 'owner']),
+});
+export const welcomeForm = z.object({ token: text(100).min(1), password: newPassword });
+export const passwordForm = z.object({
+  old: text(1024).min(1, 'needs the password that you have now'),
+  password: newPassword,
+});
+
 const many = z
   .number('needs a number')
   .int('needs a whole number')

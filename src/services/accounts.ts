@@ -2,7 +2,7 @@
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import type { Db } from '../store/db.ts';
-import type { Account, AccountRole } from '../dto/accounts.ts';
+import type { Account, AccountRole, OwnSession } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { checkPassword } from './passwords.ts';
@@ -39,11 +39,18 @@ export class Accounts {
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly clock: () => Date,
+    /** The operator of the server wants a new steward, once. */
+    private newSteward = process.env.GATE_LANTERN_NEW_STEWARD === '1',
   ) {}
 
   /** Whether there is no account yet, so that the first visit makes one. */
   async empty(): Promise<boolean> {
     return (await this.db.query('select 1 from account limit 1')).length === 0;
+  }
+
+  /** Whether the printed code makes a steward now: at the first visit, or where the operator wants a new one. */
+  async mayMakeFirst(): Promise<boolean> {
+    return this.newSteward || (await this.empty());
   }
 
   /** The one-time code for making the first steward; the server prints it. */
@@ -65,11 +72,12 @@ export class Accounts {
         'This is not the code that the server printed when it started. Look for “first steward” in its output.',
       );
     }
-    if (!(await this.empty()))
+    if (!(await this.mayMakeFirst()))
       throw new AppError('not-first', 409, 'There is an account already. Sign in with it.');
     checkPassword(password, [name, address]);
     await this.create(name, address, 'steward', password, 'first visit');
     this.setupCode = undefined;
+    this.newSteward = false;
   }
 
   async create(
@@ -82,7 +90,7 @@ export class Accounts {
     const hashed = await hash(password, ARGON);
     await this.db.transaction(async (tx) => {
       await tx.query(
-        'insert into account (name, address, role, password_hash, created_at) values ($1, $2, $3, $4, $5)',
+        "insert into account (name, address, role, password_hash, created_at, was_steward) values ($1, $2, $3, $4, $5, $3 = 'steward')",
         [name, address.toLowerCase(), role, hashed, this.clock()],
       );
       await this.ledger.add(
@@ -100,11 +108,11 @@ export class Accounts {
   async signIn(
     address: string,
     password: string,
-    from: { source: string; device?: string | undefined } = { source: 'unknown' },
+    from: { source: string; device?: string | undefined; agent?: string | undefined } = { source: 'unknown' },
   ): Promise<{ token: string; device: string; account: Account }> {
     const at = address.trim().toLowerCase();
-    const [row] = await this.db.query<Account & { password_hash: string }>(
-      'select id, name, address, role, password_hash from account where address = $1',
+    const [row] = await this.db.query<Account & { password_hash: string | null; active: boolean }>(
+      'select id, name, address, role, password_hash, active from account where address = $1',
       [at],
     );
     const device = row && from.device ? await this.knownDevice(from.device, row.id) : undefined;
@@ -115,7 +123,7 @@ export class Accounts {
     ]);
     // an unknown address costs as much time as a wrong password
     const right = await verify(row?.password_hash ?? (await this.decoy), password).catch(() => false);
-    if (!row || !right) {
+    if (!row?.active || row.password_hash === null || !right) {
       await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
@@ -130,9 +138,10 @@ export class Accounts {
         [sha256(kept), row.id, now],
       );
       await tx.query(
-        'insert into session (token_hash, account, created_at, seen_at) values ($1, $2, $3, $3)',
-        [sha256(token), row.id, now],
+        'insert into session (token_hash, account, created_at, seen_at, agent, source) values ($1, $2, $3, $3, $4, $5)',
+        [sha256(token), row.id, now, from.agent?.slice(0, 300) ?? null, from.source],
       );
+      await tx.query('update account set signed_in_at = $2 where id = $1', [row.id, now]);
       await this.ledger.add(
         { who: row.address, what: 'sign-in', subject: row.address, after: { role: row.role } },
         tx,
@@ -216,9 +225,86 @@ export class Accounts {
     });
   }
 
+  /** What is remembered of an account's sessions is asked of the database again. */
+  forget(account: number): void {
+    for (const [name, known] of this.known) if (known.account.id === account) this.known.delete(name);
+  }
+
+  /** Sets a password; `also` is done in the same transaction. Throws where it cannot be chosen. */
+  async setPassword(
+    account: { id: number; name: string; address: string },
+    password: string,
+    also: (tx: Db) => Promise<void>,
+  ): Promise<void> {
+    checkPassword(password, [account.name, account.address]);
+    const hashed = await hash(password, ARGON);
+    await this.db.transaction(async (tx) => {
+      await tx.query('update account set password_hash = $2 where id = $1', [account.id, hashed]);
+      await also(tx);
+    });
+  }
+
+  /** Changes one's own password, which ends one's other sessions. The old one is asked for, and counted like a sign-in. */
+  async changePassword(account: Account, old: string, password: string, token: string): Promise<void> {
+    const own = `account ${sha256(account.address)}`;
+    await this.count([[own, FREE_TRIES]]);
+    const [row] = await this.db.query<{ password_hash: string }>(
+      'select password_hash from account where id = $1',
+      [account.id],
+    );
+    if (!(await verify(row!.password_hash, old).catch(() => false)))
+      throw new AppError('wrong-password', 403, 'The password that you have now is another one.');
+    await this.setPassword(account, password, async (tx) => {
+      await tx.query('delete from sign_in_try where bucket = $1', [own]);
+      await tx.query('delete from session where account = $1 and token_hash <> $2', [
+        account.id,
+        sha256(token),
+      ]);
+      await tx.query('delete from device where account = $1', [account.id]);
+      await this.ledger.add({ who: account.address, what: 'account.password', subject: account.address }, tx);
+    });
+    this.forget(account.id);
+  }
+
+  /** One's own sessions, the newest first. */
+  async sessions(account: Account, token: string): Promise<OwnSession[]> {
+    const rows = await this.db.query<{
+      id: number;
+      token_hash: string;
+      created_at: Date;
+      seen_at: Date;
+      agent: string | null;
+      source: string | null;
+    }>('select * from session where account = $1 and seen_at > $2 order by seen_at desc', [
+      account.id,
+      new Date(this.clock().getTime() - IDLE_MS),
+    ]);
+    return rows.map((r) => ({
+      id: r.id,
+      since: r.created_at.toISOString(),
+      seen: r.seen_at.toISOString(),
+      agent: r.agent ?? '',
+      source: r.source ?? '',
+      own: r.token_hash === sha256(token),
+    }));
+  }
+
+  /** Ends one of one's own sessions. */
+  async endSession(account: Account, id: number): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const ended = await tx.query('delete from session where account = $1 and id = $2 returning id', [
+        account.id,
+        id,
+      ]);
+      if (ended.length)
+        await this.ledger.add({ who: account.address, what: 'session.ended', subject: account.address }, tx);
+    });
+    this.forget(account.id);
+  }
+
   /** Name and address of every steward. */
   stewards(): Promise<{ name: string; address: string }[]> {
-    return this.db.query("select name, address from account where role = 'steward' order by name");
+    return this.db.query("select name, address from account where role = 'steward' and active order by name");
   }
 
   async signOut(token: string): Promise<void> {
@@ -260,7 +346,7 @@ export class Accounts {
     }
     this.known.delete(name);
     const [row] = await this.db.query<Account & { seen_at: Date; created_at: Date }>(
-      'select a.id, a.name, a.address, a.role, s.seen_at, s.created_at from session s join account a on a.id = s.account where s.token_hash = $1',
+      'select a.id, a.name, a.address, a.role, s.seen_at, s.created_at from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
       [name],
     );
     if (!row) return undefined;

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { UNFINISHED } from '../core/remedy/states.ts';
 import { openDb, type OpenDb } from '../store/db.ts';
+import { AccountAdmin } from './account-admin.ts';
 import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from '../dto/accounts.ts';
 import type { Reading } from '../dto/surveys.ts';
@@ -41,6 +42,7 @@ export interface Seed {
 export interface App {
   db: OpenDb;
   accounts: Accounts;
+  admin: AccountAdmin;
   ledger: Ledger;
   heads: LedgerHeads;
   engine: Engine;
@@ -116,6 +118,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const db = await openDb(join(directory, 'db'));
   const ledger = new Ledger(db, clock);
   const accounts = new Accounts(db, ledger, clock);
+  const admin = new AccountAdmin(db, ledger, accounts, clock);
   const engine = await Engine.start(db);
   const events = new Events();
   const findings = new Findings(db, ledger, clock);
@@ -174,6 +177,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     },
     db,
     accounts,
+    admin,
     ledger,
     heads,
     engine,

@@ -725,6 +725,57 @@ describe('a steward’s first quarter of an hour', () => {
     expect(complaints).toEqual([]);
   });
 
+  it('invites somebody as a steward, who takes it up, and whom the second steward confirms', async () => {
+    await page.goto(`${scene.base}/exposure/findings`);
+    await page.getByRole('link', { name: /Sunniva Lunde/ }).click();
+    await page.getByRole('heading', { name: /Accounts/ }).waitFor();
+    await page.getByRole('button', { name: 'Invite somebody' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('<img src=x onerror=alert(1)> Nils');
+    await page.getByLabel('E-mail address').fill('not an address');
+    await page.getByLabel('Role').selectOption('steward');
+    await page.getByRole('button', { name: 'Make the invitation' }).click();
+    await page.getByText('needs an e-mail address').waitFor();
+    await page.getByLabel('E-mail address').fill('nils@tarntide.example');
+    await page.getByRole('button', { name: 'Make the invitation' }).click();
+    await page.getByText('until another steward confirms').waitFor();
+    const link = await page.getByLabel('Link').inputValue();
+    await page.keyboard.press('Escape');
+    await page.getByText('steward@tarntide.example asks for steward').waitFor();
+    expect(await page.getByRole('button', { name: 'Confirm' }).count()).toBe(0);
+    const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    other.setDefaultTimeout(90_000);
+    const nils = await other.newPage();
+    await nils.goto(link);
+    // the token does not stay in the address
+    await nils.waitForURL((u) => u.hash === '');
+    await nils.getByLabel(/^Password/).fill('password1234');
+    await nils.getByRole('button', { name: 'Set password and sign in' }).click();
+    await nils.getByText('on lists of common ones').waitFor();
+    await nils.getByLabel(/^Password/).fill('a ferry in the fog');
+    await nils.getByRole('button', { name: 'Set password and sign in' }).click();
+    await nils.getByText('The costliest, and the cheapest fix of each').waitFor();
+    await nils.goto(`${scene.base}/accounts`);
+    await nils.getByText('1 open session').waitFor();
+    expect(await nils.getByRole('button', { name: 'Invite somebody' }).count()).toBe(0);
+    await asDeputy(async (deputy) => {
+      await deputy.getByRole('button', { name: 'Confirm' }).click();
+      await deputy.getByRole('button', { name: 'Confirm' }).waitFor({ state: 'detached' });
+    });
+    // what they may do is another from the next page on
+    await nils.reload();
+    await nils.getByRole('button', { name: 'Invite somebody' }).waitFor();
+    await page.reload();
+    await page.getByText('nils@tarntide.example').waitFor();
+    await holds('accounts');
+    await page.getByRole('button', { name: /^Actions on .* Nils$/ }).click();
+    await page.getByRole('menuitem', { name: 'Disable' }).click();
+    await page.getByText('disabled', { exact: true }).waitFor();
+    await nils.goto(`${scene.base}/exposure/watch`);
+    await nils.waitForURL(/sign-in/);
+    await other.close();
+    expect(complaints).toEqual([]);
+  });
+
   it('shows an auditor everything and lets them change nothing', async () => {
     const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
     other.setDefaultTimeout(90_000);

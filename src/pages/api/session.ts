@@ -22,6 +22,7 @@ export const POST = endpoint({
     const { token, device, account } = await app.accounts.signIn(input.address, input.password, {
       source: headers.get(SOURCE_HEADER) ?? 'unknown',
       device: context.cookies.get(DEVICE_COOKIE)?.value,
+      agent: headers.get('user-agent') ?? undefined,
     });
     const cookie = {
       httpOnly: true,

@@ -127,10 +127,15 @@ function CourseBar({ path }: { path: string }) {
             <CommandIcon size={14} aria-hidden /> Search <kbd className="kbd kbd-xs">Ctrl K</kbd>
           </button>
           <ThemeButton />
-          <span className="pl-2 text-right leading-tight">
+          <a
+            href="/accounts"
+            title={account.role === 'steward' ? 'Accounts, and your own' : 'Your account'}
+            aria-current={path === '/accounts' ? 'page' : undefined}
+            className="rounded px-2 text-right leading-tight hover:bg-base-200"
+          >
             <span className="block text-[13px]">{account.name}</span>
             <span className="block text-xs text-quiet">{account.role}</span>
-          </span>
+          </a>
           <button
             className="btn btn-sm btn-square btn-ghost"
             aria-label="Sign out"
@@ -180,6 +185,8 @@ function ScopeLine({ path }: { path: string }) {
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   const past = (surveys ?? []).filter((s) => s.state === 'done' && s.id !== course?.survey.id);
   const asOfMatters = viewOf(path)?.past === true;
+  // a page that is about no survey has no scope
+  if (!step) return null;
   return (
     <div className="flex h-9 items-center gap-4 border-b border-slate bg-base-200 px-4">
       <nav aria-label="Views of this step" className="flex shrink-0 gap-3">

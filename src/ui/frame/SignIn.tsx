@@ -61,7 +61,7 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
 }
 
 /** The beam, large: from a narrow light to the open. */
-function Lamp() {
+export function Lamp() {
   const tiers = ['sole', 'team', 'wide', 'organisation', 'partner', 'outside', 'public'];
   const x = (k: number) => 60 + k * 74;
   const half = (k: number) => 8 + k * 27;

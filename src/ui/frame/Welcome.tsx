@@ -1,0 +1,56 @@
+import { useEffect, useState } from 'react';
+import { welcomeForm } from '../../dto/forms.ts';
+import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { send } from './api.ts';
+import { Lamp } from './SignIn.tsx';
+
+/** Taking up an invitation: its token stands after the “#”, which no browser sends. */
+export default function Welcome() {
+  const [live, setLive] = useState(false);
+  const form = useSchemaForm(welcomeForm, { token: '', password: '' }, async (values) => {
+    const { address } = await send('POST', '/api/accounts/welcome', values);
+    await send('POST', '/api/session', { address, password: values.password });
+    location.assign('/');
+  });
+  const { setValue } = form;
+  useEffect(() => {
+    setValue('token', location.hash.slice(1));
+    // it is of use once, and nobody who looks over a shoulder needs it
+    history.replaceState(null, '', location.pathname);
+    setLive(true);
+  }, [setValue]);
+  return (
+    <main className="grid h-dvh grid-cols-[1.1fr_1fr]">
+      <Lamp />
+      <form
+        className="flex max-w-sm flex-col justify-center gap-4 px-10"
+        method="post"
+        onSubmit={form.submit}
+        noValidate
+      >
+        <div>
+          <h1 className="text-2xl font-bold">Welcome to Gate Lantern</h1>
+          <p className="text-base text-quiet">
+            Choose a password. A few words in a row are better than one with marks in it.
+          </p>
+        </div>
+        <Field form={form} name="password" label="Password, at least 12 characters">
+          {(input) => (
+            <input
+              {...input}
+              className="input w-full"
+              type="password"
+              autoComplete="new-password"
+              autoFocus
+              {...form.register('password')}
+            />
+          )}
+        </Field>
+        <FormTrouble form={form} />
+        <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
+          Set password and sign in
+        </button>
+      </form>
+    </main>
+  );
+}
