@@ -313,6 +313,7 @@ export interface Waiting {
     | 'reopened'
     | 'mine'
     | 'limits-proposed'
+    | 'roles-asked'
     | 'limits-lowered'
     | 'asked'
     | 'drafts'

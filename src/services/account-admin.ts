@@ -5,7 +5,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import type { AccountList, AccountRole, AccountRow } from '../dto/accounts.ts';
 import type { Db } from '../store/db.ts';
-import type { Accounts } from './accounts.ts';
+import { IDLE_MS, type Accounts } from './accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 
@@ -24,10 +24,9 @@ interface AccountSql {
   invite_until: Date | null;
   asked_role: AccountRole | null;
   asked_by: string | null;
-  sessions: number;
 }
-const ACCOUNTS = `select id, name, address, role, active, created_at, signed_in_at, invite_until, asked_role, asked_by,
-  (select count(*)::int from session s where s.account = a.id) as sessions from account a`;
+const COLUMNS =
+  'id, name, address, role, active, created_at, signed_in_at, invite_until, asked_role, asked_by';
 
 /** A steward who can act: active, and with a password. */
 const ABLE = "role = 'steward' and active and password_hash is not null";
@@ -41,8 +40,12 @@ export class AccountAdmin {
   ) {}
 
   async list(): Promise<AccountList> {
-    const rows = await this.db.query<AccountSql>(`${ACCOUNTS} order by lower(name), id`);
     const now = this.clock();
+    const rows = await this.db.query<AccountSql & { sessions: number }>(
+      `select ${COLUMNS}, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
+       from account a order by lower(name), id`,
+      [new Date(now.getTime() - IDLE_MS)],
+    );
     return {
       rows: rows.map((r): AccountRow => ({
         id: r.id,
@@ -65,7 +68,7 @@ export class AccountAdmin {
   }
 
   private async one(tx: Db, id: number): Promise<AccountSql> {
-    const [row] = await tx.query<AccountSql>(`${ACCOUNTS} where id = $1`, [id]);
+    const [row] = await tx.query<AccountSql>(`select ${COLUMNS} from account where id = $1`, [id]);
     if (!row) throw new AppError('no-account', 404, 'There is no such account.');
     return row;
   }
@@ -146,7 +149,7 @@ export class AccountAdmin {
   /** Takes up an invitation with a password of one's own. */
   async welcome(token: string, password: string): Promise<{ address: string }> {
     const [row] = await this.db.query<AccountSql>(
-      `${ACCOUNTS} where invite_hash = $1 and invite_until > $2 and active`,
+      `select ${COLUMNS} from account where invite_hash = $1 and invite_until > $2 and active`,
       [sha256(token), this.clock()],
     );
     if (!row)

@@ -10,7 +10,8 @@ import { checkPassword } from './passwords.ts';
 // OWASP's first choice for Argon2id (common practice): 19 MiB, two passes, one lane
 const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
 
-const IDLE_MS = 30 * 60_000;
+/** A session that was not used for so long has ended. */
+export const IDLE_MS = 30 * 60_000;
 const LONGEST_MS = 12 * 3_600_000;
 /** Tries within this time count towards slowing down. */
 const WINDOW_MS = 15 * 60_000;

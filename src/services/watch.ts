@@ -135,6 +135,10 @@ export class Watch {
       "select count(*)::int as n from ledger where what = 'approval.lowered' and at > $1",
       [new Date(now.getTime() - SOON).toISOString()],
     );
+    const [roles] = await this.db.query<{ n: number }>(
+      'select count(*)::int as n from account where asked_by <> $1 and address <> $1',
+      [account.address],
+    );
     const waiting: Waiting[] = [
       { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
       { kind: 'not-read', count: last?.state === 'done' ? last.failures : 0 },
@@ -149,6 +153,7 @@ export class Watch {
         count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')),
       },
       { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
+      { kind: 'roles-asked', count: account.role === 'steward' ? roles!.n : 0 },
       { kind: 'limits-lowered', count: lowered!.n },
       { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },

@@ -15,7 +15,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'bench causes compose contents cross-tab data-types findings holdings ledger outside people plan-proven quarantine routes sign-in sources tray-open watch changes'.split(
+  'accounts bench causes compose contents cross-tab data-types findings holdings ledger outside people plan-proven quarantine routes sources tray-open watch changes'.split(
     ' ',
   ),
 );
@@ -44,10 +44,17 @@ async function asDeputy(work: (deputy: Page) => Promise<unknown>): Promise<void>
   await deputy.goto(page.url());
   await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
   await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
-  await deputy.keyboard.press('Enter');
+  // waits until the page has come alive, which Enter does not
+  await deputy.getByRole('button', { name: 'Sign in' }).click();
   await work(deputy);
   await other.close();
 }
+
+const approveUndo = (deputy: Page) =>
+  Promise.all([
+    deputy.waitForResponse((r) => r.request().method() === 'POST' && r.url().includes('/api/plans/')),
+    deputy.getByRole('button', { name: 'Approve and undo' }).click(),
+  ]);
 
 async function holds(name: string): Promise<void> {
   expect(
@@ -706,12 +713,12 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('link', { name: 'Plans' }).click();
     await page.getByRole('button', { name: /^Undo: Move/ }).click();
     await page.getByText('asks to undo 1 change').waitFor();
-    await asDeputy((deputy) => deputy.getByRole('button', { name: 'Approve and undo' }).click());
+    await asDeputy(approveUndo);
     await page.getByText('put back, verified').waitFor();
     await page.getByRole('button', { name: 'Undo', exact: true }).click();
     await page.getByRole('button', { name: 'Request approval to put back 1 change' }).click();
     await page.getByText('asks to undo this plan').waitFor();
-    await asDeputy((deputy) => deputy.getByRole('button', { name: 'Approve and undo' }).click());
+    await asDeputy(approveUndo);
     await page.getByText('undone', { exact: true }).first().waitFor();
     await page.getByRole('button', { name: 'Approval' }).click();
     await page
@@ -783,7 +790,7 @@ describe('a steward’s first quarter of an hour', () => {
     await p.goto(`${scene.base}/exposure/findings`);
     await p.getByLabel('E-mail address').fill('auditor@tarntide.example');
     await p.getByLabel('Password').fill(PASSWORDS.auditor);
-    await p.keyboard.press('Enter');
+    await p.getByRole('button', { name: 'Sign in' }).click();
     await p.getByRole('grid', { name: 'Findings' }).waitFor();
     await p.goto(`${scene.base}/exposure/findings?text=kiosk`);
     await p.getByText('Kiosk settlement.pdf').click();

@@ -396,6 +396,11 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     words: () => 'looser approval limits are proposed',
     href: '/remedy/plans?limits=open',
   },
+  'roles-asked': {
+    words: (n) =>
+      `${plural(n, 'account')} ${n === 1 ? 'waits' : 'wait'} for you to confirm the role of steward`,
+    href: '/accounts',
+  },
   'limits-lowered': {
     words: (n) => `approval limits were lowered ${n === 1 ? 'once' : `${n} times`} in the last two weeks`,
     href: '/record/ledger?text=approval.lowered',
