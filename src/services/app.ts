@@ -123,6 +123,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const events = new Events();
   const findings = new Findings(db, ledger, clock);
   const secrets = new Secrets(directory);
+  await secrets.check(db);
   const signing = new SigningKey(db, secrets);
   const heads = new LedgerHeads(
     db,

@@ -7,58 +7,22 @@ import { expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow } from '../../src/core/model.ts';
 import { crossPage } from '../../src/engine/crosstab.ts';
 import { holdings, placeNames, whoRows } from '../../src/engine/holdings.ts';
-import { loadSurvey, type Loaded } from '../../src/engine/loaded.ts';
+import type { Loaded } from '../../src/engine/loaded.ts';
 import { outside } from '../../src/engine/outside.ts';
 import { people, whatRows } from '../../src/engine/people.ts';
 import { sum } from '../../src/engine/watch.ts';
-import { copyText, type OpenDb } from '../../src/store/db.ts';
+import type { OpenDb } from '../../src/store/db.ts';
 import { ownDb } from '../own-db.ts';
+import { LABELS, loaded, WEIGHTS, withFiles } from './loading.ts';
 import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
 let db: OpenDb;
 ownDb((own) => void (db = own));
 
-const LABELS = [undefined, 'public', 'internal', 'confidential', 'restricted'];
-const WEIGHTS = [0, 0, 1, 3, 4];
 const SOURCE = 'w';
 
-/** What nothing lies below becomes a file; some have labels. */
-function withFiles(rows: Rows, seed: number): Rows {
-  const parents = new Set(rows.items.map((i) => i.parent));
-  return {
-    ...rows,
-    items: rows.items.map((i, n): ItemRow => {
-      const label = LABELS[(seed + n * 3) % 5];
-      return parents.has(i.id) ? i : { ...i, kind: 'file', bytes: 10 ** n, ...(label && { label }) };
-    }),
-  };
-}
-
-let survey = 0;
-/** The rows as a survey of its own, and that as the engine reads it. */
-async function load(rows: Rows): Promise<Loaded> {
-  const takenAt = new Date(rows.takenAt).toISOString();
-  const [made] = await db.query<{ id: number }>(
-    "insert into survey (kind, state, started_by, started_at, taken_at) values ('full', 'done', 't', $1, $1) returning id",
-    [takenAt],
-  );
-  survey = made!.id;
-  const kinds = {
-    about: rows.workspaces.map((workspace) => ({ id: workspace.id, organisation: rows.own, workspace })),
-    person: rows.users,
-    group: rows.groups,
-    space: rows.spaces,
-    item: rows.items,
-    grant: rows.grants,
-    link: rows.links,
-  };
-  const lines = Object.entries(kinds).flatMap(([kind, list]) =>
-    list.map((doc) => [kind, SOURCE, doc.id, JSON.stringify(doc), survey, survey + 1] as const),
-  );
-  await db.copyIn('observed', ['kind', 'source', 'id', 'doc', 'valid_from', 'valid_to'], copyText(lines));
-  return loadSurvey(db, survey, takenAt);
-}
+const load = (rows: Rows): Promise<Loaded> => loaded(db, rows, SOURCE);
 
 const SORTS = ['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'] as const;
 const registered = (domain: string): string => domain.split('.').slice(-2).join('.');
