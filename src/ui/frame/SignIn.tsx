@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
 import { z } from 'zod';
 import { firstStewardForm, signInForm } from '../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
@@ -24,44 +24,67 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
     </Field>
   );
   return (
+    <Door
+      title="Gate Lantern"
+      about={
+        first
+          ? 'Create the account of the first steward.'
+          : 'What is exposed, how it came to be, and the smallest change that closes it.'
+      }
+      submit={form.submit}
+    >
+      {first &&
+        field('code', 'Code that the server printed when it started', {
+          autoComplete: 'off',
+          autoFocus: true,
+        })}
+      {first && field('name', 'Your name', { autoComplete: 'name' })}
+      {field('address', 'E-mail address', { type: 'email', autoComplete: 'username', autoFocus: !first })}
+      {field('password', first ? 'Password, at least 12 characters' : 'Password', {
+        type: 'password',
+        autoComplete: first ? 'new-password' : 'current-password',
+      })}
+      <FormTrouble form={form} />
+      <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
+        {first ? 'Create the account and sign in' : 'Sign in'}
+      </button>
+    </Door>
+  );
+}
+
+/** What one sees before one is in: the lamp, and a form. */
+export function Door({
+  title,
+  about,
+  submit,
+  children,
+}: {
+  title: string;
+  about: string;
+  submit: (e: FormEvent) => void;
+  children: ReactNode;
+}) {
+  return (
     <main className="grid h-dvh grid-cols-[1.1fr_1fr]">
       <Lamp />
       <form
         className="flex max-w-sm flex-col justify-center gap-4 px-10"
         method="post"
-        onSubmit={form.submit}
+        onSubmit={submit}
         noValidate
       >
         <div>
-          <h1 className="text-2xl font-bold">Gate Lantern</h1>
-          <p className="text-base text-quiet">
-            {first
-              ? 'Create the account of the first steward.'
-              : 'What is exposed, how it came to be, and the smallest change that closes it.'}
-          </p>
+          <h1 className="text-2xl font-bold">{title}</h1>
+          <p className="text-base text-quiet">{about}</p>
         </div>
-        {first &&
-          field('code', 'Code that the server printed when it started', {
-            autoComplete: 'off',
-            autoFocus: true,
-          })}
-        {first && field('name', 'Your name', { autoComplete: 'name' })}
-        {field('address', 'E-mail address', { type: 'email', autoComplete: 'username', autoFocus: !first })}
-        {field('password', first ? 'Password, at least 12 characters' : 'Password', {
-          type: 'password',
-          autoComplete: first ? 'new-password' : 'current-password',
-        })}
-        <FormTrouble form={form} />
-        <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
-          {first ? 'Create the account and sign in' : 'Sign in'}
-        </button>
+        {children}
       </form>
     </main>
   );
 }
 
 /** The beam, large: from a narrow light to the open. */
-export function Lamp() {
+function Lamp() {
   const tiers = ['sole', 'team', 'wide', 'organisation', 'partner', 'outside', 'public'];
   const x = (k: number) => 60 + k * 74;
   const half = (k: number) => 8 + k * 27;

@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react';
 import { welcomeForm } from '../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { send } from './api.ts';
-import { Lamp } from './SignIn.tsx';
+import { Door } from './SignIn.tsx';
 
 /** Taking up an invitation: its token stands after the “#”, which no browser sends. */
 export default function Welcome() {
@@ -20,37 +20,27 @@ export default function Welcome() {
     setLive(true);
   }, [setValue]);
   return (
-    <main className="grid h-dvh grid-cols-[1.1fr_1fr]">
-      <Lamp />
-      <form
-        className="flex max-w-sm flex-col justify-center gap-4 px-10"
-        method="post"
-        onSubmit={form.submit}
-        noValidate
-      >
-        <div>
-          <h1 className="text-2xl font-bold">Welcome to Gate Lantern</h1>
-          <p className="text-base text-quiet">
-            Choose a password. A few words in a row are better than one with marks in it.
-          </p>
-        </div>
-        <Field form={form} name="password" label="Password, at least 12 characters">
-          {(input) => (
-            <input
-              {...input}
-              className="input w-full"
-              type="password"
-              autoComplete="new-password"
-              autoFocus
-              {...form.register('password')}
-            />
-          )}
-        </Field>
-        <FormTrouble form={form} />
-        <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
-          Set password and sign in
-        </button>
-      </form>
-    </main>
+    <Door
+      title="Welcome to Gate Lantern"
+      about="Choose a password. A few words in a row are better than one with marks in it."
+      submit={form.submit}
+    >
+      <Field form={form} name="password" label="Password, at least 12 characters">
+        {(input) => (
+          <input
+            {...input}
+            className="input w-full"
+            type="password"
+            autoComplete="new-password"
+            autoFocus
+            {...form.register('password')}
+          />
+        )}
+      </Field>
+      <FormTrouble form={form} />
+      <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
+        Set password and sign in
+      </button>
+    </Door>
   );
 }
