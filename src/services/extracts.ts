@@ -72,9 +72,12 @@ export class Extracts {
         yield piece;
       }
     };
+    const out = this.open(path);
     try {
-      await pipeline(counted(), this.open(path));
+      await pipeline(counted(), out);
     } catch (e) {
+      // a file that is still being opened would come after it was removed
+      if (!out.closed) await new Promise<void>((closed) => out.once('close', closed));
       rmSync(path, { force: true });
       const { code } = e as NodeJS.ErrnoException;
       if (code === 'ENOSPC' || code === 'EDQUOT')

@@ -249,7 +249,16 @@ describe('a plan', () => {
           expect(agrees(c.state, said.find((s) => s.subject.endsWith(`/${c.object}`))?.state)).toBe(true);
         }
       }),
-      { numRuns: 150 },
+      {
+        numRuns: 150,
+        // what must be among them, whatever chance brings
+        examples: [
+          [{ changes: 4, calls: [], operations: [{ at: 1, what: 'cancel' }] }],
+          [{ changes: 2, calls: ['fine', 'refused', 'fine', 'refused'], operations: [] }],
+          [{ changes: 1, calls: ['fine', 'lost'], operations: [] }],
+          [{ changes: 1, calls: [], operations: [{ at: 20, what: 'undo' }] }],
+        ],
+      },
     );
     expect([...seen]).toEqual(expect.arrayContaining(['verified', 'undone', 'left', 'failed', 'sending']));
     expect(await new Ledger(db, () => new Date()).check()).toMatchObject({ holds: true });
