@@ -1,14 +1,13 @@
 /** The changes of a `--without` file (docs/cli.md), one a line. */
-import { createReadStream, statSync } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import type { Change } from '../core/access/change.ts';
 import { changeSchema } from '../formats/changes.ts';
 import { linesOf } from '../formats/lines.ts';
 import { complaint } from '../formats/rows.ts';
-import { CliError } from './messages.ts';
+import { CliError, fileAt } from './messages.ts';
 
 export async function readChanges(file: string): Promise<Change[]> {
-  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
-    throw new CliError(`${file} is not a file that can be read.`);
+  fileAt(file);
   const changes: Change[] = [];
   for await (const lines of linesOf(createReadStream(file)))
     for (const line of lines)

@@ -1,6 +1,6 @@
-import { readFileSync, statSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { checkEvidence, LONGEST_EVIDENCE, thumbprintOf } from '../formats/evidence.ts';
-import { CliError, complain, print } from './messages.ts';
+import { CliError, complain, fileAt, print } from './messages.ts';
 
 /**
  * Prints whether signed evidence holds, and where not. Exit code 1 where it does not, and where nothing says whose the
@@ -11,9 +11,8 @@ export async function verifyEvidence(
   options: { thumbprint?: string; key?: string },
 ): Promise<void> {
   const read = (path: string): string => {
-    const stat = statSync(path, { throwIfNoEntry: false });
-    if (!stat?.isFile()) throw new CliError(`${path} is not a file that can be read.`);
-    if (stat.size > LONGEST_EVIDENCE) throw new CliError(`${path} is too large to be evidence of a plan.`);
+    if (fileAt(path).size > LONGEST_EVIDENCE)
+      throw new CliError(`${path} is too large to be evidence of a plan.`);
     return readFileSync(path, 'utf8');
   };
   const thumbprint = options.key === undefined ? options.thumbprint : await thumbprintOf(read(options.key));

@@ -1,8 +1,8 @@
-import { createReadStream, readFileSync, statSync } from 'node:fs';
+import { createReadStream, readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import { readHeads } from '../formats/ledger-head.ts';
 import { ChainCheck, type LedgerEntry, type LedgerHead } from '../formats/ledger.ts';
-import { CliError, print, say } from './messages.ts';
+import { CliError, fileAt, print, say } from './messages.ts';
 
 interface VerifyOptions {
   head?: string;
@@ -14,8 +14,7 @@ interface VerifyOptions {
 /** What is known of the ledger's end from elsewhere. */
 async function expected(o: VerifyOptions): Promise<LedgerHead[]> {
   if (o.heads === undefined) return [];
-  if (!statSync(o.heads, { throwIfNoEntry: false })?.isFile())
-    throw new CliError(`${o.heads} is not a file that can be read.`);
+  fileAt(o.heads);
   if (o.thumbprint === undefined)
     throw new CliError('Say which key signed the heads: --thumbprint T, as the installation tells it.');
   const { heads, bad } = await readHeads(readFileSync(o.heads, 'utf8'), o.thumbprint);
@@ -29,8 +28,7 @@ async function expected(o: VerifyOptions): Promise<LedgerHead[]> {
  * seen where something is known of it: the last hash, how many entries, or signed heads.
  */
 export async function verifyLedger(file: string, options: VerifyOptions = {}): Promise<void> {
-  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
-    throw new CliError(`${file} is not a file that can be read.`);
+  fileAt(file);
   if (options.count !== undefined && !/^\d+$/.test(options.count))
     throw new CliError('--count takes a whole number of entries.');
   const chain = new ChainCheck(await expected(options));

@@ -1,7 +1,16 @@
 /** What the command line says beside its answer: on stderr, for whoever looks on. */
 
+import { statSync, type Stats } from 'node:fs';
+
 /** The call or a file is wrong; the message says how. */
 export class CliError extends Error {}
+
+/** A file that is there to be read; throws where it is none. */
+export function fileAt(path: string): Stats {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  if (!stat?.isFile()) throw new CliError(`${path} is not a file that can be read.`);
+  return stat;
+}
 
 /** Said of every command. */
 export const settings = {

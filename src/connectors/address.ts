@@ -4,6 +4,7 @@
  */
 import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
+import { isIn } from './networks.ts';
 import { ConnectorError } from './port.ts';
 
 /** Addresses that are not of the public internet (IANA special-purpose registries, RFC 6890 and those after it). */
@@ -32,12 +33,10 @@ for (const [net, prefix] of [
   LOCAL.addSubnet(net, prefix, 'ipv6');
 
 /** Whether a network address is of this machine or a private network, also where IPv4 is written as IPv6. */
-export function isLocal(address: string): boolean {
-  const mapped = /^::ffff:(\d+\.\d+\.\d+\.\d+)$/i.exec(address)?.[1];
-  const plain = mapped ?? address;
-  if (!isIP(plain)) return false;
-  return LOCAL.check(plain, isIP(plain) === 6 ? 'ipv6' : 'ipv4');
-}
+export const isLocal = (address: string): boolean => isIn(LOCAL, address);
+
+/** Without the brackets that are around an IPv6 address. */
+const hostOf = (url: URL): string => url.hostname.replace(/^\[|\]$/g, '');
 
 const LOCAL_NAME = /^(?:localhost|.*\.(?:localhost|local|internal|intranet|lan|home\.arpa))\.?$/i;
 const refuse = (reason: string): never => {
@@ -53,7 +52,7 @@ export function checkAddress(text: string, localToo: boolean): void {
   if (localToo) return;
   if (url.protocol !== 'https:')
     refuse('An address begins with https://. GATE_LANTERN_LOCAL_SOURCES=1 on the server allows others.');
-  const host = url.hostname.replace(/^\[|\]$/g, '');
+  const host = hostOf(url);
   if (LOCAL_NAME.test(host) || isLocal(host))
     refuse(
       'This address is of the server’s own machine or network. GATE_LANTERN_LOCAL_SOURCES=1 on the server allows it.',
@@ -65,7 +64,7 @@ export async function checkHost(
   text: string,
   resolve: (host: string) => Promise<{ address: string }[]> = (host) => lookup(host, { all: true }),
 ): Promise<void> {
-  const host = new URL(text).hostname.replace(/^\[|\]$/g, '');
+  const host = hostOf(new URL(text));
   const found = isIP(host) ? [{ address: host }] : await resolve(host);
   if (found.some((f) => isLocal(f.address)))
     throw new ConnectorError(

@@ -75,8 +75,8 @@ export interface Preview {
   items: PreviewItem[];
   itemsTouched: number;
   itemsChanged: number;
-  /** The heaviest of them. */
-  heaviest: number;
+  /** The heaviest of them; of plans of before alone. */
+  heaviest?: number;
   /** The heaviest on which a member loses something. */
   heaviestLost: number;
   /** What it gives, and what undoing it would give back. */

@@ -191,6 +191,22 @@ const from =
     return l && answer(l, ...args);
   };
 
+/** The same of a question that a filter over items is part of: every node is asked first, a part at a time. */
+const fromItems =
+  <Q extends { where?: string | undefined }, A extends unknown[], T>(
+    answer: (l: Loaded, q: Q, ...args: A) => T,
+  ) =>
+  async (
+    survey: number | undefined,
+    signal: AbortSignal | undefined,
+    q: Q,
+    ...args: A
+  ): Promise<T | undefined> => {
+    const l = await at(survey);
+    if (l && q.where) await askAll(l, q.where, signal);
+    return l && answer(l, q, ...args);
+  };
+
 function whyDto(l: Loaded, node: string, who: string): WhyDto | undefined {
   const n = findNode(l, node);
   if (n < 0) return undefined;
@@ -258,12 +274,8 @@ const functions = {
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),
   unreadFiles: from(unreadFiles),
   causes: from(causesWhere),
-  fit: async (survey: number | undefined, where: string | undefined, signal?: AbortSignal): Promise<void> => {
-    const l = where ? await at(survey) : undefined;
-    if (l) await askAll(l, where!, signal);
-  },
-  cross: from(crossPage),
-  crossItems: from(crossItems),
+  cross: fromItems(crossPage),
+  crossItems: fromItems(crossItems),
   cuts: async (q: CutQuery, asked: string): Promise<CutPage | undefined> => {
     if (!present) return undefined;
     try {
@@ -305,7 +317,7 @@ const functions = {
     present && { survey: present.survey, back: list.map((d) => cameBack(present!, d)) },
   quarantined: from(quarantined),
   options: from(options),
-  holdings: from((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
+  holdings: fromItems((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),
   node: from((l, name: string) => nodeDossier(l, name)),
   routes: from((l, name: string) => {
     const node = findNode(l, name);

@@ -8,6 +8,7 @@ import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
 import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
 import { maskedName } from '../core/recognise/masked-name.ts';
+import { IN_NAME } from '../core/recognise/types.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
@@ -110,12 +111,15 @@ function named(
   rows: ItemRow[],
   content: Loaded['content'],
 ): ItemRow[] {
-  return rows.map((row, i) => {
-    const found = content.get(org.itemIds.at(i))?.found;
-    if (!found?.length) return row;
-    const name = maskedName(row.name, found, (id) => types.get(id));
-    return name === row.name ? row : { ...row, name };
-  });
+  const told = rows.slice();
+  // few files have something in their name: only what was found is gone through
+  for (const [id, { found }] of content) {
+    if (!found.some((f) => f.matches.some((m) => m.where === IN_NAME))) continue;
+    const i = org.find('item', id);
+    const row = rows[i];
+    if (row) told[i] = { ...row, name: maskedName(row.name, found, (type) => types.get(type)) };
+  }
+  return told;
 }
 
 function tallied(v: View, rows: ItemRow[], weights: Uint8Array): { tally: Tally; columns: ReachColumns } {

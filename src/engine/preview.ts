@@ -214,7 +214,6 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     })),
     itemsTouched: touchedItems.length,
     itemsChanged: changed.length,
-    heaviest: changed.reduce((w, { item }) => Math.max(w, l.weights[item]!), 0),
     heaviestLost,
     gains,
     ...(wider && { wider }),

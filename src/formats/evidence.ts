@@ -1,12 +1,12 @@
 /**
  * A plan as evidence: what was to be changed and why, who approved it, what was there before and after,
- * and its entries of the ledger, as a JWS in compact form (RFC 7515) signed with Ed25519 (RFC 8037). The
- * public key travels in the header; who trusts it compares its thumbprint (RFC 7638).
+ * and its entries of the ledger, signed.
  */
-import { calculateJwkThumbprint, CompactSign, compactVerify, importJWK, type JWK } from 'jose';
+import { calculateJwkThumbprint, type JWK } from 'jose';
 import { z } from 'zod';
 import { agrees, CHANGE_STATE_NAMES, type ChangeState } from '../core/remedy/states.ts';
 import { ledgerHash, type LedgerEntry } from './ledger.ts';
+import { readSigned, signJson } from './signed.ts';
 
 const entrySchema = z.object({
   seq: z.number().int(),
@@ -42,12 +42,8 @@ export type EvidencePayload = z.infer<typeof payloadSchema>;
 
 const TYPE = 'gate-lantern-evidence+jws';
 
-export async function signEvidence(payload: EvidencePayload, privateKey: JWK): Promise<string> {
-  const { d: _, ...jwk } = privateKey;
-  return new CompactSign(new TextEncoder().encode(JSON.stringify(payload)))
-    .setProtectedHeader({ alg: 'EdDSA', typ: TYPE, kid: await calculateJwkThumbprint(jwk), jwk })
-    .sign(await importJWK(privateKey, 'EdDSA'));
-}
+export const signEvidence = (payload: EvidencePayload, privateKey: JWK): Promise<string> =>
+  signJson(payload, TYPE, privateKey);
 
 export type EvidenceCheck =
   | {
@@ -84,18 +80,10 @@ export async function checkEvidence(jws: string, thumbprint?: string): Promise<E
   let payload: EvidencePayload;
   let signedBy: string;
   try {
-    const { payload: bytes, protectedHeader } = await compactVerify(
-      jws.trim(),
-      async (header) => {
-        if (header.jwk?.kty !== 'OKP' || header.jwk.crv !== 'Ed25519') throw new Error('no Ed25519 key');
-        return importJWK(header.jwk as JWK, 'EdDSA');
-      },
-      { algorithms: ['EdDSA'] },
-    );
-    signedBy = await calculateJwkThumbprint(protectedHeader.jwk as JWK);
-    if (protectedHeader.typ !== TYPE || protectedHeader.kid !== signedBy)
-      return not('its header is not that of evidence');
-    const parsed = payloadSchema.safeParse(JSON.parse(new TextDecoder().decode(bytes)));
+    const signed = await readSigned(jws, TYPE);
+    if (!signed) return not('its header is not that of evidence');
+    ({ signedBy } = signed);
+    const parsed = payloadSchema.safeParse(JSON.parse(signed.text));
     if (!parsed.success)
       return not(`its content is not that of evidence: ${parsed.error.issues[0]!.message}`);
     payload = parsed.data;

@@ -409,6 +409,13 @@ describe('groups by rule', () => {
     expect(() => membersByRule(deep, users)).toThrow('too long');
     expect(() => membersByRule('user.displayName.matches(user.pattern)', users)).toThrow('too long');
     expect(() => membersByRule(`true || ${'user.active || '.repeat(400)}true`, users)).toThrow('characters');
+    // a pattern of each user's own, every one of which has to be made ready
+    const own = Array.from({ length: 1000 }, (_, i) => ({
+      id: `u${i}`,
+      title: 'Mate',
+      pattern: `a{900}b{${i + 1}}`,
+    }));
+    expect(() => membersByRule('user.title.matches(user.pattern)', own)).toThrow('too long');
   });
 });
 

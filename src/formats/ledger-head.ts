@@ -1,7 +1,8 @@
-/** Heads of a ledger, signed (JWS in compact form, RFC 7515, with Ed25519, RFC 8037): kept apart, they show a cut end. */
-import { calculateJwkThumbprint, CompactSign, compactVerify, importJWK, type JWK } from 'jose';
+/** Heads of a ledger, signed: kept apart, they show a cut end. */
+import type { JWK } from 'jose';
 import { z } from 'zod';
 import type { LedgerHead } from './ledger.ts';
+import { readSigned, signJson } from './signed.ts';
 
 const TYPE = 'gate-lantern-ledger-head+jws';
 const headSchema = z.strictObject({
@@ -10,28 +11,15 @@ const headSchema = z.strictObject({
   at: z.iso.datetime(),
 });
 
-export async function signHead(head: LedgerHead, privateKey: JWK): Promise<string> {
-  const { d: _, ...jwk } = privateKey;
-  return new CompactSign(new TextEncoder().encode(JSON.stringify(head)))
-    .setProtectedHeader({ alg: 'EdDSA', typ: TYPE, kid: await calculateJwkThumbprint(jwk), jwk })
-    .sign(await importJWK(privateKey, 'EdDSA'));
-}
+export const signHead = (head: LedgerHead, privateKey: JWK): Promise<string> =>
+  signJson(head, TYPE, privateKey);
 
 /** A head and the thumbprint of the key that signed it; undefined where the signature does not hold or it is none. */
 export async function readHead(jws: string): Promise<(LedgerHead & { signedBy: string }) | undefined> {
   try {
-    const { payload, protectedHeader } = await compactVerify(
-      jws.trim(),
-      async ({ jwk }) => {
-        if (jwk?.kty !== 'OKP' || jwk.crv !== 'Ed25519') throw new Error('no Ed25519 key');
-        return importJWK(jwk as JWK, 'EdDSA');
-      },
-      { algorithms: ['EdDSA'] },
-    );
-    const signedBy = await calculateJwkThumbprint(protectedHeader.jwk as JWK);
-    if (protectedHeader.typ !== TYPE || protectedHeader.kid !== signedBy) return undefined;
-    const { data } = headSchema.safeParse(JSON.parse(new TextDecoder().decode(payload)));
-    return data && { ...data, signedBy };
+    const signed = await readSigned(jws, TYPE);
+    const head = signed && headSchema.safeParse(JSON.parse(signed.text)).data;
+    return head && { ...head, signedBy: signed.signedBy };
   } catch {
     return undefined;
   }

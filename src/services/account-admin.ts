@@ -2,16 +2,15 @@
  * Accounts, as stewards keep them. Two rules hold whatever is asked: there is always an active steward, and nobody
  * makes a steward alone where there is another one to confirm it, or approval by a second steward would be worth nothing.
  */
-import { createHash, randomBytes } from 'node:crypto';
 import type { AccountList, AccountRole, AccountRow } from '../dto/accounts.ts';
 import type { Db } from '../store/db.ts';
 import { IDLE_MS, type Accounts } from './accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
+import { newToken, sha256 } from './tokens.ts';
 
 /** An invitation is good for so long. */
 const INVITED_MS = 7 * 86_400_000;
-const sha256 = (text: string): string => createHash('sha256').update(text).digest('hex');
 
 interface AccountSql {
   id: number;
@@ -96,7 +95,7 @@ export class AccountAdmin {
     who: { name: string; address: string; role: AccountRole },
     by: string,
   ): Promise<{ id: number; token: string; asked: boolean }> {
-    const token = randomBytes(32).toString('base64url');
+    const token = newToken();
     const address = who.address.toLowerCase();
     return this.db.transaction(async (tx) => {
       if ((await tx.query('select 1 from account where address = $1', [address])).length)
@@ -131,7 +130,7 @@ export class AccountAdmin {
 
   /** A new invitation in place of one that was not taken up. */
   async inviteAgain(id: number, by: string): Promise<{ token: string }> {
-    const token = randomBytes(32).toString('base64url');
+    const token = newToken();
     return this.db.transaction(async (tx) => {
       const row = await this.one(tx, id);
       if (row.invite_until === null)

@@ -1,11 +1,12 @@
 /** Our own users: signing in and out, sessions, the first steward. */
-import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
+import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import type { Db } from '../store/db.ts';
 import type { Account, AccountRole, OwnSession } from '../dto/accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { checkPassword } from './passwords.ts';
+import { newToken, sha256 } from './tokens.ts';
 
 // OWASP's first choice for Argon2id (common practice): 19 MiB, two passes, one lane
 const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
@@ -25,8 +26,6 @@ const TRUSTED_MS = 120_000;
 
 /** Failed tries are written down when there have been so many. */
 const GATHERED = new Set([1, 5, 25, 125]);
-
-const sha256 = (text: string): string => createHash('sha256').update(text).digest('hex');
 
 export class Accounts {
   private setupCode: string | undefined;
@@ -128,8 +127,8 @@ export class Accounts {
       await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
-    const token = randomBytes(32).toString('base64url');
-    const kept = device ? from.device! : randomBytes(32).toString('base64url');
+    const token = newToken();
+    const kept = device ? from.device! : newToken();
     const now = this.clock();
     await this.db.transaction(async (tx) => {
       // whoever knows the password was not guessing

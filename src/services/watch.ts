@@ -78,7 +78,7 @@ export class Watch {
     });
     const scoped =
       held.source || held.space
-        ? await this.engine.ask.cross(undefined, {
+        ? await this.engine.ask.cross(undefined, undefined, {
             by: sum.matrix.by,
             measures: sum.matrix.measures,
             ws: held.source,

@@ -4,6 +4,7 @@
  */
 import type { IncomingHttpHeaders } from 'node:http';
 import { BlockList, isIP } from 'node:net';
+import { isIn } from '../connectors/networks.ts';
 import { SCHEME_HEADER, SOURCE_HEADER } from '../dto/headers.ts';
 
 const LOOPBACK = /^(?:localhost|127\.0\.0\.1|\[::1\])(?::\d+)?$/;
@@ -36,8 +37,6 @@ export function networks(list: string | undefined): BlockList {
 
 /** An IPv4 address that came over an IPv6 socket, as IPv4. */
 const plain = (address: string): string => address.replace(/^::ffff:(?=\d+\.)/i, '');
-const isIn = (list: BlockList, address: string): boolean =>
-  isIP(address) > 0 && list.check(address, isIP(address) === 6 ? 'ipv6' : 'ipv4');
 
 /**
  * Puts scheme and source of a request into headers of our own, and takes out what anybody but a named proxy claims.
@@ -50,7 +49,7 @@ export function marked(
   tls: boolean,
   proxies: BlockList,
 ): IncomingHttpHeaders {
-  const trusted = isIn(proxies, plain(peer ?? ''));
+  const trusted = isIn(proxies, peer ?? '');
   const said = (name: string): string[] =>
     trusted
       ? String(headers[name] ?? '')

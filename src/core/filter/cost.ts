@@ -79,18 +79,32 @@ export function costOf(node: ASTNode, usual: Usual): Cost {
   }
 }
 
-const patterns = new Map<string, number>();
-/** Steps of a pattern for each character of a text; 1 for one that cannot be read, which is refused elsewhere. */
-export function patternSteps(pattern: string): number {
-  let steps = patterns.get(pattern);
-  if (steps === undefined) {
-    if (patterns.size > 100) patterns.clear();
-    try {
-      steps = RE2JS.compile(pattern).programSize() / 4;
-    } catch {
-      steps = 1;
-    }
-    patterns.set(pattern, steps);
+/** A pattern made ready, and its steps for each character of a text. */
+interface Pattern {
+  re: RE2JS;
+  steps: number;
+}
+const KEPT_PATTERNS = 100;
+const patterns = new Map<string, Pattern>();
+
+/** Reads a pattern; throws where it cannot be read. `made`: told its size where it was not known yet, which takes its time. */
+export function patternOf(text: string, made?: (size: number) => void): Pattern {
+  const known = patterns.get(text);
+  if (known) return known;
+  const re = RE2JS.compile(text);
+  const size = re.programSize();
+  made?.(size);
+  if (patterns.size >= KEPT_PATTERNS) patterns.clear();
+  const pattern = { re, steps: size / 4 };
+  patterns.set(text, pattern);
+  return pattern;
+}
+
+/** The steps of a pattern; 1 for one that cannot be read, which is refused elsewhere. */
+function patternSteps(text: string): number {
+  try {
+    return patternOf(text).steps;
+  } catch {
+    return 1;
   }
-  return steps;
 }

@@ -4,8 +4,7 @@
  */
 import { Environment, type ASTNode } from '@marcbachmann/cel-js';
 import { distance } from 'fastest-levenshtein';
-import { RE2JS } from 're2js';
-import { costOf, patternSteps, type Usual } from './cost.ts';
+import { costOf, patternOf, type Usual } from './cost.ts';
 import { CONSTANTS, FIELDS, type Field, type Filtered } from './fields.ts';
 
 /** What a field says of a row: a time is in milliseconds since 1970, NaN where there is none. */
@@ -253,17 +252,16 @@ function compile<Row>(
         if (args[0]?.op !== 'value' || typeof args[0].args !== 'string')
           return cannot('a pattern that is not written out');
         // in linear time, as the language asks for (RE2), whatever the pattern
-        let pattern: ReturnType<typeof RE2JS.compile>;
+        let pattern: ReturnType<typeof patternOf>;
         try {
-          pattern = RE2JS.compile(args[0].args);
+          pattern = patternOf(args[0].args);
         } catch (e) {
           throw new FilterError(`The pattern cannot be read: ${(e as Error).message}.`);
         }
-        const each = patternSteps(args[0].args);
         return (row, x) => {
           const text = of(row, x) as string;
-          if (text.length > USUAL.text) spend(budget, (text.length - USUAL.text) * each);
-          return pattern.matcher(text).find();
+          if (text.length > USUAL.text) spend(budget, (text.length - USUAL.text) * pattern.steps);
+          return pattern.re.matcher(text).find();
         };
       }
       const arg = args[0] && sub(args[0]);

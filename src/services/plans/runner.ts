@@ -360,7 +360,7 @@ export function undoWants({ preview: p }: Pick<Head, 'preview'>, limits: Approva
     people: p.members + p.guests + p.outsiders,
     external: p.guests + p.outsiders,
     items: p.itemsChanged,
-    heaviest: p.heaviest,
+    heaviest: p.heaviest ?? 0,
     tier: null,
   };
   return wantsApproval(limits, { changes: [], people: 0, spaces: 0, heaviest: 0, gains });

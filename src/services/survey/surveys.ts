@@ -189,6 +189,11 @@ export class Surveys {
     return rows.map((r) => ({ ...r, token: this.secrets.open(r.token) }));
   }
 
+  /** The sources that a survey reads. */
+  private async toRead(): ReturnType<Surveys['sourcesWithTokens']> {
+    return (await this.sourcesWithTokens()).filter((s) => !s.paused);
+  }
+
   async sources(): Promise<SourceRow[]> {
     const rows = await this.db.query<Omit<SourceRow, 'counts' | 'trouble'>>(
       'select id, kind, name, url, paused from source order by kind, name',
@@ -275,7 +280,7 @@ export class Surveys {
       );
     this.starting = true;
     try {
-      const sources = (await this.sourcesWithTokens()).filter((s) => !s.paused);
+      const sources = await this.toRead();
       const changeTokens = await this.changeTokens();
       if (kind === 'incremental' && !sources.some((s) => changeTokens[s.id]))
         throw new AppError(
@@ -315,7 +320,7 @@ export class Surveys {
       'select kind from survey where id = $1',
       [job.subject],
     );
-    const sources = (await this.sourcesWithTokens()).filter((s) => !s.paused);
+    const sources = await this.toRead();
     const order: SurveyOrder = {
       survey: job.subject,
       job: job.id,

@@ -165,10 +165,7 @@ export const TABLE = {
     }),
   }),
   holdings: table('holdings', {
-    read: async ({ engine }, { asOf, ...q }, page, signal) => {
-      await engine.ask.fit(asOf, q.where, signal);
-      return engine.ask.holdings(asOf, { ...q, ...page });
-    },
+    read: ({ engine }, { asOf, ...q }, page, signal) => engine.ask.holdings(asOf, signal, { ...q, ...page }),
     flat: (r) => ({
       kind: r.spaceKind ?? r.kind,
       name: r.name,
@@ -221,10 +218,7 @@ export const TABLE = {
   }),
   cross: {
     whole: true,
-    read: async ({ engine }, { asOf, ...q }, _, signal) => {
-      await engine.ask.fit(asOf, q.where, signal);
-      return engine.ask.cross(asOf, q);
-    },
+    read: ({ engine }, { asOf, ...q }, _, signal) => engine.ask.cross(asOf, signal, q),
     rowsOf: (page) => page.cells,
     flat: (c, _, page) => ({
       ...Object.fromEntries(
@@ -234,10 +228,7 @@ export const TABLE = {
     }),
   } satisfies Table<QueryOfTable<'cross'>, CrossPage, CrossCell>,
   'cross-files': table('cross-files', {
-    read: async ({ engine }, { asOf, at, ...q }, page, signal) => {
-      await engine.ask.fit(asOf, q.where, signal);
-      return engine.ask.crossItems(asOf, q, at, page);
-    },
+    read: ({ engine }, { asOf, at, ...q }, page, signal) => engine.ask.crossItems(asOf, signal, q, at, page),
     flat: (r) => ({
       file: r.name,
       path: r.path,

@@ -33,7 +33,7 @@ import type { EntryRef } from '../../dto/access.ts';
 import type { PlanGoal, Preview, TrayState } from '../../dto/remedy.ts';
 import { ask, send } from './api.ts';
 import { planForm } from '../../dto/forms.ts';
-import { Dialog } from '../parts/Dialog.tsx';
+import { Dialog, DialogEnd } from '../parts/Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { count, plural, Trouble } from '../parts/marks.tsx';
 import { useRefresh, useSigned } from './signed.ts';
@@ -373,14 +373,11 @@ function MakePlan({ preview, close }: { preview: Preview; close: () => void }) {
           )}
         </Field>
         <FormTrouble form={form} />
-        <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
-            Cancel
-          </button>
+        <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             Make the plan
           </button>
-        </div>
+        </DialogEnd>
       </form>
     </Dialog>
   );

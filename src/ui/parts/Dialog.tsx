@@ -50,3 +50,23 @@ export function Dialog({
     </Radix.Root>
   );
 }
+
+/** The end of a dialog: leaving it, and what it is there for. */
+export function DialogEnd({
+  leave = 'Cancel',
+  close,
+  children,
+}: {
+  leave?: string;
+  close: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <div className="flex justify-end gap-2">
+      <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
+        {leave}
+      </button>
+      {children}
+    </div>
+  );
+}

@@ -1,4 +1,5 @@
 /** Menus, dialogs, popovers and tooltips: Radix primitives in our dress. */
+import { MoreHorizontal } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import type { ReactElement, ReactNode } from 'react';
 
@@ -31,6 +32,20 @@ export function Menu({
     </DropdownMenu.Root>
   );
 }
+
+/** What can be done with a row, behind three dots. */
+export const ActionsMenu = ({ of, children }: { of: string; children: ReactNode }) => (
+  <Menu
+    label={`Actions on ${of}`}
+    button={
+      <button className="btn btn-xs btn-ghost btn-square" aria-label={`Actions on ${of}`}>
+        <MoreHorizontal size={14} aria-hidden />
+      </button>
+    }
+  >
+    {children}
+  </Menu>
+);
 
 const ITEM =
   'flex cursor-pointer items-center gap-3 px-3 py-1 outline-none data-[highlighted]:bg-base-200 data-[disabled]:cursor-default data-[disabled]:text-quiet';

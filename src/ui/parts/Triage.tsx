@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { addDays } from 'date-fns';
 import { decisionForm } from '../../dto/forms.ts';
 import { dayOf } from './dates.ts';
-import { Dialog } from './Dialog.tsx';
+import { Dialog, DialogEnd } from './Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from './form.tsx';
 import { send, ask } from '../frame/api.ts';
 import { plural, Trouble } from './marks.tsx';
@@ -168,14 +168,11 @@ export function Decide({ what, findings, close }: { what: Deciding; findings: nu
           </Field>
         )}
         <FormTrouble form={form} />
-        <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
-            Cancel
-          </button>
+        <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             {what === 'accept' ? 'Accept' : what === 'give' ? 'Assign' : 'Comment'}
           </button>
-        </div>
+        </DialogEnd>
       </form>
     </Dialog>
   );

@@ -1,16 +1,16 @@
 /** Accounts: one's own, and for stewards everybody's. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { MoreHorizontal, UserPlus } from 'lucide-react';
+import { UserPlus } from 'lucide-react';
 import { useState } from 'react';
 import type { Account, AccountRole, AccountRow } from '../../dto/accounts.ts';
 import { inviteForm, passwordForm } from '../../dto/forms.ts';
 import { ask, send } from '../frame/api.ts';
 import { Shell } from '../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
-import { Dialog } from '../parts/Dialog.tsx';
+import { Dialog, DialogEnd } from '../parts/Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { plural, State, Trouble, When } from '../parts/marks.tsx';
-import { Menu, MenuItem } from '../parts/Menu.tsx';
+import { ActionsMenu, MenuItem } from '../parts/Menu.tsx';
 import { useSay } from '../parts/Toasts.tsx';
 
 export default function Accounts({ account }: { account: Account }) {
@@ -134,14 +134,7 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
       <td className="px-3 text-right tabular-nums">{row.sessions || '·'}</td>
       <td className="w-12 pr-4 text-right">
         {!own && (
-          <Menu
-            label={`Actions on ${row.name}`}
-            button={
-              <button className="btn btn-xs btn-ghost btn-square" aria-label={`Actions on ${row.name}`}>
-                <MoreHorizontal size={14} aria-hidden />
-              </button>
-            }
-          >
+          <ActionsMenu of={row.name}>
             {(Object.keys(ROLES) as AccountRole[])
               .filter((role) => role !== row.role)
               .map((role) => (
@@ -156,7 +149,7 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
             <MenuItem run={() => act.mutate({ act: row.state === 'disabled' ? 'enable' : 'disable', id })}>
               {row.state === 'disabled' ? 'Enable' : 'Disable'}
             </MenuItem>
-          </Menu>
+          </ActionsMenu>
         )}
       </td>
     </tr>
@@ -197,14 +190,11 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
           )}
         </Field>
         <FormTrouble form={form} />
-        <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
-            Cancel
-          </button>
+        <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             Make the invitation
           </button>
-        </div>
+        </DialogEnd>
       </form>
     </Dialog>
   );
@@ -221,10 +211,7 @@ function HandOver({ handed: { to, token, asked }, close }: { handed: Handed; clo
           {asked && ' They begin as auditor, until another steward confirms that they become a steward.'}
         </p>
         <input className="input w-full font-mono text-xs" readOnly aria-label="Link" value={link} />
-        <div className="flex justify-end gap-2">
-          <button className="btn btn-sm btn-ghost" onClick={close}>
-            Close
-          </button>
+        <DialogEnd leave="Close" close={close}>
           <button
             className="btn btn-sm btn-primary"
             onClick={() => {
@@ -236,7 +223,7 @@ function HandOver({ handed: { to, token, asked }, close }: { handed: Handed; clo
           >
             Copy the link
           </button>
-        </div>
+        </DialogEnd>
       </div>
     </Dialog>
   );

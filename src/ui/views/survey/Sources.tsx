@@ -1,4 +1,3 @@
-import { MoreHorizontal } from 'lucide-react';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { KINDS, ROW_KINDS } from '../../../core/row-kinds.ts';
@@ -9,8 +8,8 @@ import { withQuery, ask, send } from '../../frame/api.ts';
 import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { Progress } from '../../parts/Progress.tsx';
 import { duration } from '../../parts/dates.ts';
-import { Dialog } from '../../parts/Dialog.tsx';
-import { Menu, MenuItem } from '../../parts/Menu.tsx';
+import { Dialog, DialogEnd } from '../../parts/Dialog.tsx';
+import { ActionsMenu, MenuItem } from '../../parts/Menu.tsx';
 import { useSay } from '../../parts/Toasts.tsx';
 import { editSourceForm, sourceForm } from '../../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
@@ -390,18 +389,11 @@ function SourceMenu({ source, edit }: { source: SourceRow; edit: () => void }) {
   });
   return (
     <>
-      <Menu
-        label={`Actions on ${source.name}`}
-        button={
-          <button className="btn btn-xs btn-ghost btn-square" aria-label={`Actions on ${source.name}`}>
-            <MoreHorizontal size={14} aria-hidden />
-          </button>
-        }
-      >
+      <ActionsMenu of={source.name}>
         <MenuItem run={edit}>Edit …</MenuItem>
         <MenuItem run={() => pause.mutate()}>{source.paused ? 'Resume' : 'Pause'}</MenuItem>
         <MenuItem run={() => setRemoving(true)}>Remove …</MenuItem>
-      </Menu>
+      </ActionsMenu>
       {removing && <RemoveSource source={source} close={() => setRemoving(false)} />}
     </>
   );
@@ -424,10 +416,7 @@ function RemoveSource({ source, close }: { source: SourceRow; close: () => void 
           its findings close; past surveys keep what they saw.
         </p>
         {remove.error && <Trouble error={remove.error} />}
-        <div className="flex justify-end gap-2">
-          <button className="btn btn-sm btn-ghost" onClick={close}>
-            Cancel
-          </button>
+        <DialogEnd close={close}>
           <button
             className="btn btn-sm btn-error"
             disabled={remove.isPending}
@@ -435,7 +424,7 @@ function RemoveSource({ source, close }: { source: SourceRow; close: () => void 
           >
             Remove source
           </button>
-        </div>
+        </DialogEnd>
       </div>
     </Dialog>
   );
@@ -473,14 +462,11 @@ function EditSource({ source, close }: { source: SourceRow; close: () => void })
           </>
         )}
         <FormTrouble form={form} />
-        <div className="flex justify-end gap-2">
-          <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
-            Cancel
-          </button>
+        <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             Save source
           </button>
-        </div>
+        </DialogEnd>
       </form>
     </Dialog>
   );
