@@ -7,6 +7,8 @@ import { knownHost, securityHeaders } from './services/web.ts';
 
 /** Pages that are shown without signing in. */
 const OPEN_PAGES = new Set(['/sign-in', '/first-steward', '/welcome']);
+/** Where whoever must have a second factor sets it up. */
+const SECOND_PAGE = '/second-factor';
 
 export const onRequest: MiddlewareHandler = async (context, next) => {
   const { request, url, locals, cookies } = context;
@@ -29,7 +31,10 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
     response = context.redirect(
       empty ? '/first-steward' : `/sign-in?to=${encodeURIComponent(url.pathname + url.search)}`,
     );
-  } else if (!api && account && getApp().isReading) response = await next('/reading');
+  } else if (!api && account?.lacksSecond && url.pathname !== SECOND_PAGE)
+    response = context.redirect(SECOND_PAGE);
+  else if (!api && account && getApp().isReading && url.pathname !== SECOND_PAGE)
+    response = await next('/reading');
   else response = await next();
 
   const headers = response.headers;

@@ -7,6 +7,37 @@ export interface Account {
   name: string;
   address: string;
   role: AccountRole;
+  /** A second factor is demanded and none was given: until one is set up, nothing else can be done. */
+  lacksSecond?: true;
+}
+
+/** How a second factor is given: a code of an app (or a recovery code), or a passkey. */
+export type SecondWay = 'code' | 'passkey';
+
+/** What a sign-in gave: a session, or what it still wants. */
+export interface SignedIn {
+  /** Empty where one is signed in. */
+  wants: SecondWay[];
+}
+
+export interface SecondFactorState {
+  code: boolean;
+  passkeys: { id: number; name: string; madeAt: string; usedAt: string | null }[];
+  recoveryLeft: number;
+  /** Of one's role. */
+  demanded: boolean;
+  /** Who signs in elsewhere has their second factor there. */
+  hasPassword: boolean;
+}
+
+/** How one signs in here. */
+export interface SignInSettings {
+  /** A session ends when it was not used for so many minutes. */
+  idleMinutes: number;
+  /** A session ends after so many hours, used or not. */
+  longestHours: number;
+  /** Roles that sign in with a second factor. */
+  secondFactor: AccountRole[];
 }
 
 /** An account, as stewards see it. */
@@ -15,6 +46,7 @@ export interface AccountRow extends Account {
   madeAt: string;
   lastSignIn: string | null;
   sessions: number;
+  secondFactor: SecondWay[];
   /** A role that another steward has to confirm. */
   asked: { role: AccountRole; by: string } | null;
 }

@@ -315,6 +315,7 @@ export interface Waiting {
     | 'limits-proposed'
     | 'roles-asked'
     | 'limits-lowered'
+    | 'sign-in-lowered'
     | 'asked'
     | 'drafts'
     | 'accepted-ending'

@@ -31,6 +31,21 @@ export const passwordForm = z.object({
   old: text(1024).min(1, 'needs the password that you have now'),
   password: newPassword,
 });
+/** One's own password again, before what protects an account is changed. */
+export const proofForm = z.object({ password: text(1024).min(1, 'needs your password') });
+export const codeForm = z.object({ code: text(40).trim().min(6, 'needs the code') });
+export const passkeyNameForm = z.object({ name: text(60).trim().min(1, 'needs a name') });
+const whole = (least: number, most: number) =>
+  z
+    .number('needs a number')
+    .int('needs a whole number')
+    .min(least, `needs at least ${least}`)
+    .max(most, `takes at most ${most}`);
+export const signInSettingsForm = z.object({
+  idleMinutes: whole(5, 1440),
+  longestHours: whole(1, 720),
+  secondFactor: z.array(z.enum(['steward', 'auditor', 'owner'])).max(3),
+});
 
 const many = z
   .number('needs a number')

@@ -12,6 +12,37 @@ import { readSorts, type Sort } from '../core/sorts.ts';
 export { text };
 export const nothing = z.object({});
 export const number = z.coerce.number().int().min(0).max(2_147_483_647);
+
+/** What a browser answers of a passkey (Web Authentication Level 3 §5.1); the library reads what is in it. */
+const base64url = z
+  .string()
+  .regex(/^[\w-]*$/)
+  .max(100_000);
+const passkey = {
+  id: base64url,
+  rawId: base64url,
+  type: z.literal('public-key'),
+  authenticatorAttachment: z.enum(['cross-platform', 'platform']).optional(),
+  clientExtensionResults: z.record(z.string().max(100), z.unknown()).transform(() => ({})),
+};
+export const passkeyProof = z.object({
+  ...passkey,
+  response: z.object({
+    clientDataJSON: base64url,
+    authenticatorData: base64url,
+    signature: base64url,
+    userHandle: base64url.optional(),
+  }),
+});
+export const passkeyMade = z.object({
+  ...passkey,
+  response: z.object({
+    clientDataJSON: base64url,
+    attestationObject: base64url,
+    transports: z.array(z.enum(['ble', 'cable', 'hybrid', 'internal', 'nfc', 'smart-card', 'usb'])).max(7),
+  }),
+});
+
 /** Changes that are picked up. */
 export const changes = plannedSchema.array().min(1).max(2000);
 

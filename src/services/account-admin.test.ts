@@ -2,10 +2,10 @@ import fc from 'fast-check';
 import { beforeEach, describe, expect, it } from 'vitest';
 import type { AccountRole } from '../dto/accounts.ts';
 import type { OpenDb } from '../store/db.ts';
+import { ownAccounts, whole } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
-import { AccountAdmin } from './account-admin.ts';
-import { Accounts } from './accounts.ts';
-import { Ledger } from './ledger.ts';
+import type { AccountAdmin } from './account-admin.ts';
+import type { Accounts } from './accounts.ts';
 
 const PASSWORD = 'four words and a river';
 let db: OpenDb;
@@ -15,16 +15,14 @@ let accounts: Accounts;
 let admin: AccountAdmin;
 ownDb((own) => {
   db = own;
-  const ledger = new Ledger(db, clock);
-  accounts = new Accounts(db, ledger, clock);
-  admin = new AccountAdmin(db, ledger, accounts, clock);
+  ({ accounts, admin } = ownAccounts(db, clock));
 });
 
 const address = (name: string): string => `${name}@tarntide.example`;
 const idOf = async (name: string): Promise<number> =>
   (await admin.list()).rows.find((r) => r.address === address(name))!.id;
 const of = async (name: string) => (await admin.list()).rows.find((r) => r.address === address(name))!;
-const signIn = (name: string) => accounts.signIn(address(name), PASSWORD);
+const signIn = (name: string) => whole(accounts.signIn(address(name), PASSWORD));
 /** Invited by somebody, and taken up. */
 async function taken(name: string, role: AccountRole, by: string): Promise<void> {
   const { token } = await admin.invite({ name, address: address(name), role }, address(by));
@@ -179,10 +177,12 @@ describe('one’s own account', () => {
   });
 
   it('changes its password with the old one, which ends what else is open', async () => {
-    const { token, account, device } = await accounts.signIn(address('ada'), PASSWORD, {
-      source: '192.0.2.1',
-      agent: 'Mozilla/5.0 (X11; Linux x86_64) Firefox/140.0',
-    });
+    const { token, account, device } = await whole(
+      accounts.signIn(address('ada'), PASSWORD, {
+        source: '192.0.2.1',
+        agent: 'Mozilla/5.0 (X11; Linux x86_64) Firefox/140.0',
+      }),
+    );
     const other = (await signIn('ada')).token;
     expect((await accounts.sessions(account, token)).map((s) => [s.source, s.own])).toEqual(
       expect.arrayContaining([
@@ -202,7 +202,7 @@ describe('one’s own account', () => {
     expect(await accounts.session(other)).toBeUndefined();
     expect(await db.query('select * from device where token_hash = $1', [device])).toEqual([]);
     await expect(signIn('ada')).rejects.toMatchObject({ code: 'wrong-sign-in' });
-    expect((await accounts.signIn(address('ada'), next)).account.name).toBe('ada');
+    expect((await whole(accounts.signIn(address('ada'), next))).account.name).toBe('ada');
   });
 
   it('ends a session of its own, and none of another’s', async () => {

@@ -4,9 +4,10 @@
  */
 import type { AccountList, AccountRole, AccountRow } from '../dto/accounts.ts';
 import type { Db } from '../store/db.ts';
-import { IDLE_MS, type Accounts } from './accounts.ts';
+import type { Accounts } from './accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
+import type { SecondFactor } from './second-factor.ts';
 import { newToken, sha256 } from './tokens.ts';
 
 /** An invitation is good for so long. */
@@ -35,15 +36,17 @@ export class AccountAdmin {
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly accounts: Accounts,
+    private readonly second: SecondFactor,
     private readonly clock: () => Date,
   ) {}
 
   async list(): Promise<AccountList> {
     const now = this.clock();
-    const rows = await this.db.query<AccountSql & { sessions: number }>(
-      `select ${COLUMNS}, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
+    const rows = await this.db.query<AccountSql & { sessions: number; code: boolean; passkey: boolean }>(
+      `select ${COLUMNS}, totp is not null as code,
+         exists (select 1 from passkey p where p.account = a.id) as passkey, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
        from account a order by lower(name), id`,
-      [new Date(now.getTime() - IDLE_MS)],
+      [new Date(now.getTime() - this.accounts.idleMs)],
     );
     return {
       rows: rows.map((r): AccountRow => ({
@@ -61,6 +64,7 @@ export class AccountAdmin {
         madeAt: r.created_at.toISOString(),
         lastSignIn: r.signed_in_at?.toISOString() ?? null,
         sessions: r.sessions,
+        secondFactor: (['code', 'passkey'] as const).filter((way) => r[way]),
         asked: r.asked_role && { role: r.asked_role, by: r.asked_by! },
       })),
     };
@@ -243,6 +247,14 @@ export class AccountAdmin {
       await this.ledger.add({ who: by, what: 'account.sessions-ended', subject: row.address }, tx);
     });
     this.accounts.forget(id);
+  }
+
+  /** Takes the second factor from an account that has lost it, and ends its sessions. */
+  async resetSecond(id: number, by: string): Promise<void> {
+    await this.change(id, by, 'own-account', async (tx, row) => {
+      await tx.query('delete from session where account = $1', [id]);
+      await this.second.reset(tx, row, by);
+    });
   }
 
   /** Changes another’s account, never one’s own; what is remembered of its sessions is forgotten. */

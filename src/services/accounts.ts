@@ -1,19 +1,20 @@
 /** Our own users: signing in and out, sessions, the first steward. */
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
+import type { AuthenticationResponseJSON } from '@simplewebauthn/server';
 import type { Db } from '../store/db.ts';
-import type { Account, AccountRole, OwnSession } from '../dto/accounts.ts';
+import type { Account, AccountRole, OwnSession, SecondWay, SignInSettings } from '../dto/accounts.ts';
+import { putPending, readPending, takePending } from '../store/pending.ts';
+import { readSignIn, writeSetting, DEFAULT_SIGN_IN } from '../store/settings.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { checkPassword } from './passwords.ts';
+import type { SecondFactor, Site } from './second-factor.ts';
 import { newToken, sha256 } from './tokens.ts';
 
 // OWASP's first choice for Argon2id (common practice): 19 MiB, two passes, one lane
 const ARGON = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
 
-/** A session that was not used for so long has ended. */
-export const IDLE_MS = 30 * 60_000;
-const LONGEST_MS = 12 * 3_600_000;
 /** Tries within this time count towards slowing down. */
 const WINDOW_MS = 15 * 60_000;
 /** Tries that nobody waits for: at one account, or from one known device; and from one network address at all of them. */
@@ -27,6 +28,26 @@ const TRUSTED_MS = 120_000;
 /** Failed tries are written down when there have been so many. */
 const GATHERED = new Set([1, 5, 25, 125]);
 
+/** From where somebody signs in. `source`: the network address that asks. */
+export interface From {
+  source: string;
+  device?: string | undefined;
+  agent?: string | undefined;
+}
+/** A sign-in that went well: tokens of session and device go into cookies, and are kept here only as their hashes. */
+export interface Signed {
+  token: string;
+  device: string;
+  account: Account;
+}
+/** A right password that wants a second factor: its token is good for some minutes. */
+export interface HalfSigned {
+  half: string;
+  wants: SecondWay[];
+}
+type Half = { account: Account; from: From; known: boolean };
+type AccountSql = Account & { password_hash: string | null; active: boolean };
+
 export class Accounts {
   private setupCode: string | undefined;
   private readonly known = new Map<
@@ -34,14 +55,52 @@ export class Accounts {
     { account: Account; created: number; seen: number; read: number }
   >();
   private readonly decoy = hash(randomBytes(16).toString('hex'), ARGON);
+  /** As they are in the store. */
+  settings: SignInSettings = DEFAULT_SIGN_IN;
 
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
+    private readonly second: SecondFactor,
     private readonly clock: () => Date,
     /** The operator of the server wants a new steward, once. */
     private newSteward = process.env.GATE_LANTERN_NEW_STEWARD === '1',
   ) {}
+
+  get idleMs(): number {
+    return this.settings.idleMinutes * 60_000;
+  }
+
+  private get longestMs(): number {
+    return this.settings.longestHours * 3_600_000;
+  }
+
+  async readSettings(): Promise<void> {
+    this.settings = await readSignIn(this.db);
+  }
+
+  async setSettings(settings: SignInSettings, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const before = await readSignIn(tx);
+      await writeSetting(tx, 'sign-in', settings);
+      const looser =
+        settings.idleMinutes > before.idleMinutes ||
+        settings.longestHours > before.longestHours ||
+        before.secondFactor.some((role) => !settings.secondFactor.includes(role));
+      await this.ledger.add(
+        {
+          who: by,
+          what: looser ? 'sign-in.lowered' : 'sign-in.set',
+          subject: 'sign-in',
+          before,
+          after: settings,
+        },
+        tx,
+      );
+    });
+    this.settings = settings;
+    this.known.clear();
+  }
 
   /** Whether there is no account yet, so that the first visit makes one. */
   async empty(): Promise<boolean> {
@@ -101,17 +160,16 @@ export class Accounts {
   }
 
   /**
-   * Signs in; the tokens of session and device go into cookies and are kept here only as their hashes. `source`: the
-   * network address that asks. A device from which the account was signed in to before is counted by itself, so that
-   * nobody elsewhere can lock it out.
+   * Signs in, or half where the account has a second factor. A device from which the account was signed in to before is
+   * counted by itself, so that nobody elsewhere can lock it out.
    */
   async signIn(
     address: string,
     password: string,
-    from: { source: string; device?: string | undefined; agent?: string | undefined } = { source: 'unknown' },
-  ): Promise<{ token: string; device: string; account: Account }> {
+    from: From = { source: 'unknown' },
+  ): Promise<Signed | HalfSigned> {
     const at = address.trim().toLowerCase();
-    const [row] = await this.db.query<Account & { password_hash: string | null; active: boolean }>(
+    const [row] = await this.db.query<AccountSql>(
       'select id, name, address, role, password_hash, active from account where address = $1',
       [at],
     );
@@ -127,31 +185,105 @@ export class Accounts {
       await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
-    const token = newToken();
-    const kept = device ? from.device! : newToken();
-    const now = this.clock();
-    await this.db.transaction(async (tx) => {
-      // whoever knows the password was not guessing
+    const account = { id: row.id, name: row.name, address: row.address, role: row.role };
+    // whoever knows the password was not guessing
+    const rightly = async (tx: Db): Promise<void> => {
       await tx.query('delete from sign_in_try where bucket = $1 or id = $2', [own, tries[1]!.id]);
-      await tx.query(
-        'insert into device (token_hash, account, made_at, seen_at) values ($1, $2, $3, $3) on conflict (token_hash) do update set seen_at = excluded.seen_at',
-        [sha256(kept), row.id, now],
-      );
-      await tx.query(
-        'insert into session (token_hash, account, created_at, seen_at, agent, source) values ($1, $2, $3, $3, $4, $5)',
-        [sha256(token), row.id, now, from.agent?.slice(0, 300) ?? null, from.source],
-      );
-      await tx.query('update account set signed_in_at = $2 where id = $1', [row.id, now]);
-      await this.ledger.add(
-        { who: row.address, what: 'sign-in', subject: row.address, after: { role: row.role } },
-        tx,
-      );
-    });
-    return {
-      token,
-      device: kept,
-      account: { id: row.id, name: row.name, address: row.address, role: row.role },
     };
+    const wants = await this.second.ways(row.id);
+    if (wants.length) {
+      const half = newToken();
+      await rightly(this.db);
+      const value: Half = { account, from, known: device !== undefined };
+      await putPending(this.db, `half ${sha256(half)}`, row.id, value, this.clock());
+      return { half, wants };
+    }
+    return this.db.transaction(async (tx) => {
+      await rightly(tx);
+      return this.open(tx, account, from, { known: device !== undefined, strong: false });
+    });
+  }
+
+  /** Makes the session of somebody who has proven who they are, in that transaction. */
+  async open(
+    tx: Db,
+    account: Account,
+    from: From,
+    how: { known: boolean; strong: boolean; by?: string },
+  ): Promise<Signed> {
+    const token = newToken();
+    const device = how.known ? from.device! : newToken();
+    const now = this.clock();
+    await tx.query(
+      'insert into device (token_hash, account, made_at, seen_at) values ($1, $2, $3, $3) on conflict (token_hash) do update set seen_at = excluded.seen_at',
+      [sha256(device), account.id, now],
+    );
+    await tx.query(
+      'insert into session (token_hash, account, created_at, seen_at, agent, source, strong) values ($1, $2, $3, $3, $4, $5, $6)',
+      [sha256(token), account.id, now, from.agent?.slice(0, 300) ?? null, from.source, how.strong],
+    );
+    await tx.query('update account set signed_in_at = $2 where id = $1', [account.id, now]);
+    await this.ledger.add(
+      {
+        who: account.address,
+        what: 'sign-in',
+        subject: account.address,
+        after: { role: account.role, ...(how.strong && { second: true }), ...(how.by && { by: how.by }) },
+      },
+      tx,
+    );
+    return { token, device, account };
+  }
+
+  /** What a half sign-in was of. */
+  private async half(token: string | undefined): Promise<Half & { key: string }> {
+    const key = `half ${sha256(token ?? '')}`;
+    const half = await readPending<Half>(this.db, key, this.clock());
+    if (!half)
+      throw new AppError('no-half', 401, 'The password was given too long ago. Begin again with it.');
+    return { ...half, key };
+  }
+
+  /** What the browser asks a passkey with, for a half sign-in. */
+  async passkeyOptions(half: string | undefined, site: Site) {
+    const { account, key } = await this.half(half);
+    return this.second.challenge(account.id, `${key} passkey`, site);
+  }
+
+  /** Ends a half sign-in with its second factor; tries are counted by account. */
+  async signInSecond(
+    half: string | undefined,
+    given: { code: string } | { passkey: AuthenticationResponseJSON; site: Site },
+  ): Promise<Signed> {
+    const { account, from, known, key } = await this.half(half);
+    const bucket = `second ${account.id}`;
+    const [tried] = await this.count([[bucket, FREE_TRIES]]);
+    let signed: Signed | undefined;
+    const also = async (tx: Db): Promise<void> => {
+      // it may have been disabled, or used, meanwhile
+      const [still] = await tx.query('select 1 from account where id = $1 and active', [account.id]);
+      if (!still || !(await takePending(tx, key, this.clock())))
+        throw new AppError('no-half', 401, 'Begin again with the password.');
+      await tx.query('delete from sign_in_try where bucket = $1', [bucket]);
+      signed = await this.open(tx, account, from, { known, strong: true });
+    };
+    try {
+      if ('code' in given) await this.second.useCode(account, given.code, also);
+      else await this.second.usePasskey(account.id, `${key} passkey`, given.passkey, given.site, also);
+    } catch (e) {
+      await this.refused(account.address, tried!.number, bucket);
+      throw e;
+    }
+    return signed!;
+  }
+
+  /** Marks one's own session as signed in to with a second factor, and ends the others: in that transaction. */
+  async strengthened(account: Account, token: string, tx: Db): Promise<void> {
+    await tx.query('update session set strong = true where token_hash = $1', [sha256(token)]);
+    await tx.query('delete from session where account = $1 and token_hash <> $2', [
+      account.id,
+      sha256(token),
+    ]);
   }
 
   /** The hash of a device's token, where this account was signed in to from it. */
@@ -244,18 +376,33 @@ export class Accounts {
     });
   }
 
-  /** Changes one's own password, which ends one's other sessions. The old one is asked for, and counted like a sign-in. */
-  async changePassword(account: Account, old: string, password: string, token: string): Promise<void> {
+  async hasPassword(account: number): Promise<boolean> {
+    const [row] = await this.db.query<{ password_hash: string | null }>(
+      'select password_hash from account where id = $1',
+      [account],
+    );
+    return Boolean(row?.password_hash);
+  }
+
+  /** Throws unless this is the account's password: it is asked for again before what protects an account is changed. */
+  async prove(account: Account, password: string): Promise<void> {
     const own = `account ${sha256(account.address)}`;
     await this.count([[own, FREE_TRIES]]);
-    const [row] = await this.db.query<{ password_hash: string }>(
+    const [row] = await this.db.query<{ password_hash: string | null }>(
       'select password_hash from account where id = $1',
       [account.id],
     );
-    if (!(await verify(row!.password_hash, old).catch(() => false)))
+    if (!row?.password_hash)
+      throw new AppError('no-password', 409, 'This account has no password here: it signs in elsewhere.');
+    if (!(await verify(row.password_hash, password).catch(() => false)))
       throw new AppError('wrong-password', 403, 'The password that you have now is another one.');
+    await this.db.query('delete from sign_in_try where bucket = $1', [own]);
+  }
+
+  /** Changes one's own password, which ends one's other sessions. The old one is asked for, and counted like a sign-in. */
+  async changePassword(account: Account, old: string, password: string, token: string): Promise<void> {
+    await this.prove(account, old);
     await this.setPassword(account, password, async (tx) => {
-      await tx.query('delete from sign_in_try where bucket = $1', [own]);
       await tx.query('delete from session where account = $1 and token_hash <> $2', [
         account.id,
         sha256(token),
@@ -277,7 +424,7 @@ export class Accounts {
       source: string | null;
     }>('select * from session where account = $1 and seen_at > $2 order by seen_at desc', [
       account.id,
-      new Date(this.clock().getTime() - IDLE_MS),
+      new Date(this.clock().getTime() - this.idleMs),
     ]);
     return rows.map((r) => ({
       id: r.id,
@@ -326,7 +473,7 @@ export class Accounts {
     if (!row) return false;
     const now = this.clock().getTime();
     const seen = Math.max(row.seen_at.getTime(), this.known.get(sha256(token))?.seen ?? 0);
-    return now - seen <= IDLE_MS && now - row.created_at.getTime() <= LONGEST_MS;
+    return now - seen <= this.idleMs && now - row.created_at.getTime() <= this.longestMs;
   }
 
   /** The account of a session that is still good, or undefined. */
@@ -338,28 +485,29 @@ export class Accounts {
     if (
       trusted &&
       now.getTime() - trusted.read < TRUSTED_MS &&
-      now.getTime() - trusted.seen <= IDLE_MS &&
-      now.getTime() - trusted.created <= LONGEST_MS
+      now.getTime() - trusted.seen <= this.idleMs &&
+      now.getTime() - trusted.created <= this.longestMs
     ) {
       trusted.seen = now.getTime();
       return trusted.account;
     }
     this.known.delete(name);
-    const [row] = await this.db.query<Account & { seen_at: Date; created_at: Date }>(
-      'select a.id, a.name, a.address, a.role, s.seen_at, s.created_at from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
+    const [row] = await this.db.query<Account & { seen_at: Date; created_at: Date; strong: boolean }>(
+      'select a.id, a.name, a.address, a.role, s.seen_at, s.created_at, s.strong from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
       [name],
     );
     if (!row) return undefined;
     if (
-      now.getTime() - row.seen_at.getTime() > IDLE_MS ||
-      now.getTime() - row.created_at.getTime() > LONGEST_MS
+      now.getTime() - row.seen_at.getTime() > this.idleMs ||
+      now.getTime() - row.created_at.getTime() > this.longestMs
     ) {
       await this.db.query('delete from session where token_hash = $1', [sha256(token)]);
       return undefined;
     }
     if (now.getTime() - row.seen_at.getTime() > 60_000)
       await this.db.query('update session set seen_at = $2 where token_hash = $1', [sha256(token), now]);
-    const account = { id: row.id, name: row.name, address: row.address, role: row.role };
+    const account: Account = { id: row.id, name: row.name, address: row.address, role: row.role };
+    if (!row.strong && this.settings.secondFactor.includes(row.role)) account.lacksSecond = true;
     const at = now.getTime();
     this.known.set(name, { account, created: row.created_at.getTime(), seen: at, read: at });
     return account;

@@ -21,6 +21,7 @@ import { Plans } from './plans/plans.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
 import { Recognition } from './recognition.ts';
+import { SecondFactor } from './second-factor.ts';
 import { Secrets } from './secrets.ts';
 import { SigningKey } from './signing-key.ts';
 import { Views } from './views.ts';
@@ -42,6 +43,7 @@ export interface Seed {
 export interface App {
   db: OpenDb;
   accounts: Accounts;
+  second: SecondFactor;
   admin: AccountAdmin;
   ledger: Ledger;
   heads: LedgerHeads;
@@ -117,13 +119,15 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const clock = clockOf(seed?.clock);
   const db = await openDb(join(directory, 'db'));
   const ledger = new Ledger(db, clock);
-  const accounts = new Accounts(db, ledger, clock);
-  const admin = new AccountAdmin(db, ledger, accounts, clock);
+  const secrets = new Secrets(directory);
+  await secrets.check(db);
+  const second = new SecondFactor(db, ledger, secrets, clock);
+  const accounts = new Accounts(db, ledger, second, clock);
+  await accounts.readSettings();
+  const admin = new AccountAdmin(db, ledger, accounts, second, clock);
   const engine = await Engine.start(db);
   const events = new Events();
   const findings = new Findings(db, ledger, clock);
-  const secrets = new Secrets(directory);
-  await secrets.check(db);
   const signing = new SigningKey(db, secrets);
   const heads = new LedgerHeads(
     db,
@@ -178,6 +182,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     },
     db,
     accounts,
+    second,
     admin,
     ledger,
     heads,

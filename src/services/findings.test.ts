@@ -7,8 +7,8 @@ import type { Account } from '../dto/accounts.ts';
 import { FINDING_GROUPS, FINDING_SORTS, type FindingGroupBy, type FindingRow } from '../dto/exposure.ts';
 import type { EngineFinding } from '../engine/engine.thread.ts';
 import type { OpenDb } from '../store/db.ts';
+import { ownAccounts } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
-import { Accounts } from './accounts.ts';
 import { Findings, type FindingQuery } from './findings.ts';
 import { Ledger } from './ledger.ts';
 
@@ -18,7 +18,7 @@ let now = new Date('2026-03-02T09:00:00Z');
 const clock = (): Date => now;
 ownDb((own) => void (db = own));
 beforeAll(async () => {
-  await new Accounts(db, new Ledger(db, clock), clock).create(
+  await ownAccounts(db, clock).accounts.create(
     'Ada',
     'ada@tarntide.example',
     'steward',

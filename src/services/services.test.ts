@@ -5,8 +5,9 @@ import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { OpenDb } from '../store/db.ts';
+import { ownAccounts, whole } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
-import { Accounts } from './accounts.ts';
+import type { Accounts } from './accounts.ts';
 import { Ledger } from './ledger.ts';
 import { Tray } from './tray.ts';
 
@@ -19,8 +20,7 @@ let accounts: Accounts;
 
 ownDb(async (own) => {
   db = own;
-  ledger = new Ledger(db, clock);
-  accounts = new Accounts(db, ledger, clock);
+  ({ ledger, accounts } = ownAccounts(db, clock));
   for (const name of ['ada', 'bo', 'cy'])
     await accounts.create(name, `${name}@tarntide.example`, 'steward', `${name} has a long word`, 'test');
 });
@@ -50,7 +50,7 @@ describe('signing in', () => {
       expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
     }
     now += 16 * MINUTE;
-    const { account } = await accounts.signIn(' ADA@tarntide.example ', 'ada has a long word');
+    const { account } = await whole(accounts.signIn(' ADA@tarntide.example ', 'ada has a long word'));
     expect(account.name).toBe('ada');
     expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'wrong-sign-in' });
   });
@@ -77,10 +77,10 @@ describe('signing in', () => {
     now += 16 * MINUTE;
     const own = { source: '192.0.2.7' };
     const right = 'ada has a long word';
-    const { device } = await accounts.signIn('ada@tarntide.example', right, own);
+    const { device } = await whole(accounts.signIn('ada@tarntide.example', right, own));
     for (let n = 0; n < 5; n++) await wrong('ada@tarntide.example');
     expect(await wrong('ada@tarntide.example')).toMatchObject({ code: 'slow-down' });
-    const again = await accounts.signIn('ada@tarntide.example', right, { ...own, device });
+    const again = await whole(accounts.signIn('ada@tarntide.example', right, { ...own, device }));
     expect(again.device).toBe(device);
     // another's device is nobody's here, and a stolen one may guess no more often than anybody
     for (const made of ['made up', device])
@@ -111,7 +111,9 @@ describe('signing in', () => {
     expect(codes.filter((c) => c === 'wrong-sign-in')).toHaveLength(30);
     expect(codes.at(-1)).toBe('slow-down');
     // others are not held up by it
-    expect((await accounts.signIn('cy@tarntide.example', 'cy has a long word')).account.name).toBe('cy');
+    expect((await whole(accounts.signIn('cy@tarntide.example', 'cy has a long word'))).account.name).toBe(
+      'cy',
+    );
     const entries = await db.query<{ what: string; subject: string }>(
       "select what, subject from ledger where seq >= $1 and what = 'sign-in.refused'",
       [at],
@@ -121,7 +123,8 @@ describe('signing in', () => {
   });
 
   it('ends a session after half an hour without use, and after twelve hours with it', async () => {
-    const sign = async () => (await accounts.signIn('cy@tarntide.example', 'cy has a long word')).token;
+    const sign = async () =>
+      (await whole(accounts.signIn('cy@tarntide.example', 'cy has a long word'))).token;
     const idle = await sign();
     expect((await accounts.session(idle))?.name).toBe('cy');
     now += 31 * MINUTE;

@@ -131,8 +131,10 @@ export class Watch {
       [soon],
     );
     const proposed = await readProposedLimits(this.db);
-    const [lowered] = await this.db.query<{ n: number }>(
-      "select count(*)::int as n from ledger where what = 'approval.lowered' and at > $1",
+    const [lowered] = await this.db.query<{ limits: number; signIn: number }>(
+      `select count(*) filter (where what = 'approval.lowered')::int as limits,
+         count(*) filter (where what = 'sign-in.lowered')::int as "signIn"
+       from ledger where what in ('approval.lowered', 'sign-in.lowered') and at > $1`,
       [new Date(now.getTime() - SOON).toISOString()],
     );
     const [roles] = await this.db.query<{ n: number }>(
@@ -154,7 +156,8 @@ export class Watch {
       },
       { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
       { kind: 'roles-asked', count: account.role === 'steward' ? roles!.n : 0 },
-      { kind: 'limits-lowered', count: lowered!.n },
+      { kind: 'limits-lowered', count: lowered!.limits },
+      { kind: 'sign-in-lowered', count: lowered!.signIn },
       { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },
       { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },

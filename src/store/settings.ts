@@ -1,6 +1,7 @@
 /** Settings: one JSON value by name. */
 import { PRESETS } from '../core/recognise/threshold.ts';
 import { DEFAULT_LIMITS, type ApprovalLimits } from '../core/remedy/plan.ts';
+import type { SignInSettings } from '../dto/accounts.ts';
 import type { Db } from './db.ts';
 
 async function read<T>(db: Db, name: string): Promise<T | undefined> {
@@ -36,3 +37,10 @@ export const readProposedLimits = async (
 ): Promise<{ limits: ApprovalLimits; by: string; at: string } | null> =>
   (await read<{ limits: ApprovalLimits; by: string; at: string } | null>(db, 'approval-limits-proposed')) ??
   null;
+
+export const DEFAULT_SIGN_IN: SignInSettings = { idleMinutes: 30, longestHours: 12, secondFactor: [] };
+/** How one signs in. */
+export const readSignIn = async (db: Db): Promise<SignInSettings> => ({
+  ...DEFAULT_SIGN_IN,
+  ...(await read<Partial<SignInSettings>>(db, 'sign-in')),
+});

@@ -30,6 +30,10 @@ export interface Declaration<S extends z.ZodType, O> {
   input: S;
   /** It is answered while the last survey is still being read after a start, as what is public is. */
   early?: true;
+  /** It is answered to whom a second factor is demanded of that they do not have yet. */
+  unproven?: true;
+  /** It is about how one signs in, and so answered to a browser alone, never to a token. */
+  session?: true;
   /** The body is no JSON but bytes that `run` reads itself; `input` is of the query then. */
   stream?: true;
   run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<O>;
@@ -47,11 +51,13 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
     const { account, token } = locals;
     if (declared.role !== 'public') {
       if (!account || !token) return problem(401, 'not-signed-in', 'Sign in first.');
+      if (account.lacksSecond && !declared.unproven)
+        return problem(403, 'second-factor', 'Your role signs in with a second factor. Set one up first.');
       if (RANK[account.role] < RANK[declared.role])
         return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
     }
     const app = getApp();
-    if (app.isReading && !declared.early && declared.role !== 'public')
+    if (app.isReading && !declared.early && !declared.unproven && declared.role !== 'public')
       return problem(
         503,
         'reading',

@@ -1,7 +1,14 @@
+import { startAuthentication } from '@simplewebauthn/browser';
+import { useMutation } from '@tanstack/react-query';
+import { KeyRound } from 'lucide-react';
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
 import { z } from 'zod';
-import { firstStewardForm, signInForm } from '../../dto/forms.ts';
+import type { SecondWay } from '../../dto/accounts.ts';
+import { codeForm, firstStewardForm, signInForm } from '../../dto/forms.ts';
+import type { passkeyProof } from '../../dto/inputs.ts';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { Trouble } from '../parts/marks.tsx';
+import { passkeyWords } from '../parts/passkey.ts';
 import { send } from './api.ts';
 
 /** Signing in; or, on the first visit of all, making the first steward. */
@@ -9,13 +16,15 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
   // until the page's script runs, the form would be sent by the browser itself
   const [live, setLive] = useState(false);
   useEffect(() => setLive(true), []);
+  const [wants, setWants] = useState<SecondWay[]>();
   const form = useSchemaForm(
     first ? firstStewardForm : signInForm.extend({ code: z.string(), name: z.string() }),
     { code: '', name: '', address: '', password: '' },
     async ({ code, name, address, password }) => {
       if (first) await send('POST', '/api/first-steward', { code, name, address, password });
-      await send('POST', '/api/session', { address, password });
-      location.assign(to);
+      const { wants } = await send('POST', '/api/session', { address, password });
+      if (wants.length) setWants(wants);
+      else location.assign(to);
     },
   );
   const field = (name: 'code' | 'name' | 'address' | 'password', label: string, more: object) => (
@@ -23,6 +32,7 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
       {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
     </Field>
   );
+  if (wants) return <Second wants={wants} to={to} />;
   return (
     <Door
       title="Gate Lantern"
@@ -47,6 +57,71 @@ export default function SignIn({ to, first }: { to: string; first: boolean }) {
       <FormTrouble form={form} />
       <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
         {first ? 'Create the account and sign in' : 'Sign in'}
+      </button>
+    </Door>
+  );
+}
+
+/** The second step of signing in. */
+function Second({ wants, to }: { wants: SecondWay[]; to: string }) {
+  const form = useSchemaForm(codeForm, { code: '' }, async (values) => {
+    await send('POST', '/api/session/second', values);
+    location.assign(to);
+  });
+  const passkey = useMutation({
+    mutationFn: async () => {
+      const optionsJSON = await send('PUT', '/api/session/second');
+      const proof = await startAuthentication({ optionsJSON });
+      await send('POST', '/api/session/second', { passkey: proof as z.input<typeof passkeyProof> });
+      location.assign(to);
+    },
+  });
+  const both = wants.length === 2;
+  return (
+    <Door
+      title="One more step"
+      about={
+        both
+          ? 'Use your passkey, or give a code.'
+          : wants[0] === 'code'
+            ? 'Give the code that your authenticator app shows.'
+            : 'Use your passkey.'
+      }
+      submit={form.submit}
+    >
+      {wants.includes('passkey') && (
+        <button
+          type="button"
+          className="btn btn-primary"
+          autoFocus
+          disabled={passkey.isPending}
+          onClick={() => passkey.mutate()}
+        >
+          <KeyRound size={16} aria-hidden /> Use your passkey
+        </button>
+      )}
+      {passkey.error && <Trouble error={passkeyWords(passkey.error)} />}
+      <Field
+        form={form}
+        name="code"
+        label={wants.includes('code') ? 'Code, or a recovery code' : 'Recovery code'}
+      >
+        {(input) => (
+          <input
+            {...input}
+            className="input w-full tabular-nums"
+            autoComplete="one-time-code"
+            autoFocus={!wants.includes('passkey')}
+            {...form.register('code')}
+          />
+        )}
+      </Field>
+      <FormTrouble form={form} />
+      <button
+        className={`btn ${wants.includes('passkey') ? '' : 'btn-primary'}`}
+        disabled={form.formState.isSubmitting}
+      >
+        Sign in
       </button>
     </Door>
   );

@@ -26,7 +26,7 @@ export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
   input: z.discriminatedUnion('act', [
-    z.object({ id, act: z.enum(['disable', 'enable', 'endSessions', 'invite']) }),
+    z.object({ id, act: z.enum(['disable', 'enable', 'endSessions', 'invite', 'resetSecond']) }),
     z.object({ id, act: z.literal('role'), role }),
     z.object({ id, act: z.literal('confirm'), approved: z.boolean() }),
   ]),
@@ -45,6 +45,9 @@ export const PUT = endpoint({
         return {};
       case 'endSessions':
         await admin.endSessions(input.id, address);
+        return {};
+      case 'resetSecond':
+        await admin.resetSecond(input.id, address);
         return {};
       default:
         await admin.setActive(input.id, input.act === 'enable', address);

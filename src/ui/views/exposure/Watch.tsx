@@ -405,6 +405,10 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     words: (n) => `approval limits were lowered ${n === 1 ? 'once' : `${n} times`} in the last two weeks`,
     href: '/record/ledger?text=approval.lowered',
   },
+  'sign-in-lowered': {
+    words: (n) => `signing in was made easier ${n === 1 ? 'once' : `${n} times`} in the last two weeks`,
+    href: '/record/ledger?text=sign-in.lowered',
+  },
   asked: {
     words: (n) => `${plural(n, 'plan')} ${n === 1 ? 'waits' : 'wait'} for your approval`,
     href: '/remedy/plans?where=waits',
