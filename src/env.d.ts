@@ -5,5 +5,7 @@ declare namespace App {
     /** Who is signed in, and the token they came with. */
     account?: import('./dto/accounts.ts').Account;
     token?: string;
+    /** They came with a token for machines. */
+    machine?: true;
   }
 }

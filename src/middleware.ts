@@ -1,4 +1,5 @@
 import type { MiddlewareHandler } from 'astro';
+import type { Account } from './dto/accounts.ts';
 import { problem } from './pages/api/_problem.ts';
 import { SESSION_COOKIE } from './pages/api/_endpoint.ts';
 import { getApp } from './services/instance.ts';
@@ -18,13 +19,21 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
       'unknown-host',
       'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.',
     );
-  const token = cookies.get(SESSION_COOKIE)?.value;
-  const account = await getApp().accounts.session(token);
-  if (account && token) {
-    locals.account = account;
-    locals.token = token;
-  }
   const api = url.pathname.startsWith('/api/');
+  const authorization = request.headers.get('authorization');
+  let account: Account | undefined;
+  if (api && authorization !== null) {
+    // whoever comes with a token is nobody else, whatever cookies come along
+    const machine = await getApp().tokens.account(authorization.replace(/^Bearer /i, ''));
+    if (machine) {
+      account = machine.account;
+      Object.assign(locals, { account, token: machine.name, machine: true });
+    }
+  } else {
+    const token = cookies.get(SESSION_COOKIE)?.value;
+    account = await getApp().accounts.session(token);
+    if (account && token) Object.assign(locals, { account, token });
+  }
   let response: Response;
   if (!api && !account && !OPEN_PAGES.has(url.pathname)) {
     const empty = await getApp().accounts.empty();

@@ -1,6 +1,8 @@
 /** Our own accounts, what they keep, and the counts on the course bar. */
+import type { Held } from '../core/access/held.ts';
+import type { AccountRole, SignInSettings } from '../core/roles.ts';
 
-export type AccountRole = 'steward' | 'auditor' | 'owner';
+export type { AccountRole, SignInSettings };
 
 export interface Account {
   id: number;
@@ -9,6 +11,23 @@ export interface Account {
   role: AccountRole;
   /** A second factor is demanded and none was given: until one is set up, nothing else can be done. */
   lacksSecond?: true;
+  /** It sees and does only what is in every one of these parts; absent for the whole organisation. */
+  held?: Held[];
+}
+
+/** A token for machines, as it is shown. */
+export interface ApiToken {
+  id: number;
+  name: string;
+  /** Whose it is. */
+  by: string;
+  role: AccountRole;
+  held: Held | null;
+  lastDay: string;
+  madeAt: string;
+  usedAt: string | null;
+  /** Its last day is past. */
+  over: boolean;
 }
 
 /** How a second factor is given: a code of an app (or a recovery code), or a passkey. */
@@ -30,18 +49,9 @@ export interface SecondFactorState {
   hasPassword: boolean;
 }
 
-/** How one signs in here. */
-export interface SignInSettings {
-  /** A session ends when it was not used for so many minutes. */
-  idleMinutes: number;
-  /** A session ends after so many hours, used or not. */
-  longestHours: number;
-  /** Roles that sign in with a second factor. */
-  secondFactor: AccountRole[];
-}
-
 /** An account, as stewards see it. */
-export interface AccountRow extends Account {
+export interface AccountRow extends Omit<Account, 'held' | 'lacksSecond'> {
+  held: Held | null;
   state: 'active' | 'disabled' | 'invited' | 'invitation ended';
   madeAt: string;
   lastSignIn: string | null;

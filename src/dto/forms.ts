@@ -35,6 +35,15 @@ export const passwordForm = z.object({
 export const proofForm = z.object({ password: text(1024).min(1, 'needs your password') });
 export const codeForm = z.object({ code: text(40).trim().min(6, 'needs the code') });
 export const passkeyNameForm = z.object({ name: text(60).trim().min(1, 'needs a name') });
+const names = z.array(text(300).min(1)).max(500).default([]);
+/** A part of the organisation. */
+export const heldForm = z.object({ workspaces: names, departments: names, spaces: names });
+export const tokenForm = z.object({
+  name: text(100).trim().min(1, 'needs a name'),
+  role: z.enum(['steward', 'auditor', 'owner']),
+  lastDay: z.iso.date('needs a day'),
+  held: heldForm.nullable(),
+});
 const whole = (least: number, most: number) =>
   z
     .number('needs a number')

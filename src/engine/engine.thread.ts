@@ -7,7 +7,8 @@ import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { nodesDown, why, whyNot } from '../core/access/questions.ts';
-import { findIdentity } from '../core/access/view.ts';
+import { findIdentity, isHidden } from '../core/access/view.ts';
+import type { Held } from '../core/access/held.ts';
 import { capabilityNames } from '../core/model.ts';
 import { serve } from '../jobs/rpc.ts';
 import { dbOver, type Db } from '../store/db.ts';
@@ -45,8 +46,9 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
+import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
-import { unkey } from './keys.ts';
+import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
 import { options } from './options.ts';
 import {
@@ -168,8 +170,16 @@ async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } 
   return { survey: l.survey, findings: await told(l) };
 }
 
+/** A survey, the present where none is named; or the part of it that an account is held to. */
+export type At = number | undefined | { survey?: number | undefined; held: readonly Held[] };
+
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
-async function at(survey?: number): Promise<Loaded | undefined> {
+async function at(asked?: At): Promise<Loaded | undefined> {
+  if (typeof asked === 'object') {
+    const whole = await at(asked.survey);
+    return whole && heldTo(whole, asked.held);
+  }
+  const survey = asked;
   if (survey === undefined || survey === present?.survey) return present;
   const kept = past.find((p) => p.survey === survey);
   if (kept) return kept;
@@ -186,7 +196,7 @@ async function at(survey?: number): Promise<Loaded | undefined> {
 /** Answers from one survey, or undefined where there is none. */
 const from =
   <A extends unknown[], T>(answer: (l: Loaded, ...args: A) => T) =>
-  async (survey: number | undefined, ...args: A): Promise<T | undefined> => {
+  async (survey: At, ...args: A): Promise<T | undefined> => {
     const l = await at(survey);
     return l && answer(l, ...args);
   };
@@ -196,12 +206,7 @@ const fromItems =
   <Q extends { where?: string | undefined }, A extends unknown[], T>(
     answer: (l: Loaded, q: Q, ...args: A) => T,
   ) =>
-  async (
-    survey: number | undefined,
-    signal: AbortSignal | undefined,
-    q: Q,
-    ...args: A
-  ): Promise<T | undefined> => {
+  async (survey: At, signal: AbortSignal | undefined, q: Q, ...args: A): Promise<T | undefined> => {
     const l = await at(survey);
     if (l && q.where) await askAll(l, q.where, signal);
     return l && answer(l, q, ...args);
@@ -255,9 +260,15 @@ function search(
   l.org.spaces.forEach(
     (s, n) => l.org.spaceListed[n] && take('space', `space:${s.id}`, s.name, () => s.kind.replace('-', ' ')),
   );
-  l.org.groups.forEach((g) => take('group', `group:${g.id}`, g.name, () => 'group'));
-  l.org.users.forEach((u) => take('person', `user:${u.id}`, u.name, () => u.addresses[0] ?? ''));
-  l.view.outsiders.forEach((a) => take('person', `outsider:${a}`, a, () => 'outsider'));
+  const { hidden } = l.org;
+  l.org.groups.forEach((g, n) => hidden?.group[n] || take('group', `group:${g.id}`, g.name, () => 'group'));
+  l.org.users.forEach(
+    (u, n) => hidden?.user[n] || take('person', `user:${u.id}`, u.name, () => u.addresses[0] ?? ''),
+  );
+  l.view.outsiders.forEach(
+    (a, n) =>
+      isHidden(l.view, l.org.users.length + n) || take('person', `outsider:${a}`, a, () => 'outsider'),
+  );
   for (let i = 0; i < l.items.length && found.length < limit; i++)
     take(l.items[i]!.kind, `item:${l.org.itemIds.at(i)}`, l.items[i]!.name, () =>
       whereWords(l, nodeOfItem(l.org, i)),
@@ -276,10 +287,11 @@ const functions = {
   causes: from(causesWhere),
   cross: fromItems(crossPage),
   crossItems: fromItems(crossItems),
-  cuts: async (q: CutQuery, asked: string): Promise<CutPage | undefined> => {
-    if (!present) return undefined;
+  cuts: async (now: At, q: CutQuery, asked: string): Promise<CutPage | undefined> => {
+    const l = await at(now);
+    if (!l) return undefined;
     try {
-      for (const parts = cuts(present, q); ;) {
+      for (const parts = cuts(l, q); ;) {
         const part = parts.next();
         if (part.done) return part.value;
         cutting.set(asked, part.value);
@@ -292,8 +304,8 @@ const functions = {
   },
   cutProgress: (asked: string) => cutting.get(asked),
   stopCut: (asked: string) => cutting.delete(asked),
-  sum: async (before?: number) => {
-    const l = present;
+  sum: async (now: At, before?: At) => {
+    const l = await at(now);
     return l && sum(l, before === undefined ? undefined : await at(before));
   },
   cheapestFix: from(cheapestFix),
@@ -303,10 +315,21 @@ const functions = {
   typeUse: from(typeUse),
   samples: from(samples),
   dossier: from(dossier),
-  withdrawable: (items: { source: string; item: string }[]) =>
-    present ? withdrawable(present, items) : { changes: [], of: 0 },
-  changeRefs: (changes: PlannedChange[]): ChangeRef[] => (present ? changeRefs(present, changes) : []),
-  preview: (changes: PlannedChange[]) => present && preview(present, changes),
+  withdrawable: async (now: At, items: { source: string; item: string }[]) => {
+    const l = await at(now);
+    return l ? withdrawable(l, items) : { changes: [], of: 0 };
+  },
+  changeRefs: async (now: At, changes: PlannedChange[]): Promise<ChangeRef[]> => {
+    const l = await at(now);
+    return l ? changeRefs(l, changes) : [];
+  },
+  preview: from(preview),
+  /** Which of some items, and of what changes were of, are in what is asked of; and of which workspaces it has something. */
+  inside: from((l, items: { source: string; item: string }[]) =>
+    items.map(({ source, item }) => l.org.find('item', key(source, item)) >= 0),
+  ),
+  nodesInside: from((l, rows: Touched[]) => rows.map((r) => touchesInside(l, r))),
+  workspacesInside: from((l) => [...new Set(l.org.spaces.map((s) => unkey(s.id).source))]),
   prove: (goals: PlanGoal[], items: { source: string; item: string }[]) =>
     present && {
       survey: present.survey,
@@ -333,11 +356,11 @@ const functions = {
   exportManifest: from(exportManifest),
   exportLines: from((l, file: ExportFile, start: number) => exportLines(l, file, start)),
   problems: from((l) => ({ total: l.org.problems.length, first: l.org.problems.slice(0, 500) })),
-  changes: async (a: number, b: number | undefined, q: ChangesQuery) => {
+  changes: async (a: At, b: At, q: ChangesQuery) => {
     const [x, y] = [await at(a), await at(b)];
     return x && y && changes(x, y, q);
   },
-  change: async (a: number, b: number | undefined, k: string) => {
+  change: async (a: At, b: At, k: string) => {
     const [x, y] = [await at(a), await at(b)];
     return x && y && changeDossier(x, y, k);
   },

@@ -1,6 +1,7 @@
 /** A survey as the rows of a bulk extract: sources put together, each person once. */
 import type { Manifest } from '../formats/extract.ts';
 import { scimGroup, scimUser } from '../formats/rows.ts';
+import { isHiddenDomain } from '../core/access/addresses.ts';
 import type { Loaded } from './loaded.ts';
 
 export const EXPORT_FILES = ['users', 'groups', 'spaces', 'items', 'grants', 'links'] as const;
@@ -8,7 +9,10 @@ export type ExportFile = (typeof EXPORT_FILES)[number];
 
 export const exportManifest = (l: Loaded): Manifest => ({
   takenAt: l.takenAt,
-  organisation: l.org.own,
+  organisation: {
+    ...l.org.own,
+    partnerDomains: l.org.own.partnerDomains.filter((d) => !isHiddenDomain(d)),
+  },
   workspaces: l.org.workspaces,
 });
 
@@ -39,8 +43,10 @@ export function exportLines(
 
 function rowAt(l: Loaded, file: ExportFile, i: number): object | undefined {
   const { org } = l;
-  if (file === 'users') return org.userListed[i] ? scimUser(org.users[i]!) : undefined;
+  if (file === 'users')
+    return org.userListed[i] && !org.hidden?.user[i] ? scimUser(org.users[i]!) : undefined;
   if (file === 'groups') {
+    if (org.hidden?.group[i]) return undefined;
     const { id, name } = org.groups[i]!;
     return scimGroup({
       id,

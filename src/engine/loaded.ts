@@ -122,7 +122,12 @@ function named(
   return told;
 }
 
-function tallied(v: View, rows: ItemRow[], weights: Uint8Array): { tally: Tally; columns: ReachColumns } {
+/** What each identity holds, and how far each node reaches. */
+export function tallied(
+  v: View,
+  rows: ItemRow[],
+  weights: Uint8Array,
+): { tally: Tally; columns: ReachColumns } {
   const tally: Tally = {
     counts: Uint8Array.from(rows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
     files: new Int32Array(v.identityCount),

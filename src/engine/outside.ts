@@ -1,4 +1,5 @@
 /** Outside: every external domain, who shared what with it, by what, and what it comes to. */
+import { isHiddenDomain } from '../core/access/addresses.ts';
 import { itemsBelow, nodeOfItem, parentNode, PRINCIPAL } from '../core/access/organisation.ts';
 import { forEachBoth, has } from '../core/access/bits.ts';
 import { GrowInt32, Interner, listsBy, type Lists } from '../core/access/growable.ts';
@@ -46,7 +47,7 @@ export function domainsNamed(l: Loaded): Named {
   const out = new Map<string, Domain>();
   const list: Domain[] = [];
   const at = (name: string): Domain | undefined => {
-    if (!name || coveredBy(name, org.own.domains)) return undefined;
+    if (!name || isHiddenDomain(name) || coveredBy(name, org.own.domains)) return undefined;
     const key = registrable(name);
     let d = out.get(key);
     if (!d) {

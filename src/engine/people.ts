@@ -4,7 +4,8 @@ import { GrowInt32, listsBy, type Lists } from '../core/access/growable.ts';
 import { groupsAbove, groupsHolding, groupsHoldingGroup, groupsOfUser } from '../core/access/groups.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
 import { dangling, type Dangling } from '../core/access/questions.ts';
-import { findIdentity, identityKind, identityName } from '../core/access/view.ts';
+import { isHiddenDomain } from '../core/access/addresses.ts';
+import { findIdentity, identityKind, identityName, isHidden } from '../core/access/view.ts';
 import { whatOf, type Asked } from '../core/access/what.ts';
 import { reachedByGroup } from '../core/exposure/holders.ts';
 import { firstOf } from '../core/first.ts';
@@ -157,7 +158,9 @@ function countWhat(l: Loaded, asked: Asked): { items: number; heavy: number } {
 
 /** The domains that somebody external is of, or that are granted something as a whole and are not the organisation's own. */
 const domainList = ({ org, view: v }: Loaded): string[] =>
-  [...new Set([...v.domainNames, ...org.domains.filter((_, d) => v.domainStanding[d]! > 0)])].filter(Boolean);
+  [...new Set([...v.domainNames, ...org.domains.filter((_, d) => v.domainStanding[d]! > 0)])].filter(
+    (d) => d && !isHiddenDomain(d),
+  );
 
 interface Candidate {
   key: string;
@@ -174,7 +177,8 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const k = knownOf(l);
   const grantsOf = (number: number): number => namedBy(k.named, number).length;
   if (show === 'groups')
-    return org.groups.map((g, n) => {
+    return org.groups.flatMap((g, n) => {
+      if (org.hidden?.group[n]) return [];
       const key = `group:${g.id}`;
       const set = v.groupMembers[n]!;
       const members = countBoth(set, v.members);
@@ -247,7 +251,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const wanted = { members: 'member', guests: 'guest', outsiders: 'outsider', dangling: '' }[show];
   const found: Candidate[] = [];
   for (let i = 0; i < v.identityCount; i++) {
-    if (!has(v.all, i) || identityKind(v, i) !== wanted) continue;
+    if (!has(v.all, i) || identityKind(v, i) !== wanted || isHidden(v, i)) continue;
     const key = keyOfIdentity(l, i);
     const person = org.users[i];
     const name = person?.name ?? identityName(v, i);
@@ -340,12 +344,14 @@ function byName(l: Loaded, show: PeopleQuery['show']): Candidate[] {
 
 export function people(l: Loaded, q: PeopleQuery): IdentityPage {
   const { view: v } = l;
+  const hidden = l.org.hidden !== undefined;
+  const shown = (show: PeopleQuery['show']): number => byName(l, show).length;
   const counts = {
-    members: v.memberCount,
-    guests: countBoth(v.guests, v.guests),
-    outsiders: v.outsiders.length,
-    groups: l.org.groups.length,
-    domains: v.domainNames.filter(Boolean).length,
+    members: hidden ? shown('members') : v.memberCount,
+    guests: hidden ? shown('guests') : countBoth(v.guests, v.guests),
+    outsiders: hidden ? shown('outsiders') : v.outsiders.length,
+    groups: hidden ? shown('groups') : l.org.groups.length,
+    domains: v.domainNames.filter((d) => d && !isHiddenDomain(d)).length,
     dangling: new Set(knownOf(l).dangling.map((d) => d.name)).size,
   };
   const text = q.text?.toLowerCase();

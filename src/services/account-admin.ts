@@ -3,6 +3,7 @@
  * makes a steward alone where there is another one to confirm it, or approval by a second steward would be worth nothing.
  */
 import type { AccountList, AccountRole, AccountRow } from '../dto/accounts.ts';
+import { namesNothing, type Held } from '../core/access/held.ts';
 import type { Db } from '../store/db.ts';
 import type { Accounts } from './accounts.ts';
 import { AppError } from './errors.ts';
@@ -24,12 +25,13 @@ interface AccountSql {
   invite_until: Date | null;
   asked_role: AccountRole | null;
   asked_by: string | null;
+  held: Held | null;
 }
 const COLUMNS =
-  'id, name, address, role, active, created_at, signed_in_at, invite_until, asked_role, asked_by';
+  'id, name, address, role, active, created_at, signed_in_at, invite_until, asked_role, asked_by, held';
 
-/** A steward who can act: active, and with a password. */
-const ABLE = "role = 'steward' and active and password_hash is not null";
+/** A steward who can act, of everything: active, and with a password. */
+const ABLE = "role = 'steward' and active and password_hash is not null and held is null";
 
 export class AccountAdmin {
   constructor(
@@ -54,6 +56,7 @@ export class AccountAdmin {
         name: r.name,
         address: r.address,
         role: r.role,
+        held: r.held,
         state: !r.active
           ? 'disabled'
           : r.invite_until === null
@@ -247,6 +250,24 @@ export class AccountAdmin {
       await this.ledger.add({ who: by, what: 'account.sessions-ended', subject: row.address }, tx);
     });
     this.accounts.forget(id);
+  }
+
+  /** Holds an account to a part, or to none. What it has open goes on with that. */
+  async setHeld(id: number, held: Held | null, by: string): Promise<void> {
+    if (held && namesNothing(held))
+      throw new AppError('nothing', 422, 'Name at least one workspace, department or space.');
+    await this.change(id, by, 'own-account', async (tx, row) => {
+      if (row.role === 'steward' && held) await this.keepsASteward(tx, id);
+      await tx.query('update account set held = $2::jsonb where id = $1', [id, held && JSON.stringify(held)]);
+      // what was picked up may lie beyond it
+      if (held)
+        for (const table of ['tray', 'tray_goal'])
+          await tx.query(`delete from ${table} where account = $1`, [id]);
+      await this.ledger.add(
+        { who: by, what: 'account.held', subject: row.address, before: row.held, after: held },
+        tx,
+      );
+    });
   }
 
   /** Takes the second factor from an account that has lost it, and ends its sessions. */

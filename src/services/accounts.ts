@@ -2,6 +2,7 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import type { AuthenticationResponseJSON } from '@simplewebauthn/server';
+import type { Held } from '../core/access/held.ts';
 import type { Db } from '../store/db.ts';
 import type { Account, AccountRole, OwnSession, SecondWay, SignInSettings } from '../dto/accounts.ts';
 import { putPending, readPending, takePending } from '../store/pending.ts';
@@ -46,7 +47,26 @@ export interface HalfSigned {
   wants: SecondWay[];
 }
 type Half = { account: Account; from: From; known: boolean };
-type AccountSql = Account & { password_hash: string | null; active: boolean };
+type AccountSql = Omit<Account, 'held'> & {
+  password_hash: string | null;
+  active: boolean;
+  held: Held | null;
+};
+
+/** An account as others see it, from its row. */
+export const accountOf = ({
+  id,
+  name,
+  address,
+  role,
+  held,
+}: Omit<Account, 'held'> & { held: Held | null }): Account => ({
+  id,
+  name,
+  address,
+  role,
+  ...(held && { held: [held] }),
+});
 
 export class Accounts {
   private setupCode: string | undefined;
@@ -73,6 +93,11 @@ export class Accounts {
 
   private get longestMs(): number {
     return this.settings.longestHours * 3_600_000;
+  }
+
+  /** Whether a role signs in with a second factor. */
+  demands(role: AccountRole): boolean {
+    return this.settings.secondFactor.includes(role);
   }
 
   async readSettings(): Promise<void> {
@@ -170,7 +195,7 @@ export class Accounts {
   ): Promise<Signed | HalfSigned> {
     const at = address.trim().toLowerCase();
     const [row] = await this.db.query<AccountSql>(
-      'select id, name, address, role, password_hash, active from account where address = $1',
+      'select id, name, address, role, held, password_hash, active from account where address = $1',
       [at],
     );
     const device = row && from.device ? await this.knownDevice(from.device, row.id) : undefined;
@@ -185,7 +210,7 @@ export class Accounts {
       await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }
-    const account = { id: row.id, name: row.name, address: row.address, role: row.role };
+    const account = accountOf(row);
     // whoever knows the password was not guessing
     const rightly = async (tx: Db): Promise<void> => {
       await tx.query('delete from sign_in_try where bucket = $1 or id = $2', [own, tries[1]!.id]);
@@ -492,8 +517,8 @@ export class Accounts {
       return trusted.account;
     }
     this.known.delete(name);
-    const [row] = await this.db.query<Account & { seen_at: Date; created_at: Date; strong: boolean }>(
-      'select a.id, a.name, a.address, a.role, s.seen_at, s.created_at, s.strong from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
+    const [row] = await this.db.query<AccountSql & { seen_at: Date; created_at: Date; strong: boolean }>(
+      'select a.id, a.name, a.address, a.role, a.held, s.seen_at, s.created_at, s.strong from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
       [name],
     );
     if (!row) return undefined;
@@ -506,8 +531,8 @@ export class Accounts {
     }
     if (now.getTime() - row.seen_at.getTime() > 60_000)
       await this.db.query('update session set seen_at = $2 where token_hash = $1', [sha256(token), now]);
-    const account: Account = { id: row.id, name: row.name, address: row.address, role: row.role };
-    if (!row.strong && this.settings.secondFactor.includes(row.role)) account.lacksSecond = true;
+    const account = accountOf(row);
+    if (!row.strong && this.demands(row.role)) account.lacksSecond = true;
     const at = now.getTime();
     this.known.set(name, { account, created: row.created_at.getTime(), seen: at, read: at });
     return account;

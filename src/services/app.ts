@@ -3,16 +3,18 @@ import { closeSync, existsSync, openSync, readFileSync, rmSync, writeSync } from
 import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { UNFINISHED } from '../core/remedy/states.ts';
-import { openDb, type OpenDb } from '../store/db.ts';
+import { openDb } from '../store/db.ts';
 import { AccountAdmin } from './account-admin.ts';
+import { ApiTokens } from './api-tokens.ts';
 import { Accounts } from './accounts.ts';
 import type { AccountRole, Course } from '../dto/accounts.ts';
-import type { Reading } from '../dto/surveys.ts';
 import { Engine } from '../engine/engine.ts';
+import type { App } from './app-parts.ts';
 import { Evidence } from './evidence.ts';
 import { Events } from './events.ts';
 import { Extracts } from './extracts.ts';
 import { Findings } from './findings.ts';
+import { appFor } from './held.ts';
 import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
 import { LedgerHeads } from './ledger-heads.ts';
@@ -30,6 +32,8 @@ import { Tables } from './tables/export.ts';
 import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
+export type { App };
+
 /** What a demo brings: accounts and sources that are put in place when it starts. */
 export interface Seed {
   accounts: { name: string; address: string; role: AccountRole; password: string }[];
@@ -38,35 +42,6 @@ export interface Seed {
   survey: boolean;
   /** A file that says by how many milliseconds the clock is off, while it is there: with it a demo makes its past. */
   clock?: string;
-}
-
-export interface App {
-  db: OpenDb;
-  accounts: Accounts;
-  second: SecondFactor;
-  admin: AccountAdmin;
-  ledger: Ledger;
-  heads: LedgerHeads;
-  engine: Engine;
-  findings: Findings;
-  surveys: Surveys;
-  plans: Plans;
-  tray: Tray;
-  evidence: Evidence;
-  extracts: Extracts;
-  recognition: Recognition;
-  partners: Partners;
-  tables: Tables;
-  watch: Watch;
-  views: Views;
-  events: Events;
-  /** Until the last survey is read after a start; rejected where that fails. */
-  ready: Promise<void>;
-  /** How far it is read; null once it is. */
-  reading(): Promise<Reading | null>;
-  readonly isReading: boolean;
-  course(account: number): Promise<Course>;
-  close(): Promise<void>;
 }
 
 /** The clock; with a file that says so, off by an offset that is never forwards. */
@@ -127,6 +102,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const admin = new AccountAdmin(db, ledger, accounts, second, clock);
   const engine = await Engine.start(db);
   const events = new Events();
+  const tokens = new ApiTokens(db, ledger, events, clock);
   const findings = new Findings(db, ledger, clock);
   const signing = new SigningKey(db, secrets);
   const heads = new LedgerHeads(
@@ -143,7 +119,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const recognition = new Recognition(db, ledger, engine, surveys, present, secrets, clock);
   const extracts = new Extracts(join(directory, 'extracts'), surveys, engine, ledger);
   const tray = new Tray(db, engine);
-  const plans = new Plans({ db, ledger, engine, surveys, present, tray, events, jobs, clock });
+  const planParts = { db, ledger, engine, surveys, present, tray, events, jobs, clock };
+  const plans = new Plans(planParts);
   // in this order: findings follow the survey, its sum counts them, and plans look at what became of their work
   present.subscribe((move) => findings.follow(move));
   present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
@@ -174,7 +151,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // the caller awaits `ready` too; without a handler here an early failure would end the process
   ready.catch(() => undefined);
 
-  return {
+  const app: App = {
     ready,
     reading: async () => (isReading ? present.reading() : null),
     get isReading() {
@@ -183,6 +160,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     db,
     accounts,
     second,
+    tokens,
     admin,
     ledger,
     heads,
@@ -198,6 +176,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger }, clock),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
+    planParts,
+    clock,
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(
@@ -221,6 +201,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
         },
       };
     },
+    for: (account) => appFor(app, account),
     async close() {
       heads.stop();
       await heads.sign().catch(() => undefined);
@@ -232,4 +213,5 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       unlock();
     },
   };
+  return app;
 }

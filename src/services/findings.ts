@@ -189,6 +189,9 @@ const ANSWERS = 100;
 /** The filter of whoever asks for nothing in particular. */
 const ALL_OPEN: FindingFilter = { state: 'open' };
 
+/** Which of some findings somebody is told of. */
+type Inside = (rows: readonly { source: string; item: string }[]) => Promise<boolean[]>;
+
 /** All findings as they are, the costliest first, with what is worked out of them when first asked for. */
 class Kept {
   readonly #place: Map<number, number>;
@@ -200,6 +203,10 @@ class Kept {
   readonly weight: Uint8Array;
   readonly now: Uint8Array;
   readonly could: Uint8Array;
+
+  /** Goes up with every decision. */
+  version = 0;
+  readonly #parts = new Map<string, { version: number; kept: Kept }>();
 
   constructor(readonly rows: FindingRow[]) {
     this.#place = new Map(rows.map((r, n) => [r.id, n]));
@@ -217,12 +224,24 @@ class Kept {
   /** Takes in what was decided of some: what they are sorted and grouped by stays as it is. */
   decided(rows: readonly FindingRow[]): void {
     this.#answers.clear();
+    this.version++;
     for (const r of rows) {
       const n = this.#place.get(r.id);
       if (n === undefined) continue;
       this.rows[n] = r;
       this.state[n] = r.state;
     }
+  }
+
+  /** Some of them, kept under a name until something is decided. */
+  async part(name: string, inside: Inside): Promise<Kept> {
+    const { version } = this;
+    const known = this.#parts.get(name);
+    if (known?.version === version) return known.kept;
+    const is = await inside(this.rows);
+    const kept = new Kept(this.rows.filter((_, n) => is[n]));
+    this.#parts.set(name, { version, kept });
+    return kept;
   }
 
   /** What is worked out of a filter, once as long as nothing is decided; a condition may depend on the moment. */
@@ -281,6 +300,13 @@ export class Findings {
     private readonly ledger: Ledger,
     private readonly clock: () => Date,
   ) {}
+
+  /** The same, of some findings alone: to be read, not to be decided of. */
+  within(name: string, inside: Inside): Findings {
+    const all = async (): Promise<Kept> =>
+      (await this.all()).part(name, (rows) => inside(rows.map(({ source, item }) => ({ source, item }))));
+    return Object.assign(Object.create(this) as Findings, { all });
+  }
 
   /** Takes over what the engine found in a survey. Doing it twice changes nothing. */
   async follow({ survey, findings, again }: Move): Promise<void> {

@@ -33,9 +33,9 @@ export class Tray {
     );
     const changes = rows.map(toPlanned);
     const { changes: merged, conflicts } = together(changes);
-    const preview = merged.length ? await this.engine.ask.preview(merged) : undefined;
+    const preview = merged.length ? await this.engine.ask.preview(undefined, merged) : undefined;
     const words = new Map(
-      (await this.engine.ask.changeRefs(changes)).map((r) => [JSON.stringify(r.change), r.words]),
+      (await this.engine.ask.changeRefs(undefined, changes)).map((r) => [JSON.stringify(r.change), r.words]),
     );
     return {
       list: rows.map((r, i) => ({
@@ -51,7 +51,7 @@ export class Tray {
 
   /** Picks changes up; all of them, or none where one is not there or cannot be made. */
   async pickUp(account: number, changes: readonly PlannedChange[], goal?: PlanGoal): Promise<void> {
-    const known = await this.engine.ask.changeRefs([...changes]);
+    const known = await this.engine.ask.changeRefs(undefined, [...changes]);
     if (known.length < changes.length)
       throw new AppError(
         'not-there',

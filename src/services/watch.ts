@@ -34,7 +34,7 @@ async function workOut(db: Db, engine: Engine, survey: number, again: boolean): 
     [survey],
   );
   // what is new since the one before does not depend on what counts
-  const made = await engine.ask.sum(known ? undefined : (before?.id ?? undefined));
+  const made = await engine.ask.sum(undefined, known ? undefined : (before?.id ?? undefined));
   const sum = made && { ...known?.doc, ...made };
   if (!sum) return;
   await db.query(
@@ -50,15 +50,28 @@ export class Watch {
     private readonly engine: Engine,
     private readonly findings: Findings,
     private readonly clock: () => Date,
+    /** It is of a part: nothing of the whole is told. */
+    private readonly held = false,
   ) {}
 
   /** What one survey came to; the newest where none is named. */
   async sum(survey?: number): Promise<(SurveySum & { survey: number }) | undefined> {
+    if (this.held) return this.heldSum(survey);
     const [row] = await this.db.query<{ survey: number; doc: SurveySum }>(
       'select survey, doc from survey_sum where $1::int is null or survey = $1 order by survey desc limit 1',
       [survey ?? null],
     );
     return row && { ...row.doc, survey: row.survey };
+  }
+
+  private async heldSum(asked?: number): Promise<(SurveySum & { survey: number }) | undefined> {
+    const [row] = await this.db.query<{ id: number; before: number | null }>(
+      `select id, (select max(b.id)::int from survey b where b.state = 'done' and b.id < s.id) as before
+       from survey s where state = 'done' and ($1::int is null or id = $1) order by id desc limit 1`,
+      [asked ?? null],
+    );
+    const sum = row && (await this.engine.ask.sum(row.id, row.before ?? undefined));
+    return sum && { ...sum, survey: row.id };
   }
 
   /** Held to a source and a space where they are given: findings and matrix; news and points over time are of everything. */
@@ -85,17 +98,19 @@ export class Watch {
             space: held.space,
           })
         : undefined;
-    const history = await this.db.query<{
-      survey: number;
-      at: Date;
-      points: number;
-      findings: number;
-      plan: number | null;
-      plan_name: string | null;
-    }>(
-      `select s.id as survey, s.taken_at as at, x.points, x.findings, s.plan, p.name as plan_name
+    const history = this.held
+      ? []
+      : await this.db.query<{
+          survey: number;
+          at: Date;
+          points: number;
+          findings: number;
+          plan: number | null;
+          plan_name: string | null;
+        }>(
+          `select s.id as survey, s.taken_at as at, x.points, x.findings, s.plan, p.name as plan_name
        from survey_sum x join survey s on s.id = x.survey left join plan p on p.id = s.plan order by s.id`,
-    );
+        );
     return {
       sum: scoped ? { ...sum, matrix: scoped } : sum,
       open: total,
@@ -116,6 +131,18 @@ export class Watch {
     const soon = new Date(now.getTime() + SOON).toISOString().slice(0, 10);
     const all = await this.findings.fitting({ state: 'all' });
     const count = (test: (r: (typeof all)[number]) => boolean): number => all.filter(test).length;
+    const ofFindings: Waiting[] = [
+      { kind: 'reopened', count: count((r) => r.state === 'reopened') },
+      {
+        kind: 'mine',
+        count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')),
+      },
+    ];
+    const accepted: Waiting = {
+      kind: 'accepted-ending',
+      count: count((r) => r.accepted !== undefined && r.accepted.until <= soon),
+    };
+    if (this.held) return [...ofFindings, accepted].filter((w) => w.count > 0);
     const [last] = await this.db.query<{ state: string; finished_at: Date | null; failures: number }>(
       `select state, finished_at, (select count(*)::int from survey_failure f where f.survey = s.id) as failures
        from survey s where kind <> 'read-back' and state <> 'running' order by id desc limit 1`,
@@ -149,18 +176,14 @@ export class Watch {
         count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0,
       },
       { kind: 'plans-troubled', count: plans!.troubled },
-      { kind: 'reopened', count: count((r) => r.state === 'reopened') },
-      {
-        kind: 'mine',
-        count: count((r) => r.assignee === account.address && (r.state === 'open' || r.state === 'reopened')),
-      },
+      ...ofFindings,
       { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
       { kind: 'roles-asked', count: account.role === 'steward' ? roles!.n : 0 },
       { kind: 'limits-lowered', count: lowered!.limits },
       { kind: 'sign-in-lowered', count: lowered!.signIn },
       { kind: 'asked', count: plans!.asked },
       { kind: 'drafts', count: plans!.drafts },
-      { kind: 'accepted-ending', count: count((r) => r.accepted !== undefined && r.accepted.until <= soon) },
+      accepted,
       { kind: 'partners-ending', count: partners!.ending },
     ];
     return waiting.filter((w) => w.count > 0);

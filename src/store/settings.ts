@@ -1,7 +1,7 @@
 /** Settings: one JSON value by name. */
 import { PRESETS } from '../core/recognise/threshold.ts';
 import { DEFAULT_LIMITS, type ApprovalLimits } from '../core/remedy/plan.ts';
-import type { SignInSettings } from '../dto/accounts.ts';
+import type { SignInSettings } from '../core/roles.ts';
 import type { Db } from './db.ts';
 
 async function read<T>(db: Db, name: string): Promise<T | undefined> {

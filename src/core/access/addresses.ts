@@ -25,3 +25,8 @@ export function isAddress(text: string): boolean {
   const at = text.lastIndexOf('@');
   return text.slice(0, Math.max(at, 0)).trim() !== '' && /^\S+$/.test(text.slice(at + 1));
 }
+
+/** Domains that stand for such as are not told by name in a part of an organisation: nobody has them (RFC 2606). */
+export const HIDDEN_DOMAIN = 'elsewhere.invalid';
+export const HIDDEN_PARTNER = 'partner.elsewhere.invalid';
+export const isHiddenDomain = (domain: string): boolean => domain.endsWith(HIDDEN_DOMAIN);

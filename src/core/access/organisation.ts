@@ -102,6 +102,8 @@ export interface Organisation {
   addresses: string[];
   domains: string[];
   problems: Problem[];
+  /** Of a part (part.ts): 1 for whoever, and what, is counted and not told by name. */
+  hidden?: Record<'user' | 'group' | 'address', Uint8Array>;
   /** Number of a user, group, space, item or entry by id, or −1. */
   find(kind: 'user' | 'group' | 'space' | 'item' | 'grant' | 'link', id: string): number;
 }

@@ -2,6 +2,7 @@
  * How far access to each space and item extends. Most items share their access with their folder:
  * what applies is computed once per access class and counted once, with the item's owner laid over.
  */
+import { isHiddenDomain } from './addresses.ts';
 import { TIERS, type Tier } from '../model.ts';
 import {
   add,
@@ -544,7 +545,10 @@ function domainNamesOf({ domainNames, org }: View, { identityDomains, wholeDomai
     [...domainNames.keys()].sort((a, b) => (domainNames[a]! < domainNames[b]! ? -1 : 1)),
   );
   const names: string[] = [];
-  for (const d of order) if (has(identityDomains, d) && domainNames[d]) names.push(domainNames[d]);
+  for (const d of order) {
+    const name = domainNames[d];
+    if (name && has(identityDomains, d) && !isHiddenDomain(name)) names.push(name);
+  }
   const whole = wholeDomains.map((d) => org.domains[d]!).filter((name) => name && !names.includes(name));
   return whole.length ? [...names, ...whole].sort() : names;
 }

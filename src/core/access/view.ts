@@ -3,7 +3,7 @@
  * for, which grants and links are in force. Definitions: docs/access.md.
  */
 import { coveredBy, domainOf, EXTERNAL_SHARING, type PersonRow } from '../model.ts';
-import { addressName, domainName } from './addresses.ts';
+import { addressName, domainName, isHiddenDomain } from './addresses.ts';
 import { add, Arena, bitsFor, forEachBoth, has, intersect, union, type Bits } from './bits.ts';
 import { closeGroups, listIfSmall } from './groups.ts';
 import { Interner } from './growable.ts';
@@ -300,6 +300,11 @@ export function sharedAddresses(v: View): Map<string, number[]> {
   for (const [address, list] of accounts) if (list.length < 2) accounts.delete(address);
   return accounts;
 }
+
+/** Whether an identity is counted here, and not told by name (part.ts). */
+export const isHidden = (v: View, identity: number): boolean =>
+  v.org.hidden?.user[identity] === 1 ||
+  (v.org.hidden !== undefined && isHiddenDomain(domainOf(v.outsiders[identity - v.org.users.length] ?? '')));
 
 /** The name of an identity as interfaces give it: a user's id, or an outsider's address. */
 export const identityName = (v: View, identity: number): string =>

@@ -4,6 +4,7 @@
  */
 import type { APIContext, APIRoute } from 'astro';
 import type { z } from 'zod';
+import { mayDo } from '../../core/roles.ts';
 import type { App } from '../../services/app.ts';
 import type { Account, AccountRole } from '../../dto/accounts.ts';
 import { getApp } from '../../services/instance.ts';
@@ -13,7 +14,6 @@ import { problem } from './_problem.ts';
 export const SESSION_COOKIE = 'gate-lantern';
 /** `public`: without signing in. Otherwise the least role that may. */
 export type NeededRole = 'public' | AccountRole;
-const RANK: Record<AccountRole, number> = { owner: 1, auditor: 2, steward: 3 };
 
 const LONGEST_BODY = 1_000_000;
 
@@ -39,7 +39,7 @@ export interface Declaration<S extends z.ZodType, O> {
   run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<O>;
 }
 export type Endpoint<S extends z.ZodType = z.ZodType, O = unknown> = APIRoute & {
-  declared: { role: NeededRole; scope: Scope; input: S; stream: boolean };
+  declared: { role: NeededRole; scope: Scope; input: S; stream: boolean; session: boolean };
   /** Of types alone: what it answers. */
   answer?: O;
 };
@@ -50,14 +50,19 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
     const { request, locals, params } = context;
     const { account, token } = locals;
     if (declared.role !== 'public') {
-      if (!account || !token) return problem(401, 'not-signed-in', 'Sign in first.');
+      if (!account || !token)
+        return request.headers.has('authorization')
+          ? problem(401, 'token', 'This token does not work here, or not any more.')
+          : problem(401, 'not-signed-in', 'Sign in first.');
+      if (declared.session && locals.machine)
+        return problem(403, 'session', 'This is about how one signs in: a token cannot do it.');
       if (account.lacksSecond && !declared.unproven)
         return problem(403, 'second-factor', 'Your role signs in with a second factor. Set one up first.');
-      if (RANK[account.role] < RANK[declared.role])
+      if (!mayDo(account.role, declared.role))
         return problem(403, 'role', `This needs the role ${declared.role}; yours is ${account.role}.`);
     }
-    const app = getApp();
-    if (app.isReading && !declared.early && !declared.unproven && declared.role !== 'public')
+    const whole = getApp();
+    if (whole.isReading && !declared.early && !declared.unproven && declared.role !== 'public')
       return problem(
         503,
         'reading',
@@ -66,7 +71,8 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
         { 'retry-after': '2' },
       );
     const reading = request.method === 'GET';
-    if (!reading && !sameOrigin(request))
+    // a token is sent by whoever holds it, a cookie by any page that can make a browser do so
+    if (!reading && !locals.machine && !sameOrigin(request))
       return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
     let raw: Record<string, unknown>;
     if (reading || declared.stream) raw = Object.fromEntries(new URL(request.url).searchParams);
@@ -94,7 +100,7 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
       return problem(422, 'input', 'A text in the input holds U+0000, which cannot be kept.');
     try {
       const result = await declared.run({
-        app,
+        app: whole.for(account),
         input: parsed.data,
         account: account!,
         token: token!,
@@ -132,6 +138,7 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
       scope: declared.scope,
       input: declared.input,
       stream: declared.stream ?? false,
+      session: declared.session ?? false,
     },
   });
 }

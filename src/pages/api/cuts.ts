@@ -37,7 +37,8 @@ export const POST = endpoint({
     plannable: z.boolean().default(false),
     asked: asked.optional(),
   }),
-  run: async ({ app, input: { asked = randomUUID(), ...q } }) => found(await app.engine.ask.cuts(q, asked)),
+  run: async ({ app, input: { asked = randomUUID(), ...q } }) =>
+    found(await app.engine.ask.cuts(undefined, q, asked)),
 });
 
 /** How far it is; nothing where it is done, or was never asked. */

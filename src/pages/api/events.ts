@@ -31,7 +31,7 @@ export const GET = endpoint({
         };
         const stop = app.events.listen((e) => send(`event: ${e.type}\ndata: ${JSON.stringify(e)}\n\n`));
         const beat = setInterval(() => {
-          app.accounts.isGood(token).then(
+          (context.locals.machine ? app.tokens : app.accounts).isGood(token).then(
             (good) => (good ? send(': here\n\n') : end()),
             () => undefined,
           );

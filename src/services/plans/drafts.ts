@@ -21,7 +21,7 @@ export class Drafts {
   async make(account: { id: number; address: string }, name: string, reason: string): Promise<number> {
     const { db, ledger, engine, tray, clock } = this.parts;
     const { changes, goals, seqs } = await tray.forPlan(account.id);
-    const preview = await engine.ask.preview(changes);
+    const preview = await engine.ask.preview(undefined, changes);
     if (!preview?.changes.length)
       throw new AppError('not-there', 409, 'None of this exists any more. Survey again, then pick it up.');
     const limits = await readLimits(db);
@@ -108,7 +108,7 @@ export class Drafts {
   }
 
   private async previewOf(plan: number): Promise<Preview | undefined> {
-    return this.parts.engine.ask.preview((await stepsOf(this.parts.db, plan)).map(toPlanned));
+    return this.parts.engine.ask.preview(undefined, (await stepsOf(this.parts.db, plan)).map(toPlanned));
   }
 
   /** Whether a plan may begin, judged on the newest survey; throws where it may not. */

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { inviteForm } from '../../../dto/forms.ts';
+import { heldForm, inviteForm } from '../../../dto/forms.ts';
 import { nothing, number } from '../../../dto/inputs.ts';
 
 export const GET = endpoint({
@@ -28,6 +28,7 @@ export const PUT = endpoint({
   input: z.discriminatedUnion('act', [
     z.object({ id, act: z.enum(['disable', 'enable', 'endSessions', 'invite', 'resetSecond']) }),
     z.object({ id, act: z.literal('role'), role }),
+    z.object({ id, act: z.literal('hold'), held: heldForm.nullable() }),
     z.object({ id, act: z.literal('confirm'), approved: z.boolean() }),
   ]),
   run: async ({
@@ -45,6 +46,9 @@ export const PUT = endpoint({
         return {};
       case 'endSessions':
         await admin.endSessions(input.id, address);
+        return {};
+      case 'hold':
+        await admin.setHeld(input.id, input.held, address);
         return {};
       case 'resetSecond':
         await admin.resetSecond(input.id, address);

@@ -7,6 +7,7 @@ import { nothing, number } from '../../../dto/inputs.ts';
 export const GET = endpoint({
   role: 'owner',
   scope: 'account',
+  session: true,
   input: nothing,
   run: ({ app, account, token }) => app.accounts.sessions(account, token),
 });
@@ -15,6 +16,7 @@ export const GET = endpoint({
 export const PUT = endpoint({
   role: 'owner',
   scope: 'account',
+  session: true,
   input: passwordForm,
   run: ({ app, input, account, token }) =>
     app.accounts.changePassword(account, input.old, input.password, token),
@@ -24,6 +26,7 @@ export const PUT = endpoint({
 export const DELETE = endpoint({
   role: 'owner',
   scope: 'account',
+  session: true,
   input: z.object({ id: number }),
   run: ({ app, input, account }) => app.accounts.endSession(account, input.id),
 });

@@ -13,7 +13,7 @@ export const GET = endpoint({
   session: true,
   run: async ({ app: { second, accounts }, account }) => ({
     ...(await second.state(account.id)),
-    demanded: accounts.settings.secondFactor.includes(account.role),
+    demanded: accounts.demands(account.role),
     hasPassword: await accounts.hasPassword(account.id),
   }),
 });

@@ -10,7 +10,10 @@ export const POST = endpoint({
   async run({ app, account, input }) {
     const wanted = new Set(input.findings);
     const rows = (await app.findings.fitting({ state: 'open' })).filter((r) => wanted.has(r.id));
-    const found = await app.engine.ask.withdrawable(rows.map(({ source, item }) => ({ source, item })));
+    const found = await app.engine.ask.withdrawable(
+      undefined,
+      rows.map(({ source, item }) => ({ source, item })),
+    );
     if (found.changes.length) await app.tray.pickUp(account.id, found.changes);
     return { picked: found.changes.length, findings: found.of, left: rows.length - found.of };
   },

@@ -8,5 +8,5 @@ export const POST = endpoint({
   role: 'auditor',
   scope: 'organisation',
   input: z.object({ changes }),
-  run: async ({ app, input }) => found(await app.engine.ask.preview(input.changes)),
+  run: async ({ app, input }) => found(await app.engine.ask.preview(undefined, input.changes)),
 });

@@ -22,6 +22,7 @@ export const POST = endpoint({
 export const DELETE = endpoint({
   role: 'owner',
   scope: 'account',
+  session: true,
   input: nothing,
   unproven: true,
   async run({ app, token, context }) {
