@@ -7,6 +7,7 @@ import { setImmediate } from 'node:timers/promises';
 import { workerData, type MessagePort } from 'node:worker_threads';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { nodesDown, why, whyNot } from '../core/access/questions.ts';
+import { nameOrder } from '../core/name-order.ts';
 import { findIdentity, isHidden } from '../core/access/view.ts';
 import type { Held } from '../core/access/held.ts';
 import { capabilityNames } from '../core/model.ts';
@@ -329,6 +330,7 @@ const functions = {
     items.map(({ source, item }) => l.org.find('item', key(source, item)) >= 0),
   ),
   nodesInside: from((l, rows: Touched[]) => rows.map((r) => touchesInside(l, r))),
+  departments: from((l) => [...new Set(l.org.users.flatMap((u) => u.department ?? []))].sort(nameOrder)),
   workspacesInside: from((l) => [...new Set(l.org.spaces.map((s) => unkey(s.id).source))]),
   prove: (goals: PlanGoal[], items: { source: string; item: string }[]) =>
     present && {

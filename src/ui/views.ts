@@ -3,6 +3,8 @@
  * here. A view's component stands in views/STEP/, and its page in pages/ (docs/adding.md).
  */
 
+import type { Account } from '../dto/accounts.ts';
+
 export interface View {
   name: string;
   path: string;
@@ -12,6 +14,8 @@ export interface View {
   past?: true;
   /** Changes can be picked up in it. */
   picks?: true;
+  /** It is about the whole organisation: whoever is limited to a part has none of it. */
+  whole?: true;
   /** Name of its picture in docs/screenshots. */
   picture?: string;
 }
@@ -27,6 +31,7 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Sources',
         path: '/survey/sources',
+        whole: true,
         asks: 'Where does what we know come from, and how did the last survey go?',
         picture: 'sources',
       },
@@ -143,12 +148,17 @@ export const STEPS: readonly Step[] = [
       {
         name: 'Ledger',
         path: '/record/ledger',
+        whole: true,
         asks: 'What was done, by whom, and is the record intact?',
         picture: 'ledger',
       },
     ],
   },
 ];
+
+/** The steps with the views that there are for an account. */
+export const stepsFor = (account: Pick<Account, 'held'>): readonly Step[] =>
+  account.held ? STEPS.map((s) => ({ ...s, views: s.views.filter((v) => !v.whole) })) : STEPS;
 
 /** The view of a path; undefined where there is none. */
 export const viewOf = (path: string): View | undefined =>

@@ -171,7 +171,7 @@ describe('an account that is held to a part', () => {
 
   /** What is asked for: something outside by every name that endpoints take, and everything. */
   const questions = (): Record<string, string>[] => {
-    const { node, space, source, item, finding, plan, link } = target as Record<string, string>;
+    const { node, space, source, item, finding, plan, link } = target;
     const person = all.users.find((u) => outside.includes(u.displayName ?? ''))!.id;
     const group = all.groups.find((g) => outside.includes(g.displayName))?.id ?? '';
     const every = { limit: '500', show: 'all', by: 'space', survey: '1', from: '1', to: '1' };
@@ -277,7 +277,7 @@ describe('an account that is held to a part', () => {
   });
 
   it('does nothing to what lies outside by any endpoint that changes something', async () => {
-    const { source, item, finding, plan, link } = target as Record<string, string>;
+    const { source, item, finding, plan, link } = target;
     const change = { kind: 'link', source: 'drives', id: link };
     const member = { kind: 'member', source: 'directory', id: 'g-crew u-1' };
     const items = [{ source, item }];

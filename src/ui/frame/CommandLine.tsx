@@ -6,12 +6,12 @@ import { useEffect, useState, type ReactNode } from 'react';
 import { withQuery, ask, send } from './api.ts';
 import { Beam } from '../parts/marks.tsx';
 import { switchTheme, useSigned } from './signed.ts';
-import { STEPS } from '../views.ts';
+import { stepsFor } from '../views.ts';
 
 export function CommandLine() {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
-  const { steward, live } = useSigned();
+  const { account, steward, live } = useSigned();
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() !== 'k' || !(e.ctrlKey || e.metaKey)) return;
@@ -64,16 +64,16 @@ export function CommandLine() {
         ]
       : []),
     { name: 'Switch between the themes fog and dusk', run: act(switchTheme) },
-    { name: 'Export the ledger', run: go('/api/ledger/export') },
+    ...(account.held ? [] : [{ name: 'Export the ledger', run: go('/api/ledger/export') }]),
     { name: 'Export the newest survey as a bulk extract', run: go('/api/extracts') },
     {
       name: 'Sign out',
       run: act(() => send('DELETE', '/api/session').then(() => location.assign('/sign-in'))),
     },
   ].filter((a) => has(a.name));
-  const views = STEPS.flatMap((s) => s.views.map((v) => ({ ...v, step: s.name }))).filter((v) =>
-    has(v.step, v.name),
-  );
+  const views = stepsFor(account)
+    .flatMap((s) => s.views.map((v) => ({ ...v, step: s.name })))
+    .filter((v) => has(v.step, v.name));
   const heading =
     'px-2 pt-2 pb-1 text-xs text-quiet [&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-quiet';
   const item =

@@ -9,7 +9,8 @@ import { count, plural, When } from '../parts/marks.tsx';
 import { whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
-import { STEPS, viewOf } from '../views.ts';
+import { heldWords } from '../parts/Held.tsx';
+import { STEPS, stepsFor, viewOf } from '../views.ts';
 import { Toasts } from '../parts/Toasts.tsx';
 import { Tray } from './Tray.tsx';
 
@@ -31,7 +32,19 @@ export function Shell(props: ShellProps) {
 }
 
 function Frame({ account, path, dossier, children }: ShellProps) {
-  if (account.role === 'owner') return <OwnersLater account={account} />;
+  if (account.role === 'owner')
+    return path === '/accounts' ? (
+      <SignedContext.Provider value={{ account, steward: false, live: {} }}>
+        <div className="mx-auto h-dvh overflow-auto py-6">
+          <a href="/" className="link mx-auto block w-[408px]">
+            Back
+          </a>
+          {children}
+        </div>
+      </SignedContext.Provider>
+    ) : (
+      <OwnersLater account={account} />
+    );
   return <SignedFrame account={account} path={path} dossier={dossier} children={children} />;
 }
 
@@ -53,6 +66,9 @@ function SignedFrame({ account, path, dossier, children }: ShellProps) {
     </SignedContext.Provider>
   );
 }
+
+/** A step that others have views of. */
+const isOfWhole = (name: string): boolean => STEPS.find((s) => s.name === name)!.views.length > 0;
 
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
@@ -87,12 +103,14 @@ function CourseBar({ path }: { path: string }) {
           <span className="hidden min-[1120px]:inline">Gate Lantern</span>
         </a>
         <nav aria-label="Steps" className="flex flex-1 items-stretch">
-          {STEPS.map((s, i) => {
+          {stepsFor(account).map((s, i) => {
             const open = s === step;
             const inner = (
               <>
                 <span className={open ? 'font-bold' : 'font-medium'}>{s.name}</span>
-                <span className="text-xs text-quiet">{s.views.length ? counts[s.name] : 'coming'}</span>
+                <span className="text-xs text-quiet">
+                  {s.views.length ? counts[s.name] : isOfWhole(s.name) ? 'not for a part' : 'coming'}
+                </span>
               </>
             );
             const shape = `relative flex min-w-24 flex-col justify-center px-3 leading-tight`;
@@ -111,7 +129,10 @@ function CourseBar({ path }: { path: string }) {
                     )}
                   </a>
                 ) : (
-                  <span className={`${shape} text-quiet`} title="Coming later">
+                  <span
+                    className={`${shape} text-quiet`}
+                    title={isOfWhole(s.name) ? 'This is about the whole organisation' : 'Coming later'}
+                  >
                     {inner}
                   </span>
                 )}
@@ -181,7 +202,7 @@ function ScopeLine({ path }: { path: string }) {
   const { data: sources } = useQuery(ask('/api/sources'));
   const { data: course } = useQuery({ ...ask('/api/course'), enabled: account.role !== 'owner' });
   const { data: surveys } = useQuery(ask('/api/surveys'));
-  const step = STEPS.find((s) => s.views.some((v) => v.path === path));
+  const step = stepsFor(account).find((s) => s.views.some((v) => v.path === path));
   const workspaces = sources?.filter((s) => s.kind !== 'directory') ?? [];
   const past = (surveys ?? []).filter((s) => s.state === 'done' && s.id !== course?.survey.id);
   const asOfMatters = viewOf(path)?.past === true;
@@ -204,6 +225,11 @@ function ScopeLine({ path }: { path: string }) {
       </nav>
       <span aria-hidden className="h-4 border-l border-slate" />
       <div className="flex min-w-0 flex-1 items-center gap-2 overflow-hidden" role="group" aria-label="Scope">
+        {account.held && (
+          <Chip>
+            limited to <b>{account.held.map(heldWords).join(', and within that to ')}</b>
+          </Chip>
+        )}
         {ws ? (
           <Chip drop={() => set({ ws: undefined })} label="Show all workspaces">
             {workspaces.find((w) => w.id === ws)?.name ?? ws}
@@ -291,9 +317,14 @@ function OwnersLater({ account }: { account: Account }) {
         {account.name}, this is where you will answer for the spaces you own. Until then there is nothing here
         for the role owner.
       </p>
-      <button className="btn btn-sm" onClick={leave}>
-        Sign out
-      </button>
+      <div className="flex gap-2">
+        <a className="btn btn-sm" href="/accounts">
+          Your account
+        </a>
+        <button className="btn btn-sm" onClick={leave}>
+          Sign out
+        </button>
+      </div>
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import { startAuthentication } from '@simplewebauthn/browser';
-import { useMutation } from '@tanstack/react-query';
+import { QueryClientProvider, useMutation } from '@tanstack/react-query';
 import { KeyRound } from 'lucide-react';
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
 import { z } from 'zod';
@@ -9,10 +9,18 @@ import type { passkeyProof } from '../../dto/inputs.ts';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { Trouble } from '../parts/marks.tsx';
 import { passkeyWords } from '../parts/passkey.ts';
-import { send } from './api.ts';
+import { client, send } from './api.ts';
 
 /** Signing in; or, on the first visit of all, making the first steward. */
-export default function SignIn({ to, first }: { to: string; first: boolean }) {
+export default function SignIn(props: { to: string; first: boolean }) {
+  return (
+    <QueryClientProvider client={client}>
+      <First {...props} />
+    </QueryClientProvider>
+  );
+}
+
+function First({ to, first }: { to: string; first: boolean }) {
   // until the page's script runs, the form would be sent by the browser itself
   const [live, setLive] = useState(false);
   useEffect(() => setLive(true), []);
@@ -136,24 +144,24 @@ export function Door({
 }: {
   title: string;
   about: string;
-  submit: (e: FormEvent) => void;
+  /** Absent where what is inside sends by itself. */
+  submit?: (e: FormEvent) => void;
   children: ReactNode;
 }) {
+  const Inner = submit ? 'form' : 'div';
   return (
     <main className="grid h-dvh grid-cols-[1.1fr_1fr]">
       <Lamp />
-      <form
+      <Inner
         className="flex max-w-sm flex-col justify-center gap-4 px-10"
-        method="post"
-        onSubmit={submit}
-        noValidate
+        {...(submit && { method: 'post', onSubmit: submit, noValidate: true })}
       >
         <div>
           <h1 className="text-2xl font-bold">{title}</h1>
           <p className="text-base text-quiet">{about}</p>
         </div>
         {children}
-      </form>
+      </Inner>
     </main>
   );
 }

@@ -1,9 +1,11 @@
 /** Accounts: one's own, and for stewards everybody's. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { UserPlus } from 'lucide-react';
+import { KeyRound, Settings2, UserPlus } from 'lucide-react';
+import { addMonths } from 'date-fns';
 import { useState } from 'react';
-import type { Account, AccountRole, AccountRow } from '../../dto/accounts.ts';
-import { inviteForm, passwordForm } from '../../dto/forms.ts';
+import { mayDo } from '../../core/roles.ts';
+import type { Account, AccountRole, AccountRow, SecondWay, SignInSettings } from '../../dto/accounts.ts';
+import { inviteForm, passwordForm, signInSettingsForm, tokenForm } from '../../dto/forms.ts';
 import { ask, send } from '../frame/api.ts';
 import { Shell } from '../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
@@ -11,14 +13,16 @@ import { Dialog, DialogEnd } from '../parts/Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { plural, State, Trouble, When } from '../parts/marks.tsx';
 import { ActionsMenu, MenuItem } from '../parts/Menu.tsx';
+import { HeldDialog, heldWords } from '../parts/Held.tsx';
+import { SecondFactor } from '../parts/SecondFactor.tsx';
 import { useSay } from '../parts/Toasts.tsx';
 
 export default function Accounts({ account }: { account: Account }) {
   return (
     <Shell account={account} path="/accounts">
       <div className="flex h-full min-h-0">
-        {account.role === 'steward' && <Everybody />}
-        <Own />
+        {account.role === 'steward' && !account.held && <Everybody />}
+        <Own alone={account.role !== 'steward' || account.held !== undefined} />
       </div>
     </Shell>
   );
@@ -30,6 +34,8 @@ const ROLES: Record<AccountRole, string> = {
   owner: 'answers for spaces of their own',
 };
 
+const WAYS: Record<SecondWay, string> = { code: 'app', passkey: 'passkey' };
+
 /** A link to be handed over, shown once. */
 interface Handed {
   to: string;
@@ -40,6 +46,7 @@ interface Handed {
 function Everybody() {
   const { data, error } = useQuery(ask('/api/accounts'));
   const [inviting, setInviting] = useState(false);
+  const [setting, setSetting] = useState(false);
   const [handed, setHanded] = useState<Handed>();
   return (
     <section aria-label="Everybody’s accounts" className="min-w-0 flex-1 overflow-auto">
@@ -47,6 +54,9 @@ function Everybody() {
         <h1 className="flex-1 text-base">
           <b>Accounts</b> <span className="text-quiet">who may sign in here, and as what</span>
         </h1>
+        <button className="btn btn-sm" onClick={() => setSetting(true)}>
+          <Settings2 size={14} aria-hidden /> Sign-in
+        </button>
         <button className="btn btn-sm btn-primary" onClick={() => setInviting(true)}>
           <UserPlus size={14} aria-hidden /> Invite somebody
         </button>
@@ -58,7 +68,9 @@ function Everybody() {
             <tr className="h-8 text-left text-xs text-quiet">
               <th className="px-4 font-semibold">Name</th>
               <th className="px-3 font-semibold">Role</th>
+              <th className="px-3 font-semibold">Limited to</th>
               <th className="px-3 font-semibold">State</th>
+              <th className="px-3 font-semibold">Second factor</th>
               <th className="px-3 font-semibold">Last sign-in</th>
               <th className="px-3 text-right font-semibold">Sessions</th>
               <th aria-label="Actions" />
@@ -71,6 +83,7 @@ function Everybody() {
           </tbody>
         </table>
       )}
+      {setting && <SignInDialog close={() => setSetting(false)} />}
       {inviting && <Invite close={() => setInviting(false)} hand={setHanded} />}
       {handed && <HandOver handed={handed} close={() => setHanded(undefined)} />}
     </section>
@@ -82,6 +95,7 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
   const refresh = useRefresh();
   const say = useSay();
   const own = row.id === account.id;
+  const [holding, setHolding] = useState(false);
   type Body = Parameters<typeof send<'PUT', '/api/accounts'>>[2];
   const act = useMutation({
     mutationFn: (body: Body) => send('PUT', '/api/accounts', body),
@@ -127,9 +141,13 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
           </span>
         )}
       </td>
+      <td className="max-w-44 truncate px-3" title={row.held ? heldWords(row.held) : undefined}>
+        {row.held ? heldWords(row.held) : <span className="text-quiet">·</span>}
+      </td>
       <td className="px-3">
         <State icon={row.state === 'active' ? 'done' : invited ? 'waiting' : 'failed'}>{row.state}</State>
       </td>
+      <td className="px-3 text-quiet">{row.secondFactor.map((way) => WAYS[way]).join(', ') || 'none'}</td>
       <td className="px-3 text-quiet">{row.lastSignIn ? <When at={row.lastSignIn} /> : 'never'}</td>
       <td className="px-3 text-right tabular-nums">{row.sessions || '·'}</td>
       <td className="w-12 pr-4 text-right">
@@ -142,6 +160,10 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
                   Make {role}
                 </MenuItem>
               ))}
+            <MenuItem run={() => setHolding(true)}>Limit to a part…</MenuItem>
+            {row.secondFactor.length > 0 && (
+              <MenuItem run={() => act.mutate({ act: 'resetSecond', id })}>Remove second factor</MenuItem>
+            )}
             {invited && <MenuItem run={() => act.mutate({ act: 'invite', id })}>New invitation</MenuItem>}
             {row.sessions > 0 && (
               <MenuItem run={() => act.mutate({ act: 'endSessions', id })}>End all sessions</MenuItem>
@@ -150,6 +172,17 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
               {row.state === 'disabled' ? 'Enable' : 'Disable'}
             </MenuItem>
           </ActionsMenu>
+        )}
+        {holding && (
+          <HeldDialog
+            name={row.name}
+            held={row.held}
+            close={() => setHolding(false)}
+            save={async (held) => {
+              await act.mutateAsync({ act: 'hold', id, held });
+              setHolding(false);
+            }}
+          />
         )}
       </td>
     </tr>
@@ -201,7 +234,6 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
 }
 
 function HandOver({ handed: { to, token, asked }, close }: { handed: Handed; close: () => void }) {
-  const say = useSay();
   const link = `${location.origin}/welcome#${token}`;
   return (
     <Dialog title={`Invitation for ${to}`} close={close}>
@@ -210,27 +242,211 @@ function HandOver({ handed: { to, token, asked }, close }: { handed: Handed; clo
           Send this link to {to}. It is shown only now, works once, and ends in seven days.
           {asked && ' They begin as auditor, until another steward confirms that they become a steward.'}
         </p>
-        <input className="input w-full font-mono text-xs" readOnly aria-label="Link" value={link} />
-        <DialogEnd leave="Close" close={close}>
-          <button
-            className="btn btn-sm btn-primary"
-            onClick={() => {
-              navigator.clipboard.writeText(link).then(
-                () => say('Link copied.'),
-                () => say('The browser did not let it be copied: copy it from the field.'),
-              );
-            }}
-          >
-            Copy the link
-          </button>
-        </DialogEnd>
+        <Copied label="Link" text={link} close={close} />
       </div>
     </Dialog>
   );
 }
 
+/** How one signs in here. */
+function SignInDialog({ close }: { close: () => void }) {
+  const { data, error } = useQuery(ask('/api/accounts/sign-in'));
+  return (
+    <Dialog title="Signing in" close={close}>
+      {error && <Trouble error={error} />}
+      {data && <SignInForm settings={data} close={close} />}
+    </Dialog>
+  );
+}
+
+function SignInForm({ settings, close }: { settings: SignInSettings; close: () => void }) {
+  const refresh = useRefresh();
+  const form = useSchemaForm(signInSettingsForm, settings, async (values) => {
+    await send('PUT', '/api/accounts/sign-in', values);
+    refresh();
+    close();
+  });
+  const many = (name: 'idleMinutes' | 'longestHours', label: string) => (
+    <Field form={form} name={name} label={label}>
+      {(input) => (
+        <input
+          {...input}
+          className="input w-28"
+          type="number"
+          {...form.register(name, { valueAsNumber: true })}
+        />
+      )}
+    </Field>
+  );
+  return (
+    <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+      {many('idleMinutes', 'A session ends after so many minutes without use')}
+      {many('longestHours', 'A session ends after so many hours, used or not')}
+      <fieldset className="flex flex-col gap-1.5">
+        <legend className="mb-1">Roles that must have a second factor</legend>
+        {(Object.keys(ROLES) as AccountRole[]).map((role) => (
+          <label key={role} className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              value={role}
+              {...form.register('secondFactor')}
+            />
+            {role}
+          </label>
+        ))}
+      </fieldset>
+      <p className="text-xs text-quiet">
+        Whoever has none yet is asked to set one up, and can do nothing else before. Making it easier to sign
+        in is shown on Watch.
+      </p>
+      <FormTrouble form={form} />
+      <DialogEnd close={close}>
+        <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+          Save
+        </button>
+      </DialogEnd>
+    </form>
+  );
+}
+
+/** One's own tokens for machines; of stewards of the whole, everybody's. */
+function Tokens() {
+  const { account } = useSigned();
+  const refresh = useRefresh();
+  const { data, error } = useQuery(ask('/api/accounts/tokens'));
+  const [making, setMaking] = useState(false);
+  const end = useMutation({
+    mutationFn: (id: number) => send('DELETE', '/api/accounts/tokens', { id }),
+    onSettled: refresh,
+  });
+  return (
+    <>
+      {(error ?? end.error) && <Trouble error={(error ?? end.error)!} />}
+      {data?.length === 0 && (
+        <p className="text-quiet">For scripts and other programs, with no more than you may do yourself.</p>
+      )}
+      <ul>
+        {data?.map((t) => (
+          <li key={t.id} className="flex items-center gap-2 border-b border-base-300 py-1.5 leading-tight">
+            <span className="min-w-0 flex-1">
+              {t.name}, {t.role}
+              <span className="block text-xs text-quiet">
+                {t.by !== account.address && <>of {t.by}, </>}
+                {t.over ? 'ended' : 'until'} {t.lastDay}, {t.held && <>limited to {heldWords(t.held)}, </>}
+                {t.usedAt ? (
+                  <>
+                    last used <When at={t.usedAt} />
+                  </>
+                ) : (
+                  'not used yet'
+                )}
+              </span>
+            </span>
+            <button
+              className="btn btn-xs btn-ghost"
+              disabled={end.isPending}
+              aria-label={`End the token ${t.name}`}
+              onClick={() => end.mutate(t.id)}
+            >
+              End
+            </button>
+          </li>
+        ))}
+      </ul>
+      <button className="btn btn-sm mt-2" onClick={() => setMaking(true)}>
+        <KeyRound size={14} aria-hidden /> New token
+      </button>
+      {making && <NewToken close={() => setMaking(false)} />}
+    </>
+  );
+}
+
+const MONTHS = 3;
+
+function NewToken({ close }: { close: () => void }) {
+  const { account } = useSigned();
+  const refresh = useRefresh();
+  const [token, setToken] = useState<string>();
+  const roles = (Object.keys(ROLES) as AccountRole[]).filter((r) => mayDo(account.role, r));
+  const form = useSchemaForm(
+    tokenForm,
+    {
+      name: '',
+      role: roles.includes('auditor') ? 'auditor' : 'owner',
+      lastDay: addMonths(new Date(), MONTHS).toISOString().slice(0, 10),
+      held: null,
+    },
+    async (values) => {
+      setToken((await send('POST', '/api/accounts/tokens', values)).token);
+      refresh();
+    },
+  );
+  if (token)
+    return (
+      <Dialog title="Your new token" close={close}>
+        <div className="flex flex-col gap-3 p-4">
+          <p>It is shown only now. Programs send it as “Authorization: Bearer …”.</p>
+          <Copied label="Token" text={token} close={close} />
+        </div>
+      </Dialog>
+    );
+  return (
+    <Dialog title="New API token" close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+        <Field form={form} name="name" label="Name, such as of the program that uses it">
+          {(input) => <input {...input} className="input w-full" autoFocus {...form.register('name')} />}
+        </Field>
+        <Field form={form} name="role" label="Role">
+          {(input) => (
+            <select {...input} className="select w-full" {...form.register('role')}>
+              {roles.map((role) => (
+                <option key={role} value={role}>
+                  {role}: {ROLES[role]}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field form={form} name="lastDay" label="Last day on which it works">
+          {(input) => <input {...input} className="input w-44" type="date" {...form.register('lastDay')} />}
+        </Field>
+        <FormTrouble form={form} />
+        <DialogEnd close={close}>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            Create the token
+          </button>
+        </DialogEnd>
+      </form>
+    </Dialog>
+  );
+}
+
+/** A text that is shown once, to be copied. */
+function Copied({ label, text, close }: { label: string; text: string; close: () => void }) {
+  const say = useSay();
+  return (
+    <>
+      <input className="input w-full font-mono text-xs" readOnly aria-label={label} value={text} />
+      <DialogEnd leave="Close" close={close}>
+        <button
+          className="btn btn-sm btn-primary"
+          onClick={() => {
+            navigator.clipboard.writeText(text).then(
+              () => say(`${label} copied.`),
+              () => say('The browser did not let it be copied: copy it from the field.'),
+            );
+          }}
+        >
+          Copy
+        </button>
+      </DialogEnd>
+    </>
+  );
+}
+
 /** One's own password and sessions. */
-function Own() {
+function Own({ alone }: { alone: boolean }) {
   const { account } = useSigned();
   const refresh = useRefresh();
   const say = useSay();
@@ -261,13 +477,18 @@ function Own() {
   return (
     <section
       aria-label="Your account"
-      className="w-[360px] shrink-0 overflow-auto border-l border-slate px-4 py-2.5"
+      className={`overflow-auto px-4 py-2.5 ${alone ? 'mx-auto w-[440px]' : 'w-[330px] shrink-0 border-l border-slate'}`}
     >
       <h2 className="text-base font-bold">Your account</h2>
       <p className="text-quiet">
         {account.address}, {account.role}
       </p>
-      <form className="mt-3 flex flex-col gap-2" onSubmit={form.submit} noValidate>
+      {account.held && (
+        <p className="text-quiet">limited to {account.held.map(heldWords).join(', and within that to ')}</p>
+      )}
+      <h3 className="mt-4 font-semibold">Second factor</h3>
+      <SecondFactor />
+      <form className="mt-5 flex flex-col gap-2" onSubmit={form.submit} noValidate>
         <h3 className="font-semibold">Change your password</h3>
         {field('old', 'Password that you have now', 'current-password')}
         {field('password', 'New password, at least 12 characters', 'new-password')}
@@ -305,6 +526,8 @@ function Own() {
           </li>
         ))}
       </ul>
+      <h3 className="mt-5 font-semibold">API tokens</h3>
+      <Tokens />
     </section>
   );
 }
