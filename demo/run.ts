@@ -11,7 +11,7 @@ import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
 import { makeWorld } from './world.ts';
 import { daysSince, makePast, moved } from './past.ts';
-import { demoSources, writeWorld } from './write.ts';
+import { demoSources, demoSso, writeWorld } from './write.ts';
 
 const { values: args } = parseArgs({
   options: { dev: { type: 'boolean', default: false }, reset: { type: 'boolean', default: false } },
@@ -126,6 +126,7 @@ function start(
   ready: RegExp,
   show: boolean,
   env: NodeJS.ProcessEnv = process.env,
+  hear: (line: string) => void = () => undefined,
 ): Promise<string> {
   const child = spawn(
     process.execPath,
@@ -139,18 +140,27 @@ function start(
   child.on('exit', (code) => stop(code ?? 1));
   return new Promise((found) => {
     createInterface({ input: child.stdout }).on('line', (line) => {
+      hear(line);
       if (show && !ready.test(line)) process.stdout.write(`${line}\n`);
       if (ready.test(line)) found(ready.exec(line)![1]!);
     });
   });
 }
 
+let provider = '';
+const clientSecret = randomBytes(18).toString('base64url');
 const standins = await start(
   ['standins', 'standins/server.ts'],
   ['--port', String(await freePort(tokens.port)), '--extract', extract, '--state', join(demo, 'standins')],
   /^stand-ins on (.*)$/,
   false,
-  { ...process.env, STANDIN_TOKEN: tokens.token, STANDIN_CONTROL_TOKEN: tokens.control },
+  {
+    ...process.env,
+    STANDIN_TOKEN: tokens.token,
+    STANDIN_CONTROL_TOKEN: tokens.control,
+    STANDIN_CLIENT_SECRET: clientSecret,
+  },
+  (line) => (provider = /^identity provider on (.*)$/.exec(line)?.[1] ?? provider),
 );
 const seed = join(demo, 'seed.json');
 writeFileSync(
@@ -160,6 +170,7 @@ writeFileSync(
     sources: demoSources(standins, tokens.token),
     survey: false,
     clock,
+    sso: demoSso(provider, clientSecret),
   }),
   { mode: 0o600 },
 );
@@ -191,6 +202,8 @@ process.stdout.write(`
 Gate Lantern is ready: ${address}
 
   ${DEMO_ACCOUNTS.map((a) => `${a.role.padEnd(8)} ${a.address.padEnd(26)} ${a.password}`).join('\n  ')}
+
+or “Sign in with Tarn & Tide” as anybody of the ferry line: no password is asked there.
 
 Everything in it is made up. Stop with Ctrl C.
 `);

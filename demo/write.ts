@@ -37,3 +37,22 @@ export const demoSources = (standins: string, token: string) => [
     token,
   })),
 ];
+
+/** How the ferry line’s people sign in: leads of IT are stewards, those of Safety auditors, everybody else an owner. */
+export const demoSso = (issuer: string, secret: string) => ({
+  settings: {
+    name: 'Tarn & Tide',
+    issuer,
+    clientId: 'gate-lantern',
+    claim: 'groups',
+    roles: [
+      { value: 'IT leads', role: 'steward' },
+      { value: 'Safety leads', role: 'auditor' },
+    ],
+    otherwise: 'owner',
+    makes: true,
+    passwords: true,
+    emergency: null,
+  },
+  secret,
+});

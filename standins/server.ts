@@ -9,6 +9,8 @@
  *   /control/forget                   change tokens given so far are known no more
  *   /control/outbox                   messages that the workspaces sent of themselves
  *
+ * With STANDIN_CLIENT_SECRET an identity provider too, on a port of its own.
+ *
  *   STANDIN_TOKEN=T STANDIN_CONTROL_TOKEN=C tsx standins/server.ts --extract DIR --state DIR --port N
  */
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
@@ -91,6 +93,11 @@ const server = createServer((req, res) => {
     }
   });
 });
+// an application that signs people in there is told where it is before it starts
+if (process.env.STANDIN_CLIENT_SECRET) {
+  const { identityProvider } = await import('./identity-provider/server.ts');
+  process.stdout.write(`identity provider on ${await identityProvider(process.env.STANDIN_CLIENT_SECRET)}\n`);
+}
 server.listen(Number(args.port), '127.0.0.1', () => {
   const address = server.address() as { port: number };
   process.stdout.write(`stand-ins on http://127.0.0.1:${address.port}\n`);

@@ -1,8 +1,8 @@
 /** Our own accounts, what they keep, and the counts on the course bar. */
 import type { Held } from '../core/access/held.ts';
-import type { AccountRole, SignInSettings } from '../core/roles.ts';
+import type { AccountRole, SignInSettings, SsoSettings } from '../core/roles.ts';
 
-export type { AccountRole, SignInSettings };
+export type { AccountRole, SignInSettings, SsoSettings };
 
 export interface Account {
   id: number;
@@ -47,6 +47,12 @@ export interface SecondFactorState {
   demanded: boolean;
   /** Who signs in elsewhere has their second factor there. */
   hasPassword: boolean;
+}
+
+/** The identity provider, and one that another steward has to approve. */
+export interface SsoState {
+  settings: SsoSettings | null;
+  proposed: { settings: SsoSettings; by: string; at: string } | null;
 }
 
 /** An account, as stewards see it. */

@@ -36,6 +36,22 @@ export const proofForm = z.object({ password: text(1024).min(1, 'needs your pass
 export const codeForm = z.object({ code: text(40).trim().min(6, 'needs the code') });
 export const passkeyNameForm = z.object({ name: text(60).trim().min(1, 'needs a name') });
 const names = z.array(text(300).min(1)).max(500).default([]);
+const role = z.enum(['steward', 'auditor', 'owner']);
+export const ssoForm = z.object({
+  name: text(60).trim().min(1, 'needs a name'),
+  issuer: z.url({ protocol: /^https?$/, error: 'needs an address that begins with https://' }).max(2000),
+  clientId: text(500).trim().min(1, 'needs a client ID'),
+  /** Left empty it stays as it is. */
+  secret: text(2000),
+  claim: text(200).trim().min(1, 'needs the name of a claim'),
+  roles: z
+    .array(z.object({ value: text(300).trim().min(1, 'needs a value'), role }))
+    .max(100, 'takes at most 100 values'),
+  otherwise: role.nullable(),
+  makes: z.boolean(),
+  passwords: z.boolean(),
+  emergency: text(320).nullable(),
+});
 /** A part of the organisation. */
 export const heldForm = z.object({ workspaces: names, departments: names, spaces: names });
 export const tokenForm = z.object({

@@ -84,7 +84,7 @@ export class AccountAdmin {
    * a steward could make themselves alone first. Where all others are gone for good, the server’s operator makes one
    * (GATE_LANTERN_NEW_STEWARD).
    */
-  private async hasSecond(tx: Db, by: string): Promise<boolean> {
+  async hasSecond(tx: Db, by: string): Promise<boolean> {
     const others = await tx.query(
       'select 1 from account where was_steward and password_hash is not null and address <> $1 limit 1',
       [by],
@@ -92,8 +92,12 @@ export class AccountAdmin {
     return others.length > 0;
   }
 
+  private async hasOther(tx: Db, id: number): Promise<boolean> {
+    return (await tx.query(`select 1 from account where ${ABLE} and id <> $1 limit 1`, [id])).length > 0;
+  }
+
   private async keepsASteward(tx: Db, id: number): Promise<void> {
-    if (!(await tx.query(`select 1 from account where ${ABLE} and id <> $1 limit 1`, [id])).length)
+    if (!(await this.hasOther(tx, id)))
       throw new AppError('last-steward', 409, 'This is the last active steward. Make another one first.');
   }
 
@@ -196,6 +200,25 @@ export class AccountAdmin {
       );
       return { asked };
     });
+  }
+
+  /** Takes a role over from whoever keeps accounts elsewhere; false where it would leave no steward. */
+  async follow(
+    tx: Db,
+    row: { id: number; address: string; role: AccountRole },
+    role: AccountRole,
+    by: string,
+  ): Promise<boolean> {
+    if (row.role === 'steward' && !(await this.hasOther(tx, row.id))) return false;
+    await tx.query(
+      "update account set role = $2, asked_role = null, asked_by = null, was_steward = was_steward or $2 = 'steward' where id = $1",
+      [row.id, role],
+    );
+    await this.ledger.add(
+      { who: by, what: 'account.role', subject: row.address, before: { role: row.role }, after: { role } },
+      tx,
+    );
+    return true;
   }
 
   /** What another steward says of a role that is asked for. */

@@ -75,6 +75,8 @@ export class Accounts {
     { account: Account; created: number; seen: number; read: number }
   >();
   private readonly decoy = hash(randomBytes(16).toString('hex'), ARGON);
+  /** Whether the account of an address is opened by its password. */
+  passwordOpens: (address: string) => boolean = () => true;
   /** As they are in the store. */
   settings: SignInSettings = DEFAULT_SIGN_IN;
 
@@ -206,7 +208,7 @@ export class Accounts {
     ]);
     // an unknown address costs as much time as a wrong password
     const right = await verify(row?.password_hash ?? (await this.decoy), password).catch(() => false);
-    if (!row?.active || row.password_hash === null || !right) {
+    if (!row?.active || row.password_hash === null || !right || !this.passwordOpens(row.address)) {
       await this.refused(row?.address, tries[0]!.number, own);
       throw new AppError('wrong-sign-in', 401, 'The address or the password is not right.');
     }

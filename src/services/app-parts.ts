@@ -23,10 +23,13 @@ import type { Tray } from './tray.ts';
 import type { Views } from './views.ts';
 import type { Watch } from './watch.ts';
 
+import type { Sso } from './sso.ts';
+
 export interface App {
   db: OpenDb;
   accounts: Accounts;
   second: SecondFactor;
+  sso: Sso;
   tokens: ApiTokens;
   admin: AccountAdmin;
   ledger: Ledger;

@@ -7,7 +7,7 @@ import { openDb } from '../store/db.ts';
 import { AccountAdmin } from './account-admin.ts';
 import { ApiTokens } from './api-tokens.ts';
 import { Accounts } from './accounts.ts';
-import type { AccountRole, Course } from '../dto/accounts.ts';
+import type { AccountRole, Course, SsoSettings } from '../dto/accounts.ts';
 import { Engine } from '../engine/engine.ts';
 import type { App } from './app-parts.ts';
 import { Evidence } from './evidence.ts';
@@ -29,6 +29,7 @@ import { SigningKey } from './signing-key.ts';
 import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
+import { Sso } from './sso.ts';
 import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
 
@@ -38,6 +39,7 @@ export type { App };
 export interface Seed {
   accounts: { name: string; address: string; role: AccountRole; password: string }[];
   sources: SourceInput[];
+  sso?: { settings: SsoSettings; secret: string };
   /** Begin a survey at once if there has been none. */
   survey: boolean;
   /** A file that says by how many milliseconds the clock is off, while it is there: with it a demo makes its past. */
@@ -100,6 +102,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const accounts = new Accounts(db, ledger, second, clock);
   await accounts.readSettings();
   const admin = new AccountAdmin(db, ledger, accounts, second, clock);
+  const sso = new Sso(db, ledger, secrets, accounts, admin, clock);
+  await sso.readSettings();
   const engine = await Engine.start(db);
   const events = new Events();
   const tokens = new ApiTokens(db, ledger, events, clock);
@@ -138,6 +142,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       await accounts.create(a.name, a.address, a.role, a.password, 'demo');
   // their addresses change from start to start; one that was removed stays so
   const known = new Set((await surveys.sources()).map((s) => s.id));
+  // the demo’s identity provider has another port at every start, too
+  if (seed?.sso) await sso.seed(seed.sso.settings, seed.sso.secret);
   for (const s of seed?.sources ?? []) if (first || known.has(s.id)) await surveys.putSource(s, 'demo');
   let isReading = true;
   const ready = (async () => {
@@ -160,6 +166,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     db,
     accounts,
     second,
+    sso,
     tokens,
     admin,
     ledger,

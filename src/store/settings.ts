@@ -4,7 +4,7 @@ import { DEFAULT_LIMITS, type ApprovalLimits } from '../core/remedy/plan.ts';
 import type { SignInSettings } from '../core/roles.ts';
 import type { Db } from './db.ts';
 
-async function read<T>(db: Db, name: string): Promise<T | undefined> {
+export async function readSetting<T>(db: Db, name: string): Promise<T | undefined> {
   return (await db.query<{ value: T }>('select value from setting where name = $1', [name]))[0]?.value;
 }
 
@@ -21,26 +21,28 @@ export interface Certainty {
   own: Record<string, number>;
 }
 export const readCertainty = async (db: Db): Promise<Certainty> =>
-  (await read<Certainty>(db, 'certainty')) ?? { usual: PRESETS.balanced, own: {} };
+  (await readSetting<Certainty>(db, 'certainty')) ?? { usual: PRESETS.balanced, own: {} };
 
 /** Whether the text in pictures is read. */
 export const readPictures = async (db: Db): Promise<boolean> =>
-  (await read<boolean>(db, 'pictures')) ?? false;
+  (await readSetting<boolean>(db, 'pictures')) ?? false;
 
 /** From where on a plan wants a second steward. */
 export const readLimits = async (db: Db): Promise<ApprovalLimits> =>
-  (await read<ApprovalLimits>(db, 'approval-limits')) ?? DEFAULT_LIMITS;
+  (await readSetting<ApprovalLimits>(db, 'approval-limits')) ?? DEFAULT_LIMITS;
 
 /** Looser limits that wait for a second steward. */
 export const readProposedLimits = async (
   db: Db,
 ): Promise<{ limits: ApprovalLimits; by: string; at: string } | null> =>
-  (await read<{ limits: ApprovalLimits; by: string; at: string } | null>(db, 'approval-limits-proposed')) ??
-  null;
+  (await readSetting<{ limits: ApprovalLimits; by: string; at: string } | null>(
+    db,
+    'approval-limits-proposed',
+  )) ?? null;
 
 export const DEFAULT_SIGN_IN: SignInSettings = { idleMinutes: 30, longestHours: 12, secondFactor: [] };
 /** How one signs in. */
 export const readSignIn = async (db: Db): Promise<SignInSettings> => ({
   ...DEFAULT_SIGN_IN,
-  ...(await read<Partial<SignInSettings>>(db, 'sign-in')),
+  ...(await readSetting<Partial<SignInSettings>>(db, 'sign-in')),
 });

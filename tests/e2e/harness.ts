@@ -9,7 +9,7 @@ import { fileURLToPath } from 'node:url';
 import { chromium, type Browser } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
 import { makeChanges } from '../../demo/past.ts';
-import { demoSources, writeWorld } from '../../demo/write.ts';
+import { demoSources, demoSso, writeWorld } from '../../demo/write.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 
@@ -76,6 +76,7 @@ export class Scene {
   private app: ChildProcess | undefined;
   private standins: ChildProcess | undefined;
   private standinUrl = '';
+  private provider = '';
   private cookies = new Map<Role, string>();
   output: string[] = [];
   /** Others than the demo's. */
@@ -86,6 +87,8 @@ export class Scene {
     private readonly options: {
       survey?: boolean;
       bare?: boolean;
+      /** With an identity provider, at which everybody of the ferry line can sign in. */
+      sso?: boolean;
       /** Alters the extract that the stand-ins begin with. */
       prepare?: (directory: string) => void;
     } = {},
@@ -114,10 +117,15 @@ export class Scene {
         String(port),
       ],
       /^stand-ins on (.*)$/,
-      { STANDIN_TOKEN: 'tok', STANDIN_CONTROL_TOKEN: 'ctl' },
+      {
+        STANDIN_TOKEN: 'tok',
+        STANDIN_CONTROL_TOKEN: 'ctl',
+        ...(this.options.sso && { STANDIN_CLIENT_SECRET: 'sec' }),
+      },
     );
     this.standins = s.child;
     this.standinUrl = s.found;
+    this.provider = /identity provider on (.*)/.exec(s.output.join('\n'))?.[1] ?? '';
   }
 
   /** `wait`: until the last survey is read. */
@@ -140,6 +148,7 @@ export class Scene {
         })),
         sources: this.sources ?? demoSources(this.standinUrl, 'tok'),
         survey: this.options.survey ?? false,
+        ...(this.provider && { sso: demoSso(this.provider, 'sec') }),
       }),
     );
     const port = await freePort();

@@ -48,3 +48,52 @@ export function signedIn(web: Web, signed: Signed | HalfSigned): SignedIn {
   if (cookies.has(HALF_COOKIE)) cookies.delete(HALF_COOKIE, { path: HALF_PATH });
   return { wants: [] };
 }
+
+const BEGUN_COOKIE = 'gate-lantern-begun';
+const BEGUN_PATH = '/api/session/sso-back';
+
+/** What was begun at the identity provider. It comes back from another site, and so it is `lax`; what is in it is sealed. */
+export function keepBegun(web: Web, begun: string): void {
+  web.cookies.set(BEGUN_COOKIE, begun, {
+    httpOnly: true,
+    sameSite: 'lax',
+    path: BEGUN_PATH,
+    secure: schemeOf(web) === 'https',
+    maxAge: 600,
+  });
+}
+
+/** It is good once. */
+export function begunOf({ cookies }: Web): string | undefined {
+  const begun = cookies.get(BEGUN_COOKIE)?.value;
+  cookies.delete(BEGUN_COOKIE, { path: BEGUN_PATH });
+  return begun;
+}
+
+const page = (path: string): Response =>
+  new Response(
+    `<!doctype html><meta charset="utf-8"><title>Gate Lantern</title><meta http-equiv="refresh" content="0;url=${path
+      .replaceAll('&', '&amp;')
+      .replaceAll('"', '&quot;')
+      .replaceAll('<', '&lt;')}">`,
+    {
+      headers: {
+        'content-type': 'text/html; charset=utf-8',
+        'content-security-policy': "default-src 'none'",
+      },
+    },
+  );
+
+/** Goes on from a page of our own: a browser that was sent here by another site does not show its session to us yet. */
+export const onwards = (to: string): Response => page(to);
+
+/** What goes wrong on the way is told on the sign-in page, not as problem details that nobody reads. */
+export async function troubled(work: () => Promise<Response>): Promise<Response> {
+  try {
+    return await work();
+  } catch (e) {
+    const why = /^sso-([a-z]+)$/.exec((e as { code?: string }).code ?? '')?.[1];
+    if (!why) throw e;
+    return page(`/sign-in?trouble=${why}`);
+  }
+}

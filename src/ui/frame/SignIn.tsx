@@ -3,16 +3,25 @@ import { QueryClientProvider, useMutation } from '@tanstack/react-query';
 import { KeyRound } from 'lucide-react';
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
 import { z } from 'zod';
+import { SSO_TROUBLE, type SsoTrouble } from '../../dto/sso.ts';
 import type { SecondWay } from '../../dto/accounts.ts';
 import { codeForm, firstStewardForm, signInForm } from '../../dto/forms.ts';
 import type { passkeyProof } from '../../dto/inputs.ts';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
 import { Trouble } from '../parts/marks.tsx';
 import { passkeyWords } from '../parts/passkey.ts';
-import { client, send } from './api.ts';
+import { client, send, withQuery } from './api.ts';
 
 /** Signing in; or, on the first visit of all, making the first steward. */
-export default function SignIn(props: { to: string; first: boolean }) {
+interface Entry {
+  to: string;
+  first: boolean;
+  /** Where else one can sign in, and whether passwords open accounts. */
+  sso?: { name: string; passwords: boolean } | null;
+  trouble?: SsoTrouble | null;
+}
+
+export default function SignIn(props: Entry) {
   return (
     <QueryClientProvider client={client}>
       <First {...props} />
@@ -20,7 +29,8 @@ export default function SignIn(props: { to: string; first: boolean }) {
   );
 }
 
-function First({ to, first }: { to: string; first: boolean }) {
+function First({ to, first, sso = null, trouble = null }: Entry) {
+  const [password, setPassword] = useState(sso === null || sso.passwords);
   // until the page's script runs, the form would be sent by the browser itself
   const [live, setLive] = useState(false);
   useEffect(() => setLive(true), []);
@@ -51,21 +61,44 @@ function First({ to, first }: { to: string; first: boolean }) {
       }
       submit={form.submit}
     >
-      {first &&
-        field('code', 'Code that the server printed when it started', {
-          autoComplete: 'off',
-          autoFocus: true,
-        })}
-      {first && field('name', 'Your name', { autoComplete: 'name' })}
-      {field('address', 'E-mail address', { type: 'email', autoComplete: 'username', autoFocus: !first })}
-      {field('password', first ? 'Password, at least 12 characters' : 'Password', {
-        type: 'password',
-        autoComplete: first ? 'new-password' : 'current-password',
-      })}
-      <FormTrouble form={form} />
-      <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
-        {first ? 'Create the account and sign in' : 'Sign in'}
-      </button>
+      {trouble && <Trouble error={SSO_TROUBLE[trouble]} />}
+      {sso && (
+        <a className="btn btn-primary" href={withQuery('/api/session/sso', { to })}>
+          Sign in with {sso.name}
+        </a>
+      )}
+      {sso && !password && (
+        <button type="button" className="btn btn-sm btn-ghost self-start" onClick={() => setPassword(true)}>
+          It does not work: use the emergency account
+        </button>
+      )}
+      {sso && password && <p className="text-quiet">or with a password of your own here</p>}
+      {password && (
+        <>
+          {first &&
+            field('code', 'Code that the server printed when it started', {
+              autoComplete: 'off',
+              autoFocus: true,
+            })}
+          {first && field('name', 'Your name', { autoComplete: 'name' })}
+          {field('address', 'E-mail address', {
+            type: 'email',
+            autoComplete: 'username',
+            autoFocus: !first && !sso,
+          })}
+          {field('password', first ? 'Password, at least 12 characters' : 'Password', {
+            type: 'password',
+            autoComplete: first ? 'new-password' : 'current-password',
+          })}
+          <FormTrouble form={form} />
+          <button
+            className={`btn ${sso ? '' : 'btn-primary'}`}
+            disabled={!live || form.formState.isSubmitting}
+          >
+            {first ? 'Create the account and sign in' : 'Sign in'}
+          </button>
+        </>
+      )}
     </Door>
   );
 }
