@@ -19,10 +19,13 @@ export const onRequest: MiddlewareHandler = async (context, next) => {
       'unknown-host',
       'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.',
     );
-  const api = url.pathname.startsWith('/api/');
+  const scim = url.pathname.startsWith('/scim/');
+  const api = scim || url.pathname.startsWith('/api/');
   const authorization = request.headers.get('authorization');
   let account: Account | undefined;
-  if (api && authorization !== null) {
+  if (scim) {
+    // it has a token of its own, which is looked at there
+  } else if (api && authorization !== null) {
     // whoever comes with a token is nobody else, whatever cookies come along
     const machine = await getApp().tokens.account(authorization.replace(/^Bearer /i, ''));
     if (machine) {

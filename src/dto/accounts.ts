@@ -1,4 +1,5 @@
 /** Our own accounts, what they keep, and the counts on the course bar. */
+import type { DateSettings } from '../core/dates.ts';
 import type { Held } from '../core/access/held.ts';
 import type { AccountRole, SignInSettings, SsoSettings } from '../core/roles.ts';
 
@@ -13,6 +14,8 @@ export interface Account {
   lacksSecond?: true;
   /** It sees and does only what is in every one of these parts; absent for the whole organisation. */
   held?: Held[];
+  /** How they read dates; absent for the browser's own. */
+  dates?: DateSettings;
 }
 
 /** A token for machines, as it is shown. */
@@ -56,7 +59,7 @@ export interface SsoState {
 }
 
 /** An account, as stewards see it. */
-export interface AccountRow extends Omit<Account, 'held' | 'lacksSecond'> {
+export interface AccountRow extends Omit<Account, 'held' | 'lacksSecond' | 'dates'> {
   held: Held | null;
   state: 'active' | 'disabled' | 'invited' | 'invitation ended';
   madeAt: string;

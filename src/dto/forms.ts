@@ -1,5 +1,6 @@
 /** What forms send: the schemas that the browser and the endpoints hold them to. */
 import { z } from 'zod';
+import { DATE_LANGUAGES, isZone } from '../core/dates.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>
@@ -33,6 +34,10 @@ export const passwordForm = z.object({
 });
 /** One's own password again, before what protects an account is changed. */
 export const proofForm = z.object({ password: text(1024).min(1, 'needs your password') });
+export const datesForm = z.object({
+  language: z.enum(Object.keys(DATE_LANGUAGES) as (keyof typeof DATE_LANGUAGES)[]),
+  zone: text(60).refine(isZone, 'needs a time zone, such as Europe/Oslo'),
+});
 export const codeForm = z.object({ code: text(40).trim().min(6, 'needs the code') });
 export const passkeyNameForm = z.object({ name: text(60).trim().min(1, 'needs a name') });
 const names = z.array(text(300).min(1)).max(500).default([]);

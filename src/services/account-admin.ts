@@ -47,7 +47,7 @@ export class AccountAdmin {
     const rows = await this.db.query<AccountSql & { sessions: number; code: boolean; passkey: boolean }>(
       `select ${COLUMNS}, totp is not null as code,
          exists (select 1 from passkey p where p.account = a.id) as passkey, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
-       from account a order by lower(name), id`,
+       from account a where removed_at is null order by lower(name), id`,
       [new Date(now.getTime() - this.accounts.idleMs)],
     );
     return {
@@ -140,7 +140,7 @@ export class AccountAdmin {
   }
 
   /** A new invitation in place of one that was not taken up. */
-  async inviteAgain(id: number, by: string): Promise<{ token: string }> {
+  async inviteAgain(id: number, by: string): Promise<{ token: string; name: string; address: string }> {
     const token = newToken();
     return this.db.transaction(async (tx) => {
       const row = await this.one(tx, id);
@@ -152,7 +152,7 @@ export class AccountAdmin {
         new Date(this.clock().getTime() + INVITED_MS),
       ]);
       await this.ledger.add({ who: by, what: 'account.invited', subject: row.address }, tx);
-      return { token };
+      return { token, name: row.name, address: row.address };
     });
   }
 

@@ -2,6 +2,7 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
 import type { AuthenticationResponseJSON } from '@simplewebauthn/server';
+import type { DateSettings } from '../core/dates.ts';
 import type { Held } from '../core/access/held.ts';
 import type { Db } from '../store/db.ts';
 import type { Account, AccountRole, OwnSession, SecondWay, SignInSettings } from '../dto/accounts.ts';
@@ -47,7 +48,8 @@ export interface HalfSigned {
   wants: SecondWay[];
 }
 type Half = { account: Account; from: From; known: boolean };
-type AccountSql = Omit<Account, 'held'> & {
+type AccountSql = Omit<Account, 'held' | 'dates'> & {
+  dates?: DateSettings | null;
   password_hash: string | null;
   active: boolean;
   held: Held | null;
@@ -60,12 +62,14 @@ export const accountOf = ({
   address,
   role,
   held,
-}: Omit<Account, 'held'> & { held: Held | null }): Account => ({
+  dates,
+}: Pick<AccountSql, 'id' | 'name' | 'address' | 'role' | 'held' | 'dates'>): Account => ({
   id,
   name,
   address,
   role,
   ...(held && { held: [held] }),
+  ...(dates && { dates }),
 });
 
 export class Accounts {
@@ -440,6 +444,15 @@ export class Accounts {
     this.forget(account.id);
   }
 
+  /** In which language and zone somebody reads dates; null for those of the browser. */
+  async setDates(account: Account, dates: DateSettings | null): Promise<void> {
+    await this.db.query('update account set dates = $2::jsonb where id = $1', [
+      account.id,
+      dates && JSON.stringify(dates),
+    ]);
+    this.forget(account.id);
+  }
+
   /** One's own sessions, the newest first. */
   async sessions(account: Account, token: string): Promise<OwnSession[]> {
     const rows = await this.db.query<{
@@ -520,7 +533,7 @@ export class Accounts {
     }
     this.known.delete(name);
     const [row] = await this.db.query<AccountSql & { seen_at: Date; created_at: Date; strong: boolean }>(
-      'select a.id, a.name, a.address, a.role, a.held, s.seen_at, s.created_at, s.strong from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
+      'select a.id, a.name, a.address, a.role, a.held, a.dates, s.seen_at, s.created_at, s.strong from session s join account a on a.id = s.account where s.token_hash = $1 and a.active',
       [name],
     );
     if (!row) return undefined;

@@ -23,13 +23,17 @@ import type { Tray } from './tray.ts';
 import type { Views } from './views.ts';
 import type { Watch } from './watch.ts';
 
+import type { Mail } from './mail.ts';
+import type { Scim } from './scim.ts';
 import type { Sso } from './sso.ts';
 
 export interface App {
   db: OpenDb;
   accounts: Accounts;
   second: SecondFactor;
+  mail: Mail;
   sso: Sso;
+  scim: Scim;
   tokens: ApiTokens;
   admin: AccountAdmin;
   ledger: Ledger;

@@ -18,6 +18,7 @@ import { appFor } from './held.ts';
 import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
 import { LedgerHeads } from './ledger-heads.ts';
+import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Present } from './present.ts';
@@ -29,6 +30,7 @@ import { SigningKey } from './signing-key.ts';
 import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
+import { Scim } from './scim.ts';
 import { Sso } from './sso.ts';
 import { Tray } from './tray.ts';
 import { Surveys, type SourceInput } from './survey/surveys.ts';
@@ -104,6 +106,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const admin = new AccountAdmin(db, ledger, accounts, second, clock);
   const sso = new Sso(db, ledger, secrets, accounts, admin, clock);
   await sso.readSettings();
+  const mail = new Mail();
   const engine = await Engine.start(db);
   const events = new Events();
   const tokens = new ApiTokens(db, ledger, events, clock);
@@ -166,7 +169,9 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     db,
     accounts,
     second,
+    mail,
     sso,
+    scim: new Scim(db, ledger, admin, sso, clock),
     tokens,
     admin,
     ledger,
@@ -210,6 +215,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     },
     for: (account) => appFor(app, account),
     async close() {
+      mail.close();
       heads.stop();
       await heads.sign().catch(() => undefined);
       await surveys.close();

@@ -272,6 +272,7 @@ export function appFor(app: App, account: Account | undefined): App {
         'strengthened',
         'forget',
         'isGood',
+        'setDates',
       ),
     ),
     second: app.second,

@@ -66,6 +66,11 @@ export class Sso {
     return this.kept && { name: this.kept.settings.name, passwords: this.kept.settings.passwords };
   }
 
+  /** The address of the account that opens with its password whatever happens. */
+  get emergency(): string | null {
+    return this.kept?.settings.emergency ?? null;
+  }
+
   async state(): Promise<SsoState> {
     const proposed = await readSetting<(Kept & { by: string; at: string }) | null>(this.db, PROPOSED);
     return {
@@ -178,7 +183,7 @@ export class Sso {
         undefined,
         {
           timeout: ANSWER_MS / 1000,
-          // eslint-disable-next-line @typescript-eslint/no-deprecated -- marked so that it is noticed; only with the setting
+
           execute: [oidc.enableNonRepudiationChecks, ...(this.localToo ? [oidc.allowInsecureRequests] : [])],
           [oidc.customFetch]: (url, init) => this.fetch(url, init as RequestInit),
         },

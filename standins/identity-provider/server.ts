@@ -4,7 +4,7 @@
  */
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { generateKeyPairSync, randomBytes } from 'node:crypto';
-import Provider, { type JWK, type KoaContextWithOIDC } from 'oidc-provider';
+import Provider, { type KoaContextWithOIDC } from 'oidc-provider';
 import type { Row } from '../state.ts';
 import { state } from '../world.ts';
 
@@ -42,7 +42,7 @@ export async function identityProvider(secret: string): Promise<string> {
         token_endpoint_auth_method: 'client_secret_post',
       },
     ],
-    jwks: { keys: [{ ...privateKey.export({ format: 'jwk' }), use: 'sig', alg: 'RS256' } as JWK] },
+    jwks: { keys: [{ ...privateKey.export({ format: 'jwk' }), use: 'sig', alg: 'RS256' }] },
     cookies: { keys: [randomBytes(24).toString('hex')] },
     claims: { openid: ['sub'], email: ['email', 'email_verified'], profile: ['name', 'groups'] },
     // what is asked for stands in the ID token itself

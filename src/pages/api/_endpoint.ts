@@ -159,7 +159,7 @@ function holdsNul(value: unknown): boolean {
 }
 
 /** The body, or undefined where it is too long; what is too long is read to its end and let go. */
-async function bodyText(request: Request): Promise<string | undefined> {
+export async function bodyText(request: Request): Promise<string | undefined> {
   const reader = request.body?.getReader();
   if (!reader) return '';
   const decoder = new TextDecoder();

@@ -6,7 +6,7 @@ import type { Account } from '../../dto/accounts.ts';
 import { client, useLive, ask, send } from './api.ts';
 import { CommandLine } from './CommandLine.tsx';
 import { count, plural, When } from '../parts/marks.tsx';
-import { whenWords } from '../parts/dates.ts';
+import { useDates, whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
 import { heldWords } from '../parts/Held.tsx';
@@ -32,6 +32,7 @@ export function Shell(props: ShellProps) {
 }
 
 function Frame({ account, path, dossier, children }: ShellProps) {
+  useDates(account.dates);
   if (account.role === 'owner')
     return path === '/accounts' ? (
       <SignedContext.Provider value={{ account, steward: false, live: {} }}>

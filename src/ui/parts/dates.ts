@@ -1,34 +1,78 @@
-/** Every date and time in words, in the zone of whoever reads it. */
+/** Every date and time in words, in the language and the zone of whoever reads it. */
+import { tz, TZDate } from '@date-fns/tz';
 import {
   differenceInSeconds,
   format,
   formatDistanceStrict,
+  isSameDay,
   isSameYear,
-  isToday,
-  isYesterday,
+  isValid,
   parseISO,
+  subDays,
 } from 'date-fns';
+import type { DateSettings } from '../../core/dates.ts';
+
+/** As the reader chose; else English, in the zone of the browser. */
+let chosen: Partial<DateSettings> = {};
+
+/** What is read from here on is in this language and zone. */
+export const useDates = (settings: DateSettings | undefined): void => void (chosen = settings ?? {});
+
+const zoneOf = (): string => chosen.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
+const inZone = () => ({ in: tz(zoneOf()) });
+
+/** A moment in the reader's language (Unicode CLDR, as the browser has it). */
+const words = (date: Date, options: Intl.DateTimeFormatOptions): string =>
+  new Intl.DateTimeFormat(chosen.language ?? 'en-GB', {
+    timeZone: zoneOf(),
+    hourCycle: 'h23',
+    ...options,
+  }).format(date);
+
+const TIME = { hour: '2-digit', minute: '2-digit' } as const;
+const DAY = { day: 'numeric', month: 'short' } as const;
+const YEAR = { year: 'numeric' } as const;
 
 /** A day as YYYY-MM-DD. */
-export const dayOf = (date: Date): string => format(date, 'yyyy-MM-dd');
+export const dayOf = (date: Date): string => format(date, 'yyyy-MM-dd', inZone());
 
 /** As an input of type `datetime-local` takes it. */
-export const localMinute = (at: Date | string): string => format(at, "yyyy-MM-dd'T'HH:mm");
+export const localMinute = (at: Date | string): string => format(at, "yyyy-MM-dd'T'HH:mm", inZone());
+
+/** The moment that such an input says, as RFC 3339. Empty where it says none. */
+export function momentOfMinute(minute: string): string {
+  const [year, month, day, hour, min] = minute.split(/[-T:]/).map(Number);
+  const at = new TZDate(year!, month! - 1, day!, hour!, min!, zoneOf());
+  return isValid(at) ? new Date(at.getTime()).toISOString() : '';
+}
 
 /** Day and time, short: the day where it is not today, the year where it is not this one. */
 export function whenWords(at: string, now = new Date()): string {
   const date = parseISO(at);
-  if (isToday(date)) return `today ${format(date, 'HH:mm')}`;
-  if (isYesterday(date)) return `yesterday ${format(date, 'HH:mm')}`;
-  return format(date, isSameYear(date, now) ? 'd MMM, HH:mm' : 'd MMM yyyy, HH:mm');
+  const near = (days: number): string =>
+    new Intl.RelativeTimeFormat(chosen.language ?? 'en-GB', { numeric: 'auto' }).format(days, 'day');
+  if (isSameDay(date, now, inZone())) return `${near(0)} ${words(date, TIME)}`;
+  if (isSameDay(date, subDays(now, 1, inZone()), inZone())) return `${near(-1)} ${words(date, TIME)}`;
+  return words(date, isSameYear(date, now, inZone()) ? { ...DAY, ...TIME } : { ...DAY, ...YEAR, ...TIME });
 }
 
 /** A day in words: the year where it is not this one. */
-export const dayWords = (at: string, now = new Date()): string =>
-  format(parseISO(at), isSameYear(parseISO(at), now) ? 'd MMM' : 'd MMM yyyy');
+export function dayWords(at: string, now = new Date()): string {
+  const date = parseISO(at);
+  return words(date, isSameYear(date, now, inZone()) ? DAY : { ...DAY, ...YEAR });
+}
 
 /** The exact time, with its zone. */
-export const exactly = (at: string): string => format(parseISO(at), "EEEE d MMMM yyyy, HH:mm:ss 'UTC'xxx");
+export const exactly = (at: string): string =>
+  words(parseISO(at), {
+    weekday: 'long',
+    day: 'numeric',
+    month: 'long',
+    year: 'numeric',
+    ...TIME,
+    second: '2-digit',
+    timeZoneName: 'longOffset',
+  });
 
 /** How long ago, or how long until, in the largest unit. */
 export const ago = (at: string, now = new Date()): string =>

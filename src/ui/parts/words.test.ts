@@ -5,7 +5,17 @@ import { describe, expect, it } from 'vitest';
 import { CAPABILITIES } from '../../core/model.ts';
 import { CHANGE_STATE_NAMES, PLAN_STATE_NAMES } from '../../core/remedy/states.ts';
 import { inScope } from '../frame/url.ts';
-import { ago, duration, localMinute, whenWords } from './dates.ts';
+import {
+  ago,
+  dayOf,
+  dayWords,
+  duration,
+  exactly,
+  localMinute,
+  momentOfMinute,
+  useDates,
+  whenWords,
+} from './dates.ts';
 import { orderIn, pressed } from './table/inUrl.ts';
 import { bytesWords, canWords, CHANGE_WORDS, deedWords, PLAN_WORDS, slug } from './words.ts';
 
@@ -88,6 +98,26 @@ describe('dates in words', () => {
     expect(whenWords(at(2025, 11, 31, 23, 59), now)).toBe('31 Dec 2025, 23:59');
     expect(ago(at(2026, 2, 2, 9, 0), now)).toBe('30 minutes ago');
     expect(ago(at(2026, 2, 4, 9, 30), now)).toBe('in 2 days');
+  });
+
+  it('are in the language and the zone that the reader chose (CLDR names; offsets of the IANA database)', () => {
+    const at = '2026-07-01T22:30:00Z';
+    try {
+      useDates({ language: 'de-DE', zone: 'Asia/Tokyo' });
+      // nine hours on it is the next day
+      expect(dayWords(at, new Date(at))).toBe('2. Juli');
+      expect(whenWords(at, new Date('2026-07-02T03:00:00Z'))).toBe('heute 07:30');
+      expect(exactly(at)).toContain('GMT+09:00');
+      expect(dayOf(new Date(at))).toBe('2026-07-02');
+      useDates({ language: 'nb-NO', zone: 'Europe/Oslo' });
+      // summer time and not
+      expect(momentOfMinute('2026-07-01T12:00')).toBe('2026-07-01T10:00:00.000Z');
+      expect(momentOfMinute('2026-12-01T12:00')).toBe('2026-12-01T11:00:00.000Z');
+      expect(localMinute('2026-07-01T10:00:00Z')).toBe('2026-07-01T12:00');
+      expect(momentOfMinute('')).toBe('');
+    } finally {
+      useDates(undefined);
+    }
   });
 
   it('say how long something took in the unit that tells', () => {

@@ -3,17 +3,22 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { KeyRound, Settings2, UserPlus } from 'lucide-react';
 import { addMonths } from 'date-fns';
 import { useState } from 'react';
+import type { z } from 'zod';
+import { DATE_LANGUAGES } from '../../core/dates.ts';
 import { mayDo } from '../../core/roles.ts';
-import type { Account, AccountRole, AccountRow, SecondWay, SignInSettings } from '../../dto/accounts.ts';
-import { inviteForm, passwordForm, signInSettingsForm, tokenForm } from '../../dto/forms.ts';
+import type { Account, AccountRole, AccountRow, SecondWay } from '../../dto/accounts.ts';
+import { datesForm, inviteForm, passwordForm, tokenForm } from '../../dto/forms.ts';
 import { ask, send } from '../frame/api.ts';
 import { Shell } from '../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 import { Dialog, DialogEnd } from '../parts/Dialog.tsx';
 import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { Copied } from '../parts/Copied.tsx';
 import { plural, State, Trouble, When } from '../parts/marks.tsx';
 import { ActionsMenu, MenuItem } from '../parts/Menu.tsx';
+import { SignInDialog } from '../parts/SignInDialog.tsx';
 import { HeldDialog, heldWords } from '../parts/Held.tsx';
+import { ROLE_WORDS as ROLES } from '../parts/roles.ts';
 import { SecondFactor } from '../parts/SecondFactor.tsx';
 import { useSay } from '../parts/Toasts.tsx';
 
@@ -28,12 +33,6 @@ export default function Accounts({ account }: { account: Account }) {
   );
 }
 
-const ROLES: Record<AccountRole, string> = {
-  steward: 'sees everything, makes and applies plans',
-  auditor: 'sees everything, changes nothing',
-  owner: 'answers for spaces of their own',
-};
-
 const WAYS: Record<SecondWay, string> = { code: 'app', passkey: 'passkey' };
 
 /** A link to be handed over, shown once. */
@@ -41,6 +40,8 @@ interface Handed {
   to: string;
   token: string;
   asked: boolean;
+  /** Why it was not sent by mail. */
+  trouble?: string | undefined;
 }
 
 function Everybody() {
@@ -99,8 +100,8 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
   type Body = Parameters<typeof send<'PUT', '/api/accounts'>>[2];
   const act = useMutation({
     mutationFn: (body: Body) => send('PUT', '/api/accounts', body),
-    onSuccess: ({ token, asked }) => {
-      if (token) hand({ to: row.name, token, asked: false });
+    onSuccess: ({ token, asked, trouble }) => {
+      if (token) hand({ to: row.name, token, asked: false, trouble });
       else say(asked ? 'Another steward has to confirm this role.' : `${row.name}: done.`);
     },
     onError: (e) => say(e.message),
@@ -190,15 +191,17 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
 }
 
 function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void }) {
+  const say = useSay();
   const refresh = useRefresh();
   const form = useSchemaForm(
     inviteForm,
     { name: '', address: '', role: 'auditor' as const },
     async (values) => {
-      const { token, asked } = await send('POST', '/api/accounts', values);
+      const { token, asked, trouble } = await send('POST', '/api/accounts', values);
       refresh();
       close();
-      hand({ to: values.name, token, asked });
+      if (token) hand({ to: values.name, token, asked, trouble });
+      else say(`Invitation sent to ${values.address}.`);
     },
   );
   const field = (name: 'name' | 'address', label: string, more: object) => (
@@ -233,80 +236,19 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
   );
 }
 
-function HandOver({ handed: { to, token, asked }, close }: { handed: Handed; close: () => void }) {
+function HandOver({ handed: { to, token, asked, trouble }, close }: { handed: Handed; close: () => void }) {
   const link = `${location.origin}/welcome#${token}`;
   return (
     <Dialog title={`Invitation for ${to}`} close={close}>
       <div className="flex flex-col gap-3 p-4">
         <p>
+          {trouble && <b>{trouble} </b>}
           Send this link to {to}. It is shown only now, works once, and ends in seven days.
           {asked && ' They begin as auditor, until another steward confirms that they become a steward.'}
         </p>
         <Copied label="Link" text={link} close={close} />
       </div>
     </Dialog>
-  );
-}
-
-/** How one signs in here. */
-function SignInDialog({ close }: { close: () => void }) {
-  const { data, error } = useQuery(ask('/api/accounts/sign-in'));
-  return (
-    <Dialog title="Signing in" close={close}>
-      {error && <Trouble error={error} />}
-      {data && <SignInForm settings={data} close={close} />}
-    </Dialog>
-  );
-}
-
-function SignInForm({ settings, close }: { settings: SignInSettings; close: () => void }) {
-  const refresh = useRefresh();
-  const form = useSchemaForm(signInSettingsForm, settings, async (values) => {
-    await send('PUT', '/api/accounts/sign-in', values);
-    refresh();
-    close();
-  });
-  const many = (name: 'idleMinutes' | 'longestHours', label: string) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => (
-        <input
-          {...input}
-          className="input w-28"
-          type="number"
-          {...form.register(name, { valueAsNumber: true })}
-        />
-      )}
-    </Field>
-  );
-  return (
-    <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-      {many('idleMinutes', 'A session ends after so many minutes without use')}
-      {many('longestHours', 'A session ends after so many hours, used or not')}
-      <fieldset className="flex flex-col gap-1.5">
-        <legend className="mb-1">Roles that must have a second factor</legend>
-        {(Object.keys(ROLES) as AccountRole[]).map((role) => (
-          <label key={role} className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              className="checkbox checkbox-sm"
-              value={role}
-              {...form.register('secondFactor')}
-            />
-            {role}
-          </label>
-        ))}
-      </fieldset>
-      <p className="text-xs text-quiet">
-        Whoever has none yet is asked to set one up, and can do nothing else before. Making it easier to sign
-        in is shown on Watch.
-      </p>
-      <FormTrouble form={form} />
-      <DialogEnd close={close}>
-        <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
-          Save
-        </button>
-      </DialogEnd>
-    </form>
   );
 }
 
@@ -422,26 +364,49 @@ function NewToken({ close }: { close: () => void }) {
   );
 }
 
-/** A text that is shown once, to be copied. */
-function Copied({ label, text, close }: { label: string; text: string; close: () => void }) {
-  const say = useSay();
+/** In which language and zone one reads dates. */
+function Dates() {
+  const { account } = useSigned();
+  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const form = useSchemaForm(
+    datesForm,
+    account.dates ? (account.dates as z.infer<typeof datesForm>) : { language: 'en-GB' as const, zone },
+    async (dates) => {
+      await send('PUT', '/api/accounts/dates', { dates });
+      // every page is drawn with it
+      location.reload();
+    },
+  );
   return (
-    <>
-      <input className="input w-full font-mono text-xs" readOnly aria-label={label} value={text} />
-      <DialogEnd leave="Close" close={close}>
-        <button
-          className="btn btn-sm btn-primary"
-          onClick={() => {
-            navigator.clipboard.writeText(text).then(
-              () => say(`${label} copied.`),
-              () => say('The browser did not let it be copied: copy it from the field.'),
-            );
-          }}
-        >
-          Copy
-        </button>
-      </DialogEnd>
-    </>
+    <form className="flex flex-col gap-2" onSubmit={form.submit} noValidate>
+      <Field form={form} name="language" label="Language">
+        {(input) => (
+          <select {...input} className="select select-sm w-full" {...form.register('language')}>
+            {Object.entries(DATE_LANGUAGES).map(([tag, name]) => (
+              <option key={tag} value={tag}>
+                {name}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <Field form={form} name="zone" label="Time zone">
+        {(input) => (
+          <select {...input} className="select select-sm w-full" {...form.register('zone')}>
+            {[...new Set([form.getValues('zone'), ...Intl.supportedValuesOf('timeZone')])].map((z) => (
+              <option key={z}>{z}</option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <FormTrouble form={form} />
+      <button
+        className="btn btn-sm self-start"
+        disabled={!form.formState.isDirty || form.formState.isSubmitting}
+      >
+        Save
+      </button>
+    </form>
   );
 }
 
@@ -526,6 +491,8 @@ function Own({ alone }: { alone: boolean }) {
           </li>
         ))}
       </ul>
+      <h3 className="mt-5 font-semibold">Dates and times</h3>
+      <Dates />
       <h3 className="mt-5 font-semibold">API tokens</h3>
       <Tokens />
     </section>

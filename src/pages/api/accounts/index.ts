@@ -1,6 +1,11 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
 import { heldForm, inviteForm } from '../../../dto/forms.ts';
+import type { Account } from '../../../dto/accounts.ts';
+import type { App } from '../../../services/app.ts';
+import { invitation } from '../../../services/mail.ts';
+import type { Site } from '../../../services/second-factor.ts';
+import { siteOf } from '../_session.ts';
 import { nothing, number } from '../../../dto/inputs.ts';
 
 export const GET = endpoint({
@@ -10,13 +15,32 @@ export const GET = endpoint({
   run: ({ app }) => app.admin.list(),
 });
 
-/** Invites somebody: the token is told once. */
+/** Invites somebody by mail; where none can be sent, the token is told once. */
 export const POST = endpoint({
   role: 'steward',
   scope: 'organisation',
   input: inviteForm,
-  run: ({ app, input, account }) => app.admin.invite(input, account.address),
+  run: async ({ app, input, account, context }) => {
+    const { token, ...made } = await app.admin.invite(input, account.address);
+    return { ...made, ...(await handed(app, siteOf(context), account, { ...input, token })) };
+  },
 });
+
+/** Sends an invitation; what could not be sent is told instead, with why. */
+async function handed(
+  app: App,
+  { origin }: Site,
+  by: Account,
+  { name, address, token }: { name: string; address: string; token: string },
+): Promise<{ token?: string; mailed?: true; trouble?: string }> {
+  if (!app.mail.is) return { token };
+  try {
+    await app.mail.send(address, ...invitation(name, by.name, `${origin}/welcome#${token}`));
+    return { mailed: true };
+  } catch (e) {
+    return { token, trouble: (e as Error).message };
+  }
+}
 
 const id = number;
 const role = inviteForm.shape.role;
@@ -32,15 +56,20 @@ export const PUT = endpoint({
     z.object({ id, act: z.literal('confirm'), approved: z.boolean() }),
   ]),
   run: async ({
-    app: { admin },
+    app,
     input,
-    account: { address },
-  }): Promise<{ token?: string; asked?: boolean }> => {
+    account,
+    context,
+  }): Promise<{ token?: string; asked?: boolean; mailed?: true; trouble?: string }> => {
+    const { admin } = app;
+    const { address } = account;
     switch (input.act) {
       case 'role':
         return admin.setRole(input.id, input.role, address);
-      case 'invite':
-        return admin.inviteAgain(input.id, address);
+      case 'invite': {
+        const again = await admin.inviteAgain(input.id, address);
+        return handed(app, siteOf(context), account, again);
+      }
       case 'confirm':
         await admin.confirm(input.id, input.approved, address);
         return {};

@@ -4,7 +4,7 @@ import { useEffect, useState } from 'react';
 import { Controller } from 'react-hook-form';
 import { scheduleForm } from '../../../../dto/forms.ts';
 import type { PlanDetail, PlanState } from '../../../../dto/remedy.ts';
-import { localMinute } from '../../../parts/dates.ts';
+import { localMinute, momentOfMinute } from '../../../parts/dates.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../../parts/form.tsx';
 import { send } from '../../../frame/api.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
@@ -165,7 +165,7 @@ function ScheduleForm({ plan, close }: { plan: number; close: () => void }) {
                 value={field.value && localMinute(field.value)}
                 min={localMinute(new Date())}
                 onBlur={field.onBlur}
-                onChange={(e) => field.onChange(e.target.value && new Date(e.target.value).toISOString())}
+                onChange={(e) => field.onChange(e.target.value && momentOfMinute(e.target.value))}
               />
             )}
           />
