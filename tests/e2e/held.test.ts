@@ -287,6 +287,26 @@ describe('an account that is held to a part', () => {
       'POST /api/accounts': [[403, { name: 'x', address: 'x@tarntide.example', role: 'steward' }]],
       'PUT /api/accounts': [[403, { id: 1, act: 'disable' }]],
       'PUT /api/accounts/sign-in': [[403, { idleMinutes: 30, longestHours: 12, secondFactor: [] }]],
+      'PUT /api/accounts/sso': [
+        [
+          403,
+          {
+            name: 'x',
+            issuer: 'https://x.example',
+            clientId: 'x',
+            secret: 'x',
+            claim: 'groups',
+            roles: [],
+            otherwise: 'steward',
+            makes: true,
+            passwords: true,
+            emergency: null,
+          },
+        ],
+      ],
+      'POST /api/accounts/sso': [[403, { approved: true, at: '2026-01-01' }]],
+      'DELETE /api/accounts/sso': [[403, {}]],
+      'POST /api/accounts/scim': [[403, {}]],
       'PUT /api/approval': [[403, { people: 9, spaces: 9, weight: 4, suspension: true }]],
       'POST /api/approval': [[403, { approved: true, at: '2026-01-01' }]],
       'POST /api/contents/scan': [[404, { source: source!, item: item! }]],
@@ -346,7 +366,7 @@ describe('an account that is held to a part', () => {
         e.method !== 'GET' &&
         e.declared!.role !== 'public' &&
         !e.path.startsWith('/api/session') &&
-        !/^\/api\/accounts\/(?:own|second|tokens)$/.test(e.path),
+        !/^\/api\/accounts\/(?:own|second|tokens|dates)$/.test(e.path),
     );
     for (const { method, path } of writing) {
       const cases = sent[`${method} ${path}`];

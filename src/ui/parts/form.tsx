@@ -3,7 +3,7 @@
  * would. What the server refuses of a field lands on that field; unsaved changes are warned of before one leaves.
  */
 import { zodResolver } from '@hookform/resolvers/zod';
-import { useEffect, type ReactNode } from 'react';
+import { useEffect, useId, type ReactNode } from 'react';
 import {
   useForm,
   type DefaultValues,
@@ -84,7 +84,8 @@ export function Field<T extends FieldValues>({
   }) => ReactNode;
 }) {
   const message = messageAt(form.formState.errors, name);
-  const id = `field-${name}`;
+  // two forms of one page may have a field of the same name
+  const id = `field-${useId()}`;
   return (
     <div className={`flex flex-col gap-1 ${look}`}>
       <label htmlFor={id}>{label}</label>

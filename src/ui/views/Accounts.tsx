@@ -68,12 +68,12 @@ function Everybody() {
           <thead>
             <tr className="h-8 text-left text-xs text-quiet">
               <th className="px-4 font-semibold">Name</th>
-              <th className="px-3 font-semibold">Role</th>
-              <th className="px-3 font-semibold">Limited to</th>
-              <th className="px-3 font-semibold">State</th>
-              <th className="px-3 font-semibold">Second factor</th>
-              <th className="px-3 font-semibold">Last sign-in</th>
-              <th className="px-3 text-right font-semibold">Sessions</th>
+              <th className="whitespace-nowrap px-3 font-semibold">Role</th>
+              <th className="whitespace-nowrap px-3 font-semibold">Limited to</th>
+              <th className="whitespace-nowrap px-3 font-semibold">State</th>
+              <th className="whitespace-nowrap px-3 font-semibold">Second factor</th>
+              <th className="whitespace-nowrap px-3 font-semibold">Last sign-in</th>
+              <th className="whitespace-nowrap px-3 text-right font-semibold">Sessions</th>
               <th aria-label="Actions" />
             </tr>
           </thead>
@@ -149,7 +149,7 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
         <State icon={row.state === 'active' ? 'done' : invited ? 'waiting' : 'failed'}>{row.state}</State>
       </td>
       <td className="px-3 text-quiet">{row.secondFactor.map((way) => WAYS[way]).join(', ') || 'none'}</td>
-      <td className="px-3 text-quiet">{row.lastSignIn ? <When at={row.lastSignIn} /> : 'never'}</td>
+      <td className="whitespace-nowrap px-3 text-quiet">{row.lastSignIn ? <When at={row.lastSignIn} /> : 'never'}</td>
       <td className="px-3 text-right tabular-nums">{row.sessions || '·'}</td>
       <td className="w-12 pr-4 text-right">
         {!own && (
