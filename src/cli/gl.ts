@@ -44,9 +44,21 @@ const run =
   async (...given: unknown[]): Promise<void> =>
     (await load())(...(given as A));
 
+/** A command that is given the server's options with its own. */
+const withServer =
+  <A extends unknown[]>(command: (...given: A) => Promise<void>) =>
+  (...given: A): Promise<void> =>
+    command(
+      ...(given.map((g, n) =>
+        n === given.length - 2 ? { ...program.opts(), ...(g as object) } : g,
+      ) as unknown as A),
+    );
+
 const program = new Command('gl')
   .description('Gate Lantern without a browser')
   .version(about.version)
+  .option('--server <url>', 'a running Gate Lantern, asked with the token in GATE_LANTERN_TOKEN')
+  .option('--token-file <file>', 'the token, in a file')
   .exitOverride()
   .showHelpAfterError('“gl --help” lists the commands; “gl COMMAND --help” says what one takes.');
 
@@ -121,6 +133,31 @@ program
   .argument('<to>', 'a new or empty directory')
   .action(run(async () => (await import('./copy.ts')).copyExtract));
 
+program
+  .command('get')
+  .description('what a server answers at a path of its API (--server): one line, or one for each row')
+  .argument('<path>', 'such as findings')
+  .argument('[name=value...]', 'what it is asked with, such as state=open')
+  .action(run(async () => withServer((await import('./server.ts')).get)));
+program
+  .command('send')
+  .description('send JSON from stdin to a path of a server’s API (--server)')
+  .argument('<method>', 'POST, PUT or DELETE')
+  .argument('<path>')
+  .action(run(async () => withServer((await import('./server.ts')).send)));
+program
+  .command('export')
+  .description('all rows of a table of a server (--server)')
+  .argument('<table>', 'such as findings, holdings, ledger')
+  .argument('[name=value...]', 'what it is held to, such as state=open')
+  .option('--format <format>', 'csv, xlsx, jsonl or ocsf', 'jsonl')
+  .action(run(async () => withServer((await import('./server.ts')).exportTable)));
+program
+  .command('survey')
+  .description('have a server survey, and wait until that is in force (--server)')
+  .option('--full', 'read everything, and not what changed alone')
+  .action(run(async () => withServer((await import('./server.ts')).survey)));
+
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger
   .command('verify')
@@ -151,7 +188,20 @@ for (const command of leaves(program)) {
     .option('--strict', 'exit with 2 where a line or a file of the extract could not be read')
     .option('--warnings', 'list all that is wrong with the extract, and not the first of each file alone');
 }
-program.hook('preAction', (_, command) => void Object.assign(settings, command.opts()));
+program.hook('preAction', async (_, command) => {
+  Object.assign(settings, command.opts());
+  const { server } = program.opts<{ server?: string }>();
+  if (!server) return;
+  const extracts = command.registeredArguments.flatMap((a, n) => (/^dir2?$/.test(a.name()) ? [n] : []));
+  if (!extracts.length) return;
+  if (['find', 'cut'].includes(command.name()))
+    throw new CliError(
+      'What a server gives has no contents, on which conditions rest. Ask the server: gl get holdings list=true where=…',
+    );
+  const { fetchExtract } = await import('./server.ts');
+  for (const n of extracts)
+    command.processedArgs[n] = await fetchExtract(String(command.processedArgs[n]), program.opts());
+});
 
 // a reader that has seen enough closes the pipe; that is no error
 process.stdout.on('error', (e: NodeJS.ErrnoException) => {

@@ -1,4 +1,5 @@
 /** What an account, or a token, that is held to a part is told: every endpoint is asked for what lies outside of it. */
+import { spawn } from 'node:child_process';
 import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TABLES } from '../../src/dto/tables.ts';
@@ -446,6 +447,56 @@ describe('a token for machines', () => {
       if (closed) expect([`${method} ${path}`, answer]).toEqual([`${method} ${path}`, 403]);
       else expect([401, 403, 500], `${method} ${path}: ${answer}`).not.toContain(answer);
     }
+  });
+
+  it('serves gl: it asks, exports, surveys, and answers of a survey as of an extract', async () => {
+    const { token } = await make({ role: 'steward' });
+    const gl = (args: string[], env: NodeJS.ProcessEnv = { GATE_LANTERN_TOKEN: token }, input = '') =>
+      new Promise<{ status: number | null; out: string; err: string }>((done) => {
+        const child = spawn(process.execPath, ['dist/app/gl.mjs', '--server', scene.base, ...args], {
+          env: { ...process.env, ...env },
+        });
+        let [out, err] = ['', ''];
+        child.stdout.on('data', (d) => (out += String(d)));
+        child.stderr.on('data', (d) => (err += String(d)));
+        child.on('close', (status) => done({ status, out, err }));
+        child.stdin.end(input);
+      });
+    const lines = (out: string): Json[] =>
+      out
+        .split('\n')
+        .filter(Boolean)
+        .map((l) => JSON.parse(l) as Json);
+    const { total } = await scene.api<FindingsPage>('GET', '/api/findings?state=open');
+    const exported = await gl(['export', 'findings', 'state=open']);
+    expect([exported.status, exported.err, lines(exported.out).length]).toEqual([0, '', total]);
+    const got = await gl(['get', 'findings', 'state=open', 'limit=3']);
+    expect(lines(got.out).map((r) => r.id)).toEqual(
+      (await scene.api<FindingsPage>('GET', '/api/findings?state=open&limit=3')).rows.map((r) => r.id),
+    );
+    const item = all.items.find((i) => i.id === `${target.source}:${target.item}`)!;
+    const who = await gl(['who', 'now', item.id]);
+    const page = await scene.api<{ total: number }>(
+      'GET',
+      `/api/holdings/who?node=${encodeURIComponent(target.node!)}`,
+    );
+    expect([who.status, who.err, lines(who.out).length]).toEqual([0, '', page.total]);
+    expect(lines((await gl(['survey'])).out)).toMatchObject([{ state: 'done' }]);
+    expect(lines((await gl(['send', 'POST', 'cuts'], undefined, '{"items":[]}')).out)).toEqual([]);
+    for (const [args, env, says] of [
+      [['get', 'findings'], { GATE_LANTERN_TOKEN: 'x' }, /token/],
+      [['get', 'findings'], { GATE_LANTERN_TOKEN: '' }, /Give a token/],
+      [['get', 'nothing-here'], { GATE_LANTERN_TOKEN: token }, /404/],
+      [['find', 'now', 'weight > 0'], { GATE_LANTERN_TOKEN: token }, /no contents/],
+      [['who', 'some-dir', 'x'], { GATE_LANTERN_TOKEN: token }, /“now” or the number/],
+      [['get', 'findings', 'x'], { GATE_LANTERN_TOKEN: token }, /NAME=VALUE/],
+    ] as const) {
+      const { status, err } = await gl([...args], env);
+      expect([args, status, err]).toEqual([args, 2, expect.stringMatching(says)]);
+      expect(err).not.toContain(token);
+    }
+    const far = await gl(['--server', 'http://lantern.example', 'get', 'findings']);
+    expect([far.status, far.err]).toEqual([2, expect.stringContaining('over https alone')]);
   });
 
   it('is no more than whoever makes it, ends at once, with its day, and with its account', async () => {

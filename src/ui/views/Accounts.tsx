@@ -149,7 +149,9 @@ function Row({ row, hand }: { row: AccountRow; hand: (h: Handed) => void }) {
         <State icon={row.state === 'active' ? 'done' : invited ? 'waiting' : 'failed'}>{row.state}</State>
       </td>
       <td className="px-3 text-quiet">{row.secondFactor.map((way) => WAYS[way]).join(', ') || 'none'}</td>
-      <td className="whitespace-nowrap px-3 text-quiet">{row.lastSignIn ? <When at={row.lastSignIn} /> : 'never'}</td>
+      <td className="whitespace-nowrap px-3 text-quiet">
+        {row.lastSignIn ? <When at={row.lastSignIn} /> : 'never'}
+      </td>
       <td className="px-3 text-right tabular-nums">{row.sessions || '·'}</td>
       <td className="w-12 pr-4 text-right">
         {!own && (
