@@ -1,9 +1,9 @@
-import type { MiddlewareHandler } from 'astro';
+import type { APIContext, MiddlewareHandler, MiddlewareNext } from 'astro';
 import type { Account } from './dto/accounts.ts';
 import { problem } from './pages/api/_problem.ts';
 import { SESSION_COOKIE } from './pages/api/_endpoint.ts';
 import { getApp } from './services/instance.ts';
-import { SCHEME_HEADER } from './dto/headers.ts';
+import { SCHEME_HEADER, SOURCE_HEADER } from './dto/headers.ts';
 import { knownHost, securityHeaders } from './services/web.ts';
 
 /** Pages that are shown without signing in. */
@@ -12,6 +12,29 @@ const OPEN_PAGES = new Set(['/sign-in', '/first-steward', '/welcome']);
 const SECOND_PAGE = '/second-factor';
 
 export const onRequest: MiddlewareHandler = async (context, next) => {
+  const began = performance.now();
+  const response = await answer(context, next);
+  const { log, metrics } = getApp();
+  const { method } = context.request;
+  // a path may hold anything: the route that answered says enough
+  const route = context.routePattern || 'none';
+  const ms = performance.now() - began;
+  metrics.request(method, route, response.status, ms / 1000);
+  log.info(
+    {
+      method,
+      route,
+      status: response.status,
+      ms: Math.round(ms),
+      account: context.locals.account?.id,
+      source: context.request.headers.get(SOURCE_HEADER),
+    },
+    'answered',
+  );
+  return response;
+};
+
+const answer = async (context: APIContext, next: MiddlewareNext): Promise<Response> => {
   const { request, url, locals, cookies } = context;
   if (!knownHost(request.headers.get('host'), process.env))
     return problem(

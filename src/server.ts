@@ -5,14 +5,22 @@
  *
  * GATE_LANTERN_DATA (default .data), HOST (127.0.0.1), PORT (4680); GATE_LANTERN_HOSTS: other names it answers to;
  * GATE_LANTERN_TLS_CERT and GATE_LANTERN_TLS_KEY: files in PEM, for TLS; GATE_LANTERN_PROXIES: addresses or networks
- * of proxies whose X-Forwarded-For and -Proto are believed.
+ * of proxies whose X-Forwarded-For and -Proto are believed; GATE_LANTERN_LOG: the level of the log on stderr;
+ * GATE_LANTERN_METRICS_TOKEN: the token for /metrics.
  */
 import { readFileSync } from 'node:fs';
-import { createServer, type RequestListener, type Server, type ServerResponse } from 'node:http';
+import {
+  createServer,
+  type IncomingMessage,
+  type RequestListener,
+  type Server,
+  type ServerResponse,
+} from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { createApp, type Seed } from './services/app.ts';
+import { mayMeasure } from './services/metrics.ts';
 import { setApp } from './services/instance.ts';
 import { SCHEME_HEADER } from './dto/headers.ts';
 import { knownHost, marked, networks, securityHeaders } from './services/web.ts';
@@ -81,9 +89,15 @@ const PROBES: Record<string, () => boolean> = {
   '/healthz': () => true,
   '/readyz': () => !app.isReading && !stopping,
 };
-function answerProbe(res: ServerResponse, well: boolean): void {
-  res.writeHead(well ? 200 : 503, { 'content-type': 'text/plain', 'cache-control': 'no-store' });
-  res.end(well ? 'ok\n' : 'not ready\n');
+function answerProbe(res: ServerResponse, well: boolean, ill = 503): void {
+  res.writeHead(well ? 200 : ill, { 'content-type': 'text/plain', 'cache-control': 'no-store' });
+  res.end(well ? 'ok\n' : ill === 404 ? 'not here\n' : 'not ready\n');
+}
+/** Numbers, for whoever has the operator's token for them; without one there is no such address. */
+async function answerMetrics(req: IncomingMessage, res: ServerResponse): Promise<void> {
+  if (!mayMeasure(req.headers.authorization, process.env)) return answerProbe(res, false, 404);
+  const { type, text } = await app.metrics.text();
+  res.writeHead(200, { 'content-type': type, 'cache-control': 'no-store' }).end(text);
 }
 process.on('SIGINT', stop);
 process.on('SIGTERM', stop);
@@ -111,6 +125,7 @@ if (args.dev) {
     req.headers = marked(req.headers, req.socket.remoteAddress, tls !== undefined, proxies);
     for (const [name, value] of Object.entries(securityHeaders(String(req.headers[SCHEME_HEADER]))))
       res.setHeader(name, value);
+    if (req.url === '/metrics') return void answerMetrics(req, res);
     const probe = PROBES[req.url ?? ''];
     if (probe) return answerProbe(res, probe());
     if (knownHost(req.headers.host, process.env)) return void handler(req, res);

@@ -23,6 +23,8 @@ import type { Tray } from './tray.ts';
 import type { Views } from './views.ts';
 import type { Watch } from './watch.ts';
 
+import type { Logger } from 'pino';
+import type { Metrics } from './metrics.ts';
 import type { Mail } from './mail.ts';
 import type { Scim } from './scim.ts';
 import type { Sso } from './sso.ts';
@@ -53,6 +55,8 @@ export interface App {
   /** What plans work with. */
   planParts: PlanParts;
   clock: () => Date;
+  log: Logger;
+  metrics: Metrics;
   events: Events;
   /** Until the last survey is read after a start; rejected where that fails. */
   ready: Promise<void>;

@@ -18,6 +18,8 @@ import { appFor } from './held.ts';
 import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
 import { LedgerHeads } from './ledger-heads.ts';
+import { log } from './log.ts';
+import { Metrics } from './metrics.ts';
 import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
@@ -121,6 +123,12 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     clock,
   );
   const present = new Present(db, engine, events);
+  const metrics = new Metrics(db, clock);
+  events.listen((e) => {
+    if (e.type !== 'job' || e.state === 'running') return;
+    metrics.job(e.kind, e.state);
+    log.info({ job: e.kind, subject: e.subject, state: e.state }, 'a job ended');
+  });
   const jobs = new Jobs(db, events, clock);
   const surveys = new Surveys(db, ledger, engine, present, secrets, jobs, clock);
   const recognition = new Recognition(db, ledger, engine, surveys, present, secrets, clock);
@@ -190,6 +198,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     views: new Views(db, clock),
     planParts,
     clock,
+    log,
+    metrics,
     events,
     async course(account) {
       const [last] = await db.query<{ id: number; taken_at: Date }>(

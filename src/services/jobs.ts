@@ -6,6 +6,7 @@ import type { JobState, JobStep } from '../dto/jobs.ts';
 import type { Db } from '../store/db.ts';
 import { saveSteps } from '../store/jobs.ts';
 import type { Events } from './events.ts';
+import { log } from './log.ts';
 
 export interface Job {
   id: number;
@@ -104,7 +105,7 @@ export class Jobs {
   /** Begins what is due. Resolves when it has begun. */
   look(): Promise<void> {
     const looked = this.turn.then(() => this.beginDue());
-    this.turn = looked.catch((e: unknown) => console.error('jobs that are due could not be begun', e));
+    this.turn = looked.catch((e: unknown) => log.error({ err: e }, 'jobs that are due could not be begun'));
     return looked;
   }
 
@@ -177,7 +178,7 @@ export class Jobs {
       this.events.emit({ type: 'job', kind: row.kind, subject: row.subject, state, steps: now.steps });
     now.ended = this.work(now, tell)
       .catch((e: unknown) => {
-        console.error(`the end of the ${row.kind} ${row.subject} was not kept`, e);
+        log.error({ err: e, job: row.kind, subject: row.subject }, 'the end of a job was not kept');
         return 'failed' as const;
       })
       .then(async (state) => {
@@ -209,7 +210,7 @@ export class Jobs {
     } catch (e) {
       // the next start says what became of it
       if (this.closed && kind.broken !== 'again') return 'interrupted';
-      console.error(`the ${row.kind} ${row.subject} stopped with an error`, e);
+      log.error({ err: e, job: row.kind, subject: row.subject }, 'a job stopped with an error');
       if (kind.broken !== 'again') {
         await this.end(this.db, row, 'failed', String(e), now.steps);
         return 'failed';

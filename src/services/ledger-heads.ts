@@ -9,6 +9,7 @@ import { readHeads, signHead } from '../formats/ledger-head.ts';
 import type { Db } from '../store/db.ts';
 import type { Ledger } from './ledger.ts';
 import type { SigningKey } from './signing-key.ts';
+import { log } from './log.ts';
 
 const EVERY_MS = 10 * 60_000;
 
@@ -29,7 +30,7 @@ export class LedgerHeads {
   /** Signs now, and from now on every ten minutes in which something was done. */
   start(): void {
     const sign = (): void => {
-      this.sign().catch((e: unknown) => console.error('a head of the ledger could not be signed', e));
+      this.sign().catch((e: unknown) => log.error({ err: e }, 'a head of the ledger could not be signed'));
     };
     sign();
     this.timer = setInterval(sign, EVERY_MS);

@@ -6,6 +6,7 @@ import type { Account } from '../dto/accounts.ts';
 import type { SurveySum, Waiting, WatchPage } from '../dto/exposure.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { Findings } from './findings.ts';
+import { log } from './log.ts';
 
 const COSTLIEST = 10;
 const SOON = 14 * 86_400_000;
@@ -20,7 +21,7 @@ export async function keepSum(db: Db, engine: Engine, survey: number, again: boo
   try {
     await workOut(db, engine, survey, again);
   } catch (e) {
-    console.error(`what survey ${survey} comes to could not be worked out`, e);
+    log.error({ err: e, survey }, 'what a survey comes to could not be worked out');
   }
 }
 

@@ -5,7 +5,8 @@ import { DATA_TYPES, dataType } from './types/index.ts';
 
 /** Names of people’s own, such as an address of e-mail, are no secret in a name; what weighs this much is. */
 const SECRET = 2;
-const CERTAIN = 55;
+/** What somebody types stands alone, with no word beside it that would make it surer; masking too much of it costs nothing. */
+const CANDIDATE = 20;
 
 /** A number, a key, a password: a word that makes a file worth finding, such as “dispute”, tells nothing by itself. */
 const isValue = (text: string): boolean => /\p{N}/u.test(text);
@@ -50,6 +51,6 @@ export function maskedText(text: string): string {
   const matches = scanner
     .finish()
     .filter((f) => (dataType(f.dataType)?.weight ?? 0) >= SECRET)
-    .flatMap((f) => f.matches.filter((m) => m.certainty >= CERTAIN && isValue(text.slice(m.start, m.end))));
+    .flatMap((f) => f.matches.filter((m) => m.certainty >= CANDIDATE && isValue(text.slice(m.start, m.end))));
   return withMasks(text, matches);
 }

@@ -124,7 +124,7 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
           {},
           known.retryAfter ? { 'retry-after': String(known.retryAfter) } : {},
         );
-      console.error('endpoint failed', new URL(request.url).pathname, e);
+      whole.log.error({ err: e, method: request.method, route: context.routePattern }, 'an endpoint failed');
       return problem(
         500,
         'failed',

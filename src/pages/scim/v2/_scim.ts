@@ -56,7 +56,7 @@ export function scim<S extends z.ZodType>(declared: {
       const known = e as { name?: string; status?: number; type?: string; message: string };
       if (known.name === 'ScimError') return failed(known.status!, known.message, known.type);
       if (known.name === 'AppError') return failed(known.status!, known.message);
-      console.error('SCIM failed', e);
+      app.log.error({ err: e, method: request.method }, 'SCIM failed');
       return failed(500, 'Something went wrong here; nothing was half done.');
     }
   };
