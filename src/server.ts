@@ -21,6 +21,7 @@ import { resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { createApp, type Seed } from './services/app.ts';
 import { mayMeasure } from './services/metrics.ts';
+import { control } from './services/control.ts';
 import { setApp } from './services/instance.ts';
 import { SCHEME_HEADER } from './dto/headers.ts';
 import { knownHost, marked, networks, securityHeaders } from './services/web.ts';
@@ -58,6 +59,11 @@ const app = await createApp(data, seed).catch((e: unknown) => {
   process.exit(1);
 });
 setApp(app);
+const operator = await control(app, data).catch((e: unknown) => {
+  // without it there are no backups of the running server; everything else goes on
+  app.log.warn({ err: e }, 'the operator cannot be listened to');
+  return undefined;
+});
 
 /** Requests that are being answered when it stops have so long to end. */
 const LAST_ANSWERS_MS = 4000;
@@ -78,6 +84,7 @@ async function answered(): Promise<void> {
   if (!web) return;
   app.events.endAll();
   const all = new Promise<void>((done) => web!.close(() => done()));
+  operator?.close();
   web.closeIdleConnections();
   const timer = setTimeout(() => web!.closeAllConnections(), LAST_ANSWERS_MS);
   await all;

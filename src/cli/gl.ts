@@ -158,6 +158,36 @@ program
   .option('--full', 'read everything, and not what changed alone')
   .action(run(async () => withServer((await import('./server.ts')).survey)));
 
+const DATA = process.env.GATE_LANTERN_DATA ?? '.data';
+const PASSPHRASE = [
+  '--passphrase-file <file>',
+  'the passphrase, in a file; else GATE_LANTERN_PASSPHRASE',
+] as const;
+program
+  .command('backup')
+  .description(
+    'a backup of a running Gate Lantern on this machine, sealed with a passphrase (docs/backup.md)',
+  )
+  .argument('<file>')
+  .option('--data <dir>', 'its data directory', DATA)
+  .option(...PASSPHRASE)
+  .action(run(async () => (await import('./backup.ts')).makeBackup));
+program
+  .command('restore')
+  .description('a new data directory of a backup; everything in it is counted and the ledger is followed')
+  .argument('<file>')
+  .argument('<directory>', 'new, or empty')
+  .option(...PASSPHRASE)
+  .action(run(async () => (await import('./backup.ts')).restoreBackup));
+program
+  .command('key')
+  .description('the key that what is kept is sealed with')
+  .command('rotate')
+  .description('seal everything of a stopped Gate Lantern with a new key (docs/security.md)')
+  .option('--data <dir>', 'its data directory', DATA)
+  .option('--to <file>', 'a new file for the new key, where the old one is not in the data directory')
+  .action(run(async () => (await import('./key.ts')).rotate));
+
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger
   .command('verify')

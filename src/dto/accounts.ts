@@ -4,6 +4,9 @@ import type { Held } from '../core/access/held.ts';
 import type { AccountRole, SignInSettings, SsoSettings } from '../core/roles.ts';
 
 export type { AccountRole, SignInSettings, SsoSettings };
+export { mayDo } from '../core/roles.ts';
+export { DATE_LANGUAGES } from '../core/dates.ts';
+export { namesNothing, type Held } from '../core/access/held.ts';
 
 export interface Account {
   id: number;

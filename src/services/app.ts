@@ -1,5 +1,5 @@
 /** The application: everything made once and put together, with nothing of the web in it. */
-import { closeSync, existsSync, openSync, readFileSync, rmSync, writeSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { UNFINISHED } from '../core/remedy/states.ts';
@@ -18,6 +18,7 @@ import { appFor } from './held.ts';
 import { Jobs } from './jobs.ts';
 import { Ledger } from './ledger.ts';
 import { LedgerHeads } from './ledger-heads.ts';
+import { lock } from './lock.ts';
 import { log } from './log.ts';
 import { Metrics } from './metrics.ts';
 import { Mail } from './mail.ts';
@@ -62,32 +63,6 @@ function clockOf(file: string | undefined): () => Date {
     }
     return new Date(Date.now() + Math.min(0, offset || 0));
   };
-}
-
-/** Two processes on one data directory would spoil it: the second is refused. */
-function lock(directory: string): () => void {
-  const file = join(directory, 'in-use');
-  for (;;) {
-    try {
-      const fd = openSync(file, 'wx');
-      writeSync(fd, String(process.pid));
-      closeSync(fd);
-      return () => rmSync(file, { force: true });
-    } catch {
-      const pid = existsSync(file) ? Number(readFileSync(file, 'utf8')) : 0;
-      let alive = false;
-      try {
-        alive = pid > 0 && process.kill(pid, 0);
-      } catch {
-        // no such process: the one that held the directory ended without letting go
-      }
-      if (alive && pid !== process.pid)
-        throw new Error(
-          `Another Gate Lantern (process ${pid}) is using ${directory}. Stop it first, or set GATE_LANTERN_DATA to another directory.`,
-        );
-      rmSync(file, { force: true });
-    }
-  }
 }
 
 /**

@@ -29,13 +29,8 @@ export class Mail {
     } as object);
   }
 
-  /** Whether mail can be sent at all. */
-  get is(): boolean {
-    return this.transport !== undefined;
-  }
-
   /** Sends a plain text. Throws, in a sentence, where it could not be handed over. */
-  async send(to: string, subject: string, text: string): Promise<void> {
+  private async send(to: string, subject: string, text: string): Promise<void> {
     try {
       await this.transport!.sendMail({
         from: this.env.GATE_LANTERN_MAIL_FROM,
@@ -52,13 +47,28 @@ export class Mail {
     }
   }
 
+  /** Sends an invitation; what could not be sent is handed back instead, with why. `origin`: where we are reached. */
+  async invite(
+    origin: string,
+    by: string,
+    { name, address, token }: { name: string; address: string; token: string },
+  ): Promise<{ token?: string; mailed?: true; trouble?: string }> {
+    if (!this.transport) return { token };
+    try {
+      await this.send(address, ...invitation(name, by, `${origin}/welcome#${token}`));
+      return { mailed: true };
+    } catch (e) {
+      return { token, trouble: (e as Error).message };
+    }
+  }
+
   close(): void {
     this.transport?.close();
   }
 }
 
 /** An invitation, as its mail says it. */
-export const invitation = (name: string, by: string, link: string): [subject: string, text: string] => [
+const invitation = (name: string, by: string, link: string): [subject: string, text: string] => [
   'Your invitation to Gate Lantern',
   `Hello ${name},
 

@@ -91,7 +91,7 @@ export class Recognition {
     const version = recogniserVersion(recogniser);
     if (this.pool?.version !== version) {
       void this.pool?.pool.close();
-      const hashKey = this.secrets.keyFor('values').toString('base64');
+      const hashKey = (await this.secrets.valuesKey(this.db)).toString('base64');
       this.pool = {
         version,
         pool: new ScanPool({ ...recogniser, hashKey, threads: 1, timeLimit: BENCH_TIME }),

@@ -9,7 +9,7 @@ import {
   type Said,
   type ScimAccount,
   type userSchema,
-} from '../formats/scim-accounts.ts';
+} from '../dto/scim-accounts.ts';
 import type { z } from 'zod';
 import type { Db } from '../store/db.ts';
 import { readSetting, writeSetting } from '../store/settings.ts';

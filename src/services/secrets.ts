@@ -1,12 +1,16 @@
 /** The installation's key, and what is made with it. */
 import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Db } from '../store/db.ts';
 import { writeSetting } from '../store/settings.ts';
 
 const BYTES = 32;
+/** The key that is to take the place of the one in the data directory. */
+export const NEXT = 'secret.key.next';
 const CHECK = 'key-check';
+/** The key that hashes of values are made with, sealed; where there is none it is made of the installation's key. */
+const VALUES = 'values-key';
 
 /**
  * The key, in base64: from the environment (GATE_LANTERN_KEY), from a file that it names (GATE_LANTERN_KEY_FILE), which
@@ -31,11 +35,79 @@ function masterKey(directory: string, env: NodeJS.ProcessEnv): Buffer {
   return key;
 }
 
-export class Secrets {
-  private readonly master: Buffer;
+/** Settings that are sealed, or hold something that is, at a path within them. */
+const SEALED_SETTINGS: readonly (readonly [name: string, ...path: string[]])[] = [
+  [CHECK],
+  [VALUES],
+  ['evidence-key'],
+  ['sso', 'secret'],
+  ['sso-proposed', 'secret'],
+];
+/** Columns that are sealed, with the key of their rows. */
+const SEALED_COLUMNS = [
+  ['source', 'token', 'id'],
+  ['account', 'totp', 'id'],
+  ['custom_type', 'cases', 'id'],
+] as const;
 
-  constructor(directory: string, env: NodeJS.ProcessEnv = process.env) {
-    this.master = masterKey(directory, env);
+export class Secrets {
+  private master: Buffer;
+  /** A key that was about to take this one's place. */
+  private readonly next: string | undefined;
+
+  /** With the key that the environment gives, or the one in the data directory; or with one that is given itself. */
+  constructor(from: string | Buffer, env: NodeJS.ProcessEnv = process.env) {
+    if (typeof from !== 'string') {
+      this.master = from;
+      return;
+    }
+    this.master = masterKey(from, env);
+    const next = join(from, NEXT);
+    if (existsSync(next)) this.next = next;
+  }
+
+  /**
+   * Puts another key in this one's place: everything that is sealed is sealed anew in one transaction. Hashes of values
+   * stay what they are. The caller keeps the new key before, and takes it into use after.
+   */
+  async rotate(db: Db, master: Buffer): Promise<{ sealed: number }> {
+    const next = new Secrets(master);
+    let sealed = 0;
+    const anew = (text: string): string => {
+      sealed++;
+      return next.seal(this.open(text));
+    };
+    await db.transaction(async (tx) => {
+      await this.check(tx);
+      await writeSetting(tx, VALUES, this.seal((await this.valuesKey(tx)).toString('base64')));
+      for (const [name, ...path] of SEALED_SETTINGS) {
+        const [row] = await tx.query<{ value: unknown }>('select value from setting where name = $1', [name]);
+        if (row?.value == null) continue;
+        const [field] = path;
+        const value = row.value as Record<string, string>;
+        await writeSetting(
+          tx,
+          name,
+          field === undefined ? anew(row.value as string) : { ...value, [field]: anew(value[field]!) },
+        );
+      }
+      for (const [table, column, key] of SEALED_COLUMNS) {
+        const rows = await tx.query<{ key: string | number; text: string }>(
+          `select ${key} as key, ${column} as text from ${table} where ${column} is not null`,
+        );
+        for (const row of rows)
+          await tx.query(`update ${table} set ${column} = $2 where ${key} = $1`, [row.key, anew(row.text)]);
+      }
+      // what is half done is begun again
+      await tx.query('delete from pending');
+    });
+    return { sealed };
+  }
+
+  /** The key that hashes of values are made with: it outlives the installation's. */
+  async valuesKey(db: Db): Promise<Buffer> {
+    const [kept] = await db.query<{ value: string }>('select value from setting where name = $1', [VALUES]);
+    return kept ? Buffer.from(this.open(kept.value), 'base64') : this.keyFor('values');
   }
 
   /** Throws where the key is not the one with which this database was made; the first time it is noted. */
@@ -47,7 +119,22 @@ export class Secrets {
     } catch {
       // another key opens nothing
     }
+    // a change of keys was broken off between the database and the file
+    if (this.next && this.adopt(this.next, kept.value)) return;
     throw new Error('The key is not the one this data directory was made with. Put that one back.');
+  }
+
+  /** Takes the key of a file where it is the one that opens the store now. */
+  private adopt(file: string, sealed: string): boolean {
+    const key = Buffer.from(readFileSync(file, 'utf8'), 'base64');
+    try {
+      if (key.length !== BYTES || new Secrets(key).open(sealed) !== CHECK) return false;
+    } catch {
+      return false;
+    }
+    renameSync(file, file.slice(0, -'.next'.length));
+    this.master = key;
+    return true;
   }
 
   /** A key for one purpose (HKDF, RFC 5869). */

@@ -329,7 +329,7 @@ export class Surveys {
       sources: sources.map(({ id, kind, url, token }) => ({ id, kind, url, token })),
       localSources: this.localSources,
       changeTokens: await this.changeTokens(),
-      hashKey: this.secrets.keyFor('values').toString('base64'),
+      hashKey: (await this.secrets.valuesKey(this.db)).toString('base64'),
       recogniser: await readRecogniser(this.db),
       first: (await this.engine.ask.bright(undefined)) ?? {},
       clockOffset: this.clock().getTime() - Date.now(),

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import { useState } from 'react';
-import { namesNothing, type Held } from '../../core/access/held.ts';
+import { namesNothing, type Held } from '../../dto/accounts.ts';
 import { ask } from '../frame/api.ts';
 import { Dialog, DialogEnd } from './Dialog.tsx';
 import { plural, Trouble } from './marks.tsx';

@@ -47,6 +47,8 @@ const DEEDS: Record<string, string> = {
   'sso.asked': 'proposed single sign-on',
   'sso.set': 'changed single sign-on',
   'sso.refused': 'rejected single sign-on',
+  'backup.made': 'made a backup',
+  'key.rotated': 'changed the key',
   'scim.token': 'changed the SCIM token',
   'account.changed': 'changed an account',
   'token.made': 'created an API token',

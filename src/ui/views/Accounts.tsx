@@ -4,9 +4,14 @@ import { KeyRound, Settings2, UserPlus } from 'lucide-react';
 import { addMonths } from 'date-fns';
 import { useState } from 'react';
 import type { z } from 'zod';
-import { DATE_LANGUAGES } from '../../core/dates.ts';
-import { mayDo } from '../../core/roles.ts';
-import type { Account, AccountRole, AccountRow, SecondWay } from '../../dto/accounts.ts';
+import {
+  DATE_LANGUAGES,
+  mayDo,
+  type Account,
+  type AccountRole,
+  type AccountRow,
+  type SecondWay,
+} from '../../dto/accounts.ts';
 import { datesForm, inviteForm, passwordForm, tokenForm } from '../../dto/forms.ts';
 import { ask, send } from '../frame/api.ts';
 import { Shell } from '../frame/Shell.tsx';

@@ -1,10 +1,6 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
 import { heldForm, inviteForm } from '../../../dto/forms.ts';
-import type { Account } from '../../../dto/accounts.ts';
-import type { App } from '../../../services/app.ts';
-import { invitation } from '../../../services/mail.ts';
-import type { Site } from '../../../services/second-factor.ts';
 import { siteOf } from '../_session.ts';
 import { nothing, number } from '../../../dto/inputs.ts';
 
@@ -22,25 +18,9 @@ export const POST = endpoint({
   input: inviteForm,
   run: async ({ app, input, account, context }) => {
     const { token, ...made } = await app.admin.invite(input, account.address);
-    return { ...made, ...(await handed(app, siteOf(context), account, { ...input, token })) };
+    return { ...made, ...(await app.mail.invite(siteOf(context).origin, account.name, { ...input, token })) };
   },
 });
-
-/** Sends an invitation; what could not be sent is told instead, with why. */
-async function handed(
-  app: App,
-  { origin }: Site,
-  by: Account,
-  { name, address, token }: { name: string; address: string; token: string },
-): Promise<{ token?: string; mailed?: true; trouble?: string }> {
-  if (!app.mail.is) return { token };
-  try {
-    await app.mail.send(address, ...invitation(name, by.name, `${origin}/welcome#${token}`));
-    return { mailed: true };
-  } catch (e) {
-    return { token, trouble: (e as Error).message };
-  }
-}
 
 const id = number;
 const role = inviteForm.shape.role;
@@ -68,7 +48,7 @@ export const PUT = endpoint({
         return admin.setRole(input.id, input.role, address);
       case 'invite': {
         const again = await admin.inviteAgain(input.id, address);
-        return handed(app, siteOf(context), account, again);
+        return app.mail.invite(siteOf(context).origin, account.name, again);
       }
       case 'confirm':
         await admin.confirm(input.id, input.approved, address);

@@ -4,7 +4,7 @@ import type { z } from 'zod';
 import type { App } from '../../../services/app.ts';
 import { getApp } from '../../../services/instance.ts';
 import { SCHEME_HEADER } from '../../../dto/headers.ts';
-import { ERROR } from '../../../formats/scim-accounts.ts';
+import { ERROR } from '../../../dto/scim-accounts.ts';
 import { bodyText } from '../../api/_endpoint.ts';
 
 const TYPE = 'application/scim+json';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { patchSchema, saidBy, saidByPatch, userOf, userSchema } from '../../../../formats/scim-accounts.ts';
+import { patchSchema, saidBy, saidByPatch, userOf, userSchema } from '../../../../dto/scim-accounts.ts';
 import { scim } from '../_scim.ts';
 
 export const GET = scim({

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { LIST, userOf, userSchema } from '../../../../formats/scim-accounts.ts';
+import { LIST, userOf, userSchema } from '../../../../dto/scim-accounts.ts';
 import { scim } from '../_scim.ts';
 
 const MOST = 200;
