@@ -1,5 +1,36 @@
 import { defineConfig } from 'vitest/config';
 
+/** With a PostgreSQL server, what the store is held to is held to it too. */
+const postgres = process.env.GATE_LANTERN_TEST_POSTGRES
+  ? [
+      {
+        test: {
+          name: 'postgres',
+          include: [
+            'src/store/db.test.ts',
+            ...[
+              'account-admin',
+              'findings',
+              'jobs',
+              'ledger-heads',
+              'second-factor',
+              'secrets',
+              'services',
+              'sso',
+            ].map((name) => `src/services/${name}.test.ts`),
+            'src/services/plans/limits.test.ts',
+            'src/services/plans/runner.test.ts',
+            'tests/e2e/kills.test.ts',
+          ],
+          env: { STORE: process.env.GATE_LANTERN_TEST_POSTGRES, GATE_LANTERN_KILL_ROUNDS: '1' },
+          testTimeout: 600_000,
+          hookTimeout: 300_000,
+          maxWorkers: 2,
+        },
+      },
+    ]
+  : [];
+
 export default defineConfig({
   test: {
     globalSetup: 'scripts/programs.mjs',
@@ -29,6 +60,7 @@ export default defineConfig({
           maxWorkers: 2,
         },
       },
+      ...postgres,
     ],
   },
 });

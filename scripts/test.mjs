@@ -1,6 +1,7 @@
 // npm test on a fresh clone: installs what is missing, then checks, builds, and runs every test.
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
+import { postgres } from './postgres.mjs';
 import { build, install, ROOT, run } from './setup.mjs';
 
 function chromium() {
@@ -26,9 +27,16 @@ install();
 process.env.CHROMIUM = chromium();
 run('npm', ['run', '--silent', 'check'], 'The check');
 build();
+const server = process.env.GATE_LANTERN_TEST_POSTGRES ? undefined : await postgres();
+if (server) process.env.GATE_LANTERN_TEST_POSTGRES = server.url;
+else if (!process.env.GATE_LANTERN_TEST_POSTGRES)
+  process.stdout.write(
+    'NOT TESTED: PostgreSQL could not be installed or started here, so nothing is tried on a server.\n',
+  );
 const { status } = spawnSync(
   process.execPath,
   ['node_modules/vitest/vitest.mjs', 'run', ...process.argv.slice(2)],
   { cwd: ROOT, stdio: 'inherit' },
 );
+server?.stop();
 process.exit(status ?? 1);

@@ -180,6 +180,15 @@ program
   .option(...PASSPHRASE)
   .action(run(async () => (await import('./backup.ts')).restoreBackup));
 program
+  .command('move-store')
+  .description(
+    'carry the store of a stopped Gate Lantern to a PostgreSQL server, and compare it there (docs/scale.md)',
+  )
+  .option('--to <url>', 'postgres://user@host/database, which holds nothing yet')
+  .option('--from <url>', 'the same, to come back into the data directory')
+  .option('--data <dir>', 'its data directory', DATA)
+  .action(run(async () => (await import('./move-store.ts')).move));
+program
   .command('key')
   .description('the key that what is kept is sealed with')
   .command('rotate')

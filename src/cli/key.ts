@@ -6,7 +6,8 @@ import { CliError, print, say } from './messages.ts';
 
 export async function rotate(options: { data: string; to?: string }): Promise<void> {
   const data = resolve(options.data);
-  if (!existsSync(join(data, 'db'))) throw new CliError(`${data} is no data directory of Gate Lantern.`);
+  if (!process.env.DATABASE_URL && !existsSync(join(data, 'db')))
+    throw new CliError(`${data} is no data directory of Gate Lantern.`);
   const { GATE_LANTERN_KEY, GATE_LANTERN_KEY_FILE } = process.env;
   if ((GATE_LANTERN_KEY ?? GATE_LANTERN_KEY_FILE) !== undefined && !options.to)
     throw new CliError('The key is given from elsewhere: name a new file for the new one with --to FILE.');

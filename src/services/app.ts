@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import { UNFINISHED } from '../core/remedy/states.ts';
-import { openDb } from '../store/db.ts';
+import { openDb, storeOf } from '../store/db.ts';
 import { AccountAdmin } from './account-admin.ts';
 import { ApiTokens } from './api-tokens.ts';
 import { Accounts } from './accounts.ts';
@@ -73,7 +73,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   privateDirectory(directory);
   const unlock = lock(directory);
   const clock = clockOf(seed?.clock);
-  const db = await openDb(join(directory, 'db'));
+  const db = await openDb(storeOf(directory));
   const ledger = new Ledger(db, clock);
   const secrets = new Secrets(directory);
   await secrets.check(db);

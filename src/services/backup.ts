@@ -17,7 +17,7 @@ import { createGunzip, createGzip } from 'node:zlib';
 import { pipeline, Readable, type Transform } from 'node:stream';
 import { ChainCheck, type LedgerEntry, type LedgerHead } from '../formats/ledger.ts';
 import { seal, unseal } from '../formats/sealed-stream.ts';
-import { openDb, type Db } from '../store/db.ts';
+import { openDb, storeOf, type Db } from '../store/db.ts';
 import { dumpTables, restoreTables, schemaOf, type Counted, type Piece } from '../store/dump.ts';
 import type { Ledger } from './ledger.ts';
 
@@ -183,7 +183,7 @@ async function restoreInto(
   directory: string,
   passphrase: string,
 ): Promise<Restored> {
-  const db = await openDb(join(directory, 'db'));
+  const db = await openDb(storeOf(directory));
   try {
     // asked before the transaction, which has the store to itself
     const own = await schemaOf(db);

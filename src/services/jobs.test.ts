@@ -1,4 +1,5 @@
 /** Jobs on a real database, with a clock of the test's own. */
+import { log } from './log.ts';
 import { beforeEach, expect, it, vi } from 'vitest';
 import type { JobNews } from '../dto/jobs.ts';
 import type { OpenDb } from '../store/db.ts';
@@ -124,7 +125,7 @@ it('asked for again while it runs, runs once more', async () => {
 });
 
 it('that an error stopped waits and begins again, or has failed', async () => {
-  const said = vi.spyOn(console, 'error').mockImplementation(() => undefined);
+  const said = vi.spyOn(log, 'error').mockImplementation(() => undefined);
   const { jobs, plans, surveys } = made();
   await jobs.add(db, 'plan', 1, 'ada');
   await jobs.add(db, 'survey', 9, 'ada');

@@ -2,7 +2,7 @@
 import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { openDb } from '../store/db.ts';
+import { openDb, storeOf } from '../store/db.ts';
 import { Ledger } from './ledger.ts';
 import { lock } from './lock.ts';
 import { NEXT, Secrets } from './secrets.ts';
@@ -21,7 +21,7 @@ export async function rotateKey(
   const next = to ?? join(data, NEXT);
   const unlock = lock(data);
   try {
-    const db = await openDb(join(data, 'db'));
+    const db = await openDb(storeOf(data));
     try {
       const secrets = new Secrets(data);
       await secrets.check(db);

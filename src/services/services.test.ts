@@ -202,7 +202,7 @@ describe('the tray', () => {
   /** An engine that knows every change but those named gone, and can do all but those named stuck. */
   const engine = {
     ask: {
-      changeRefs: (changes: PlannedChange[]) =>
+      changeRefs: (_: undefined, changes: PlannedChange[]) =>
         Promise.resolve(
           changes
             .filter((c) => !c.id.startsWith('gone'))

@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { newDatabase, SERVER } from '../../tests/own-db.ts';
 import { copyText, openDb, type OpenDb } from './db.ts';
 import {
   mergeStaged,
@@ -18,12 +19,24 @@ import {
 } from './observed.ts';
 
 const home = mkdtempSync(join(tmpdir(), 'gl-db-'));
-afterAll(() => rmSync(home, { recursive: true, force: true }));
+const drops: (() => Promise<void>)[] = [];
+afterAll(async () => {
+  for (const drop of drops) await drop();
+  rmSync(home, { recursive: true, force: true });
+});
+
+/** Where a new store is: a directory, or a database of the server that tests are run against. */
+async function place(name: string): Promise<string> {
+  if (!SERVER) return join(home, name);
+  const { url, drop } = await newDatabase(SERVER);
+  drops.push(drop);
+  return url;
+}
 
 describe('the store', () => {
   let db: OpenDb;
   beforeAll(async () => {
-    db = await openDb(join(home, 'one'));
+    db = await openDb(await place('one'));
   }, 60_000);
   afterAll(() => db.close());
 
@@ -218,7 +231,7 @@ describe('the store', () => {
 describe('migrations', () => {
   it('are applied in order once, and refused when one that was applied has changed or is gone', async () => {
     const dir = mkdtempSync(join(home, 'm-'));
-    const data = join(home, 'two');
+    const data = await place('two');
     writeFileSync(join(dir, '001-a.sql'), 'create table a (n int);');
     await (await openDb(data, dir)).close();
     writeFileSync(join(dir, '002-b.sql'), 'create table b (n int); insert into b values (7);');
@@ -235,7 +248,7 @@ describe('migrations', () => {
 
 describe('kill -9 during writes', () => {
   it('loses nothing that was confirmed, and keeps nothing half done', async () => {
-    const data = join(home, 'three');
+    const data = await place('three');
     const writer = fileURLToPath(new URL('../../tests/kill-writer.ts', import.meta.url));
     let confirmed = 0;
     for (let round = 0; round < 4; round++) {

@@ -2,98 +2,65 @@ import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { workerData, type MessagePort } from 'node:worker_threads';
-import { PGlite } from '@electric-sql/pglite';
 import { serve } from '../jobs/rpc.ts';
+import type { Backend, Tx } from './backend.ts';
 import { beginWithEmpty, MIGRATIONS } from './empty.ts';
 
-let pg: PGlite;
-
-/** Whoever holds the database to itself; everybody else waits in line. */
-let holder = 0;
-let lastTx = 0;
-const line: (() => void)[] = [];
-
-async function acquire(): Promise<number> {
-  while (holder) await new Promise<void>((resolve) => line.push(resolve));
-  return (holder = ++lastTx);
-}
-function release(): void {
-  holder = 0;
-  line.shift()?.();
-}
-async function inTurn<T>(tx: number | undefined, work: () => Promise<T>): Promise<T> {
-  if (tx !== undefined) {
-    if (tx !== holder) throw new Error('This transaction has ended.');
-    return work();
-  }
-  await acquire();
-  try {
-    return await work();
-  } finally {
-    release();
-  }
-}
-
-const quote = (name: string): string => `"${name.replaceAll('"', '""')}"`;
+let backend: Backend;
 
 function functionsFor(port: MessagePort) {
-  const mine = new Set<number>();
+  const mine = new Set<Tx>();
+  const end = async (tx: Tx, how: 'commit' | 'rollback'): Promise<void> => {
+    mine.delete(tx);
+    await backend.end(tx, how);
+  };
   port.on('close', () => {
     // a thread that ends in the middle of a transaction leaves nothing half done
-    if (mine.has(holder)) void pg.exec('rollback').finally(release);
+    for (const tx of mine) void end(tx, 'rollback').catch(() => undefined);
   });
-  const end = async (tx: number, sql: 'commit' | 'rollback'): Promise<void> => {
-    if (tx !== holder) throw new Error('This transaction has ended.');
-    try {
-      await pg.exec(sql);
-    } finally {
-      mine.delete(tx);
-      release();
-    }
-  };
   return {
-    query: (tx: number | undefined, sql: string, params: unknown[]) =>
-      inTurn(tx, async () => (await pg.query(sql, params)).rows),
-    copyIn: (tx: number | undefined, table: string, columns: string[], text: string) =>
-      inTurn(tx, async () => {
-        if (text === '') return;
-        await pg.query(`copy ${quote(table)} (${columns.map(quote).join(', ')}) from '/dev/blob'`, [], {
-          blob: new Blob([text]),
-        });
-      }),
-    copyOut: (tx: number | undefined, select: string) =>
-      inTurn(tx, async () => {
-        const { blob } = await pg.query(`copy (${select}) to '/dev/blob'`);
-        // without a row there is no blob either
-        return new Uint8Array(blob ? await blob.arrayBuffer() : new ArrayBuffer(0));
-      }),
+    query: (tx: Tx | undefined, sql: string, params: unknown[]) => backend.query(tx, sql, params),
+    copyIn: (tx: Tx | undefined, table: string, columns: string[], text: string) =>
+      backend.copyIn(tx, table, columns, text),
+    copyOut: (tx: Tx | undefined, select: string) => backend.copyOut(tx, select),
     begin: async () => {
-      const tx = await acquire();
-      try {
-        await pg.exec('begin');
-      } catch (e) {
-        release();
-        throw e;
-      }
+      const tx = await backend.begin();
       mine.add(tx);
       return tx;
     },
-    commit: (tx: number) => end(tx, 'commit'),
-    rollback: (tx: number) => end(tx, 'rollback'),
+    commit: (tx: Tx) => end(tx, 'commit'),
+    rollback: (tx: Tx) => end(tx, 'rollback'),
   };
 }
 export type DbFunctions = ReturnType<typeof functionsFor>;
 
+async function inTransaction(work: (tx: Tx) => Promise<void>): Promise<void> {
+  const tx = await backend.begin();
+  try {
+    await work(tx);
+  } catch (e) {
+    await backend.end(tx, 'rollback').catch(() => undefined);
+    throw e;
+  }
+  await backend.end(tx, 'commit');
+}
+
 /** Applies what is new, in order; refuses to run over a migration that has changed since it was applied. */
 async function migrate(directory: string): Promise<void> {
-  await pg.exec(`create table if not exists migration (
-    number integer primary key, name text not null, sha256 text not null, applied_at timestamptz not null default now())`);
+  await backend.query(
+    undefined,
+    `create table if not exists migration (
+    number integer primary key, name text not null, sha256 text not null, applied_at timestamptz not null default now())`,
+    [],
+  );
   const applied = new Map(
     (
-      await pg.query<{ number: number; name: string; sha256: string }>(
-        'select number, name, sha256 from migration',
-      )
-    ).rows.map((m) => [m.number, m]),
+      (await backend.query(undefined, 'select number, name, sha256 from migration', [])) as {
+        number: number;
+        name: string;
+        sha256: string;
+      }[]
+    ).map((m) => [m.number, m]),
   );
   const files = readdirSync(directory)
     .filter((f) => /^\d{3}-.*\.sql$/.test(f))
@@ -113,9 +80,9 @@ async function migrate(directory: string): Promise<void> {
         );
       continue;
     }
-    await pg.transaction(async (tx) => {
-      await tx.exec(sql);
-      await tx.query('insert into migration (number, name, sha256) values ($1, $2, $3)', [
+    await inTransaction(async (tx) => {
+      await backend.exec(tx, sql);
+      await backend.query(tx, 'insert into migration (number, name, sha256) values ($1, $2, $3)', [
         number,
         name,
         sha256,
@@ -130,13 +97,21 @@ async function migrate(directory: string): Promise<void> {
 }
 
 const root = {
-  async open(directory: string, migrations: string = MIGRATIONS) {
-    if (migrations === MIGRATIONS) beginWithEmpty(directory);
-    pg = await PGlite.create(directory);
+  /** `target`: a directory for PGlite, or the address of a PostgreSQL server. */
+  async open(target: string, migrations: string = MIGRATIONS) {
+    if (/^postgres(?:ql)?:\/\//.test(target)) {
+      const { openPostgres } = await import('./postgres.ts');
+      backend = await openPostgres(target, () =>
+        process.stdout.write('Standing by: another Gate Lantern leads on this database.\n'),
+      );
+    } else {
+      if (migrations === MIGRATIONS) beginWithEmpty(target);
+      backend = await (await import('./pglite.ts')).openPglite(target);
+    }
     await migrate(migrations);
   },
   attach: (port: MessagePort) => serve(port, functionsFor(port)),
-  close: () => inTurn(undefined, () => pg.close()),
+  close: () => backend.close(),
 };
 export type DbRoot = typeof root;
 

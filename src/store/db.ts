@@ -2,6 +2,7 @@
  * The Db port: small, and plain PostgreSQL behind it. The database runs in a thread of its own
  * (db.thread.ts); any thread may hold a connection, and a transaction has the database to itself.
  */
+import { join } from 'node:path';
 import { MessageChannel, type MessagePort, type Worker } from 'node:worker_threads';
 import { connect, startThread, type Remote } from '../jobs/rpc.ts';
 import type { DbFunctions, DbRoot } from './db.thread.ts';
@@ -49,13 +50,16 @@ export interface OpenDb extends Db {
   worker: Worker;
 }
 
-/** Opens the database in `directory` (made if absent) and brings it to the newest migration. */
-export async function openDb(directory: string, migrations?: string): Promise<OpenDb> {
+/** Where the store of a data directory is: in it, or on the PostgreSQL server that DATABASE_URL names. */
+export const storeOf = (directory: string): string => process.env.DATABASE_URL ?? join(directory, 'db');
+
+/** Opens the database in a directory (made if absent), or on a PostgreSQL server, and brings it to the newest migration. */
+export async function openDb(target: string, migrations?: string): Promise<OpenDb> {
   const { remote, worker } = startThread<DbRoot>(new URL('./db.thread.ts', import.meta.url));
   const failed = new Promise<never>((_, reject) => worker.once('error', reject));
   failed.catch(() => undefined);
   try {
-    await Promise.race([remote.open(directory, migrations), failed]);
+    await Promise.race([remote.open(target, migrations), failed]);
   } catch (e) {
     await worker.terminate();
     throw e;

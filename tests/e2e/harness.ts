@@ -10,6 +10,7 @@ import { chromium, type Browser } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
 import { makeChanges } from '../../demo/past.ts';
 import { demoSources, demoSso, writeWorld } from '../../demo/write.ts';
+import { newDatabase, SERVER } from '../own-db.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
 
@@ -74,6 +75,7 @@ export class Scene {
   readonly home = mkdtempSync(join(tmpdir(), 'gl-e2e-'));
   base = '';
   private app: ChildProcess | undefined;
+  private readonly others: ChildProcess[] = [];
   private standins: ChildProcess | undefined;
   private standinUrl = '';
   private provider = '';
@@ -94,7 +96,11 @@ export class Scene {
     } = {},
   ) {}
 
+  /** A database of its own, where these tests are run against a PostgreSQL server. */
+  private database: { url: string; drop: () => Promise<void> } | undefined;
+
   async up(): Promise<void> {
+    if (SERVER) this.database = await newDatabase(SERVER);
     const extract = join(this.home, 'extract');
     if (!existsSync(extract)) {
       writeWorld(makeWorld(), extract);
@@ -157,6 +163,7 @@ export class Scene {
       GATE_LANTERN_DATA: join(this.home, 'data'),
       PORT: String(port),
       HOST: '127.0.0.1',
+      ...(this.database && { DATABASE_URL: this.database.url }),
       ...env,
     });
     this.app = s.child;
@@ -174,6 +181,39 @@ export class Scene {
       );
   }
 
+  /**
+   * A second process on the same database, with a data directory of its own and the same key: it stands by. Once it
+   * `leads`, it is the application that is talked to.
+   */
+  async standBy(env: NodeJS.ProcessEnv): Promise<{ output: string[]; leads: () => Promise<void> }> {
+    const child = spawn(process.execPath, ['dist/app/server.mjs', '--seed', join(this.home, 'seed.json')], {
+      cwd: ROOT,
+      stdio: ['ignore', 'pipe', 'pipe'],
+      env: {
+        ...process.env,
+        GATE_LANTERN_LOCAL_SOURCES: '1',
+        GATE_LANTERN_DATA: join(this.home, 'second'),
+        GATE_LANTERN_KEY_FILE: join(this.home, 'data', 'secret.key'),
+        PORT: String(await freePort()),
+        HOST: '127.0.0.1',
+        ...env,
+      },
+    });
+    const output: string[] = [];
+    for (const stream of [child.stdout, child.stderr])
+      createInterface({ input: stream }).on('line', (line) => output.push(line));
+    this.others.push(child);
+    return {
+      output,
+      leads: async () => {
+        await until('it to lead', () => Promise.resolve(output.includes('Ready to answer.')));
+        this.app = child;
+        this.base = /on (http\S+)/.exec(output.join('\n'))![1]!;
+        this.output = output;
+      },
+    };
+  }
+
   /** Ends the application with no warning, and waits until it is gone. */
   async kill(signal: NodeJS.Signals = 'SIGKILL'): Promise<void> {
     const { app } = this;
@@ -185,7 +225,9 @@ export class Scene {
 
   async down(): Promise<void> {
     await this.kill();
+    for (const other of this.others) other.kill('SIGKILL');
     this.standins?.kill('SIGKILL');
+    await this.database?.drop();
     rmSync(this.home, { recursive: true, force: true });
   }
 

@@ -2,6 +2,7 @@
  * Plans carried out on a real database, while a steward pauses, resumes, stops, undoes and retries at any moment,
  * workspaces misbehave, and the application dies and starts again.
  */
+import { log } from '../log.ts';
 import fc from 'fast-check';
 import { beforeAll, describe, expect, it, vi } from 'vitest';
 import { agrees, isDone, TROUBLED, type ChangeState } from '../../core/remedy/states.ts';
@@ -220,8 +221,8 @@ const scripts: fc.Arbitrary<Script> = fc.record({
 describe('a plan', () => {
   it('comes to an end that is right and said, whatever is asked of it and whenever the application dies', async () => {
     const seen = new Set<ChangeState>();
-    // jobs say on the console that the application died under them
-    vi.spyOn(console, 'error').mockImplementation(() => undefined);
+    // jobs say in the log that the application died under them
+    vi.spyOn(log, 'error').mockImplementation(() => undefined);
     await fc.assert(
       fc.asyncProperty(scripts, async (script) => {
         const { plan, head, steps } = await live(script);
