@@ -96,6 +96,9 @@ export const scheduleForm = z.object({
   at: z.iso.datetime({ offset: true, error: 'needs a day and a time' }),
 });
 
+/** For how many days surveys are kept; null for all of them. */
+export const retentionForm = z.object({ surveyDays: whole(1, 36_500).nullable() });
+
 export const packForm = z.object({
   name: text(100).trim().min(1, 'needs a name'),
   about: text(500),

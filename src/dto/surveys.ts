@@ -5,7 +5,7 @@ import type { JobStep } from './jobs.ts';
 export interface SurveyRow {
   id: number;
   kind: 'full' | 'incremental' | 'read-back';
-  state: 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted';
+  state: 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted' | 'dropped';
   startedBy: string;
   startedAt: string;
   finishedAt: string | null;

@@ -279,6 +279,8 @@ function search(
 
 const functions = {
   rowsRead: () => rowsRead,
+  /** Surveys before this number were dropped. */
+  forget: (before: number) => void (past = past.filter((p) => p.survey >= before)),
   take,
   reweigh,
   bright: from(bright),

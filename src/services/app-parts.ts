@@ -26,6 +26,7 @@ import type { Watch } from './watch.ts';
 import type { Logger } from 'pino';
 import type { Metrics } from './metrics.ts';
 import type { Mail } from './mail.ts';
+import type { Retention } from './retention.ts';
 import type { Scim } from './scim.ts';
 import type { Sso } from './sso.ts';
 
@@ -33,6 +34,7 @@ export interface App {
   db: OpenDb;
   accounts: Accounts;
   second: SecondFactor;
+  retention: Retention;
   mail: Mail;
   sso: Sso;
   scim: Scim;

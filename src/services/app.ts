@@ -33,6 +33,7 @@ import { SigningKey } from './signing-key.ts';
 import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
+import { Retention } from './retention.ts';
 import { Scim } from './scim.ts';
 import { Sso } from './sso.ts';
 import { Tray } from './tray.ts';
@@ -119,6 +120,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (!again && !start) await plans.proofs.lookForDrift();
   });
 
+  const retention = new Retention(db, ledger, engine, clock);
+  present.subscribe(async ({ again, start }) => {
+    if (!again && !start) await retention.drop();
+  });
+
   await jobs.takeUp();
   await extracts.tidy();
   await recognition.sealCases();
@@ -152,6 +158,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     db,
     accounts,
     second,
+    retention,
     mail,
     sso,
     scim: new Scim(db, ledger, admin, sso, clock),

@@ -251,7 +251,7 @@ describe('the first visit of an empty installation', () => {
     const signed = await bare.raw('POST', '/api/session', {
       body: { address: form.address, password: form.password },
     });
-    expect(await signed.json()).toMatchObject({ role: 'steward' });
+    expect(await signed.json()).toEqual({ wants: [] });
     expect(
       (
         await bare.raw('POST', '/api/session', {

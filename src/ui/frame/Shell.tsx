@@ -9,7 +9,7 @@ import { count, plural, When } from '../parts/marks.tsx';
 import { useDates, whenWords } from '../parts/dates.ts';
 import { asOfOf, inScope, useUrl } from './url.ts';
 import { SignedContext, switchTheme, useSigned } from './signed.ts';
-import { heldWords } from '../parts/Held.tsx';
+import { heldWords } from '../parts/held-words.ts';
 import { STEPS, stepsFor, viewOf } from '../views.ts';
 import { Toasts } from '../parts/Toasts.tsx';
 import { Tray } from './Tray.tsx';

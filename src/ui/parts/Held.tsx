@@ -5,25 +5,10 @@ import { useState } from 'react';
 import { namesNothing, type Held } from '../../dto/accounts.ts';
 import { ask } from '../frame/api.ts';
 import { Dialog, DialogEnd } from './Dialog.tsx';
-import { plural, Trouble } from './marks.tsx';
+import { ownId } from './held-words.ts';
+import { Trouble } from './marks.tsx';
 
 const NONE: Held = { workspaces: [], departments: [], spaces: [] };
-const own = (id: string): string => id.slice(id.indexOf(':') + 1);
-
-/** A part in a few words. */
-export function heldWords({ workspaces, departments, spaces }: Held): string {
-  const names = [...workspaces, ...departments, ...spaces.map(own)];
-  return names.length <= 2
-    ? names.join(' and ')
-    : [
-        workspaces.length && plural(workspaces.length, 'workspace'),
-        departments.length && plural(departments.length, 'department'),
-        spaces.length && plural(spaces.length, 'space'),
-      ]
-        .filter(Boolean)
-        .join(', ');
-}
-
 export function HeldDialog({
   name,
   held,
@@ -94,10 +79,10 @@ export function HeldDialog({
                   key={id}
                   className="flex items-center gap-1 rounded border border-slate bg-base-200 px-2 text-[13px]"
                 >
-                  {own(id)}
+                  {ownId(id)}
                   <button
                     className="cursor-pointer"
-                    aria-label={`Remove ${own(id)}`}
+                    aria-label={`Remove ${ownId(id)}`}
                     onClick={() => flip('spaces', id)}
                   >
                     <X size={13} aria-hidden />

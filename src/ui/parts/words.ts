@@ -47,6 +47,8 @@ const DEEDS: Record<string, string> = {
   'sso.asked': 'proposed single sign-on',
   'sso.set': 'changed single sign-on',
   'sso.refused': 'rejected single sign-on',
+  'retention.set': 'changed how long surveys are kept',
+  'surveys.dropped': 'dropped old surveys',
   'backup.made': 'made a backup',
   'key.rotated': 'changed the key',
   'scim.token': 'changed the SCIM token',

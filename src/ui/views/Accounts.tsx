@@ -22,9 +22,11 @@ import { Copied } from '../parts/Copied.tsx';
 import { plural, State, Trouble, When } from '../parts/marks.tsx';
 import { ActionsMenu, MenuItem } from '../parts/Menu.tsx';
 import { SignInDialog } from '../parts/SignInDialog.tsx';
-import { HeldDialog, heldWords } from '../parts/Held.tsx';
+import { HeldDialog } from '../parts/Held.tsx';
+import { heldWords } from '../parts/held-words.ts';
 import { ROLE_WORDS as ROLES } from '../parts/roles.ts';
 import { SecondFactor } from '../parts/SecondFactor.tsx';
+import { useMounted } from '../parts/mounted.ts';
 import { useSay } from '../parts/Toasts.tsx';
 
 export default function Accounts({ account }: { account: Account }) {
@@ -422,6 +424,8 @@ function Own({ alone }: { alone: boolean }) {
   const { account } = useSigned();
   const refresh = useRefresh();
   const say = useSay();
+  // which zones there are the browser knows, and not the server
+  const mounted = useMounted();
   const { data, error } = useQuery(ask('/api/accounts/own'));
   const end = useMutation({
     mutationFn: (id: number) => send('DELETE', '/api/accounts/own', { id }),
@@ -499,7 +503,7 @@ function Own({ alone }: { alone: boolean }) {
         ))}
       </ul>
       <h3 className="mt-5 font-semibold">Dates and times</h3>
-      <Dates />
+      {mounted && <Dates />}
       <h3 className="mt-5 font-semibold">API tokens</h3>
       <Tokens />
     </section>

@@ -11,7 +11,7 @@ import { duration } from '../../parts/dates.ts';
 import { Dialog, DialogEnd } from '../../parts/Dialog.tsx';
 import { ActionsMenu, MenuItem } from '../../parts/Menu.tsx';
 import { useSay } from '../../parts/Toasts.tsx';
-import { editSourceForm, sourceForm } from '../../../dto/forms.ts';
+import { editSourceForm, retentionForm, sourceForm } from '../../../dto/forms.ts';
 import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
@@ -23,6 +23,62 @@ export default function Sources({ account, search }: { account: Account; search:
     <Shell account={account} path="/survey/sources">
       <View search={search} />
     </Shell>
+  );
+}
+
+/** For how long surveys are kept. */
+function RetentionButton() {
+  const [open, setOpen] = useState(false);
+  const close = () => setOpen(false);
+  const { data, error } = useQuery({ ...ask('/api/retention'), enabled: open });
+  return (
+    <>
+      <button className="btn btn-sm btn-ghost" onClick={() => setOpen(true)}>
+        Retention
+      </button>
+      {open && (
+        <Dialog title="How long surveys are kept" close={close}>
+          {error && <Trouble error={error} />}
+          {data && <RetentionForm days={data.surveyDays} close={close} />}
+        </Dialog>
+      )}
+    </>
+  );
+}
+
+function RetentionForm({ days, close }: { days: number | null; close: () => void }) {
+  const refresh = useRefresh();
+  const say = useSay();
+  const form = useSchemaForm(retentionForm, { surveyDays: days }, async (values) => {
+    const { dropped } = await send('PUT', '/api/retention', values);
+    refresh();
+    say(dropped ? `${plural(dropped, 'survey')} dropped.` : 'Saved.');
+    close();
+  });
+  return (
+    <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+      <Field form={form} name="surveyDays" label="Days; leave empty to keep all surveys">
+        {(input) => (
+          <input
+            {...input}
+            className="input w-32"
+            type="number"
+            autoFocus
+            {...form.register('surveyDays', { setValueAs: (v: string | null) => (v ? Number(v) : null) })}
+          />
+        )}
+      </Field>
+      <p className="text-quiet">
+        What a dropped survey alone saw is gone: it cannot be asked about or compared with any more. The
+        newest two are always kept, and so are points over time, findings, plans and the ledger.
+      </p>
+      <FormTrouble form={form} />
+      <DialogEnd close={close}>
+        <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+          Save
+        </button>
+      </DialogEnd>
+    </form>
   );
 }
 
@@ -71,6 +127,7 @@ function View({ search }: { search: string }) {
             Export an extract
           </a>
         )}
+        {steward && <RetentionButton />}
         {steward && (
           <button className="btn btn-sm" onClick={() => setBringing(!bringing)} aria-expanded={bringing}>
             Import an extract
@@ -221,6 +278,7 @@ function SurveyState({ survey }: { survey: SurveyRow }) {
     failed: 'failed',
     cancelled: 'back',
     interrupted: 'trouble',
+    dropped: 'back',
   } as const;
   return (
     <State icon={icon[survey.state]}>

@@ -1,0 +1,92 @@
+import { beforeEach, describe, expect, it } from 'vitest';
+import type { OpenDb } from '../store/db.ts';
+import { mergeStaged, readObserved, stage } from '../store/observed.ts';
+import { ownAccounts } from '../../tests/own-accounts.ts';
+import { ownDb } from '../../tests/own-db.ts';
+import { Retention } from './retention.ts';
+
+const DAY = 86_400_000;
+let db: OpenDb;
+let now = Date.parse('2026-03-02T09:00:00Z');
+let retention: Retention;
+const forgotten: number[] = [];
+ownDb((own) => {
+  db = own;
+  const clock = () => new Date(now);
+  const { ledger } = ownAccounts(db, clock);
+  retention = new Retention(
+    db,
+    ledger,
+    { ask: { forget: (n) => Promise.resolve(forgotten.push(n)) } },
+    clock,
+  );
+});
+
+/** A survey so many days ago that sees these spaces. */
+async function survey(daysAgo: number, names: Record<string, string>): Promise<number> {
+  const [row] = await db.query<{ id: number }>(
+    "insert into survey (kind, state, started_by, started_at, taken_at) values ('full', 'done', 'a', $1, $1) returning id",
+    [new Date(now - daysAgo * DAY)],
+  );
+  await db.transaction(async (tx) => {
+    await stage(
+      tx,
+      row!.id,
+      Object.entries(names).map(([id, name]) => ({
+        kind: 'space' as const,
+        source: 's',
+        id,
+        doc: { id, name },
+      })),
+    );
+    await mergeStaged(tx, row!.id, [{ kind: 'space', source: 's' }]);
+  });
+  return row!.id;
+}
+const seen = async (id: number): Promise<Record<string, string>> =>
+  Object.fromEntries((await readObserved<{ name: string }>(db, 'space', id)).map((r) => [r.id, r.doc.name]));
+
+describe('surveys that are older than is wanted', () => {
+  beforeEach(async () => {
+    for (const table of ['observed', 'survey']) await db.query(`delete from ${table}`);
+    await db.query("delete from setting where name = 'retention'");
+    forgotten.length = 0;
+  });
+
+  it('are dropped with what only they saw; the others see what they saw, and it is on the ledger', async () => {
+    const ids = [
+      await survey(90, { a: '1', b: '1' }),
+      await survey(40, { a: '2', b: '1' }),
+      await survey(20, { a: '2', c: '1' }),
+      await survey(1, { a: '3', c: '1' }),
+    ];
+    const before = await Promise.all(ids.map(seen));
+    expect(before[1]).toEqual({ a: '2', b: '1' });
+    expect(await retention.drop()).toEqual({ dropped: 0 });
+    expect(await retention.set({ surveyDays: 30 }, 'ada')).toEqual({ dropped: 2 });
+    expect(await Promise.all(ids.slice(2).map(seen))).toEqual(before.slice(2));
+    const states = await db.query<{ state: string }>('select state from survey order by id');
+    expect(states.map((s) => s.state)).toEqual(['dropped', 'dropped', 'done', 'done']);
+    // of a, b and c no version is left that nobody can ask for
+    const versions = await db.query<{ n: number }>(
+      'select count(*)::int as n from observed where valid_to <= $1',
+      [ids[2]],
+    );
+    expect(versions[0]!.n).toBe(0);
+    const [entry] = await db.query<{ after: { surveys: number[]; rows: number } }>(
+      "select after from ledger where what = 'surveys.dropped' order by seq desc limit 1",
+    );
+    expect(entry!.after).toMatchObject({ surveys: ids.slice(0, 2), rows: 2 });
+    expect(forgotten).toEqual([ids[2]]);
+    // once
+    expect(await retention.drop()).toEqual({ dropped: 0 });
+  });
+
+  it('are kept where they are the newest two, whatever their age', async () => {
+    const ids = [await survey(900, { a: '1' }), await survey(800, { a: '2' }), await survey(700, { a: '3' })];
+    expect(await retention.set({ surveyDays: 30 }, 'ada')).toEqual({ dropped: 1 });
+    expect(await seen(ids[1]!)).toEqual({ a: '2' });
+    expect(await seen(ids[2]!)).toEqual({ a: '3' });
+    now += DAY;
+  });
+});
