@@ -80,8 +80,12 @@ function View({ params, set, narrow }: ViewProps) {
           aria-label="Where it lies"
         >
           <Where sum={sum} params={params} set={set} history={scoped ? [] : data.history} />
-          <h2 className="mb-1 mt-3 font-semibold">Exposure points over time</h2>
-          <OverTime history={data.history} />
+          {data.history.length > 0 && (
+            <>
+              <h2 className="mb-1 mt-3 font-semibold">Exposure points over time</h2>
+              <OverTime history={data.history} />
+            </>
+          )}
           <Coverage sum={sum} />
         </section>
       )}
