@@ -118,8 +118,7 @@ export async function* backup(
   let room: () => void = () => undefined;
   let left = false;
   const work = db
-    .transaction(async (tx) => {
-      await tx.query('set transaction isolation level repeatable read');
+    .snapshot(async (tx) => {
       for await (const piece of plain(directory, tx, at)) {
         if (left) throw new Error('Whoever wanted the backup has gone.');
         queue.push({ piece });
@@ -185,6 +184,8 @@ async function restoreInto(
 ): Promise<Restored> {
   const db = await openDb(storeOf(directory));
   try {
+    if ((await db.query('select 1 from account limit 1')).length)
+      throw new Error('There is an installation in this database already.');
     // asked before the transaction, which has the store to itself
     const own = await schemaOf(db);
     let end: End | undefined;

@@ -12,9 +12,9 @@ export interface Backend {
   exec(tx: Tx, sql: string): Promise<void>;
   /**
    * Begins a transaction. Transactions wait for each other, so that what one reads and then writes is as it was, whoever
-   * else writes.
+   * else writes. `snapshot`: one that only reads, all as it is at its start; on a server it holds up nobody.
    */
-  begin(): Promise<Tx>;
+  begin(snapshot?: boolean): Promise<Tx>;
   end(tx: Tx, how: 'commit' | 'rollback'): Promise<void>;
   close(): Promise<void>;
 }

@@ -23,8 +23,8 @@ function functionsFor(port: MessagePort) {
     copyIn: (tx: Tx | undefined, table: string, columns: string[], text: string) =>
       backend.copyIn(tx, table, columns, text),
     copyOut: (tx: Tx | undefined, select: string) => backend.copyOut(tx, select),
-    begin: async () => {
-      const tx = await backend.begin();
+    begin: async (snapshot?: boolean) => {
+      const tx = await backend.begin(snapshot);
       mine.add(tx);
       return tx;
     },

@@ -12,6 +12,8 @@ export interface Db {
   query<Row = Record<string, unknown>>(sql: string, params?: unknown[]): Promise<Row[]>;
   /** Runs `work` in one transaction: committed if it returns, rolled back if it throws. */
   transaction<T>(work: (tx: Db) => Promise<T>): Promise<T>;
+  /** Reads, all as it is at one moment. */
+  snapshot<T>(work: (tx: Db) => Promise<T>): Promise<T>;
   /** Bulk in: `text` is in PostgreSQL's COPY text format (see `copyText`). */
   copyIn(table: string, columns: readonly string[], text: string): Promise<void>;
   /** Bulk out: the statement's rows in COPY text format, UTF-8. */
@@ -21,23 +23,26 @@ export interface Db {
 type Connection = Remote<DbFunctions>;
 
 function over(connection: Connection, tx?: number): Db {
-  return {
+  const inOne = async <T>(snapshot: boolean, work: (tx: Db) => Promise<T>): Promise<T> => {
+    if (tx !== undefined) return work(db);
+    const id = await connection.begin(snapshot);
+    try {
+      const result = await work(over(connection, id));
+      await connection.commit(id);
+      return result;
+    } catch (e) {
+      await connection.rollback(id).catch(() => undefined);
+      throw e;
+    }
+  };
+  const db: Db = {
     query: (sql, params = []) => connection.query(tx, sql, params) as Promise<never>,
     copyIn: (table, columns, text) => connection.copyIn(tx, table, [...columns], text),
     copyOut: (select) => connection.copyOut(tx, select),
-    async transaction(work) {
-      if (tx !== undefined) return work(this);
-      const id = await connection.begin();
-      try {
-        const result = await work(over(connection, id));
-        await connection.commit(id);
-        return result;
-      } catch (e) {
-        await connection.rollback(id).catch(() => undefined);
-        throw e;
-      }
-    },
+    transaction: (work) => inOne(false, work),
+    snapshot: (work) => inOne(true, work),
   };
+  return db;
 }
 
 /** A Db over a port that another thread was given by `OpenDb.port()`. */

@@ -52,7 +52,7 @@ export async function* dumpTables(tx: Db, counted: Counted): AsyncGenerator<Piec
   for (const { name, columns } of await tablesOf(tx)) {
     yield { table: name, columns };
     const [size] = await tx.query<{ pages: number }>(
-      'select (pg_relation_size($1::regclass) / 8192)::int as pages',
+      "select (pg_relation_size($1::regclass) / current_setting('block_size')::int)::int as pages",
       [quote(name)],
     );
     const hash = createHash('sha256');

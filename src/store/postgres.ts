@@ -81,11 +81,14 @@ export async function openPostgres(url: string, standingBy?: () => void): Promis
         return new Uint8Array(Buffer.concat(pieces));
       }),
     exec: async (tx, sql) => void (await clientOf(tx).query(sql)),
-    async begin() {
+    async begin(snapshot) {
       const client = await pool.connect();
       try {
-        await client.query('begin');
-        await client.query('select pg_advisory_xact_lock($1)', [TRANSACTIONS]);
+        if (snapshot) await client.query('begin isolation level repeatable read read only');
+        else {
+          await client.query('begin');
+          await client.query('select pg_advisory_xact_lock($1)', [TRANSACTIONS]);
+        }
       } catch (e) {
         client.release(true);
         throw e;

@@ -392,6 +392,14 @@ describe('an account that is held to a part', () => {
     expect(await scene.api('GET', `/api/plans/${plan}`)).toMatchObject({ state: 'draft' });
   });
 
+  it('signs in again while it is signed in, as everybody does', async () => {
+    const response = await scene.raw('POST', '/api/session', {
+      headers: await asDeputy(),
+      body: { address: 'deputy@tarntide.example', password: 'lantern-deputy' },
+    });
+    expect(response.status).toBe(200);
+  });
+
   it('makes and applies a plan of what lies in it, which the whole sees too', async () => {
     const grant = part.grants.find((g) => g.role !== 'owner')!;
     const [source, ...id] = grant.id.split(':');

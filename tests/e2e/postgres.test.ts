@@ -22,9 +22,12 @@ describe.skipIf(!SERVER)('a PostgreSQL server', () => {
     await scene.down();
     await database.drop();
   });
-  const gl = (...args: string[]) =>
+  const gl = (...args: string[]) => glWith({}, ...args);
+  const glWith = (env: NodeJS.ProcessEnv, ...args: string[]) =>
     new Promise<{ status: number | null; out: string; err: string }>((done) => {
-      const child = spawn(process.execPath, ['dist/app/gl.mjs', ...args]);
+      const child = spawn(process.execPath, ['dist/app/gl.mjs', ...args], {
+        env: { ...process.env, ...env },
+      });
       let [out, err] = ['', ''];
       child.stdout.on('data', (d) => (out += String(d)));
       child.stderr.on('data', (d) => (err += String(d)));
@@ -87,6 +90,20 @@ describe.skipIf(!SERVER)('a PostgreSQL server', () => {
     expect([seen.state, seen.altered]).toEqual(['done', 0]);
     // nothing here rests on how fast it was; it is said for whoever reads
     console.log(`the second process led ${seconds.toFixed(1)} s after the first was killed`);
+  });
+
+  it('takes no backup over an installation that is there', async () => {
+    const file = join(scene.home, 'a.backup');
+    const passphrase = { GATE_LANTERN_PASSPHRASE: 'a tide table and nine ropes' };
+    const before = await scene.api<FindingsPage>('GET', '/api/findings?limit=500');
+    const made = await glWith(passphrase, 'backup', file, '--data', join(scene.home, 'second'));
+    expect([made.status, made.err]).toEqual([0, '']);
+    await scene.kill('SIGTERM');
+    const env = { ...passphrase, DATABASE_URL: database.url };
+    const refused = await glWith(env, 'restore', file, join(scene.home, 'onto'));
+    expect([refused.status, refused.err]).toEqual([2, expect.stringContaining('already')]);
+    await scene.startApp({ DATABASE_URL: database.url });
+    expect(await scene.api('GET', '/api/findings?limit=500')).toEqual(before);
   });
 
   it('comes back into a data directory', async () => {

@@ -87,6 +87,7 @@ function mortal(life: Life): Db {
             if (life.dead) throw new Crash();
             return result;
           }),
+    snapshot: (work) => inner.snapshot(work),
     copyIn: (...args) => inner.copyIn(...args),
     copyOut: (select) => inner.copyOut(select),
   });
