@@ -8,7 +8,7 @@ import type { Db } from '../store/db.ts';
 import type { Accounts } from './accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
-import type { SecondFactor } from './second-factor.ts';
+import { WAYS, waysOf, type SecondFactor, type Ways } from './second-factor.ts';
 import { newToken, sha256 } from './tokens.ts';
 
 /** An invitation is good for so long. */
@@ -44,9 +44,8 @@ export class AccountAdmin {
 
   async list(): Promise<AccountList> {
     const now = this.clock();
-    const rows = await this.db.query<AccountSql & { sessions: number; code: boolean; passkey: boolean }>(
-      `select ${COLUMNS}, totp is not null as code,
-         exists (select 1 from passkey p where p.account = a.id) as passkey, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
+    const rows = await this.db.query<AccountSql & Ways & { sessions: number }>(
+      `select ${COLUMNS}, ${WAYS}, (select count(*)::int from session s where s.account = a.id and s.seen_at > $1) as sessions
        from account a where removed_at is null order by lower(name), id`,
       [new Date(now.getTime() - this.accounts.idleMs)],
     );
@@ -67,7 +66,7 @@ export class AccountAdmin {
         madeAt: r.created_at.toISOString(),
         lastSignIn: r.signed_in_at?.toISOString() ?? null,
         sessions: r.sessions,
-        secondFactor: (['code', 'passkey'] as const).filter((way) => r[way]),
+        secondFactor: waysOf(r),
         asked: r.asked_role && { role: r.asked_role, by: r.asked_by! },
       })),
     };
@@ -185,39 +184,44 @@ export class AccountAdmin {
     return this.change(id, by, 'own-role', async (tx, row) => {
       if (row.role === 'steward' && role !== 'steward') await this.keepsASteward(tx, id);
       const asked = role === 'steward' && row.role !== 'steward' && (await this.hasSecond(tx, by));
-      const set =
-        "update account set role = $2, asked_role = $3, asked_by = $4, was_steward = was_steward or $2 = 'steward' where id = $1";
-      await tx.query(set, [id, asked ? row.role : role, asked ? role : null, asked ? by : null]);
-      await this.ledger.add(
-        {
-          who: by,
-          what: asked ? 'account.role-asked' : 'account.role',
-          subject: row.address,
-          before: { role: row.role },
-          after: { role },
-        },
-        tx,
-      );
+      await this.writeRole(tx, row, role, by, asked);
       return { asked };
     });
+  }
+
+  /** Gives a role, or asks another steward to, and says so. */
+  private async writeRole(
+    tx: Db,
+    row: Pick<AccountSql, 'id' | 'address' | 'role'>,
+    role: AccountRole,
+    by: string,
+    asked: boolean,
+  ): Promise<void> {
+    await tx.query(
+      "update account set role = $2, asked_role = $3, asked_by = $4, was_steward = was_steward or $2 = 'steward' where id = $1",
+      [row.id, asked ? row.role : role, asked ? role : null, asked ? by : null],
+    );
+    await this.ledger.add(
+      {
+        who: by,
+        what: asked ? 'account.role-asked' : 'account.role',
+        subject: row.address,
+        before: { role: row.role },
+        after: { role },
+      },
+      tx,
+    );
   }
 
   /** Takes a role over from whoever keeps accounts elsewhere; false where it would leave no steward. */
   async follow(
     tx: Db,
-    row: { id: number; address: string; role: AccountRole },
+    row: Pick<AccountSql, 'id' | 'address' | 'role'>,
     role: AccountRole,
     by: string,
   ): Promise<boolean> {
     if (row.role === 'steward' && !(await this.hasOther(tx, row.id))) return false;
-    await tx.query(
-      "update account set role = $2, asked_role = null, asked_by = null, was_steward = was_steward or $2 = 'steward' where id = $1",
-      [row.id, role],
-    );
-    await this.ledger.add(
-      { who: by, what: 'account.role', subject: row.address, before: { role: row.role }, after: { role } },
-      tx,
-    );
+    await this.writeRole(tx, row, role, by, false);
     return true;
   }
 

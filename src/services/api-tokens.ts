@@ -52,9 +52,14 @@ export class ApiTokens {
     private readonly clock: () => Date,
   ) {}
 
+  /** The day in UTC, as last days are read. */
+  private get today(): string {
+    return this.clock().toISOString().slice(0, 10);
+  }
+
   /** One's own tokens, or everybody's; those that still work first. */
   async list(account?: number): Promise<ApiToken[]> {
-    const today = this.clock().toISOString().slice(0, 10);
+    const { today } = this;
     const rows = await this.db.query<TokenRow>(
       `${SELECT} where ($1::int is null or t.account = $1) and t.ended_at is null and t.last_day >= $2::date - 30 order by t.id desc`,
       [account ?? null, today],
@@ -75,7 +80,7 @@ export class ApiTokens {
   /** Makes a token; it is told this once. */
   async make(account: Account, wanted: NewToken): Promise<{ token: string }> {
     const now = this.clock();
-    const today = now.toISOString().slice(0, 10);
+    const { today } = this;
     if (wanted.lastDay < today || wanted.lastDay > addDays(now, MOST_DAYS).toISOString().slice(0, 10))
       throw new AppError('last-day', 422, 'The last day is today or later, and within a year.');
     if (!mayDo(account.role, wanted.role))
@@ -128,7 +133,7 @@ export class ApiTokens {
     const id = Number(/^token (\d+)$/.exec(name)?.[1]);
     const rows = await this.db.query(
       'select 1 from api_token t join account a on a.id = t.account where t.id = $1 and t.ended_at is null and t.last_day >= $2::date and a.active',
-      [id, this.clock().toISOString().slice(0, 10)],
+      [id, this.today],
     );
     return rows.length > 0;
   }
@@ -143,7 +148,7 @@ export class ApiTokens {
       `select t.*, a.name as account_name, a.address, a.role as account_role, a.held as account_held
        from api_token t join account a on a.id = t.account
        where t.token_hash = $1 and t.ended_at is null and t.last_day >= $2::date and a.active`,
-      [sha256(token), now.toISOString().slice(0, 10)],
+      [sha256(token), this.today],
     );
     if (!row) return undefined;
     if (!row.used_at || now.getTime() - row.used_at.getTime() > NOTED_MS)

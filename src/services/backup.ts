@@ -14,7 +14,8 @@ import {
 } from 'node:fs';
 import { dirname, join, relative, resolve, sep } from 'node:path';
 import { createGunzip, createGzip } from 'node:zlib';
-import { pipeline, Readable, type Transform } from 'node:stream';
+import { pipeline, Readable } from 'node:stream';
+import { pipeline as piped } from 'node:stream/promises';
 import { ChainCheck, type LedgerEntry, type LedgerHead } from '../formats/ledger.ts';
 import { seal, unseal } from '../formats/sealed-stream.ts';
 import { openDb, storeOf, type Db } from '../store/db.ts';
@@ -112,40 +113,15 @@ export async function* backup(
 ): AsyncGenerator<Uint8Array> {
   const at = clock().toISOString();
   await ledger.add({ who: 'operator', what: 'backup.made', subject: 'backup' });
-  // pieces go out of the transaction one by one, so that none waits in memory for whoever reads slowly
-  const queue: { piece?: Uint8Array; done?: true; error?: unknown }[] = [];
-  let wake: () => void = () => undefined;
-  let room: () => void = () => undefined;
-  let left = false;
+  // the stream holds the transaction up where whoever reads is slow
+  const out = createGzip({ level: 1 });
   const work = db
-    .snapshot(async (tx) => {
-      for await (const piece of plain(directory, tx, at)) {
-        if (left) throw new Error('Whoever wanted the backup has gone.');
-        queue.push({ piece });
-        wake();
-        while (queue.length > 4 && !left) await new Promise<void>((go) => (room = go));
-      }
-    })
-    .then(
-      () => queue.push({ done: true }),
-      (error: unknown) => queue.push({ error }),
-    )
-    .then(() => wake());
-  const pieces = async function* (): AsyncGenerator<Uint8Array> {
-    for (;;) {
-      const next = queue.shift();
-      room();
-      if (!next) await new Promise<void>((go) => (wake = go));
-      else if (next.done) return;
-      else if ('error' in next) throw next.error;
-      else yield next.piece!;
-    }
-  };
+    .snapshot((tx) => piped(Readable.from(plain(directory, tx, at)), out))
+    .catch((e: unknown) => void out.destroy(e as Error));
   try {
-    yield* seal(through(pieces(), createGzip({ level: 1 })), passphrase);
+    yield* seal(out, passphrase);
   } finally {
-    left = true;
-    room();
+    out.destroy();
     await work;
   }
 }
@@ -193,7 +169,7 @@ async function restoreInto(
     let files = 0;
     const tables = async function* (): AsyncGenerator<Piece> {
       let first = true;
-      for await (const { kind, bytes } of frames(through(unseal(pieces, passphrase), createGunzip()))) {
+      for await (const { kind, bytes } of frames(unzipped(unseal(pieces, passphrase)))) {
         if (first) {
           const { format, version, schema } = JSON.parse(bytes.toString()) as {
             format: string;
@@ -245,10 +221,9 @@ async function restoreInto(
   }
 }
 
-/** Pieces through a stream, which fails as what feeds it does. */
-async function* through(pieces: AsyncIterable<Uint8Array>, stream: Transform): AsyncGenerator<Uint8Array> {
-  pipeline(Readable.from(pieces), stream, () => undefined);
-  for await (const piece of stream) yield piece as Uint8Array;
+/** Pieces unzipped, which fail as what feeds them does. */
+function unzipped(pieces: AsyncIterable<Uint8Array>): AsyncIterable<Uint8Array> {
+  return pipeline(Readable.from(pieces), createGunzip(), () => undefined);
 }
 
 /** A path of a backup within the data directory; throws where it leads out of it. */

@@ -1,13 +1,10 @@
 /** Another key for what a stopped installation keeps sealed. */
-import { randomBytes } from 'node:crypto';
-import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { existsSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { openDb, storeOf } from '../store/db.ts';
 import { Ledger } from './ledger.ts';
 import { lock } from './lock.ts';
-import { NEXT, Secrets } from './secrets.ts';
-
-const BYTES = 32;
+import { keyIn, newKey, NEXT, Secrets } from './secrets.ts';
 
 /**
  * Seals everything anew. The new key goes where the old one was, or into the file `to`. Broken off at any moment, one of
@@ -27,7 +24,7 @@ export async function rotateKey(
       await secrets.check(db);
       // one that was made before and not taken into use is not made again: it may be the one by now
       const made = to === undefined && existsSync(next);
-      const key = made ? Buffer.from(readFileSync(next, 'utf8'), 'base64') : randomBytes(BYTES);
+      const key = made ? keyIn(next) : newKey();
       if (!made) writeFileSync(next, key.toString('base64'), { mode: 0o600, flag: 'wx' });
       const { sealed } = await secrets.rotate(db, key);
       await new Ledger(db, () => new Date()).add({ who: 'operator', what: 'key.rotated', subject: 'key' });

@@ -56,6 +56,12 @@ const wrongCode = (): AppError =>
 const wrongPasskey = (): AppError =>
   new AppError('wrong-passkey', 401, 'This passkey could not be verified here.');
 
+/** Columns of an account `a` that say which ways it has. */
+export const WAYS =
+  'totp is not null as code, exists (select 1 from passkey p where p.account = a.id) as passkey';
+export type Ways = Record<SecondWay, boolean>;
+export const waysOf = (row: Ways): SecondWay[] => (['code', 'passkey'] as const).filter((way) => row[way]);
+
 export class SecondFactor {
   constructor(
     private readonly db: Db,
@@ -66,18 +72,12 @@ export class SecondFactor {
 
   /** The ways an account can give its second factor; none where it has none. */
   async ways(account: number): Promise<SecondWay[]> {
-    const [row] = await this.db.query<{ code: boolean; passkey: boolean }>(
-      `select totp is not null as code, exists (select 1 from passkey where account = a.id) as passkey
-       from account a where id = $1`,
-      [account],
-    );
-    return (['code', 'passkey'] as const).filter((way) => row?.[way]);
+    const [row] = await this.db.query<Ways>(`select ${WAYS} from account a where id = $1`, [account]);
+    return row ? waysOf(row) : [];
   }
 
   async state(account: number): Promise<Omit<SecondFactorState, 'demanded' | 'hasPassword'>> {
-    const passkeys = await this.db.query<PasskeyRow>('select * from passkey where account = $1 order by id', [
-      account,
-    ]);
+    const passkeys = await this.passkeysOf(account);
     const [left] = await this.db.query<{ n: number }>(
       'select count(*)::int as n from recovery_code where account = $1',
       [account],

@@ -6,6 +6,9 @@ import type { Db } from '../store/db.ts';
 import { writeSetting } from '../store/settings.ts';
 
 const BYTES = 32;
+export const newKey = (): Buffer => randomBytes(BYTES);
+/** The key in a file, where it stands in base64. */
+export const keyIn = (file: string): Buffer => Buffer.from(readFileSync(file, 'utf8'), 'base64');
 /** The key that is to take the place of the one in the data directory. */
 export const NEXT = 'secret.key.next';
 const CHECK = 'key-check';
@@ -21,8 +24,8 @@ function masterKey(directory: string, env: NodeJS.ProcessEnv): Buffer {
   const named = env.GATE_LANTERN_KEY_FILE;
   const given = env.GATE_LANTERN_KEY ?? (named === undefined ? undefined : readFileSync(named, 'utf8'));
   if (given === undefined && !existsSync(inside))
-    writeFileSync(inside, randomBytes(BYTES).toString('base64'), { mode: 0o600, flag: 'wx' });
-  const kept = existsSync(inside) ? Buffer.from(readFileSync(inside, 'utf8'), 'base64') : undefined;
+    writeFileSync(inside, newKey().toString('base64'), { mode: 0o600, flag: 'wx' });
+  const kept = existsSync(inside) ? keyIn(inside) : undefined;
   const key = given === undefined ? kept! : Buffer.from(given, 'base64');
   if (key.length !== BYTES)
     throw new Error(
@@ -126,7 +129,7 @@ export class Secrets {
 
   /** Takes the key of a file where it is the one that opens the store now. */
   private adopt(file: string, sealed: string): boolean {
-    const key = Buffer.from(readFileSync(file, 'utf8'), 'base64');
+    const key = keyIn(file);
     try {
       if (key.length !== BYTES || new Secrets(key).open(sealed) !== CHECK) return false;
     } catch {

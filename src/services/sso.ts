@@ -13,6 +13,7 @@ import type { AccountAdmin } from './account-admin.ts';
 import { accountOf, type Accounts, type From, type Signed } from './accounts.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
+import { takeProposal, type Proposal } from './proposals.ts';
 import type { Secrets } from './secrets.ts';
 import type { Site } from './second-factor.ts';
 
@@ -72,7 +73,7 @@ export class Sso {
   }
 
   async state(): Promise<SsoState> {
-    const proposed = await readSetting<(Kept & { by: string; at: string }) | null>(this.db, PROPOSED);
+    const proposed = await readSetting<(Kept & Proposal) | null>(this.db, PROPOSED);
     return {
       settings: this.kept?.settings ?? null,
       proposed: proposed ? { settings: proposed.settings, by: proposed.by, at: proposed.at } : null,
@@ -124,18 +125,17 @@ export class Sso {
   /** What another steward says of what is proposed. */
   async decide(approved: boolean, at: string, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const proposed = await readSetting<(Kept & { by: string; at: string }) | null>(tx, PROPOSED);
-      if (proposed?.at !== at)
-        throw new AppError('no-proposal', 409, 'This is not proposed any more. Look at it again.');
-      if (approved && proposed.by === by)
-        throw new AppError(
-          'same-steward',
-          403,
-          'Whoever proposed this cannot approve it: another steward has to.',
-        );
+      const proposed = await takeProposal<Kept & Proposal>(
+        tx,
+        PROPOSED,
+        { approved, at, by },
+        {
+          gone: 'This is not proposed any more. Look at it again.',
+          own: 'Whoever proposed this cannot approve it: another steward has to.',
+        },
+      );
       const { settings, secret } = proposed;
       if (approved) await writeSetting(tx, SETTING, { settings, secret });
-      await writeSetting(tx, PROPOSED, null);
       await this.ledger.add(
         {
           who: by,

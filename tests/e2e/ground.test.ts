@@ -1,5 +1,4 @@
 /** What an operator does: a backup of a running installation, restored elsewhere; another key. */
-import { spawn } from 'node:child_process';
 import {
   copyFileSync,
   existsSync,
@@ -14,7 +13,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { FindingsPage } from '../../src/dto/exposure.ts';
-import { Scene } from './harness.ts';
+import { gl as runGl, Scene } from './harness.ts';
 
 const PASSPHRASE = 'a tide table and nine ropes';
 const scene = new Scene();
@@ -30,18 +29,8 @@ afterAll(async () => {
   rmSync(other, { recursive: true, force: true });
 });
 
-async function gl(
-  args: string[],
-  env: NodeJS.ProcessEnv = { GATE_LANTERN_PASSPHRASE: PASSPHRASE },
-): Promise<{ status: number | null; out: string; err: string }> {
-  return new Promise((done) => {
-    const child = spawn(process.execPath, ['dist/app/gl.mjs', ...args], { env: { ...process.env, ...env } });
-    let [out, err] = ['', ''];
-    child.stdout.on('data', (d) => (out += String(d)));
-    child.stderr.on('data', (d) => (err += String(d)));
-    child.on('close', (status) => done({ status, out, err }));
-  });
-}
+const gl = (args: readonly string[], env: NodeJS.ProcessEnv = { GATE_LANTERN_PASSPHRASE: PASSPHRASE }) =>
+  runGl(args, { env });
 const said = (out: string): Record<string, unknown> => JSON.parse(out) as Record<string, unknown>;
 
 describe('a backup', () => {

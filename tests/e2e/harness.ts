@@ -71,6 +71,23 @@ export const until = async <T>(
   throw new Error(`Waited ${seconds} s for ${what}.`);
 };
 
+/** Runs the command line to its end, without standing in the way of what it talks to. */
+export const gl = (
+  args: readonly string[],
+  { env = {}, input = '' }: { env?: NodeJS.ProcessEnv; input?: string } = {},
+): Promise<{ status: number | null; out: string; err: string }> =>
+  new Promise((done) => {
+    const child = spawn(process.execPath, ['dist/app/gl.mjs', ...args], {
+      cwd: ROOT,
+      env: { ...process.env, ...env },
+    });
+    let [out, err] = ['', ''];
+    child.stdout.on('data', (d) => (out += String(d)));
+    child.stderr.on('data', (d) => (err += String(d)));
+    child.on('close', (status) => done({ status, out, err }));
+    child.stdin.end(input);
+  });
+
 export class Scene {
   readonly home = mkdtempSync(join(tmpdir(), 'gl-e2e-'));
   base = '';

@@ -1,12 +1,11 @@
 /** What an account, or a token, that is held to a part is told: every endpoint is asked for what lies outside of it. */
-import { spawn } from 'node:child_process';
 import { unzipSync } from 'fflate';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TABLES } from '../../src/dto/tables.ts';
 import type { Account, AccountList } from '../../src/dto/accounts.ts';
 import type { FindingRow, FindingsPage } from '../../src/dto/exposure.ts';
 import { listEndpoints } from '../../scripts/endpoints.ts';
-import { Scene } from './harness.ts';
+import { gl as runGl, Scene } from './harness.ts';
 
 type Json = Record<string, unknown>;
 interface Rows {
@@ -462,16 +461,7 @@ describe('a token for machines', () => {
   it('serves gl: it asks, exports, surveys, and answers of a survey as of an extract', async () => {
     const { token } = await make({ role: 'steward' });
     const gl = (args: string[], env: NodeJS.ProcessEnv = { GATE_LANTERN_TOKEN: token }, input = '') =>
-      new Promise<{ status: number | null; out: string; err: string }>((done) => {
-        const child = spawn(process.execPath, ['dist/app/gl.mjs', '--server', scene.base, ...args], {
-          env: { ...process.env, ...env },
-        });
-        let [out, err] = ['', ''];
-        child.stdout.on('data', (d) => (out += String(d)));
-        child.stderr.on('data', (d) => (err += String(d)));
-        child.on('close', (status) => done({ status, out, err }));
-        child.stdin.end(input);
-      });
+      runGl(['--server', scene.base, ...args], { env, input });
     const lines = (out: string): Json[] =>
       out
         .split('\n')

@@ -1,12 +1,11 @@
 /** What is only so on a PostgreSQL server: a store carried over, and a process that stands by for the one that leads. */
-import { spawn } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { FindingsPage } from '../../src/dto/exposure.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import { newDatabase } from '../own-db.ts';
-import { Scene, until } from './harness.ts';
+import { gl, Scene, until } from './harness.ts';
 
 const SERVER = process.env.GATE_LANTERN_TEST_POSTGRES;
 
@@ -22,31 +21,19 @@ describe.skipIf(!SERVER)('a PostgreSQL server', () => {
     await scene.down();
     await database.drop();
   });
-  const gl = (...args: string[]) => glWith({}, ...args);
-  const glWith = (env: NodeJS.ProcessEnv, ...args: string[]) =>
-    new Promise<{ status: number | null; out: string; err: string }>((done) => {
-      const child = spawn(process.execPath, ['dist/app/gl.mjs', ...args], {
-        env: { ...process.env, ...env },
-      });
-      let [out, err] = ['', ''];
-      child.stdout.on('data', (d) => (out += String(d)));
-      child.stderr.on('data', (d) => (err += String(d)));
-      child.on('close', (status) => done({ status, out, err }));
-    });
-
   it('takes an installation over row by row, which goes on there as it was', async () => {
     const before = await scene.api<FindingsPage>('GET', '/api/findings?limit=500');
     const ledger = await scene.api<{ rows: object[] }>('GET', '/api/ledger?limit=500');
     const data = join(scene.home, 'data');
-    const running = await gl('move-store', '--to', database.url, '--data', data);
+    const running = await gl(['move-store', '--to', database.url, '--data', data]);
     expect([running.status, running.err]).toEqual([2, expect.stringContaining('is using')]);
     await scene.kill('SIGTERM');
-    const moved = await gl('move-store', '--to', database.url, '--data', data);
+    const moved = await gl(['move-store', '--to', database.url, '--data', data]);
     expect([moved.status, JSON.parse(moved.out || '{}')]).toEqual([
       0,
       expect.objectContaining({ moved: true }),
     ]);
-    const again = await gl('move-store', '--to', database.url, '--data', data);
+    const again = await gl(['move-store', '--to', database.url, '--data', data]);
     expect([again.status, again.err]).toEqual([2, expect.stringContaining('already')]);
     await scene.startApp({ DATABASE_URL: database.url });
     expect(await scene.api('GET', '/api/findings?limit=500')).toEqual(before);
@@ -96,11 +83,11 @@ describe.skipIf(!SERVER)('a PostgreSQL server', () => {
     const file = join(scene.home, 'a.backup');
     const passphrase = { GATE_LANTERN_PASSPHRASE: 'a tide table and nine ropes' };
     const before = await scene.api<FindingsPage>('GET', '/api/findings?limit=500');
-    const made = await glWith(passphrase, 'backup', file, '--data', join(scene.home, 'second'));
+    const made = await gl(['backup', file, '--data', join(scene.home, 'second')], { env: passphrase });
     expect([made.status, made.err]).toEqual([0, '']);
     await scene.kill('SIGTERM');
     const env = { ...passphrase, DATABASE_URL: database.url };
-    const refused = await glWith(env, 'restore', file, join(scene.home, 'onto'));
+    const refused = await gl(['restore', file, join(scene.home, 'onto')], { env });
     expect([refused.status, refused.err]).toEqual([2, expect.stringContaining('already')]);
     await scene.startApp({ DATABASE_URL: database.url });
     expect(await scene.api('GET', '/api/findings?limit=500')).toEqual(before);
@@ -111,7 +98,7 @@ describe.skipIf(!SERVER)('a PostgreSQL server', () => {
     await scene.kill('SIGTERM');
     const data = join(scene.home, 'back');
     mkdirSync(data);
-    const back = await gl('move-store', '--from', database.url, '--data', data);
+    const back = await gl(['move-store', '--from', database.url, '--data', data]);
     expect([back.status, JSON.parse(back.out || '{}')]).toEqual([
       0,
       expect.objectContaining({ moved: true }),

@@ -9,6 +9,9 @@ export interface Held {
   spaces: string[];
 }
 
+/** The workspace that a space is of, by its id as the engine names it. */
+export const workspaceOf = (space: string): string => space.slice(0, space.indexOf(':'));
+
 /**
  * Whether a part names nothing but what is named in every one of some others: that it lies within them. What is in both
  * for another reason is not found so; whoever asks may name it.
@@ -18,8 +21,7 @@ export const heldWithin = (part: Held, others: readonly Held[]): boolean =>
     (['workspaces', 'departments', 'spaces'] as const).every((kind) =>
       part[kind].every(
         (name) =>
-          other[kind].includes(name) ||
-          (kind === 'spaces' && other.workspaces.includes(name.slice(0, name.indexOf(':')))),
+          other[kind].includes(name) || (kind === 'spaces' && other.workspaces.includes(workspaceOf(name))),
       ),
     ),
   );

@@ -5,7 +5,7 @@
 import { HIDDEN_DOMAIN, HIDDEN_PARTNER } from './addresses.ts';
 import type { View } from './view.ts';
 import { add, bitsFor, has, union } from './bits.ts';
-import type { Held } from './held.ts';
+import { workspaceOf, type Held } from './held.ts';
 import type { Lists } from './growable.ts';
 import type { Names } from './names.ts';
 import { PRINCIPAL, type Entries, type Organisation } from './organisation.ts';
@@ -32,7 +32,7 @@ export function spacesOf(org: Organisation, parts: readonly Held[]): Uint8Array 
         const department = org.users[org.find('user', o)]?.department;
         return department !== undefined && deps.has(department);
       });
-      if (!owned && !ids.has(s.id) && !ws.has(s.id.slice(0, s.id.indexOf(':')))) keep[n] = 0;
+      if (!owned && !ids.has(s.id) && !ws.has(workspaceOf(s.id))) keep[n] = 0;
     });
   }
   return keep;

@@ -6,7 +6,7 @@ import { isLooser, stricterOf, type ApprovalLimits } from '../../core/remedy/pla
 import type { LimitsState } from '../../dto/remedy.ts';
 import type { Db } from '../../store/db.ts';
 import { readLimits, readProposedLimits, writeSetting } from '../../store/settings.ts';
-import { AppError } from '../errors.ts';
+import { takeProposal, type Proposal } from '../proposals.ts';
 import type { PlanParts } from './parts.ts';
 import type { Head } from './rows.ts';
 
@@ -53,18 +53,17 @@ export class Limits {
   async decide(approved: boolean, at: string, by: string): Promise<void> {
     const { db, ledger } = this.parts;
     await db.transaction(async (tx) => {
-      const proposed = await readProposedLimits(tx);
-      if (proposed?.at !== at)
-        throw new AppError('no-proposal', 409, 'These limits are not proposed any more. Look at them again.');
-      if (approved && proposed.by === by)
-        throw new AppError(
-          'same-steward',
-          403,
-          'Whoever proposed these limits cannot approve them: a second steward has to.',
-        );
+      const proposed = await takeProposal<Proposal & { limits: ApprovalLimits }>(
+        tx,
+        PROPOSED,
+        { approved, at, by },
+        {
+          gone: 'These limits are not proposed any more. Look at them again.',
+          own: 'Whoever proposed these limits cannot approve them: a second steward has to.',
+        },
+      );
       const before = await readLimits(tx);
       if (approved) await writeSetting(tx, IN_FORCE, proposed.limits);
-      await writeSetting(tx, PROPOSED, null);
       await ledger.add(
         {
           who: by,

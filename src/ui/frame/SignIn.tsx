@@ -7,7 +7,7 @@ import { SSO_TROUBLE, type SsoTrouble } from '../../dto/sso.ts';
 import type { SecondWay } from '../../dto/accounts.ts';
 import { codeForm, firstStewardForm, signInForm } from '../../dto/forms.ts';
 import type { passkeyProof } from '../../dto/inputs.ts';
-import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { FormTrouble, TextField, useSchemaForm } from '../parts/form.tsx';
 import { Trouble } from '../parts/marks.tsx';
 import { passkeyWords } from '../parts/passkey.ts';
 import { client, send, withQuery } from './api.ts';
@@ -46,9 +46,7 @@ function First({ to, first, sso = null, trouble = null }: Entry) {
     },
   );
   const field = (name: 'code' | 'name' | 'address' | 'password', label: string, more: object) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
-    </Field>
+    <TextField form={form} name={name} label={label} {...more} />
   );
   if (wants) return <Second wants={wants} to={to} />;
   return (
@@ -142,21 +140,14 @@ function Second({ wants, to }: { wants: SecondWay[]; to: string }) {
         </button>
       )}
       {passkey.error && <Trouble error={passkeyWords(passkey.error)} />}
-      <Field
+      <TextField
         form={form}
         name="code"
         label={wants.includes('code') ? 'Code, or a recovery code' : 'Recovery code'}
-      >
-        {(input) => (
-          <input
-            {...input}
-            className="input w-full tabular-nums"
-            autoComplete="one-time-code"
-            autoFocus={!wants.includes('passkey')}
-            {...form.register('code')}
-          />
-        )}
-      </Field>
+        className="input w-full tabular-nums"
+        autoComplete="one-time-code"
+        autoFocus={!wants.includes('passkey')}
+      />
       <FormTrouble form={form} />
       <button
         className={`btn ${wants.includes('passkey') ? '' : 'btn-primary'}`}

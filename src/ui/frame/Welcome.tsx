@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { welcomeForm } from '../../dto/forms.ts';
-import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { FormTrouble, TextField, useSchemaForm } from '../parts/form.tsx';
 import { send } from './api.ts';
 import { Door } from './SignIn.tsx';
 
@@ -25,18 +25,14 @@ export default function Welcome() {
       about="Choose a password. A few words in a row are better than one with marks in it."
       submit={form.submit}
     >
-      <Field form={form} name="password" label="Password, at least 12 characters">
-        {(input) => (
-          <input
-            {...input}
-            className="input w-full"
-            type="password"
-            autoComplete="new-password"
-            autoFocus
-            {...form.register('password')}
-          />
-        )}
-      </Field>
+      <TextField
+        form={form}
+        name="password"
+        label="Password, at least 12 characters"
+        type="password"
+        autoComplete="new-password"
+        autoFocus
+      />
       <FormTrouble form={form} />
       <button className="btn btn-primary" disabled={!live || form.formState.isSubmitting}>
         Set password and sign in

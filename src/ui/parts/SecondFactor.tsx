@@ -8,7 +8,7 @@ import { codeForm, passkeyNameForm, proofForm } from '../../dto/forms.ts';
 import type { passkeyMade } from '../../dto/inputs.ts';
 import { ask, send } from '../frame/api.ts';
 import { Dialog, DialogEnd } from './Dialog.tsx';
-import { Field, FormTrouble, useSchemaForm } from './form.tsx';
+import { FormTrouble, TextField, useSchemaForm } from './form.tsx';
 import { plural, Trouble, When } from './marks.tsx';
 import { passkeyWords } from './passkey.ts';
 
@@ -174,18 +174,15 @@ function Prove({
   return (
     <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
       <p>{about}</p>
-      <Field form={form} name="password" label="Your password">
-        {(input) => (
-          <input
-            {...input}
-            type="password"
-            className="input w-full"
-            autoComplete="current-password"
-            autoFocus
-            {...form.register('password')}
-          />
-        )}
-      </Field>
+      <TextField
+        form={form}
+        name="password"
+        label="Your password"
+        type="password"
+
+        autoComplete="current-password"
+        autoFocus
+      />
       <FormTrouble form={form} />
       <DialogEnd close={close}>
         <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
@@ -235,18 +232,15 @@ function AddCode({ close, ended }: Adding) {
               {code.seed.replace(/(.{4})/g, '$1 ')}
             </code>
           </div>
-          <Field form={form} name="code" label="Code of six digits">
-            {(input) => (
-              <input
-                {...input}
-                className="input w-40 tabular-nums"
-                inputMode="numeric"
-                autoComplete="one-time-code"
-                autoFocus
-                {...form.register('code')}
-              />
-            )}
-          </Field>
+          <TextField
+            form={form}
+            name="code"
+            label="Code of six digits"
+            className="input w-40 tabular-nums"
+            inputMode="numeric"
+            autoComplete="one-time-code"
+            autoFocus
+          />
           <FormTrouble form={form} />
           <DialogEnd close={close}>
             <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
@@ -284,9 +278,7 @@ function AddPasskey({ close, ended }: Adding) {
       )}
       {options && (
         <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-          <Field form={form} name="name" label="Name, such as of the device that holds it">
-            {(input) => <input {...input} className="input w-full" autoFocus {...form.register('name')} />}
-          </Field>
+          <TextField form={form} name="name" label="Name, such as of the device that holds it" autoFocus />
           <FormTrouble form={form} />
           <DialogEnd close={close}>
             <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>

@@ -10,7 +10,7 @@ import { ask, send } from '../frame/api.ts';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 import { Copied } from './Copied.tsx';
 import { Dialog, DialogEnd } from './Dialog.tsx';
-import { Field, FormTrouble, useSchemaForm } from './form.tsx';
+import { Field, FormTrouble, TextField, useSchemaForm } from './form.tsx';
 import { Trouble, When } from './marks.tsx';
 import { ROLE_WORDS } from './roles.ts';
 import { TabBar, TabPanel, Tabs } from './Tabs.tsx';
@@ -59,16 +59,14 @@ function SignInForm({ settings, close }: { settings: SignInSettings; close: () =
     close();
   });
   const many = (name: 'idleMinutes' | 'longestHours', label: string) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => (
-        <input
-          {...input}
-          className="input w-28"
-          type="number"
-          {...form.register(name, { valueAsNumber: true })}
-        />
-      )}
-    </Field>
+    <TextField
+      form={form}
+      name={name}
+      label={label}
+      className="input w-28"
+      type="number"
+      rules={{ valueAsNumber: true }}
+    />
   );
   return (
     <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
@@ -198,11 +196,7 @@ function ProviderForm({ settings, close }: { settings: SsoSettings | null; close
     name: 'name' | 'issuer' | 'clientId' | 'claim' | 'secret',
     label: string,
     more: object = {},
-  ) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => <input {...input} className="input input-sm w-full" {...more} {...form.register(name)} />}
-    </Field>
-  );
+  ) => <TextField form={form} name={name} label={label} className="input input-sm w-full" {...more} />;
   const role = (name: `roles.${number}.role`) => (
     <select className="select select-sm w-32" aria-label="Role" {...form.register(name)}>
       {ROLES.map((r) => (
@@ -277,20 +271,14 @@ function ProviderForm({ settings, close }: { settings: SsoSettings | null; close
         Passwords of this application open accounts too
       </label>
       {!passwords && (
-        <Field
+        <TextField
           form={form}
           name="emergency"
           label="Account that still opens with its password, for emergencies"
-        >
-          {(input) => (
-            <input
-              {...input}
-              className="input input-sm w-full"
-              placeholder={account.address}
-              {...form.register('emergency', { setValueAs: (v: string | null) => v || null })}
-            />
-          )}
-        </Field>
+          className="input input-sm w-full"
+          placeholder={account.address}
+          rules={{ setValueAs: (v: string | null) => v || null }}
+        />
       )}
       <FormTrouble form={form} />
       {end.error && <Trouble error={end.error} />}

@@ -3,13 +3,14 @@
  * would. What the server refuses of a field lands on that field; unsaved changes are warned of before one leaves.
  */
 import { zodResolver } from '@hookform/resolvers/zod';
-import { useEffect, useId, type ReactNode } from 'react';
+import { useEffect, useId, type ComponentProps, type ReactNode } from 'react';
 import {
   useForm,
   type DefaultValues,
   type FieldErrors,
   type FieldPath,
   type FieldValues,
+  type RegisterOptions,
   type UseFormReturn,
 } from 'react-hook-form';
 import type { z } from 'zod';
@@ -102,6 +103,31 @@ export function Field<T extends FieldValues>({
         </span>
       )}
     </div>
+  );
+}
+
+/** A field that is one input, registered with its form; what else is given is the input’s. `rules`: how its value is read. */
+export function TextField<T extends FieldValues>({
+  form,
+  name,
+  label,
+  hint,
+  look,
+  rules,
+  className = 'input w-full',
+  ...more
+}: Omit<ComponentProps<'input'>, 'form' | 'name'> & {
+  form: UseFormReturn<T>;
+  name: FieldPath<T>;
+  label: ReactNode;
+  hint?: ReactNode;
+  look?: string;
+  rules?: RegisterOptions<T>;
+}) {
+  return (
+    <Field form={form} name={name} label={label} hint={hint} {...(look && { look })}>
+      {(input) => <input {...input} className={className} {...more} {...form.register(name, rules)} />}
+    </Field>
   );
 }
 

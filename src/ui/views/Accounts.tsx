@@ -17,7 +17,7 @@ import { ask, send } from '../frame/api.ts';
 import { Shell } from '../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../frame/signed.ts';
 import { Dialog, DialogEnd } from '../parts/Dialog.tsx';
-import { Field, FormTrouble, useSchemaForm } from '../parts/form.tsx';
+import { Field, FormTrouble, TextField, useSchemaForm } from '../parts/form.tsx';
 import { Copied } from '../parts/Copied.tsx';
 import { plural, State, Trouble, When } from '../parts/marks.tsx';
 import { ActionsMenu, MenuItem } from '../parts/Menu.tsx';
@@ -214,9 +214,7 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
     },
   );
   const field = (name: 'name' | 'address', label: string, more: object) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
-    </Field>
+    <TextField form={form} name={name} label={label} {...more} />
   );
   return (
     <Dialog title="Invite somebody" close={close}>
@@ -345,9 +343,7 @@ function NewToken({ close }: { close: () => void }) {
   return (
     <Dialog title="New API token" close={close}>
       <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-        <Field form={form} name="name" label="Name, such as of the program that uses it">
-          {(input) => <input {...input} className="input w-full" autoFocus {...form.register('name')} />}
-        </Field>
+        <TextField form={form} name="name" label="Name, such as of the program that uses it" autoFocus />
         <Field form={form} name="role" label="Role">
           {(input) => (
             <select {...input} className="select w-full" {...form.register('role')}>
@@ -359,9 +355,13 @@ function NewToken({ close }: { close: () => void }) {
             </select>
           )}
         </Field>
-        <Field form={form} name="lastDay" label="Last day on which it works">
-          {(input) => <input {...input} className="input w-44" type="date" {...form.register('lastDay')} />}
-        </Field>
+        <TextField
+          form={form}
+          name="lastDay"
+          label="Last day on which it works"
+          className="input w-44"
+          type="date"
+        />
         <FormTrouble form={form} />
         <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
@@ -438,17 +438,14 @@ function Own({ alone }: { alone: boolean }) {
     refresh();
   });
   const field = (name: 'old' | 'password', label: string, autoComplete: string) => (
-    <Field form={form} name={name} label={label}>
-      {(input) => (
-        <input
-          {...input}
-          type="password"
-          className="input input-sm w-full"
-          autoComplete={autoComplete}
-          {...form.register(name)}
-        />
-      )}
-    </Field>
+    <TextField
+      form={form}
+      name={name}
+      label={label}
+      type="password"
+      className="input input-sm w-full"
+      autoComplete={autoComplete}
+    />
   );
   return (
     <section

@@ -12,7 +12,7 @@ import { Dialog, DialogEnd } from '../../parts/Dialog.tsx';
 import { ActionsMenu, MenuItem } from '../../parts/Menu.tsx';
 import { useSay } from '../../parts/Toasts.tsx';
 import { editSourceForm, retentionForm, sourceForm } from '../../../dto/forms.ts';
-import { Field, FormTrouble, useSchemaForm } from '../../parts/form.tsx';
+import { Field, FormTrouble, TextField, useSchemaForm } from '../../parts/form.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl } from '../../frame/url.ts';
@@ -57,17 +57,15 @@ function RetentionForm({ days, close }: { days: number | null; close: () => void
   });
   return (
     <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-      <Field form={form} name="surveyDays" label="Days; leave empty to keep all surveys">
-        {(input) => (
-          <input
-            {...input}
-            className="input w-32"
-            type="number"
-            autoFocus
-            {...form.register('surveyDays', { setValueAs: (v: string | null) => (v ? Number(v) : null) })}
-          />
-        )}
-      </Field>
+      <TextField
+        form={form}
+        name="surveyDays"
+        label="Days; leave empty to keep all surveys"
+        className="input w-32"
+        type="number"
+        autoFocus
+        rules={{ setValueAs: (v: string | null) => (v ? Number(v) : null) }}
+      />
       <p className="text-quiet">
         What a dropped survey alone saw is gone: it cannot be asked about or compared with any more. The
         newest two are always kept, and so are points over time, findings, plans and the ledger.
@@ -402,9 +400,7 @@ function AddSource({ done }: { done: () => void }) {
     },
   );
   const field = (name: 'id' | 'name' | 'url' | 'token', label: string, more: object = {}) => (
-    <Field form={form} name={name} label={label} look="text-xs">
-      {(input) => <input {...input} className="input input-sm" {...more} {...form.register(name)} />}
-    </Field>
+    <TextField form={form} name={name} label={label} look="text-xs" className="input input-sm" {...more} />
   );
   return (
     <form
@@ -500,9 +496,7 @@ function EditSource({ source, close }: { source: SourceRow; close: () => void })
     },
   );
   const field = (name: 'name' | 'url' | 'token', label: string, more: object = {}, hint?: string) => (
-    <Field form={form} name={name} label={label} {...(hint && { hint })}>
-      {(input) => <input {...input} className="input w-full" {...more} {...form.register(name)} />}
-    </Field>
+    <TextField form={form} name={name} label={label} hint={hint} {...more} />
   );
   return (
     <Dialog title={`Edit ${source.name}`} close={close}>
