@@ -6,7 +6,7 @@ import { crosstab, sharesOf, type Dimension } from '../src/core/exposure/crossta
 import type { CrossInput, Measure } from '../src/core/exposure/tab.ts';
 import { compileFilter } from '../src/core/filter/filter.ts';
 import { itemGetters } from '../src/core/filter/items.ts';
-import { TIERS, type ItemRow } from '../src/core/model.ts';
+import { TIERS } from '../src/core/model.ts';
 import { openDb } from '../src/store/db.ts';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -125,16 +125,15 @@ export async function exposure(scale: number): Promise<void> {
   await db.close();
   rmSync(home, { recursive: true, force: true });
 
-  const row = (i: number): ItemRow => ({
-    id: String(i),
-    space: 's',
-    kind: i % 9 ? 'file' : 'folder',
-    name: `file ${i}.txt`,
-  });
   const getters = itemGetters({
     view: made.input.view,
     columns: made.input.columns,
-    row,
+    items: {
+      name: (i) => `file ${i}.txt`,
+      label: () => undefined,
+      mime: () => undefined,
+      isFile: Uint8Array.from({ length: org.itemIds.length }, (_, i) => (i % 9 ? 1 : 0)),
+    },
     weight: (n) => made.weights[n - org.spaces.length] ?? 0,
     exposures: [],
     types: () => [],

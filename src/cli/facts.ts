@@ -67,7 +67,12 @@ export async function openFacts(
   const getters = itemGetters({
     view: v,
     columns,
-    row,
+    items: {
+      name: (i) => row(i).name,
+      label: (i) => row(i).label,
+      mime: (i) => row(i).mime,
+      isFile: Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0)),
+    },
     weight: (n) => (n < S ? most(n, (i) => weights[i]!) : weights[n - S]!),
     exposures: findExposures(v, columns, weights),
     types: (i) => counting(i).map((t) => t.name),

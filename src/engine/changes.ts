@@ -67,7 +67,7 @@ function causeWords(from: Loaded, to: Loaded, cause: Cause): string {
       const s = l.org.find('space', id);
       if (s >= 0) return l.org.spaces[s]!.name;
       const i = l.org.find('item', id);
-      if (i >= 0) return l.items[i]!.name;
+      if (i >= 0) return l.items.name(i);
     }
     return id;
   };

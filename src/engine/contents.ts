@@ -56,7 +56,7 @@ function finds(l: Loaded): Finds {
   const unread: number[] = [];
   const scanned = new Map<string, number>();
   for (let i = 0; i < l.items.length; i++) {
-    const doc = l.content.get(l.org.itemIds.at(i));
+    const doc = l.content(i);
     if (!doc) continue;
     if (doc.reason) unread.push(i);
     if (doc.state === 'scanned') scanned.set(sourceOf(l, i), (scanned.get(sourceOf(l, i)) ?? 0) + 1);
@@ -77,7 +77,7 @@ const sourceOf = (l: Loaded, item: number): string => unkey(l.org.itemIds.at(ite
 export function bright(l: Loaded): Record<string, string[]> {
   const out: Record<string, string[]> = {};
   for (let i = 0, told = 0; i < l.items.length && told < 100_000; i++) {
-    if (l.items[i]!.kind !== 'file' || couldTier(l, i) < TIERS.indexOf('partner')) continue;
+    if (!l.items.isFile[i] || couldTier(l, i) < TIERS.indexOf('partner')) continue;
     const { source, id } = unkey(l.org.itemIds.at(i));
     (out[source] ??= []).push(id);
     told++;
@@ -103,7 +103,7 @@ function* counting(
 }
 
 export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
-  const rows = new Map<string, ContentRow & { owned: Set<string> }>();
+  const rows = new Map<string, ContentRow & { owned: Set<number> }>();
   const files = new Set<number>();
   const fit = q.where || q.text ? new Set(filesThat(l, q).map(([item]) => item)) : undefined;
   for (const { item, found, occurrences } of counting(l, q)) {
@@ -132,8 +132,8 @@ export function contents(l: Loaded, q: ContentsQuery): ContentsPage {
     row.files++;
     row.occurrences += occurrences;
     row.tiers[couldTier(l, item)]!++;
-    const { owner } = l.items[item]!;
-    if (owner) row.owned.add(owner);
+    const owner = l.org.itemOwner[item]!;
+    if (owner >= 0) row.owned.add(owner);
   }
   const list = [...rows.values()].map(({ owned, ...row }) => ({ ...row, owners: owned.size }));
   const spread = (r: ContentRow): number =>
@@ -174,7 +174,6 @@ function filesThat(
   for (const { item, found, occurrences, distinct } of counting(l, q)) {
     const tier = couldTier(l, item);
     if (q.tier && TIERS[tier] !== q.tier) continue;
-    const row = l.items[item]!;
     const node = nodeOfItem(l.org, item);
     if (text && !files.has(item)) {
       const path = pathOf(l, node);
@@ -183,13 +182,14 @@ function filesThat(
     let file = files.get(item);
     if (!file) {
       const { source, id } = unkey(l.org.itemIds.at(item));
+      const owner = l.org.users[l.org.itemOwner[item]!]?.id;
       file = {
         key: nodeKey(l, node),
         source,
         item: id,
-        name: row.name,
+        name: l.items.name(item),
         path: '',
-        ...(row.owner && { owner: row.owner }),
+        ...(owner && { owner }),
         weight: l.weights[item]!,
         now: TIERS[l.columns.nowTier[node]!]!,
         could: TIERS[tier]!,
@@ -239,12 +239,12 @@ export function unreadFiles(
   },
 ): { rows: UnreadFile[]; total: number } {
   const fields: Getters<number, 'unread'> = {
-    text: (i) => `${l.items[i]!.name} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
-    name: (i) => l.items[i]!.name,
+    text: (i) => `${l.items.name(i)} ${whereWords(l, nodeOfItem(l.org, i))}`.toLowerCase(),
+    name: (i) => l.items.name(i),
     path: (i) => whereWords(l, nodeOfItem(l.org, i)),
-    owner: (i) => (l.items[i]!.owner ? nameOfUser(l, l.items[i]!.owner) : ''),
-    sizeBytes: (i) => l.items[i]!.bytes ?? 0,
-    reason: (i) => l.content.get(l.org.itemIds.at(i))!.reason!,
+    owner: (i) => l.org.users[l.org.itemOwner[i]!]?.name ?? '',
+    sizeBytes: (i) => l.items.bytes[i]! || 0,
+    reason: (i) => l.content(i)!.reason!,
     now: (i) => l.columns.nowTier[nodeOfItem(l.org, i)]!,
     could: (i) => couldTier(l, i),
   };
@@ -253,8 +253,7 @@ export function unreadFiles(
   const list = finds(l).unread.filter(
     (i) =>
       (!q.ws || sourceOf(l, i) === q.ws) &&
-      (!text ||
-        `${l.items[i]!.name} ${l.content.get(l.org.itemIds.at(i))!.reason}`.toLowerCase().includes(text)) &&
+      (!text || `${l.items.name(i)} ${l.content(i)!.reason}`.toLowerCase().includes(text)) &&
       test(i),
   );
   list.sort((a, b) => couldTier(l, b) - couldTier(l, a) || a - b);
@@ -263,7 +262,7 @@ export function unreadFiles(
     rows: list.slice(q.offset, q.offset + q.limit).map((i) => {
       const node = nodeOfItem(l.org, i);
       const { source, id } = unkey(l.org.itemIds.at(i));
-      const { name, owner, bytes } = l.items[i]!;
+      const { name, owner, bytes } = l.items.row(i);
       return {
         key: nodeKey(l, node),
         source,
@@ -274,7 +273,7 @@ export function unreadFiles(
         ...(bytes !== undefined && { bytes }),
         now: TIERS[l.columns.nowTier[node]!]!,
         could: TIERS[l.columns.couldTier[node]!]!,
-        reason: l.content.get(l.org.itemIds.at(i))!.reason!,
+        reason: l.content(i)!.reason!,
       };
     }),
   };
@@ -342,7 +341,7 @@ export function samples(l: Loaded, type: string, skip: string[], each: number): 
         source,
         item: id,
         key: nodeKey(l, node),
-        file: l.items[item[k]!]!.name,
+        file: l.items.name(item[k]!),
         path,
         part: m.part,
         ...(m.where && { where: m.where }),

@@ -9,7 +9,7 @@ import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto/expo
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
 import { itemsWhere, typeNames } from './facts.ts';
 import { below, topSpace } from './holdings.ts';
-import { filesOf, pointsByItem, type Loaded } from './loaded.ts';
+import { pointsByItem, type Loaded } from './loaded.ts';
 import { unkey } from './keys.ts';
 import { domainsNamed } from './outside.ts';
 
@@ -52,8 +52,8 @@ function madeOf(l: Loaded): Made {
         view: l.view,
         columns: l.columns,
         shares: sharesOf(l.view, l.columns),
-        isFile: filesOf(l),
-        bytes: Float64Array.from(l.items, (r) => r.bytes ?? 0),
+        isFile: l.items.isFile,
+        bytes: l.items.bytes.map((n) => n || 0),
         points: pointsByItem(l),
       },
       dimensions: new Map(),
@@ -109,7 +109,7 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
       ['space', 'folder', 'file'],
       (e) => {
         const node = l.org.entries.node[e]!;
-        return node < S ? 0 : l.items[node - S]!.kind === 'folder' ? 1 : 2;
+        return node < S ? 0 : l.items.isFile[node - S] ? 2 : 1;
       },
       () => 0,
     );
@@ -130,12 +130,12 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
       () => values.length - 1,
     );
   },
-  label: (l) => ofItems(l, [], (i) => l.items[i]!.label ?? 'no label'),
+  label: (l) => ofItems(l, [], (i) => l.items.label(i) ?? 'no label'),
   type: (l) => {
     const values = numbering();
     const lists = new DistinctLists();
     const nothing = lists.of([values.of('nothing that counts')]);
-    const of = Int32Array.from(l.items, (_, i) => {
+    const of = Int32Array.from({ length: l.items.length }, (_, i) => {
       const types = typeNames(l, i);
       return types.length ? lists.of(types.map((t) => values.of(t))) : nothing;
     });
@@ -322,7 +322,7 @@ export function crossItems(
     rows: items.slice(page.offset, page.offset + page.limit).map((i) => {
       const node = nodeOfItem(l.org, i);
       const { source, id } = unkey(l.org.itemIds.at(i));
-      const row = l.items[i]!;
+      const row = l.items.row(i);
       return {
         key: nodeKey(l, node),
         source,

@@ -20,7 +20,7 @@ import { changeWords, entryRef, nodeName, personRef, sentence } from './describe
 import { effectOf } from './effect.ts';
 import { usedFrom } from './holdings.ts';
 import { key } from './keys.ts';
-import { filesOf, type Loaded } from './loaded.ts';
+import type { Loaded } from './loaded.ts';
 import { findIdentity } from '../core/access/view.ts';
 import { askedOf, makeable } from './planned.ts';
 
@@ -54,7 +54,7 @@ export function* cuts(l: Loaded, q: CutQuery): Generator<CutProgress, CutPage | 
     ...(q.plannable && {
       makeable: (c: Change) => makeable(l, c) !== undefined,
     }),
-    isFile: filesOf(l),
+    isFile: l.items.isFile,
   });
   let step = steps.next();
   for (; !step.done; step = steps.next())

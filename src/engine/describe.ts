@@ -23,7 +23,7 @@ export const whereWords = (l: Loaded, node: number): string =>
 
 /** The data types that count in an item, with how many distinct values of each. */
 export const typesCounting = (l: Loaded, item: number): { id: string; distinct: number }[] =>
-  (l.content.get(l.org.itemIds.at(item))?.found ?? []).flatMap((f) => {
+  (l.content(item)?.found ?? []).flatMap((f) => {
     const { distinct } = atLeast(f.levels, l.types.get(f.dataType)?.from ?? 0);
     return distinct ? { id: f.dataType, distinct } : [];
   });
@@ -56,9 +56,9 @@ export function personRef(l: Loaded, identity: number): PersonRef {
 }
 
 export const nodeKind = (l: Loaded, node: number): 'space' | 'folder' | 'file' =>
-  node < l.org.spaces.length ? 'space' : l.items[node - l.org.spaces.length]!.kind;
+  node < l.org.spaces.length ? 'space' : l.items.isFile[node - l.org.spaces.length] ? 'file' : 'folder';
 export const nodeName = (l: Loaded, node: number): string =>
-  node < l.org.spaces.length ? l.org.spaces[node]!.name : l.items[node - l.org.spaces.length]!.name;
+  node < l.org.spaces.length ? l.org.spaces[node]!.name : l.items.name(node - l.org.spaces.length);
 const keyOf = (l: Loaded, node: number): string =>
   node < l.org.spaces.length ? l.org.spaces[node]!.id : l.org.itemIds.at(node - l.org.spaces.length);
 export const nodeId = (l: Loaded, node: number): string => unkey(keyOf(l, node)).id;

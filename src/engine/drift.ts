@@ -68,11 +68,12 @@ export function cameBack(
         return { by: null, words: `is in the group “${org.groups[g]!.name}” again` };
     return null;
   }
+  const item = c.kind === 'item' ? org.find('item', id) : -1;
   const row =
     c.kind === 'space'
       ? org.spaces[org.find('space', id)]
       : c.kind === 'item'
-        ? l.items[org.find('item', id)]
+        ? item >= 0 && l.items.row(item)
         : org.users[org.find('user', ids.user(c.source, c.id))];
   return !row || hasFields(row, coreSet(l, c)) ? null : { by: null, words: 'is set otherwise again' };
 }

@@ -48,9 +48,10 @@ import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
-import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
+import { following, loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
+import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
 import {
   domains,
@@ -71,8 +72,17 @@ export type { ChangesQuery } from './changes.ts';
 export type { ContentsQuery, FilesQuery } from './contents.ts';
 export type { OutsideQuery } from './outside.ts';
 
-const { port, dbPort } = workerData as { port: MessagePort; dbPort: MessagePort };
+const {
+  port,
+  dbPort,
+  snapshots: directory,
+} = workerData as {
+  port: MessagePort;
+  dbPort: MessagePort;
+  snapshots: string;
+};
 const db: Db = dbOver(dbPort);
+const snapshots = new Snapshots(db, directory, (text) => process.stderr.write(`${text}\n`));
 
 let present: Loaded | undefined;
 /** Rows read so far of the survey that is being loaded, or was last. */
@@ -80,6 +90,8 @@ let rowsRead = 0;
 const PAST_KEPT = 2;
 /** So many findings are told at a stretch. */
 const AT_ONCE = 200;
+/** So many rows that changed are read from the store at a start, beside what was kept for it. */
+const CHANGES_LEFT = 20_000;
 /** So many exposures have their cheapest fix worked out ahead. */
 const COSTLIEST = 10;
 /** How far each cut is that is being worked out, by what whoever asks calls it; one that is taken out is left. */
@@ -100,16 +112,28 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   const before = present;
   if (before && survey < before.survey)
     throw new Error(`Survey ${survey} is older than survey ${before.survey}, which is in force.`);
-  const moved = before && (await movedOn(db, before, survey, takenAt));
+  snapshots.leave();
+  const moved = before ? await movedOn(db, before, survey, takenAt) : await fromSnapshot(survey, takenAt);
   const l = moved ?? (await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows)));
+  // what is in force answers while another is made ready
+  if (before && !moved) for (const _ of ready(l)) await setImmediate();
   const findings = await told(l);
-  if (!moved) for (const _ of ready(l)) await setImmediate();
-  if (!before) takeRoom(l);
   if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
-  ahead(l, ...(moved ? [ready(l)] : []), longer(l));
+  if (!before) takeRoom(l);
+  ahead(l, ...(before && !moved ? [] : [ready(l)]), longer(l), kept(l, !moved));
   return { findings, counts: l.counts };
+}
+
+async function fromSnapshot(survey: number, takenAt: string): Promise<Loaded | undefined> {
+  const rows = await snapshots.read();
+  return rows && following(db, rows, survey, takenAt);
+}
+
+/** Keeps the rows for the next start, where that would have to read more than a little from the store. */
+function* kept(l: Loaded, anew: boolean): Generator<unknown> {
+  if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(l.rows);
 }
 
 /** Every exposure in full, a stretch at a time. */
@@ -271,7 +295,7 @@ function search(
       isHidden(l.view, l.org.users.length + n) || take('person', `outsider:${a}`, a, () => 'outsider'),
   );
   for (let i = 0; i < l.items.length && found.length < limit; i++)
-    take(l.items[i]!.kind, `item:${l.org.itemIds.at(i)}`, l.items[i]!.name, () =>
+    take(l.items.isFile[i] ? 'file' : 'folder', `item:${l.org.itemIds.at(i)}`, l.items.name(i), () =>
       whereWords(l, nodeOfItem(l.org, i)),
     );
   return found;
@@ -280,7 +304,12 @@ function search(
 const functions = {
   rowsRead: () => rowsRead,
   /** Surveys before this number were dropped. */
-  forget: (before: number) => void (past = past.filter((p) => p.survey >= before)),
+  async forget(before: number) {
+    past = past.filter((p) => p.survey >= before);
+    // what was kept for the next start may be of a survey that is gone
+    await snapshots.drop();
+    if (present) await snapshots.write(present.rows);
+  },
   take,
   reweigh,
   bright: from(bright),

@@ -11,11 +11,12 @@ export class Engine {
     readonly worker: Worker,
   ) {}
 
-  static async start(db: OpenDb): Promise<Engine> {
+  /** `snapshots`: the directory in which the rows of the last survey are kept for the next start. */
+  static async start(db: OpenDb, snapshots: string): Promise<Engine> {
     const dbPort = await db.port();
     const { remote, worker } = startThread<EngineFunctions>(
       new URL('./engine.thread.ts', import.meta.url),
-      { dbPort },
+      { dbPort, snapshots },
       [dbPort],
       // a million items take some gigabytes while they are read; the usual limit is less
       { maxOldGenerationSizeMb: Math.floor((totalmem() / 2 ** 20) * 0.6) },

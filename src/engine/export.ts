@@ -58,7 +58,7 @@ function rowAt(l: Loaded, file: ExportFile, i: number): object | undefined {
     });
   }
   if (file === 'spaces') return org.spaceListed[i] ? org.spaces[i] : undefined;
-  if (file === 'items') return l.items[i];
+  if (file === 'items') return l.items.row(i);
   const isLink = org.entries.type[i]! > 0;
   return isLink === (file === 'links') ? l.entryRow(i) : undefined;
 }

@@ -20,11 +20,11 @@ function gettersOf(l: Loaded): Getters<number, 'items'> {
     getters = itemGetters({
       view: l.view,
       columns: l.columns,
-      row: (i) => l.items[i]!,
+      items: l.items,
       weight: (n) => (n < S ? b.weight[n]! : l.weights[n - S]!),
       exposures: l.exposures,
       types: (i) => typeNames(l, i),
-      modified: (n) => (n < S ? b.lastActivity[n]! || NaN : Date.parse(l.items[n - S]!.modifiedAt ?? '')),
+      modified: (n) => (n < S ? b.lastActivity[n]! || NaN : l.items.modified[n - S]!),
       sizeBytes: (n) => b.bytes[n]!,
     });
     made.set(l, getters);

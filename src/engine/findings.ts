@@ -44,7 +44,7 @@ export interface EngineFinding {
 export function finding(l: Loaded, e: ItemExposure): EngineFinding {
   const { source, id } = unkey(l.org.itemIds.at(e.item));
   const node = nodeOfItem(l.org, e.item);
-  const row = l.items[e.item]!;
+  const owner = l.org.users[l.org.itemOwner[e.item]!]?.name;
   const types = typesCounting(l, e.item).map((t) => ({ name: typeName(l, t.id), distinct: t.distinct }));
   return {
     source,
@@ -55,10 +55,10 @@ export function finding(l: Loaded, e: ItemExposure): EngineFinding {
     now: e.now,
     could: e.could,
     summary: {
-      name: row.name,
+      name: l.items.name(e.item),
       space: nodeName(l, spaceOf(l.view, node)),
       path: whereWords(l, node),
-      ...(row.owner && { owner: nameOfUser(l, row.owner) }),
+      ...(owner && { owner }),
       types,
       lines: e.lines,
       through: e.through.map((s) =>
@@ -200,9 +200,9 @@ export function dossier(l: Loaded, source: string, item: string): Dossier | unde
   const number = l.org.find('item', key(source, item));
   if (number < 0) return undefined;
   const node = nodeOfItem(l.org, number);
-  const row = l.items[number]!;
+  const row = l.items.row(number);
   const space = l.org.spaces[l.org.itemSpace[number]!]!;
-  const doc = l.content.get(l.org.itemIds.at(number));
+  const doc = l.content(number);
   const weighing = weighingOf(l.types, doc, row.label);
   const outside = outsideAccess(l.view, node);
   return {

@@ -4,6 +4,7 @@ import { view } from '../core/access/view.ts';
 import type { Held } from '../core/access/held.ts';
 import type { Usage } from '../core/access/usage.ts';
 import { findExposures } from '../core/exposure/find.ts';
+import { pickItems } from './items.ts';
 import { key } from './keys.ts';
 import { tallied, type Loaded } from './loaded.ts';
 
@@ -28,14 +29,9 @@ function partLoaded(l: Loaded, held: readonly Held[]): Loaded {
   const { org, items: of, entries } = partOf(l.view, spacesOf(l.org, held), l.madeBy);
   // identities have the numbers that they have in the whole
   const v = view(org, { moment: l.view.moment, settings: l.view.settings });
-  const items = Array.from(of, (i) => l.items[i]!);
+  const items = pickItems(l.items, of);
   const weights = Uint8Array.from(of, (i) => l.weights[i]!);
   const { tally, columns } = tallied(v, items, weights);
-  const content: Loaded['content'] = new Map();
-  for (const { id } of items) {
-    const doc = l.content.get(id);
-    if (doc) content.set(id, doc);
-  }
   const groupRules = new Map([...l.groupRules].filter(([id]) => org.find('group', id) >= 0));
   return {
     ...l,
@@ -44,12 +40,13 @@ function partLoaded(l: Loaded, held: readonly Held[]): Loaded {
     view: v,
     columns,
     items,
+    raw: pickItems(l.raw, of),
     entryRow: (e) => l.entryRow(entries[e]!),
     madeBy: entries.map((e) => l.madeBy[e]!),
     groupRules,
     // access does not rest on them, and what they name is not known here
     kept: new Map(),
-    content,
+    content: (i) => l.content(of[i]!),
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

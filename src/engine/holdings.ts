@@ -106,12 +106,11 @@ export function below(l: Loaded): Below {
     b.lastActivity[to] = Math.max(b.lastActivity[to]!, b.lastActivity[from]!);
   };
   for (let i = org.itemIds.length - 1; i >= 0; i--) {
-    const row = l.items[i]!;
     b.weight[S + i] = Math.max(b.weight[S + i]!, l.weights[i]!);
-    if (row.kind === 'file') b.files[S + i]!++;
+    b.files[S + i]! += l.items.isFile[i]!;
     b.exposed[S + i]! += b.exposedItem[i]!;
-    b.bytes[S + i]! += row.bytes ?? 0;
-    b.lastActivity[S + i] = Math.max(b.lastActivity[S + i]!, row.modifiedAt ? Date.parse(row.modifiedAt) : 0);
+    b.bytes[S + i]! += l.items.bytes[i]! || 0;
+    b.lastActivity[S + i] = Math.max(b.lastActivity[S + i]!, l.items.modified[i]! || 0);
     lift(S + i, parentNode(org, S + i));
   }
   org.spaces.forEach((row, s) => {
@@ -184,7 +183,7 @@ function rowOf(l: Loaded, node: number, withPath: boolean): HoldingRow {
     owners: ownersOf(l, node),
     ...(last && { lastActivity: last }),
     bytes: b.bytes[node]!,
-    children: node >= S && l.items[node - S]!.kind === 'file' ? 0 : childrenCount(l, node),
+    children: node >= S && l.items.isFile[node - S] ? 0 : childrenCount(l, node),
     ...(node >= S && (org.itemBreaks[node - S]! & BREAKS) > 0 && { breaks: true }),
   };
 }
@@ -253,7 +252,7 @@ function orderOf(l: Loaded, q: HoldingsQuery): (x: number, y: number) => number 
   const byName = (x: number, y: number): number =>
     places ? places[x]! - places[y]! : nameOrder(nodeName(l, x), nodeName(l, y));
   // spaces, then folders, then files, where names decide
-  const rank = (n: number): number => (n < S ? 0 : l.items[n - S]!.kind === 'folder' ? 1 : 2);
+  const rank = (n: number): number => (n < S ? 0 : l.items.isFile[n - S] ? 2 : 1);
   const order = compareBy<HoldingsKey, number>(q.sort, {
     name: byName,
     reach: (x, y) => reach(x) - reach(y),
@@ -306,7 +305,7 @@ function work(
     if (item < 0 && !org.spaceListed[n]) return false;
     if (text && !nodeName(l, n).toLowerCase().includes(text)) return false;
     if (q.kind) {
-      const kind = item < 0 ? org.spaces[n]!.kind : l.items[item]!.kind;
+      const kind = item < 0 ? org.spaces[n]!.kind : nodeKind(l, n);
       if (q.kind === 'space' ? item >= 0 : kind !== q.kind) return false;
     }
     if (q.weight !== undefined && (item < 0 ? b.weight[n]! : l.weights[item]!) < q.weight) return false;
@@ -392,10 +391,10 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
   const S = org.spaces.length;
   const b = below(l);
   const item = node - S;
-  const row = item >= 0 ? l.items[item]! : undefined;
+  const row = item >= 0 ? l.items.row(item) : undefined;
   const space = spaceOfNode(org, node);
   const spaceRow = org.spaces[space]!;
-  const doc = item >= 0 ? l.content.get(org.itemIds.at(item)) : undefined;
+  const doc = item >= 0 ? l.content(item) : undefined;
   const weighing = weighingOf(l.types, doc, row?.label ?? (item < 0 ? spaceRow.label : undefined));
   const settings: string[] = [];
   if (item < 0) {
@@ -421,11 +420,11 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
   }
   if (item >= 0 && org.itemBreaks[item]! & BREAKS) settings.push('inherits nothing from above');
   if (isHeld(l.view, node)) settings.push('in quarantine: nobody can do anything with it');
-  if (item >= 0 && l.items[item]!.dim) settings.push('dimmed: search and assistants do not find it');
+  if (row?.dim) settings.push('dimmed: search and assistants do not find it');
   const [from, to] = itemsBelow(org, node);
   const heaviest: number[] = [];
   for (let i = from; i < to; i++)
-    if (l.weights[i]! > 0 && l.items[i]!.kind === 'file' && S + i !== node) heaviest.push(i);
+    if (l.weights[i]! > 0 && l.items.isFile[i] && S + i !== node) heaviest.push(i);
   heaviest.sort((x, y) => b.exposedItem[y]! - b.exposedItem[x]! || l.weights[y]! - l.weights[x]! || x - y);
   const last = iso(b.lastActivity[node]!);
   return {

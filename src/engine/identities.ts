@@ -13,13 +13,13 @@ export class Identities {
   readonly accounts = new Map<string, { source: string; id: string }[]>();
   readonly people: PersonRow[] = [];
   /** Accounts as their sources give them. */
-  private readonly rows = new Map<string, PersonRow>();
+  private readonly rows = new Map<string, { source: string; row: PersonRow }>();
 
   constructor(private readonly directories: ReadonlySet<string>) {}
 
   /** Takes an account in; those of directories come first. */
   add(source: string, row: PersonRow): void {
-    this.rows.set(key(source, row.id), row);
+    this.rows.set(key(source, row.id), { source, row });
     const whole = this.directories.has(source);
     const own = whole ? row.id : key(source, row.id);
     const known = whole
@@ -37,9 +37,14 @@ export class Identities {
     return this.alias.get(key(source, id)) ?? id;
   }
 
+  /** Every account, in the order in which they were added. */
+  all(): [source: string, row: PersonRow][] {
+    return [...this.rows.values()].map(({ source, row }) => [source, row]);
+  }
+
   /** An account as its source gives it; undefined where it is not known. */
   rowOf(source: string, id: string): PersonRow | undefined {
-    return this.rows.get(key(source, id));
+    return this.rows.get(key(source, id))?.row;
   }
 
   /**
@@ -52,7 +57,7 @@ export class Identities {
       this.add(source, row);
       return this.people[before];
     }
-    this.rows.set(key(source, row.id), row);
+    this.rows.set(key(source, row.id), { source, row });
     const id = this.user(source, row.id);
     const home = this.accounts.get(id)![0]!;
     return home.source === source && home.id === row.id ? { ...row, id } : undefined;

@@ -5,7 +5,7 @@ import { resolveDeeds, usageOf, type Usage } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
 import { weigh, type Weighing } from '../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
-import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
+import type { GrantRow, LinkRow } from '../core/model.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
 import { maskedName } from '../core/recognise/masked-name.ts';
 import { IN_NAME } from '../core/recognise/types.ts';
@@ -13,6 +13,7 @@ import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
+import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
 import { SurveyRows, type KeptRows, type RowCount, type SourceIds } from './rows.ts';
 
@@ -29,8 +30,9 @@ export interface Loaded {
   org: Organisation;
   view: View;
   columns: ReachColumns;
-  /** Rows by number. */
-  items: ItemRow[];
+  items: Items;
+  /** The same with names as they are. */
+  raw: Items;
   entryRow(entry: number): GrantRow | LinkRow;
   /** By entry: the user who made it, by number; −1 where that is not known. */
   madeBy: Int32Array;
@@ -38,7 +40,8 @@ export interface Loaded {
   groupRules: Map<string, string>;
   /** Rows of the kinds that access does not rest on, by kind and key. */
   kept: KeptRows;
-  content: Map<string, ContentDoc>;
+  /** What is known of what an item holds. */
+  content: (item: number) => ContentDoc | undefined;
   /** Data types by id, those that stewards made too, and from which certainty on they count. */
   types: Map<string, TypeAbout>;
   weights: Uint8Array;
@@ -53,14 +56,6 @@ export interface TypeAbout {
   name: string;
   weight: number;
   from: number;
-}
-
-const files = new WeakMap<Loaded, Uint8Array>();
-/** By item: 1 for a file. It is one list for all who ask, so that what is summed by it is known again. */
-export function filesOf(l: Loaded): Uint8Array {
-  let isFile = files.get(l);
-  if (!isFile) files.set(l, (isFile = Uint8Array.from(l.items, (r) => (r.kind === 'file' ? 1 : 0))));
-  return isFile;
 }
 
 /** Exposure points by item; 0 where it is not exposed. */
@@ -95,41 +90,40 @@ async function readTypes(db: Db): Promise<Loaded['types']> {
   );
 }
 
-/** What follows from what files hold: their weights, and what is exposed. */
-const weighAll = (
-  types: Loaded['types'],
-  org: Organisation,
-  rows: ItemRow[],
-  content: Loaded['content'],
-): Uint8Array =>
-  Uint8Array.from(rows, (row, i) => weighingOf(types, content.get(org.itemIds.at(i)), row.label).weight);
-
-/** The rows, with what is sensitive in a file’s name masked: everything that is told of a survey tells these. */
-function named(
-  types: Loaded['types'],
-  org: Organisation,
-  rows: ItemRow[],
-  content: Loaded['content'],
-): ItemRow[] {
-  const told = rows.slice();
-  // few files have something in their name: only what was found is gone through
-  for (const [id, { found }] of content) {
-    if (!found.some((f) => f.matches.some((m) => m.where === IN_NAME))) continue;
-    const i = org.find('item', id);
-    const row = rows[i];
-    if (row) told[i] = { ...row, name: maskedName(row.name, found, (type) => types.get(type)) };
+/** How heavy each item is. Most hold nothing: by their label alone. */
+function weighAll(types: Loaded['types'], items: Items, content: Loaded['content']): Uint8Array {
+  const byLabel = new Map<string | undefined, number>();
+  const weights = new Uint8Array(items.length);
+  for (let i = 0; i < weights.length; i++) {
+    const [doc, label] = [content(i), items.label(i)];
+    let weight = doc?.found.length ? undefined : byLabel.get(label);
+    if (weight === undefined) {
+      ({ weight } = weighingOf(types, doc, label));
+      if (!doc?.found.length) byLabel.set(label, weight);
+    }
+    weights[i] = weight;
   }
-  return told;
+  return weights;
+}
+
+/** The items, with what is sensitive in a file’s name masked: everything that is told of a survey tells these. */
+function named(types: Loaded['types'], items: Items, content: Loaded['content']): Items {
+  const masked = new Map<number, string>();
+  for (let i = 0; i < items.length; i++) {
+    const { found = [] } = content(i) ?? {};
+    if (found.some((f) => f.matches.some((m) => m.where === IN_NAME)))
+      masked.set(
+        i,
+        maskedName(items.name(i), found, (type) => types.get(type)),
+      );
+  }
+  return renamed(items, masked);
 }
 
 /** What each identity holds, and how far each node reaches. */
-export function tallied(
-  v: View,
-  rows: ItemRow[],
-  weights: Uint8Array,
-): { tally: Tally; columns: ReachColumns } {
+export function tallied(v: View, items: Items, weights: Uint8Array): { tally: Tally; columns: ReachColumns } {
   const tally: Tally = {
-    counts: Uint8Array.from(rows, (row, i) => (row.kind !== 'file' ? 0 : weights[i]! >= HEAVY ? 2 : 1)),
+    counts: items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
     files: new Int32Array(v.identityCount),
     heavy: new Int32Array(v.identityCount),
   };
@@ -139,8 +133,8 @@ export function tallied(
 /** The same survey with the data types, and the certainties from which they count, as they are now. */
 export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
   const types = await readTypes(db);
-  const items = named(types, l.org, l.rows.itemRows(l.org), l.content);
-  const weights = weighAll(types, l.org, items, l.content);
+  const items = named(types, l.raw, l.content);
+  const weights = weighAll(types, items, l.content);
   const { tally, columns } = tallied(l.view, items, weights);
   return { ...l, items, types, weights, tally, columns, exposures: findExposures(l.view, columns, weights) };
 }
@@ -165,18 +159,25 @@ export async function movedOn(
   survey: number,
   takenAt: string,
 ): Promise<Loaded | undefined> {
-  return (await l.rows.moveTo(db, l.survey, survey, takenAt))
-    ? judged(db, l.rows, survey, takenAt)
-    : undefined;
+  return l.survey === l.rows.survey ? following(db, l.rows, survey, takenAt) : undefined;
 }
+
+/** A survey that follows on the one that some rows are of, made from these and from what differs; undefined where that cannot be done. */
+export const following = async (
+  db: Db,
+  rows: SurveyRows,
+  survey: number,
+  takenAt: string,
+): Promise<Loaded | undefined> =>
+  (await rows.moveTo(db, survey, takenAt)) ? judged(db, rows, survey, takenAt) : undefined;
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string): Promise<Loaded> {
   const { org, items: raw, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
   const v = view(org);
   const types = await readTypes(db);
-  const items = named(types, org, raw, content);
-  const weights = weighAll(types, org, items, content);
+  const items = named(types, raw, content);
+  const weights = weighAll(types, items, content);
   const { tally, columns } = tallied(v, items, weights);
   const deeds = resolveDeeds(
     v,
@@ -195,6 +196,7 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
     view: v,
     columns,
     items,
+    raw,
     entryRow,
     madeBy,
     groupRules,

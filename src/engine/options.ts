@@ -122,7 +122,7 @@ function possible(l: Loaded, o: ObjectKey): PlannedChange[] {
       return [
         { kind: 'item', source, id, set: { held: held ? null : true } },
         { kind: 'item', source, id, set: { inherits: breaks ? null : false } },
-        { kind: 'item', source, id, set: { dim: l.items[i]!.dim ? null : true } },
+        { kind: 'item', source, id, set: { dim: l.items.row(i).dim ? null : true } },
       ];
     }
     case 'person': {

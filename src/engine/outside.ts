@@ -188,7 +188,7 @@ export function domains(l: Loaded): Map<string, Domain> {
       makers: new Int32Array(departments.names.length),
     };
     for (const e of of) {
-      s.levels[node[e]! < S ? 0 : l.items[node[e]! - S]!.kind === 'folder' ? 1 : 2]!++;
+      s.levels[node[e]! < S ? 0 : l.items.isFile[node[e]! - S] ? 2 : 1]!++;
       if (at[e]! > 0 && at[e]! < s.since) s.since = at[e]!;
       const department = l.madeBy[e]! < 0 ? -1 : departmentOf[l.madeBy[e]!]!;
       if (department >= 0) s.makers[department]!++;
@@ -259,7 +259,7 @@ export function reachedByDomain(l: Loaded, numberOf: ReadonlyMap<string, number>
   /** Files that a domain reaches by owning them, beside what their class lets it reach. */
   const owned: number[] = [];
   for (let i = 0; i < l.items.length; i++) {
-    if (l.items[i]!.kind !== 'file') continue;
+    if (!l.items.isFile[i]) continue;
     const cls = columns.accessClass[S + i]!;
     const weight = l.weights[i]!;
     filesIn[cls]!++;
@@ -371,7 +371,7 @@ function filesBelow(l: Loaded): FilesBelow {
   const files = new Int32Array(S + items.length);
   const weight = new Uint8Array(S + items.length);
   for (let i = items.length - 1; i >= 0; i--) {
-    if (items[i]!.kind === 'file') {
+    if (items.isFile[i]) {
       files[S + i]!++;
       weight[S + i] = Math.max(weight[S + i]!, weights[i]!);
     }
@@ -410,7 +410,7 @@ export function outsideDossier(l: Loaded, name: string): OutsideDossier | undefi
       if (domain >= 0 && d.names.has(l.view.domainNames[domain]!))
         used = Math.max(used, l.usage.opened[k]! || 0, l.usage.edited[k]! || 0);
     }
-    const label = node < S ? l.org.spaces[node]!.label : l.items[node - S]!.label;
+    const label = node < S ? l.org.spaces[node]!.label : l.items.label(node - S);
     return {
       entry: entryRef(l, e),
       key: nodeKey(l, node),
@@ -449,7 +449,7 @@ export function partnerPreview(l: Loaded, domain: string, partner: boolean): Par
     const isSame =
       l.columns.nowTier[node] === columns.nowTier[node] &&
       l.columns.couldTier[node] === columns.couldTier[node];
-    if (!isSame && l.items[i]!.kind === 'file') files++;
+    if (!isSame && l.items.isFile[i]) files++;
   }
   const sum = (list: readonly { points: number }[]): number => list.reduce((n, e) => n + e.points, 0);
   return {

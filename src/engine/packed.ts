@@ -3,24 +3,30 @@ const SEGMENT = 32 * 1024 * 1024;
 /** UTF-8 takes at most so many bytes for a unit of a string. */
 const MOST_BYTES = 3;
 
+export interface PackedTextsState {
+  length: number;
+  segments: Uint8Array[];
+  places: Int32Array;
+}
+
 export class PackedTexts {
   private segments: Buffer[] = [];
   /** Bytes used of the last segment. */
-  private used = SEGMENT;
+  private used = 0;
   /** Where each text is: its segment, its first byte there and its length. */
-  private places = new Int32Array(3 * 1024);
+  private places: Int32Array = new Int32Array(3 * 1024);
   length = 0;
 
   add(text: string): number {
     const room = text.length * MOST_BYTES;
-    if (this.used + room > SEGMENT) {
+    if (this.used + room > (this.segments.at(-1)?.length ?? 0)) {
       this.segments.push(Buffer.allocUnsafeSlow(Math.max(SEGMENT, room)));
       this.used = 0;
     }
     const segment = this.segments.length - 1;
     const bytes = this.segments[segment]!.write(text, this.used);
     if (3 * this.length === this.places.length) {
-      const places = new Int32Array(this.places.length * 2);
+      const places = new Int32Array(Math.max(3 * 1024, this.places.length * 2));
       places.set(this.places);
       this.places = places;
     }
@@ -30,6 +36,23 @@ export class PackedTexts {
     this.places[at + 2] = bytes;
     this.used += bytes;
     return this.length++;
+  }
+
+  /** All texts, not copied: what `restore` takes. */
+  state(): PackedTextsState {
+    const last = this.segments.length - 1;
+    return {
+      length: this.length,
+      segments: this.segments.map((s, n) => (n === last ? s.subarray(0, this.used) : s)),
+      places: this.places.subarray(0, 3 * this.length),
+    };
+  }
+
+  restore({ length, segments, places }: PackedTextsState): void {
+    this.length = length;
+    this.segments = segments.map((s) => Buffer.from(s.buffer, s.byteOffset, s.byteLength));
+    this.used = this.segments.at(-1)?.length ?? 0;
+    this.places = places;
   }
 
   at(n: number): string {

@@ -432,7 +432,7 @@ function summarise(l: Loaded, bits: Uint8Array): WhatSummary {
     let widest = 0;
     let can = bits[s]!;
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
-      if (!bits[S + i] || l.items[i]!.kind !== 'file') continue;
+      if (!bits[S + i] || !l.items.isFile[i]) continue;
       n++;
       const tier = Math.max(columns.nowTier[S + i]!, columns.couldTier[S + i]!);
       heaviest = Math.max(heaviest, l.weights[i]!);
@@ -617,7 +617,7 @@ export function whatRows(
   const found: number[] = [];
   for (let i = 0; i < org.itemIds.length; i++) {
     const n = S + i;
-    if (!bits[n] || l.items[i]!.kind !== 'file') continue;
+    if (!bits[n] || !l.items.isFile[i]) continue;
     if (q.weight !== undefined && l.weights[i] !== q.weight) continue;
     if (q.tier !== undefined && TIERS[widest(n)] !== q.tier) continue;
     if (q.space !== undefined && nodeKey(l, org.itemSpace[i]!) !== q.space) continue;

@@ -226,7 +226,7 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
 
 function named(l: Loaded, item: number): { source: string; item: string; name: string; space: string } {
   const { source, id } = unkey(l.org.itemIds.at(item));
-  return { source, item: id, name: l.items[item]!.name, space: nodeName(l, l.org.itemSpace[item]!) };
+  return { source, item: id, name: l.items.name(item), space: nodeName(l, l.org.itemSpace[item]!) };
 }
 
 /** Where a change is felt, and everybody who comes by what it changes. */

@@ -22,11 +22,11 @@ export function quarantined(l: Loaded): Omit<QuarantineRow, 'plan'>[] {
   );
   return items.map((i) => {
     const node = nodeOfItem(org, i);
-    const row = l.items[i]!;
+    const row = l.items.row(i);
     let files = 0;
     let weight = 0;
     for (let k = i; k < org.itemEnd[i]!; k++) {
-      if (l.items[k]!.kind === 'file') files++;
+      if (l.items.isFile[k]) files++;
       weight = Math.max(weight, l.weights[k]!);
     }
     const { source, id } = unkey(org.itemIds.at(i));

@@ -1,5 +1,5 @@
 /** The rows of one survey in memory, each source's ids told apart; a later survey replaces only what differs. */
-import { OrganisationBuilder } from '../core/access/builder.ts';
+import { OrganisationBuilder, type BuilderState } from '../core/access/builder.ts';
 import { GrowInt32, Interner } from '../core/access/growable.ts';
 import type { Organisation } from '../core/access/organisation.ts';
 import { sameJson } from '../core/equal.ts';
@@ -14,19 +14,22 @@ import type {
   SpaceRow,
   WorkspaceRow,
 } from '../core/model.ts';
-import type { Found } from '../core/recognise/types.ts';
 import { KINDS, type RowKind, type RowOf } from '../core/row-kinds.ts';
 import type { SourceKind } from '../core/remedy/fields.ts';
 import type { Db } from '../store/db.ts';
 import {
+  asOf,
   observedParts,
   observedSince,
   readObserved,
+  type AsOf,
   type ContentDoc,
   type ObservedChange,
   type ObservedKind,
 } from '../store/observed.ts';
+import { ContentDocs } from './content-docs.ts';
 import { Identities } from './identities.ts';
+import { ItemRows, type Items } from './items.ts';
 import { key } from './keys.ts';
 import { PackedTexts } from './packed.ts';
 
@@ -59,10 +62,11 @@ interface About {
 /** What a survey comes to as columns, with the rows behind them. */
 interface Columns {
   org: Organisation;
-  items: ItemRow[];
+  items: Items;
   entryRow: (entry: number) => GrantRow | LinkRow;
   madeBy: Int32Array;
-  content: Map<string, ContentDoc>;
+  /** What is known of what an item holds. */
+  content: (item: number) => ContentDoc | undefined;
   groupRules: Map<string, string>;
   kept: KeptRows;
   counts: RowCount[];
@@ -81,18 +85,36 @@ export type KeptRows = ReadonlyMap<ObservedKind, ReadonlyMap<string, Kept>>;
 /** Kinds that access does not rest on, so that the builder has no use for them. */
 const KEPT = KINDS.filter((k) => !(k in OrganisationBuilder.prototype));
 
+const FLAT = ['items', 'content', 'texts', 'sources', 'sourceOf', 'makers', 'maker'] as const;
+
+/** The rows of a survey as flat columns and plain rows. */
+export interface RowsState {
+  at: AsOf;
+  abouts: About[];
+  directories: string[];
+  people: [source: string, row: PersonRow][];
+  accountsIn: string[];
+  localGroups: string[];
+  groupHomes: [string, { source: string; id: string }][];
+  groupRules: [string, string][];
+  kept: [ObservedKind, [string, Kept][]][];
+  counted: RowCount[];
+  builder: BuilderState;
+  flat: unknown[];
+}
+
 export class SurveyRows {
   private readonly builder = new OrganisationBuilder(NO_ORGANISATION, 0);
   private readonly identities: Identities;
-  /** The survey they are of. */
-  private survey: number;
+  /** How many rows have changed since they were read, or kept for the next start. */
+  changed = 0;
   private readonly counted: RowCount[] = [];
   private accountsIn = new Set<string>();
   private readonly localGroups = new Set<string>();
   private readonly groupHomes = new Map<string, { source: string; id: string }>();
   private groupRules = new Map<string, string>();
-  private readonly items = new Map<string, ItemRow>();
-  private content = new Map<string, ContentDoc>();
+  private readonly items = new ItemRows();
+  private readonly content = new ContentDocs();
   private readonly kept = new Map<ObservedKind, Map<string, Kept>>(KEPT.map((k) => [k, new Map()]));
   // grants and links that were taken, in the order of the builder's rows
   private readonly texts = new PackedTexts();
@@ -102,12 +124,12 @@ export class SurveyRows {
   private readonly maker = new GrowInt32();
 
   private constructor(
-    survey: number,
+    /** What they are as of. */
+    private at: AsOf,
     private readonly abouts: About[],
     private readonly directories: ReadonlySet<string>,
     private kinds: ReadonlyMap<string, SourceKind>,
   ) {
-    this.survey = survey;
     this.identities = new Identities(directories);
   }
 
@@ -118,12 +140,14 @@ export class SurveyRows {
     takenAt: string,
     told: (rows: number) => void = () => undefined,
   ): Promise<SurveyRows> {
-    const abouts = await readObserved<About['doc']>(db, 'about', survey);
-    const people = await readObserved<PersonRow>(db, 'person', survey);
+    // before any row is read: one that ends meanwhile may be half in, and is put in once more
+    const at = await asOf(db, survey);
+    const abouts = await readObserved<About['doc']>(db, 'about', at);
+    const people = await readObserved<PersonRow>(db, 'person', at);
     // a directory is a source of people that is no workspace: its ids are the organisation's own
     const workspaces = new Set(abouts.map((a) => a.source));
     const directories = new Set(people.map((p) => p.source).filter((s) => !workspaces.has(s)));
-    const rows = new SurveyRows(survey, abouts, directories, await readKinds(db));
+    const rows = new SurveyRows(at, abouts, directories, await readKinds(db));
     await rows.judgeAt(db, takenAt);
     for (const { source, doc } of abouts)
       rows.builder.workspace({ ...doc.workspace, id: key(source, doc.workspace.id) });
@@ -140,31 +164,22 @@ export class SurveyRows {
     for (const p of rows.identities.people) rows.builder.person(p);
     rows.accountsIn = new Set(people.map((p) => p.source));
 
-    const groups = await readObserved<GroupRow>(db, 'group', survey, counted);
+    const groups = await readObserved<GroupRow>(db, 'group', at, counted);
     for (const g of groups) if (workspaces.has(g.source)) rows.localGroups.add(key(g.source, g.id));
     for (const { source, doc } of groups) rows.builder.group(rows.groupOf(source, doc));
-    for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', survey, counted))
+    for (const { source, doc } of await readObserved<SpaceRow>(db, 'space', at, counted))
       rows.builder.space(rows.spaceOf(source, doc));
-    for await (const part of observedParts<ItemRow>(db, 'item', survey, counted))
-      for (const { source, doc } of part) {
-        const row = rows.itemOf(source, doc);
-        rows.builder.item(row);
-        rows.items.set(row.id, row);
-      }
+    for await (const part of observedParts<ItemRow>(db, 'item', at, counted))
+      for (const { source, doc, json } of part) rows.putItem(source, doc, json);
     for (const kind of ['grant', 'link'] as const)
-      for await (const part of observedParts<GrantRow & LinkRow>(db, kind, survey, counted))
+      for await (const part of observedParts<GrantRow & LinkRow>(db, kind, at, counted))
         for (const { source, doc, json } of part) rows.addEntry(kind, source, doc, json);
     for (const kind of KEPT)
-      for (const { source, id, doc } of await readObserved<RowOf[RowKind]>(db, kind, survey, counted))
+      for (const { source, id, doc } of await readObserved<RowOf[RowKind]>(db, kind, at, counted))
         rows.kept.get(kind)!.set(key(source, id), { source, row: doc });
-    for (const c of await readObserved<ContentDoc>(db, 'content', survey))
-      rows.content.set(key(c.source, c.id), withLevels(c.doc));
+    for await (const part of observedParts(db, 'content', at))
+      for (const c of part) rows.putContent(c.source, c.id, c.json);
     return rows;
-  }
-
-  /** The rows of an organisation's items, by number. */
-  itemRows(org: Pick<Organisation, 'itemIds'>): ItemRow[] {
-    return Array.from({ length: org.itemIds.length }, (_, i) => this.items.get(org.itemIds.at(i))!);
   }
 
   /** What the rows come to now. What was given before stays as it was. */
@@ -172,16 +187,17 @@ export class SurveyRows {
     const org = this.builder.build();
     const userOfMaker = this.makers.names.map((id) => org.find('user', id));
     const maker = this.maker.done();
+    const content = this.content.now();
     return {
       org,
-      items: this.itemRows(org),
+      items: this.items.items(org.itemRow, (source, doc) => this.itemOf(source, doc)),
       entryRow: (e) => {
         const n = org.entries.row[e]!;
         const source = this.sources.names[this.sourceOf.at(n)]!;
         return this.entryOf(source, JSON.parse(this.texts.at(n)) as GrantRow & LinkRow);
       },
       madeBy: org.entries.row.map((n) => userOfMaker[maker[n]!]!),
-      content: this.content,
+      content: (i) => content(this.builder.itemNumberOfRow(org.itemRow[i]!)),
       groupRules: this.groupRules,
       kept: new Map(this.kept),
       counts: this.counted.map((c) => ({ ...c })),
@@ -207,20 +223,27 @@ export class SurveyRows {
     kind: (source) => this.kinds.get(source) ?? 'extract',
   };
 
+  /** The survey they are of. */
+  get survey(): number {
+    return this.at.survey;
+  }
+
   // --- moving on
 
   /**
-   * Brings the rows from one survey to a later one by what differs. False, with nothing done, where these are not
-   * the rows of the one, or where a difference is of a kind that can only be read with everything else.
+   * Brings the rows to a later survey by what differs. False, with nothing done, where a difference is of a kind that can
+   * only be read with everything else.
    */
-  async moveTo(db: Db, from: number, to: number, takenAt: string): Promise<boolean> {
-    if (this.survey !== from || to < from) return false;
-    const changes = await observedSince(db, from, to, MOST_CHANGES);
+  async moveTo(db: Db, to: number, takenAt: string): Promise<boolean> {
+    if (to < this.survey) return false;
+    const at = await asOf(db, to);
+    const changes = await observedSince(db, this.at, at, MOST_CHANGES);
     const kinds = await readKinds(db);
     if (!changes || !this.canTake(changes)) return false;
     await this.judgeAt(db, takenAt);
     this.kinds = kinds;
-    this.survey = to;
+    this.at = at;
+    this.changed += changes.length;
     for (const kind of ORDER) {
       const mine = changes.filter((c) => c.kind === kind);
       if (mine.length) this.takeKind(kind, mine);
@@ -278,7 +301,6 @@ export class SurveyRows {
   }
 
   private takeKind(kind: ObservedKind, changes: readonly ObservedChange[]): void {
-    if (kind === 'content') this.content = new Map(this.content);
     const kept = this.kept.has(kind) ? new Map(this.kept.get(kind)) : undefined;
     if (kept) this.kept.set(kind, kept);
     if (kind === 'group') {
@@ -292,17 +314,14 @@ export class SurveyRows {
       else if (kind === 'group') this.builder.replace('group', this.groupOf(source, doc as GroupRow));
       else if (kind === 'space') this.builder.replace('space', this.spaceOf(source, doc as SpaceRow));
       else if (kind === 'item') {
-        if (doc) {
-          const row = this.itemOf(source, doc as ItemRow);
-          this.builder.putItem(row);
-          this.items.set(row.id, row);
-        } else this.builder.dropItem(key(source, id));
+        if (doc) this.putItem(source, doc as ItemRow, json);
+        else this.builder.dropItem(key(source, id));
       } else if (kind === 'grant' || kind === 'link') {
         this.builder.dropEntry(kind, key(source, id));
         if (doc) this.addEntry(kind, source, doc as GrantRow & LinkRow, json);
       } else if (kind === 'content') {
-        if (doc) this.content.set(key(source, id), withLevels(doc as ContentDoc));
-        else this.content.delete(key(source, id));
+        if (doc) this.putContent(source, id, json);
+        else this.content.drop(this.builder.itemNumber(key(source, id)));
       } else if (doc) kept?.set(key(source, id), { source, row: doc as RowOf[RowKind] });
       else kept?.delete(key(source, id));
     }
@@ -314,6 +333,42 @@ export class SurveyRows {
     const own = this.identities.put(source, row);
     if (own && this.identities.people.length > before) this.builder.person(own);
     else if (own) this.builder.replace('user', own);
+  }
+
+  // --- kept for the next start
+
+  /** All that was read, not copied: what `restored` takes. It holds until the rows move on. */
+  state(): RowsState {
+    return {
+      at: this.at,
+      abouts: this.abouts,
+      directories: [...this.directories],
+      people: this.identities.all(),
+      accountsIn: [...this.accountsIn],
+      localGroups: [...this.localGroups],
+      groupHomes: [...this.groupHomes],
+      groupRules: [...this.groupRules],
+      kept: [...this.kept].map(([kind, rows]) => [kind, [...rows]]),
+      counted: this.counted,
+      builder: this.builder.state(),
+      flat: FLAT.map((k) => this[k].state()),
+    };
+  }
+
+  /** Rows as they were kept; `takenAt`: the moment of the survey that they are of. */
+  static async restored(db: Db, state: RowsState, takenAt: string): Promise<SurveyRows> {
+    const rows = new SurveyRows(state.at, state.abouts, new Set(state.directories), await readKinds(db));
+    rows.builder.restore(state.builder);
+    await rows.judgeAt(db, takenAt);
+    for (const [source, row] of state.people) rows.identities.add(source, row);
+    rows.accountsIn = new Set(state.accountsIn);
+    for (const id of state.localGroups) rows.localGroups.add(id);
+    for (const [id, home] of state.groupHomes) rows.groupHomes.set(id, home);
+    rows.groupRules = new Map(state.groupRules);
+    for (const [kind, list] of state.kept) rows.kept.set(kind, new Map(list));
+    rows.counted.push(...state.counted);
+    FLAT.forEach((k, n) => rows[k].restore(state.flat[n] as never));
+    return rows;
   }
 
   // --- rows as the organisation names things
@@ -385,6 +440,14 @@ export class SurveyRows {
         };
   }
 
+  private putItem(source: string, doc: ItemRow, json: string): void {
+    this.items.put(this.builder.putItem(this.itemOf(source, doc)), source, doc, json);
+  }
+
+  private putContent(source: string, id: string, json: string): void {
+    this.content.put(this.builder.itemNumber(key(source, id)), json);
+  }
+
   private addEntry(kind: 'grant' | 'link', source: string, doc: GrantRow & LinkRow, json: string): void {
     const row = this.entryOf(source, doc);
     const taken = kind === 'grant' ? this.builder.grant(row as GrantRow) : this.builder.link(row as LinkRow);
@@ -413,9 +476,3 @@ const partnersAt = async (db: Db, moment: string): Promise<string[]> =>
       [moment],
     )
   ).map((r) => r.domain);
-
-/** Scans of before levels were kept count with the certainty of their surest. */
-function withLevels(doc: ContentDoc): ContentDoc {
-  for (const f of doc.found as Partial<Found>[]) f.levels ??= [[f.certainty!, f.occurrences!, f.distinct!]];
-  return doc;
-}

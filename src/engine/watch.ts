@@ -34,7 +34,7 @@ export function sum(l: Loaded, before: Loaded | undefined): SurveySum {
     findings: l.exposures.length,
     matrix: crossPage(l, { by: ['weight', 'reach'], measures: ['items', 'files', 'people', 'bytes'] }),
     coverage: {
-      files: l.items.reduce((n, r) => n + (r.kind === 'file' ? 1 : 0), 0),
+      files: l.items.isFile.reduce((n, file) => n + file, 0),
       scanned,
       holding: files,
       unread,

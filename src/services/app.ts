@@ -85,7 +85,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const sso = new Sso(db, ledger, secrets, accounts, admin, clock);
   await sso.readSettings();
   const mail = new Mail();
-  const engine = await Engine.start(db);
+  const engine = await Engine.start(db, join(directory, 'columns'));
   const events = new Events();
   const tokens = new ApiTokens(db, ledger, events, clock);
   const findings = new Findings(db, ledger, clock);
@@ -116,13 +116,13 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   present.subscribe((move) => findings.follow(move));
   present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
   present.subscribe(() => findings.ahead());
-  present.subscribe(async ({ again, start }) => {
-    if (!again && !start) await plans.proofs.lookForDrift();
+  present.subscribe(async ({ ended }) => {
+    if (ended) await plans.proofs.lookForDrift();
   });
 
   const retention = new Retention(db, ledger, engine, clock);
-  present.subscribe(async ({ again, start }) => {
-    if (!again && !start) await retention.drop();
+  present.subscribe(async ({ ended }) => {
+    if (ended) await retention.drop();
   });
 
   await jobs.takeUp();

@@ -141,7 +141,7 @@ describe('findings', () => {
           if (s.what === 'survey') {
             last = s.found;
             world.survey(last);
-            const move = { survey: number++, findings: last.map(asFound), again: false, start: false };
+            const move = { survey: number++, findings: last.map(asFound), again: false, ended: true };
             await findings.follow(move);
             await findings.follow(move); // told twice: nothing more happens
           } else if (s.what === 'again') {
@@ -150,7 +150,7 @@ describe('findings', () => {
               survey: number - 1,
               findings: last.map(asFound),
               again: true,
-              start: false,
+              ended: false,
             });
           } else if (s.what === 'days') now = addDays(now, s.days);
           else {
@@ -221,7 +221,7 @@ describe('findings', () => {
         await db.query("delete from setting where name = 'findings-survey'");
         const findings = new Findings(db, new Ledger(db, clock), clock);
         const found = list.map((s, n) => ({ ...s, item: `f${n}` }));
-        await findings.follow({ survey: 1, findings: found.map(asFound), again: false, start: false });
+        await findings.follow({ survey: 1, findings: found.map(asFound), again: false, ended: true });
         const { rows, total, points, open } = await findings.list(asked({ sort }));
         expect([total, open]).toEqual([found.length, found.length]);
         expect(points).toBe(found.reduce((sum, f) => sum + f.points, 0));

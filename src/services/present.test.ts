@@ -7,7 +7,10 @@ import { Present, type Move } from './present.ts';
 function world() {
   const state = { newest: 1, taken: [] as number[], release: [] as (() => void)[], held: false };
   const db = {
-    query: () => Promise.resolve([{ id: state.newest, taken_at: new Date('2026-06-01T00:00:00Z') }]),
+    query: () =>
+      Promise.resolve([
+        { id: state.newest, ended: state.newest, taken_at: new Date('2026-06-01T00:00:00Z') },
+      ]),
   } as unknown as Db;
   const wait = () => (state.held ? new Promise<void>((r) => state.release.push(r)) : Promise.resolve());
   const engine = {

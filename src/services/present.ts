@@ -14,10 +14,10 @@ import type { Events } from './events.ts';
 export interface Move {
   survey: number;
   findings: EngineFinding[];
-  /** The same survey judged anew, because what is said of it from here has changed. */
+  /** The same survey once more, because what it comes to has changed. */
   again: boolean;
-  /** The application has just started: nothing has happened, it is only read. */
-  start: boolean;
+  /** A survey came to its end: it is not only read at a start, or judged by other settings. */
+  ended: boolean;
 }
 
 type Listener = (move: Move) => Promise<void>;
@@ -27,7 +27,7 @@ export class Present {
   private readonly listeners: Listener[] = [];
   private counted: RowCount[] = [];
   private inForce: number | undefined;
-  /** The survey of which every listener was told; where one failed, the move is made again. */
+  /** So many surveys had come to their end when every listener was told; where one failed, the move is made again. */
   private told: number | undefined;
 
   constructor(
@@ -78,7 +78,7 @@ export class Present {
   reweigh(): Promise<void> {
     return this.inTurn(async () => {
       const found = await this.engine.ask.reweigh();
-      if (found) await this.moved({ ...found, again: true, start: false });
+      if (found) await this.moved({ ...found, again: true, ended: false });
     });
   }
 
@@ -90,22 +90,25 @@ export class Present {
   }
 
   private async take(again: boolean, start: boolean): Promise<void> {
-    const [newest] = await this.db.query<{ id: number; taken_at: Date }>(
-      "select id, taken_at from survey where state = 'done' order by id desc limit 1",
+    // one of a lower number may come to its end after the newest, and changes what that comes to
+    const [newest] = await this.db.query<{ id: number; taken_at: Date; ended: number }>(
+      "select id, taken_at, (select count(*)::int from survey where state in ('done', 'dropped')) as ended from survey where state = 'done' order by id desc limit 1",
     );
-    if (!newest || (newest.id === this.told && !again)) return;
+    if (!newest || (newest.ended === this.told && !again)) return;
     const same = newest.id === this.inForce;
     const { findings, counts } = await this.engine.ask.take(newest.id, newest.taken_at.toISOString());
     this.counted = counts;
-    await this.moved({ survey: newest.id, findings, again: same, start });
+    await this.moved({ survey: newest.id, findings, again: same, ended: !again && !start });
+    this.told = newest.ended;
   }
 
   private async moved(move: Move): Promise<void> {
     this.inForce = move.survey;
+    const { told } = this;
     this.told = undefined;
     try {
       for (const listener of this.listeners) await listener(move);
-      this.told = move.survey;
+      this.told = told;
     } finally {
       this.events.emit({ type: 'present', survey: move.survey });
     }

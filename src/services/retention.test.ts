@@ -44,7 +44,12 @@ async function survey(daysAgo: number, names: Record<string, string>): Promise<n
   return row!.id;
 }
 const seen = async (id: number): Promise<Record<string, string>> =>
-  Object.fromEntries((await readObserved<{ name: string }>(db, 'space', id)).map((r) => [r.id, r.doc.name]));
+  Object.fromEntries(
+    (await readObserved<{ name: string }>(db, 'space', { survey: id, open: [] })).map((r) => [
+      r.id,
+      r.doc.name,
+    ]),
+  );
 
 describe('surveys that are older than is wanted', () => {
   beforeEach(async () => {

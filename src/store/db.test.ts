@@ -104,7 +104,12 @@ describe('the store', () => {
       await db.query('truncate staged');
     }
     const asOf = async (id: number) =>
-      Object.fromEntries((await readObserved<{ v: unknown }>(db, 'item', id)).map((r) => [r.id, r.doc.v]));
+      Object.fromEntries(
+        (await readObserved<{ v: unknown }>(db, 'item', { survey: id, open: [] })).map((r) => [
+          r.id,
+          r.doc.v,
+        ]),
+      );
     for (const [i, rows] of rowsOf.entries()) expect(await asOf(ids[i]!)).toEqual(rows);
     // what did not change has one version
     expect(await db.query("select 1 from observed where source = 's' and id = 'b'")).toHaveLength(2);
@@ -213,8 +218,8 @@ describe('the store', () => {
     await stage(db, slow, [row({ v: 1 })]);
     await db.transaction((tx) => observeOne(tx, readBack, row(null)));
     await mergeStaged(db, slow, [{ kind: 'link', source: 's' }]);
-    expect(await readObserved(db, 'link', readBack)).toEqual([]);
-    expect(await readObserved(db, 'link', slow)).toHaveLength(1);
+    expect(await readObserved(db, 'link', { survey: readBack, open: [] })).toEqual([]);
+    expect(await readObserved(db, 'link', { survey: slow, open: [] })).toHaveLength(1);
   });
 
   it('stores JSON that jsonb would refuse', async () => {

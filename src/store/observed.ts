@@ -22,6 +22,23 @@ export interface Observed<Doc> {
   json: string;
 }
 
+/** A moment of what was observed: as a survey has it, without what others that are still `open` have put in so far. */
+export interface AsOf {
+  survey: number;
+  /** Surveys of lower numbers that had not come to their end. */
+  open: readonly number[];
+}
+
+/** The surveys of lower numbers that are still running. */
+export const asOf = async (db: Db, survey: number): Promise<AsOf> => ({
+  survey,
+  open: (
+    await db.query<{ id: number }>("select id from survey where state = 'running' and id < $1 order by id", [
+      survey,
+    ])
+  ).map((r) => r.id),
+});
+
 /**
  * Rows of a kind as a survey saw them, by source and id, some thousands at a time. They come out in
  * bulk, as COPY text: reading them as row objects takes several times as long. While one part is
@@ -30,15 +47,16 @@ export interface Observed<Doc> {
 export async function* observedParts<Doc>(
   db: Db,
   kind: ObservedKind,
-  survey: number,
+  { survey, open }: AsOf,
   told?: (kind: ObservedKind, source: string, rows: number) => void,
 ): AsyncGenerator<Observed<Doc>[]> {
   const decoder = new TextDecoder();
+  const isOpen = (column: string): string => `${column} = any('{${open.map(Number).join(',')}}'::int[])`;
   const sources = await db.query<{ source: string }>('select distinct source from observed where kind = $1', [
     kind,
   ]);
   const read = (source: string, after: string): Promise<Uint8Array> => {
-    const where = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and (valid_to is null or valid_to > ${Number(survey)}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
+    const where = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and not ${isOpen('valid_from')} and (valid_to is null or valid_to > ${Number(survey)} or ${isOpen('valid_to')}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
     const reading = db.transaction(async (tx) => {
       // along the index, from where the last part ended: never the whole sorted again for each part
       for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
@@ -71,11 +89,11 @@ const READ_AT_ONCE = 20_000;
 export async function readObserved<Doc>(
   db: Db,
   kind: ObservedKind,
-  survey: number,
+  at: AsOf,
   told?: (kind: ObservedKind, source: string, rows: number) => void,
 ): Promise<Omit<Observed<Doc>, 'json'>[]> {
   const rows: Omit<Observed<Doc>, 'json'>[] = [];
-  for await (const part of observedParts<Doc>(db, kind, survey, told))
+  for await (const part of observedParts<Doc>(db, kind, at, told))
     for (const { source, id, doc } of part) rows.push({ source, id, doc });
   return rows;
 }
@@ -93,24 +111,30 @@ export interface ObservedChange {
   isNew: boolean;
 }
 
-/** The rows that differ between two surveys; undefined where there are more than `most`. */
+/**
+ * The rows that differ between two moments; undefined where there are more than `most`. What was open at the earlier and is
+ * not at the later is among what differs.
+ */
 export async function observedSince(
   db: Db,
-  from: number,
-  to: number,
+  from: AsOf,
+  to: AsOf,
   most: number,
 ): Promise<ObservedChange[] | undefined> {
-  const at = (o: string, survey: string): string =>
-    `${o}.valid_from <= ${survey} and (${o}.valid_to is null or ${o}.valid_to > ${survey})`;
+  const at = (o: string, survey: string, open: string): string =>
+    `${o}.valid_from <= ${survey} and ${o}.valid_from <> all(${open}::int[]) and (${o}.valid_to is null or ${o}.valid_to > ${survey} or ${o}.valid_to = any(${open}::int[]))`;
+  const before = (o: string): string => at(o, '$1', '$4');
+  const after = (o: string): string => at(o, '$2', '$5');
   const same = 'n.kind = o.kind and n.source = o.source and n.id = o.id';
   const rows = await db.query<Omit<ObservedChange, 'doc'> & { json: string | null }>(
-    `select kind, source, id, doc::text as json, not exists (select 1 from observed n where ${same} and ${at('n', '$1')}) as "isNew"
-     from observed o where valid_from > $1 and ${at('o', '$2')}
+    `select kind, source, id, doc::text as json, not exists (select 1 from observed n where ${same} and ${before('n')}) as "isNew"
+     from observed o where (valid_from > $1 or valid_from = any($4::int[])) and ${after('o')}
      union all
      select kind, source, id, null, false from observed o
-     where valid_to > $1 and valid_to <= $2 and ${at('o', '$1')} and not exists (select 1 from observed n where ${same} and ${at('n', '$2')})
+     where (valid_to > $1 and valid_to <= $2 or valid_to = any($4::int[])) and ${before('o')}
+       and not exists (select 1 from observed n where ${same} and ${after('n')})
      limit $3`,
-    [from, to, most + 1],
+    [from.survey, to.survey, most + 1, from.open, to.open],
   );
   if (rows.length > most) return undefined;
   return rows.map((r) => ({
@@ -214,8 +238,11 @@ export async function restage(db: Db, survey: number, rows: readonly StagedRow[]
 }
 
 /** Which versions are in force: those of the last survey that is done. One that is being merged is not. */
-export const PRESENT =
-  "(o.valid_from <= (select max(id) from survey where state = 'done') and (o.valid_to is null or o.valid_to > (select max(id) from survey where state = 'done')))";
+export const PRESENT = (() => {
+  const newest = "(select max(id) from survey where state = 'done')";
+  const open = "(select id from survey where state = 'running')";
+  return `(o.valid_from <= ${newest} and o.valid_from not in ${open} and (o.valid_to is null or o.valid_to > ${newest} or o.valid_to in ${open}))`;
+})();
 
 /** Rows merged in one transaction: the database answers nobody else meanwhile. */
 const MERGE_AT_ONCE = 2000;

@@ -19,7 +19,7 @@ import {
   type WorkspaceRow,
 } from '../model.ts';
 import { addressName, domainName } from './addresses.ts';
-import { counting, GrowFloat64, GrowInt32, Interner, listsBy, type Lists } from './growable.ts';
+import { counting, GrowFloat64, GrowInt32, Interner, listsBy, put, type Lists } from './growable.ts';
 import { PackedNames, type Names } from './names.ts';
 import {
   BREAKS,
@@ -40,6 +40,47 @@ interface Slots<Row> {
 const slots = <Row>(): Slots<Row> => ({ ids: new Interner(), rows: [] });
 
 const KINDS = Object.keys(PRINCIPAL).length;
+
+const SLOTS = ['workspaces', 'users', 'groups', 'spaces'] as const;
+const FLAT = [
+  'addresses',
+  'domains',
+  'items',
+  'rowOfItem',
+  'itemSpace',
+  'itemParent',
+  'itemOwner',
+  'itemBreaks',
+  'itemRow',
+  'itemGone',
+  'grantIds',
+  'linkIds',
+  'entryName',
+  'entryType',
+  'entrySpace',
+  'entryItem',
+  'entryRole',
+  'entryNoCopies',
+  'entryExpires',
+  'entryMade',
+  'entryGone',
+  'rowOfGrant',
+  'rowOfLink',
+  'toEntry',
+  'toKind',
+  'toNumber',
+  'redeemedEntry',
+  'redeemedKind',
+  'redeemedNumber',
+  'redeemedAt',
+] as const;
+
+/** All that a builder was given, as flat columns and plain rows. */
+export interface BuilderState {
+  problems: [string, Problem[]][];
+  slots: unknown[];
+  flat: unknown[];
+}
 
 export class OrganisationBuilder {
   /** What is wrong with a row itself, by row: it goes with it. What is wrong between rows is found when columns are made. */
@@ -91,6 +132,25 @@ export class OrganisationBuilder {
     private own: OrganisationRow,
     private takenAt: number,
   ) {}
+
+  /** All that it was given, not copied: what `restore` takes. It holds until another row is put in. */
+  state(): BuilderState {
+    return {
+      problems: [...this.rowProblems],
+      slots: SLOTS.map((k) => [this[k].ids.state(), this[k].rows]),
+      flat: FLAT.map((k) => this[k].state()),
+    };
+  }
+
+  restore(state: BuilderState): void {
+    state.problems.forEach(([row, list]) => this.rowProblems.set(row, list));
+    SLOTS.forEach((k, n) => {
+      const [names, rows] = state.slots[n] as [string[], unknown[]];
+      this[k].ids.restore(names);
+      this[k].rows = rows.map((r) => r ?? undefined) as never[];
+    });
+    FLAT.forEach((k, n) => this[k].restore(state.flat[n] as never));
+  }
 
   private take<Row extends { id: string }>(into: Slots<Row>, kind: string, row: Row): void {
     const n = into.ids.of(row.id);
@@ -159,8 +219,8 @@ export class OrganisationBuilder {
     return true;
   }
 
-  /** Adds an item, or puts it in the place of the one with its id. */
-  putItem(row: ItemRow): void {
+  /** Adds an item, or puts it in the place of the one with its id. Gives the number of its row. */
+  putItem(row: ItemRow): number {
     const known = this.itemRowOf(row.id);
     const n = this.items.of(row.id);
     while (this.rowOfItem.length <= n) this.rowOfItem.push(-1);
@@ -171,6 +231,17 @@ export class OrganisationBuilder {
     put(this.itemOwner, r, row.owner === undefined ? -1 : this.users.ids.of(row.owner));
     put(this.itemBreaks, r, (row.inherits === false ? BREAKS : 0) | (row.held ? HELD_ITSELF : 0));
     put(this.itemGone, r, 0);
+    return r;
+  }
+
+  /** The number of an item's id, listed or not. */
+  itemNumber(id: string): number {
+    return this.items.of(id);
+  }
+
+  /** The number of the id that the row of an item has. */
+  itemNumberOfRow(row: number): number {
+    return this.itemRow.at(row);
   }
 
   /** Takes an item away; what lies in it is then at the top of its space. */
@@ -404,6 +475,7 @@ export class OrganisationBuilder {
       external,
       gates: listsBy(gateOwner.done(), gateValue.done(), spaceCount),
       itemIds: items.ids,
+      itemRow: items.order,
       spaceFirst: items.first,
       itemEnd: items.end,
       itemSpace: items.space,
@@ -559,6 +631,7 @@ export class OrganisationBuilder {
     });
     return {
       ids,
+      order,
       first,
       end,
       space,
@@ -667,12 +740,6 @@ function reordered(owners: Int32Array, ownerCount: number, order: Int32Array): (
       for (let i = from[order[o]!]!; i < from[order[o]! + 1]!; i++) out[k++] = values[i]!;
     return { start, values: out };
   };
-}
-
-/** Sets the nth of a column, which may be the one after its last. */
-function put(column: GrowInt32, n: number, value: number): void {
-  if (n === column.length) column.push(value);
-  else column.set(n, value);
 }
 
 /** Where each of the ids stands in a list of some of their numbers; −1 for those that do not. */

@@ -1,6 +1,6 @@
 /** A typed array that grows; `done()` gives the filled part. */
 export class GrowInt32 {
-  private data = new Int32Array(1024);
+  private data: Int32Array = new Int32Array(1024);
   length = 0;
 
   push(value: number): number {
@@ -26,11 +26,21 @@ export class GrowInt32 {
   done(): Int32Array {
     return this.data.slice(0, this.length);
   }
+
+  /** What was pushed, not copied: what `restore` takes. */
+  state(): Int32Array {
+    return this.data.subarray(0, this.length);
+  }
+
+  restore(state: Int32Array): void {
+    this.data = state.length ? state : new Int32Array(1);
+    this.length = state.length;
+  }
 }
 
 /** Gives every distinct string a number, in order of first sight. */
 export class Interner {
-  readonly names: string[] = [];
+  names: string[] = [];
   private readonly numbers = new Map<string, number>();
 
   /** The number of `name`, made if there is none. */
@@ -46,6 +56,17 @@ export class Interner {
   /** The number of `name`, or −1. */
   find(name: string): number {
     return this.numbers.get(name) ?? -1;
+  }
+
+  /** The names by number: what `restore` takes. */
+  state(): string[] {
+    return this.names;
+  }
+
+  restore(state: string[]): void {
+    this.names = state;
+    this.numbers.clear();
+    state.forEach((name, n) => this.numbers.set(name, n));
   }
 }
 
@@ -75,7 +96,7 @@ export function counting(count: number): Int32Array {
 
 /** A column of numbers that grows. */
 export class GrowFloat64 {
-  private data = new Float64Array(1024);
+  private data: Float64Array = new Float64Array(1024);
   length = 0;
 
   push(value: number): void {
@@ -87,7 +108,33 @@ export class GrowFloat64 {
     this.data[this.length++] = value;
   }
 
+  /** What was pushed as the nth; n below `length`. */
+  at(n: number): number {
+    return this.data[n]!;
+  }
+
+  /** Puts another value where one was pushed as the nth; n below `length`. */
+  set(n: number, value: number): void {
+    this.data[n] = value;
+  }
+
   done(): Float64Array {
     return this.data.subarray(0, this.length);
   }
+
+  /** What was pushed, not copied: what `restore` takes. */
+  state(): Float64Array {
+    return this.done();
+  }
+
+  restore(state: Float64Array): void {
+    this.data = state.length ? state : new Float64Array(1);
+    this.length = state.length;
+  }
+}
+
+/** Sets the nth of a column, which may be the one after its last. */
+export function put(column: GrowInt32 | GrowFloat64, n: number, value: number): void {
+  if (n === column.length) column.push(value);
+  else column.set(n, value);
 }

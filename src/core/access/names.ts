@@ -10,6 +10,15 @@ export interface Names {
   at(i: number): string;
 }
 
+export interface PackedNamesState {
+  length: number;
+  bytes: Uint8Array;
+  starts: Float64Array;
+  hashes: Int32Array;
+  wide: Uint8Array;
+  places: Int32Array;
+}
+
 /** Gives every distinct string a number, in order of first sight. Open addressing, linear probing. */
 export class PackedNames implements Names {
   length = 0;
@@ -29,7 +38,7 @@ export class PackedNames implements Names {
     const found = this.places[place]!;
     if (found) return found - 1;
     const n = this.length;
-    if (n + 2 > this.starts.length) this.grow();
+    if (n + 2 > this.starts.length || n === this.hashes.length) this.grow();
     this.write(n, name);
     this.hashes[n] = hash;
     if (n * 2 >= this.places.length) place = this.rehash(hash);
@@ -50,6 +59,23 @@ export class PackedNames implements Names {
     for (let k = 0; k < units.length; k++)
       units[k] = this.bytes[from + 2 * k]! | (this.bytes[from + 2 * k + 1]! << 8);
     return textOf(units);
+  }
+
+  /** All there is to it, not copied: what `restore` takes. */
+  state(): PackedNamesState {
+    const { length } = this;
+    return {
+      length,
+      bytes: this.bytes.subarray(0, this.starts[length]),
+      starts: this.starts.subarray(0, length + 1),
+      hashes: this.hashes.subarray(0, length),
+      wide: this.wide.subarray(0, length),
+      places: this.places,
+    };
+  }
+
+  restore(state: PackedNamesState): void {
+    Object.assign(this, state);
   }
 
   private placeOf(name: string, hash: number): number {
@@ -87,7 +113,7 @@ export class PackedNames implements Names {
   }
 
   private grow(): void {
-    const size = this.starts.length * 2;
+    const size = Math.max(8, this.starts.length * 2);
     this.starts = longer(this.starts, size);
     this.hashes = longer(this.hashes, size);
     this.wide = longer(this.wide, size);

@@ -86,6 +86,8 @@ export interface Organisation {
    * to `itemEnd[i]`, and those of space s are from `spaceFirst[s]` up to `spaceFirst[s + 1]`.
    */
   itemIds: Names;
+  /** Which of the rows that were taken, in their order, each was. */
+  itemRow: Int32Array;
   spaceFirst: Int32Array;
   itemEnd: Int32Array;
   /** Columns by item. Parent is −1 at the top of a space; owner is −1 where there is none. */

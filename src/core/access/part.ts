@@ -128,6 +128,7 @@ export function partOf(v: View, keep: Uint8Array, madeBy?: Int32Array): Part {
     external: Uint8Array.from(spaces, (s) => org.external[s]!),
     gates: pick(org.gates, spaces),
     itemIds: pickNames(org.itemIds, items),
+    itemRow: items.map((i) => org.itemRow[i]!),
     spaceFirst,
     itemEnd: Int32Array.from(items, (i, at) => moved(org.itemEnd[i]!, at)),
     itemSpace: Int32Array.from(items, (i) => spaceNumber[org.itemSpace[i]!]!),

@@ -4,14 +4,19 @@ import { reachOf, type ReachColumns } from '../access/reach.ts';
 import type { View } from '../access/view.ts';
 import { SEVERITIES } from '../exposure/exposure.ts';
 import type { ItemExposure } from '../exposure/find.ts';
-import type { ItemRow } from '../model.ts';
 import type { Getters } from './filter.ts';
 
 export interface ItemFacts {
   view: View;
   columns: ReachColumns;
   /** By number of the item. */
-  row(item: number): ItemRow;
+  items: {
+    name(item: number): string;
+    label(item: number): string | undefined;
+    mime(item: number): string | undefined;
+    /** 1 for a file. */
+    isFile: Uint8Array;
+  };
   /** Of a node: the heaviest of it or below it, for a space. */
   weight(node: number): number;
   exposures: readonly ItemExposure[];
@@ -33,7 +38,7 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
   const domains = new Map<number, readonly string[]>();
   const workspaces = new Map(org.workspaces.map((w) => [w.id, w.name]));
   const spaceRow = (n: number) => org.spaces[spaceOfNode(org, n)]!;
-  const name = (n: number): string => (n < S ? org.spaces[n]!.name : f.row(n - S).name);
+  const name = (n: number): string => (n < S ? org.spaces[n]!.name : f.items.name(n - S));
   const path = (n: number): string => {
     const names: string[] = [];
     for (let at = parentNode(org, n); at >= 0; at = parentNode(org, at)) names.unshift(name(at));
@@ -43,7 +48,7 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
     text: (n) => `${name(n)} ${path(n)}`.toLowerCase(),
     name,
     path,
-    kind: (n) => (n < S ? 'space' : f.row(n - S).kind),
+    kind: (n) => (n < S ? 'space' : f.items.isFile[n - S] ? 'file' : 'folder'),
     workspace: (n) => workspaces.get(spaceRow(n).workspace) ?? '',
     space: (n) => spaceRow(n).name,
     spaceKind: (n) => spaceRow(n).kind,
@@ -51,8 +56,8 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
       const owner = n < S ? org.find('user', spaceRow(n).owners?.[0] ?? '') : org.itemOwner[n - S]!;
       return owner < 0 ? '' : org.users[owner]!.name;
     },
-    label: (n) => (n < S ? org.spaces[n]!.label : f.row(n - S).label) ?? '',
-    mime: (n) => (n < S ? '' : (f.row(n - S).mime ?? '')),
+    label: (n) => (n < S ? org.spaces[n]!.label : f.items.label(n - S)) ?? '',
+    mime: (n) => (n < S ? '' : (f.items.mime(n - S) ?? '')),
     sizeBytes: (n) => f.sizeBytes(n),
     weight: (n) => f.weight(n),
     now: (n) => columns.nowTier[n]!,
