@@ -1,5 +1,5 @@
 /**
- * npm run bench -- access [scale], exposure [scale], remedy [scale], screens [scale] or recognise [megabytes]: what is
+ * npm run bench -- access [scale], exposure [scale], remedy [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
  * measured, where scale 1 is a million items. `compare` measures everything at a small size and says what became more
  * than a third worse than what is kept; `keep` keeps it.
  */
@@ -11,6 +11,7 @@ import { keep, verdicts } from './ratios.ts';
 import { recognise } from './recognise.ts';
 import { remedy } from './remedy.ts';
 import { screens } from './screens.ts';
+import { surveys } from './surveys.ts';
 import { table } from './table.ts';
 
 /** Each bench, and the size at which it is compared. */
@@ -23,6 +24,7 @@ const BENCHES: Record<string, { run: (size: number) => unknown; size: number; co
   table: { run: table, size: 0, compared: 0 },
   drawing: { run: drawings, size: 0, compared: 0 },
   screens: { run: screens, size: 0 },
+  surveys: { run: surveys, size: 1, compared: 0.02 },
 };
 /** Each is measured so often, and the best counts: a busy machine makes everything slower for a while. */
 const TURNS = 2;

@@ -100,6 +100,8 @@ export class Scene {
   output: string[] = [];
   /** Others than the demo's. */
   sources: object[] | undefined;
+  /** Beside the demo's. */
+  beside: object[] = [];
 
   /** Demo accounts and sources unless `bare`. `survey`: begin one at the first start. */
   constructor(
@@ -169,7 +171,7 @@ export class Scene {
           name: names[role as Role],
           address: `${role}@tarntide.example`,
         })),
-        sources: this.sources ?? demoSources(this.standinUrl, 'tok'),
+        sources: this.sources ?? [...demoSources(this.standinUrl, 'tok'), ...this.beside],
         survey: this.options.survey ?? false,
         ...(this.provider && { sso: demoSso(this.provider, 'sec') }),
       }),
@@ -229,6 +231,12 @@ export class Scene {
         this.output = output;
       },
     };
+  }
+
+  /** Waits until what the next start begins with is kept. */
+  kept(seconds = 600): Promise<boolean> {
+    const file = join(this.home, 'data', 'columns', 'rows.columns');
+    return until('the rows to be kept', () => Promise.resolve(existsSync(file) || undefined), seconds);
   }
 
   /** Ends the application with no warning, and waits until it is gone. */
@@ -406,7 +414,15 @@ export interface SurveyRow {
   added: number;
   altered: number;
   removed: number;
-  steps: { name: string; done: number; failed: number; state: string; note: string | null }[];
+  steps: {
+    name: string;
+    done: number;
+    failed: number;
+    state: string;
+    note: string | null;
+    startedAt?: string | null;
+    finishedAt?: string | null;
+  }[];
 }
 
 export const openBrowser = (): Promise<Browser> =>
