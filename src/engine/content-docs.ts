@@ -28,11 +28,12 @@ export class ContentDocs {
     if (n < this.text.length) this.text.set(n, -1);
   }
 
-  /** What is known by number of an id, as it is now; what is put later does not show. */
-  now(): (n: number) => ContentDoc | undefined {
-    const text = this.text.done();
-    return (n) => {
-      const t = text[n] ?? -1;
+  /** What is known of each of some ids, by place; what is put later does not show. */
+  of(ids: Int32Array): (place: number) => ContentDoc | undefined {
+    const known = this.text.state();
+    const text = ids.map((n) => known[n] ?? -1);
+    return (place) => {
+      const t = text[place]!;
       return t < 0 ? undefined : (this.parsed[t] ??= withLevels(JSON.parse(this.texts.at(t)) as ContentDoc));
     };
   }

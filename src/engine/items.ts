@@ -112,6 +112,12 @@ export class ItemRows {
     };
   }
 
+  /** Keeps the rows of some numbers, in this order. */
+  pick(order: Int32Array): void {
+    for (const column of [this.text, this.source, this.isFile, this.label, this.mime, this.bytes, this.modified])
+      column.pick(order);
+  }
+
   /** All rows, not copied: what `restore` takes. It holds until another row is put. */
   state(): unknown[] {
     return FLAT.map((k) => this[k].state());

@@ -173,12 +173,20 @@ export const following = async (
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string): Promise<Loaded> {
+  let t0 = performance.now();
+  const TT = (w: string) => { console.log('   ', w, (performance.now() - t0).toFixed(0)); t0 = performance.now(); };
   const { org, items: raw, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
+  TT('columns');
   const v = view(org);
+  TT('view');
   const types = await readTypes(db);
+  TT('types');
   const items = named(types, raw, content);
+  TT('named');
   const weights = weighAll(types, items, content);
+  TT('weighed');
   const { tally, columns } = tallied(v, items, weights);
+  TT('reach');
   const deeds = resolveDeeds(
     v,
     (await readActivity(db)).map((a) => ({
@@ -187,6 +195,11 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
       actor: rows.ids.user(a.source, a.actor),
     })),
   );
+  TT('deeds');
+  const exposures = findExposures(v, columns, weights);
+  TT('exposures');
+  const usage = usageOf(org, deeds);
+  TT('usage');
   return {
     rows,
     survey,
@@ -205,8 +218,8 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
     types,
     weights,
     tally,
-    exposures: findExposures(v, columns, weights),
-    usage: usageOf(org, deeds),
+    exposures,
+    usage,
     ids: rows.ids,
   };
 }

@@ -38,6 +38,15 @@ export class PackedTexts {
     return this.length++;
   }
 
+  /** Keeps the texts of some numbers, in this order. */
+  pick(order: Int32Array): void {
+    const places = new Int32Array(3 * order.length);
+    for (let i = 0; i < order.length; i++)
+      for (let k = 0; k < 3; k++) places[3 * i + k] = this.places[3 * order[i]! + k]!;
+    this.places = places;
+    this.length = order.length;
+  }
+
   /** All texts, not copied: what `restore` takes. */
   state(): PackedTextsState {
     const last = this.segments.length - 1;

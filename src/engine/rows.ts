@@ -179,7 +179,15 @@ export class SurveyRows {
         rows.kept.get(kind)!.set(key(source, id), { source, row: doc });
     for await (const part of observedParts(db, 'content', at))
       for (const c of part) rows.putContent(c.source, c.id, c.json);
+    rows.settle();
     return rows;
+  }
+
+  /** Puts rows in the order of columns, once all are read: this and later columns are made in a fraction of the time. */
+  private settle(): void {
+    const { items, entries } = this.builder.settle();
+    this.items.pick(items);
+    for (const column of [this.texts, this.sourceOf, this.maker]) column.pick(entries);
   }
 
   /** What the rows come to now. What was given before stays as it was. */
@@ -187,7 +195,6 @@ export class SurveyRows {
     const org = this.builder.build();
     const userOfMaker = this.makers.names.map((id) => org.find('user', id));
     const maker = this.maker.done();
-    const content = this.content.now();
     return {
       org,
       items: this.items.items(org.itemRow, (source, doc) => this.itemOf(source, doc)),
@@ -197,7 +204,7 @@ export class SurveyRows {
         return this.entryOf(source, JSON.parse(this.texts.at(n)) as GrantRow & LinkRow);
       },
       madeBy: org.entries.row.map((n) => userOfMaker[maker[n]!]!),
-      content: (i) => content(this.builder.itemNumberOfRow(org.itemRow[i]!)),
+      content: this.content.of(this.builder.itemNumbers(org.itemRow)),
       groupRules: this.groupRules,
       kept: new Map(this.kept),
       counts: this.counted.map((c) => ({ ...c })),

@@ -4,6 +4,9 @@
  *
  *     "GLCOLS" format(u16) headerBytes(u32) headerCrc(u32) header, then each array: zeros up to a multiple of 8, bytes.
  *
+ * The header says what arrays there are. The last is what is not arrays, as JSON: it is read after the others, so that
+ * the garbage collector does not go through it each time that room is taken for one.
+ *
  * CRC-32 as in zlib guards the header and each array, and tells damage, not malice.
  */
 import { constants } from 'node:fs';
@@ -30,7 +33,6 @@ interface Section {
 interface Header {
   little: boolean;
   sections: Section[];
-  value: unknown;
 }
 
 /** The file is damaged, or is not one. */
@@ -70,13 +72,13 @@ export async function writeColumns(
       );
     return v;
   };
-  const taken = take(value);
+  take(Buffer.from(JSON.stringify(take(value))));
   for (const [n, column] of columns.entries())
     for (let from = 0, bytes = bytesOf(column); from < bytes.length; from += STRETCH) {
       sections[n]!.crc = crc32(bytes.subarray(from, from + STRETCH), sections[n]!.crc);
       await turn(ahead);
     }
-  const header = Buffer.from(JSON.stringify({ little: LITTLE, sections, value: taken } satisfies Header));
+  const header = Buffer.from(JSON.stringify({ little: LITTLE, sections } satisfies Header));
   const start = Buffer.alloc(START);
   start.write(MAGIC, 'latin1');
   start.writeUInt16LE(format, 6);
@@ -138,7 +140,8 @@ export async function readColumns(path: string, format: number): Promise<unknown
       }
       return record;
     };
-    return put(header.value);
+    const json = columns.pop() as Uint8Array;
+    return put(JSON.parse(Buffer.from(json.buffer, json.byteOffset, json.byteLength).toString()));
   } finally {
     await file.close();
   }

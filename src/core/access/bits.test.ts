@@ -26,6 +26,34 @@ const numbers = (set: Bits): number[] => {
 };
 
 describe('sets', () => {
+  it('of an arena and plain ones are counted, each so many times', () => {
+    fc.assert(
+      fc.property(made, ({ size, seed }) => {
+        for (const arena of [new Arena(size, 80), new Arena(size, 40), new Arena(size, 0)]) {
+          const d = dice(seed);
+          // what was counted before is gone
+          arena.counts(0).add(arena.make(), 3);
+          const counts = [arena.counts(0), arena.counts(1)];
+          const wanted = counts.map(() => new Int32Array(size).fill(7));
+          for (let k = 0; k < 12; k++) {
+            const set = arena.make();
+            const which = d.int(2);
+            const times = d.chance(0.2) ? 2 ** 20 + d.int(1000) : d.int(9);
+            for (let n = d.int(size); n > 0; n--) add(set, d.int(size));
+            counts[which]!.add(set, times);
+            forEachBoth(set, set, (i) => (wanted[which]![i]! += times));
+          }
+          counts.forEach((c, n) => {
+            const column = new Int32Array(size).fill(7);
+            c.addTo(column);
+            expect(column).toEqual(wanted[n]);
+          });
+        }
+      }),
+      { numRuns: 40 },
+    );
+  });
+
   it('are worked on by what bits.wat says', async () => {
     expect((await assemble('access/bits')).toString('base64')).toBe(BITS_WASM);
   });

@@ -66,6 +66,29 @@
       (i32.add (i32x4.extract_lane 0 (local.get $sum)) (i32x4.extract_lane 1 (local.get $sum)))
       (i32.add (i32x4.extract_lane 2 (local.get $sum)) (i32x4.extract_lane 3 (local.get $sum)))))
 
+;; one more for every bit that is set in a: planes hold the digits of the counts, the lowest first, each `stride` after the
+  ;; one before, and what is carried goes up as far as it has to
+  (func (export "count") (param $planes i32) (param $stride i32) (param $a i32) (param $length i32)
+    (local $end i32)
+    (local $plane i32)
+    (local $carry v128)
+    (local $digit v128)
+    (local.set $end (i32.add (local.get $a) (local.get $length)))
+    (loop $next
+      (local.set $carry (v128.load (local.get $a)))
+      (local.set $plane (local.get $planes))
+      (block $done
+        (loop $up
+          (br_if $done (i32.eqz (v128.any_true (local.get $carry))))
+          (local.set $digit (v128.load (local.get $plane)))
+          (v128.store (local.get $plane) (v128.xor (local.get $digit) (local.get $carry)))
+          (local.set $carry (v128.and (local.get $digit) (local.get $carry)))
+          (local.set $plane (i32.add (local.get $plane) (local.get $stride)))
+          (br $up)))
+      (local.set $planes (i32.add (local.get $planes) (i32.const 16)))
+      (local.set $a (i32.add (local.get $a) (i32.const 16)))
+      (br_if $next (i32.lt_u (local.get $a) (local.get $end)))))
+
   ;; 1 where a & b holds anything
   (func (export "anyBoth") (param $a i32) (param $b i32) (param $length i32) (result i32)
     (local $end i32)

@@ -239,9 +239,10 @@ export class OrganisationBuilder {
     return this.items.of(id);
   }
 
-  /** The number of the id that the row of an item has. */
-  itemNumberOfRow(row: number): number {
-    return this.itemRow.at(row);
+  /** The numbers of the ids that rows of items have. */
+  itemNumbers(rows: Int32Array): Int32Array {
+    const numbers = this.itemRow.state();
+    return rows.map((r) => numbers[r]!);
   }
 
   /** Takes an item away; what lies in it is then at the top of its space. */
@@ -304,7 +305,53 @@ export class OrganisationBuilder {
     this.rowProblems.delete(`${kind} ${id}`);
     const n = (kind === 'grant' ? this.grantIds : this.linkIds).find(id);
     const rows = kind === 'grant' ? this.rowOfGrant : this.rowOfLink;
-    if (n >= 0) this.entryGone.set(rows.at(n), 1);
+    if (n >= 0 && rows.at(n) >= 0) this.entryGone.set(rows.at(n), 1);
+  }
+
+  /**
+   * Puts the rows of items and entries in the order in which columns have them, so that making these goes straight through
+   * memory, and forgets those that are gone. Gives which row each one was. For columns that were made before, what is
+   * known by row elsewhere holds no more.
+   */
+  settle(): { items: Int32Array; entries: Int32Array } {
+    this.problems = [];
+    const { order, numberOf, ids } = this.placeItems(new Uint8Array(this.spaces.ids.names.length));
+    const items = withRest(order, this.itemGone.state());
+    for (const column of [this.itemSpace, this.itemParent, this.itemOwner, this.itemBreaks, this.itemRow])
+      column.pick(items);
+    this.itemGone.restore(new Int32Array(items.length));
+    renumber(this.rowOfItem, this.itemRow.state());
+
+    const { sorted, count } = this.entriesByNode(numberOf, ids.length);
+    const entries = withRest(sorted.values.subarray(0, count), this.entryGone.state());
+    const rowCount = this.entryName.length;
+    for (const [owners, ...values] of [
+      [this.toEntry, this.toKind, this.toNumber],
+      [this.redeemedEntry, this.redeemedKind, this.redeemedNumber, this.redeemedAt],
+    ] as const) {
+      const lists = reordered(owners.state(), rowCount, entries)(counting(owners.length));
+      for (const column of values) column.pick(lists.values);
+      const owner = new Int32Array(lists.values.length);
+      for (let e = 0; e < entries.length; e++) owner.fill(e, lists.start[e], lists.start[e + 1]);
+      owners.restore(owner);
+    }
+    for (const column of [
+      this.entryName,
+      this.entryType,
+      this.entrySpace,
+      this.entryItem,
+      this.entryRole,
+      this.entryNoCopies,
+      this.entryExpires,
+      this.entryMade,
+    ])
+      column.pick(entries);
+    this.entryGone.restore(new Int32Array(entries.length));
+    const types = this.entryType.state();
+    const names = this.entryName.state();
+    renumber(this.rowOfGrant, names, (row) => !types[row]);
+    renumber(this.rowOfLink, names, (row) => types[row]! > 0);
+    return { items, entries };
   }
 
   private entry(
@@ -513,17 +560,19 @@ export class OrganisationBuilder {
       [PRINCIPAL.address]: new Uint8Array(this.addresses.names.length),
       [PRINCIPAL.domain]: new Uint8Array(this.domains.names.length),
     };
-    for (let r = 0; r < this.itemOwner.length; r++) {
-      const owner = this.itemOwner.at(r);
-      if (owner >= 0 && !this.itemGone.at(r)) marks[PRINCIPAL.user][owner] = 1;
-    }
+    const owners = this.itemOwner.state();
+    const itemGone = this.itemGone.state();
+    for (let r = 0; r < owners.length; r++)
+      if (owners[r]! >= 0 && !itemGone[r]) marks[PRINCIPAL.user][owners[r]!] = 1;
+    const markOf = byKind(marks);
+    const gone = this.entryGone.state();
     for (const [entries, kinds, numbers] of [
-      [this.toEntry, this.toKind, this.toNumber],
-      [this.redeemedEntry, this.redeemedKind, this.redeemedNumber],
+      [this.toEntry.state(), this.toKind.state(), this.toNumber.state()],
+      [this.redeemedEntry.state(), this.redeemedKind.state(), this.redeemedNumber.state()],
     ] as const)
       for (let i = 0; i < entries.length; i++) {
-        const of = (marks as Record<number, Uint8Array>)[kinds.at(i)];
-        if (of && !this.entryGone.at(entries.at(i))) of[numbers.at(i)] = 1;
+        const of = markOf[kinds[i]!];
+        if (of && !gone[entries[i]!]) of[numbers[i]!] = 1;
       }
     const marked = (of: Uint8Array): number[] => [...counting(of.length)].filter((n) => of[n]);
     return {
@@ -537,10 +586,10 @@ export class OrganisationBuilder {
   /** Items in preorder, siblings in the order of their rows; those whose space is unknown are left out. */
   private placeItems(breakable: Uint8Array) {
     const rowItem = this.itemRow.done();
-    const rowSpace = this.itemSpace.done();
-    const rowParent = this.itemParent.done();
-    const rowOwner = this.itemOwner.done();
-    const rowBreaks = this.itemBreaks.done();
+    const rowSpace = this.itemSpace.state();
+    const rowParent = this.itemParent.state();
+    const rowOwner = this.itemOwner.state();
+    const rowBreaks = this.itemBreaks.state();
     const name = (row: number): string => `item ${this.items.at(rowItem[row]!)}`;
     const rowOf = new Int32Array(this.items.length).fill(-1);
     const spaceCount = this.spaces.ids.names.length;
@@ -642,39 +691,54 @@ export class OrganisationBuilder {
     };
   }
 
+  /** The rows of entries by node, in their order; those on nothing that is known after them, and those that are gone last. */
+  private entriesByNode(itemNumber: Int32Array, itemCount: number) {
+    const rowCount = this.entryName.length;
+    // what a row is named, and what type it is of, never changes: later rows come after these
+    const rowType = this.entryType.state();
+    const rowName = this.entryName.state();
+    const nameOf = (row: number): string => (rowType[row] ? this.linkIds : this.grantIds).at(rowName[row]!);
+    const rowSpace = this.entrySpace.state();
+    const rowItem = this.entryItem.state();
+    const rowGone = this.entryGone.state();
+    const spaceKnown = Uint8Array.from(this.spaces.ids.names, (_, s) => (this.spaces.rows[s] ? 1 : 0));
+    const spaceCount = spaceKnown.length;
+    const nodes = spaceCount + itemCount;
+    const gone = nodes + 1;
+    const rowNode = new Int32Array(rowCount);
+    for (let r = 0; r < rowCount; r++) {
+      const item = rowItem[r]!;
+      if (rowGone[r]) rowNode[r] = gone;
+      else if (item >= 0 ? itemNumber[item]! >= 0 : spaceKnown[rowSpace[r]!])
+        rowNode[r] = item >= 0 ? spaceCount + itemNumber[item]! : rowSpace[r]!;
+      else {
+        rowNode[r] = nodes;
+        this.problem(
+          `${rowType[r] ? 'link' : 'grant'} ${nameOf(r)}`,
+          'is on something that is not listed; it counts for nothing',
+        );
+      }
+    }
+    const sorted = listsBy(rowNode, counting(rowCount), nodes + 2);
+    return { sorted, count: sorted.start[gone]!, rowNode, nameOf };
+  }
+
   private placeEntries(
     itemNumber: Int32Array,
     itemCount: number,
     principals: Record<'user' | 'group' | 'address' | 'domain', Int32Array>,
   ) {
     const rowCount = this.entryName.length;
-    const rowType = this.entryType.done();
-    const rowName = this.entryName.done();
-    const nameOf = (row: number): string => (rowType[row] ? this.linkIds : this.grantIds).at(rowName[row]!);
-    const rowSpace = this.entrySpace.done();
-    const rowItem = this.entryItem.done();
-    const rowRole = this.entryRole.done();
-    const rowNoCopies = this.entryNoCopies.done();
-    const spaceCount = this.spaces.ids.names.length;
-    const nodes = spaceCount + itemCount;
-    const gone = nodes + 1;
-    const rowNode = rowItem.map((item, r) => {
-      if (this.entryGone.at(r)) return gone;
-      const known = item >= 0 ? itemNumber[item]! >= 0 : this.spaces.rows[rowSpace[r]!] !== undefined;
-      if (known) return item >= 0 ? spaceCount + itemNumber[item]! : rowSpace[r]!;
-      this.problem(
-        `${rowType[r] ? 'link' : 'grant'} ${nameOf(r)}`,
-        'is on something that is not listed; it counts for nothing',
-      );
-      return nodes;
-    });
-    const sorted = listsBy(rowNode, counting(rowCount), nodes + 2);
-    const count = sorted.start[gone]!;
+    const { sorted, count, rowNode, nameOf } = this.entriesByNode(itemNumber, itemCount);
+    const nodes = this.spaces.ids.names.length + itemCount;
+    const rowType = this.entryType.state();
+    const rowRole = this.entryRole.state();
+    const rowNoCopies = this.entryNoCopies.state();
     const order = sorted.values.subarray(0, count);
     const numberOf = new Int32Array(rowCount).fill(-1);
     const rowOf = { grant: this.rowOfGrant.done(), link: this.rowOfLink.done() };
-    const rowExpires = this.entryExpires.done();
-    const rowMade = this.entryMade.done();
+    const rowExpires = this.entryExpires.state();
+    const rowMade = this.entryMade.state();
     const columns = {
       ids: { length: count, at: (e: number) => nameOf(order[e]!) },
       row: order,
@@ -696,26 +760,32 @@ export class OrganisationBuilder {
       columns.expires[e] = rowExpires[r]!;
       columns.made[e] = rowMade[r]!;
     }
-    const to = reordered(this.toEntry.done(), rowCount, order);
-    const redeemed = reordered(this.redeemedEntry.done(), rowCount, order);
-    const at = this.redeemedAt.done();
-    const places: Record<number, Int32Array> = {
+    const to = reordered(this.toEntry.state(), rowCount, order);
+    const redeemed = reordered(this.redeemedEntry.state(), rowCount, order);
+    const at = this.redeemedAt.state();
+    const places = byKind({
       [PRINCIPAL.user]: principals.user,
       [PRINCIPAL.group]: principals.group,
       [PRINCIPAL.address]: principals.address,
       [PRINCIPAL.domain]: principals.domain,
+    });
+    const numbers = (kinds: Int32Array, values: Int32Array): Int32Array => {
+      const out = new Int32Array(values.length);
+      for (let i = 0; i < out.length; i++) {
+        const of = places[kinds[i]!];
+        out[i] = of ? of[values[i]!]! : values[i]!;
+      }
+      return out;
     };
-    const numbers = (kinds: Int32Array, values: Int32Array): Int32Array =>
-      values.map((n, i) => places[kinds[i]!]?.[n] ?? n);
-    const toKind = this.toKind.done();
-    const redeemedKind = this.redeemedKind.done();
+    const toKind = this.toKind.state();
+    const redeemedKind = this.redeemedKind.state();
     return {
       columns: {
         ...columns,
         toKind: to(toKind),
-        toNumber: to(numbers(toKind, this.toNumber.done())),
+        toNumber: to(numbers(toKind, this.toNumber.state())),
         redeemedKind: redeemed(redeemedKind),
-        redeemedNumber: redeemed(numbers(redeemedKind, this.redeemedNumber.done())),
+        redeemedNumber: redeemed(numbers(redeemedKind, this.redeemedNumber.state())),
         redeemedAt: Float64Array.from(redeemed(counting(at.length)).values, (i) => at[i]!),
       } satisfies Entries,
       numberOf: (kind: 'grant' | 'link', n: number) => numberOf[rowOf[kind][n] ?? -1] ?? -1,
@@ -741,6 +811,28 @@ function reordered(owners: Int32Array, ownerCount: number, order: Int32Array): (
     return { start, values: out };
   };
 }
+
+/** Some rows, and after them the others that are not gone. */
+function withRest(rows: Int32Array, gone: Int32Array): Int32Array {
+  const left = gone.map((g) => (g ? 0 : 1));
+  for (const r of rows) left[r] = 0;
+  const rest = counting(gone.length).filter((r) => left[r]);
+  const all = new Int32Array(rows.length + rest.length);
+  all.set(rows);
+  all.set(rest, rows.length);
+  return all;
+}
+
+/** Makes a column say by id which row it has now; −1 where none. `names`: the id of each row. */
+function renumber(column: GrowInt32, names: Int32Array, is: (row: number) => boolean = () => true): void {
+  const rows = new Int32Array(column.length).fill(-1);
+  for (let row = 0; row < names.length; row++) if (is(row)) rows[names[row]!] = row;
+  column.restore(rows);
+}
+
+/** Columns by kind of principal, as a list. */
+const byKind = <C>(columns: Partial<Record<number, C>>): (C | undefined)[] =>
+  Array.from({ length: KINDS }, (_, kind) => columns[kind]);
 
 /** Where each of the ids stands in a list of some of their numbers; −1 for those that do not. */
 function placesOf(numbers: readonly number[], ids: Interner): Int32Array {

@@ -32,6 +32,13 @@ export class GrowInt32 {
     return this.data.subarray(0, this.length);
   }
 
+  /** Keeps those of some numbers, in this order. */
+  pick(order: Int32Array): void {
+    const picked = new Int32Array(order.length);
+    for (let i = 0; i < picked.length; i++) picked[i] = this.data[order[i]!]!;
+    this.restore(picked);
+  }
+
   restore(state: Int32Array): void {
     this.data = state.length ? state : new Int32Array(1);
     this.length = state.length;
@@ -125,6 +132,13 @@ export class GrowFloat64 {
   /** What was pushed, not copied: what `restore` takes. */
   state(): Float64Array {
     return this.done();
+  }
+
+  /** Keeps those of some numbers, in this order. */
+  pick(order: Int32Array): void {
+    const picked = new Float64Array(order.length);
+    for (let i = 0; i < picked.length; i++) picked[i] = this.data[order[i]!]!;
+    this.restore(picked);
   }
 
   restore(state: Float64Array): void {

@@ -8,8 +8,8 @@ import {
   add,
   anyBoth,
   bitsFor,
+  type Counts,
   countBoth,
-  forEachBoth,
   has,
   intersect,
   union,
@@ -224,12 +224,22 @@ export function reach(
     ownerAdds: new Uint8Array(nodes),
   };
   const spaces = only ? spacesOf(v, only) : org.spaces.map((_, s) => s);
+  const counts = tally && { files: v.arena.counts(0), heavy: v.arena.counts(1), tally };
   const wanted = only && { nodes: only, at: 0 };
   spaces.forEach((s, done) => {
-    reachOfSpace(v, s, out, wanted, tally);
+    reachOfSpace(v, s, out, wanted, counts);
     if (progress && done % 100 === 99) progress(done + 1, spaces.length);
   });
+  counts?.files.addTo(counts.tally.files);
+  counts?.heavy.addTo(counts.tally.heavy);
   return out;
+}
+
+/** A tally, and what is in it of whole sets of identities. */
+interface Counting {
+  tally: Tally;
+  files: Counts;
+  heavy: Counts;
 }
 
 /** The nodes that are wanted, in rising order, and how far they are done. */
@@ -238,15 +248,11 @@ interface Wanted {
   at: number;
 }
 
-function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, tally?: Tally): void {
+function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, counting?: Counting): void {
   const { org, arena } = v;
   const done = (state: State): void => {
-    const { files, heavy } = state;
-    if (tally && files)
-      forEachBoth(state.bits, state.bits, (i) => {
-        tally.files[i]! += files;
-        tally.heavy[i]! += heavy;
-      });
+    counting?.files.add(state.bits, state.files);
+    counting?.heavy.add(state.bits, state.heavy);
     arena.giveBack(state.bits);
   };
   const rules = v.spaces[s]!;
@@ -283,6 +289,7 @@ function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, ta
     at: (item, state, held) => {
       const node = nodeOfItem(org, item);
       put(v, node, held ? -1 : org.itemOwner[item]!, state, rules, out);
+      const tally = counting?.tally;
       if (!tally?.counts[item]) return;
       const heavy = tally.counts[item] - 1;
       state.files++;

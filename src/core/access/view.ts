@@ -110,7 +110,7 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
 
   const identityCount = userCount + outsiders.length;
   const gated = org.spaces.filter((_, s) => org.gates.start[s + 1]! > org.gates.start[s]!).length;
-  const arena = new Arena(identityCount, org.groups.length + 2 * gated + 100);
+  const arena = new Arena(identityCount, org.groups.length + 2 * gated + 200);
   const all = arena.make();
   const members = arena.make();
   const guests = arena.make();
