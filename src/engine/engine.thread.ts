@@ -48,7 +48,7 @@ import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
-import { following, loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
+import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
 import { Snapshots } from './snapshots.ts';
@@ -72,17 +72,17 @@ export type { ChangesQuery } from './changes.ts';
 export type { ContentsQuery, FilesQuery } from './contents.ts';
 export type { OutsideQuery } from './outside.ts';
 
-const {
-  port,
-  dbPort,
-  snapshots: directory,
-} = workerData as {
-  port: MessagePort;
-  dbPort: MessagePort;
-  snapshots: string;
-};
-const db: Db = dbOver(dbPort);
-const snapshots = new Snapshots(db, directory, (text) => process.stderr.write(`${text}\n`));
+declare const BUILD: string | undefined;
+
+const { port, snapshots: directory } = workerData as { port: MessagePort; snapshots: string };
+/** Given once it is open; by then much of what was kept for this start is read. */
+let db: Db;
+const snapshots = new Snapshots(
+  directory,
+  (text) => process.stderr.write(`${text}\n`),
+  typeof BUILD === 'undefined' ? undefined : BUILD,
+);
+snapshots.begin();
 
 let present: Loaded | undefined;
 /** Rows read so far of the survey that is being loaded, or was last. */
@@ -113,7 +113,9 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   if (before && survey < before.survey)
     throw new Error(`Survey ${survey} is older than survey ${before.survey}, which is in force.`);
   snapshots.leave();
-  const moved = before ? await movedOn(db, before, survey, takenAt) : await fromSnapshot(survey, takenAt);
+  const moved = before
+    ? await movedOn(db, before, survey, takenAt)
+    : await snapshots.read(db, survey, takenAt);
   const l = moved ?? (await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows)));
   // what is in force answers while another is made ready
   if (before && !moved) for (const _ of ready(l)) await setImmediate();
@@ -126,14 +128,9 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   return { findings, counts: l.counts };
 }
 
-async function fromSnapshot(survey: number, takenAt: string): Promise<Loaded | undefined> {
-  const rows = await snapshots.read();
-  return rows && following(db, rows, survey, takenAt);
-}
-
 /** Keeps the rows for the next start, where that would have to read more than a little from the store. */
 function* kept(l: Loaded, anew: boolean): Generator<unknown> {
-  if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(l.rows);
+  if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(db, l);
 }
 
 /** Every exposure in full, a stretch at a time. */
@@ -302,13 +299,14 @@ function search(
 }
 
 const functions = {
+  connect: (dbPort: MessagePort) => void (db = dbOver(dbPort)),
   rowsRead: () => rowsRead,
   /** Surveys before this number were dropped. */
   async forget(before: number) {
     past = past.filter((p) => p.survey >= before);
     // what was kept for the next start may be of a survey that is gone
     await snapshots.drop();
-    if (present) await snapshots.write(present.rows);
+    if (present) await snapshots.write(db, present);
   },
   take,
   reweigh,

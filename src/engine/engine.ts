@@ -12,16 +12,20 @@ export class Engine {
   ) {}
 
   /** `snapshots`: the directory in which the rows of the last survey are kept for the next start. */
-  static async start(db: OpenDb, snapshots: string): Promise<Engine> {
-    const dbPort = await db.port();
+  static start(snapshots: string): Engine {
     const { remote, worker } = startThread<EngineFunctions>(
       new URL('./engine.thread.ts', import.meta.url),
-      { dbPort, snapshots },
-      [dbPort],
+      { snapshots },
+      [],
       // a million items take some gigabytes while they are read; the usual limit is less
       { maxOldGenerationSizeMb: Math.floor((totalmem() / 2 ** 20) * 0.6) },
     );
     return new Engine(remote, worker);
+  }
+
+  /** Gives it the store. Nothing can be asked before. */
+  async connect(db: OpenDb): Promise<void> {
+    await this.ask.connect(await db.port());
   }
 
   async close(): Promise<void> {

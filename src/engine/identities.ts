@@ -8,7 +8,8 @@ import { key } from './keys.ts';
  */
 export class Identities {
   private readonly byAddress = new Map<string, string>();
-  private readonly alias = new Map<string, string>();
+  /** Who each account is, by source and id. */
+  private readonly alias = new Map<string, Map<string, string>>();
   /** What each source calls a user, the one who is their home first. */
   readonly accounts = new Map<string, { source: string; id: string }[]>();
   readonly people: PersonRow[] = [];
@@ -25,7 +26,8 @@ export class Identities {
     const known = whole
       ? undefined
       : row.addresses.map((a) => this.byAddress.get(a)).find((id) => id !== undefined);
-    this.alias.set(key(source, row.id), known ?? own);
+    const aliases = this.alias.get(source) ?? new Map<string, string>();
+    this.alias.set(source, aliases.set(row.id, known ?? own));
     const mine = this.accounts.get(known ?? own) ?? [];
     this.accounts.set(known ?? own, [...mine, { source, id: row.id }]);
     if (known) return;
@@ -34,7 +36,7 @@ export class Identities {
   }
 
   user(source: string, id: string): string {
-    return this.alias.get(key(source, id)) ?? id;
+    return this.alias.get(source)?.get(id) ?? id;
   }
 
   /** Every account, in the order in which they were added. */

@@ -114,7 +114,15 @@ export class ItemRows {
 
   /** Keeps the rows of some numbers, in this order. */
   pick(order: Int32Array): void {
-    for (const column of [this.text, this.source, this.isFile, this.label, this.mime, this.bytes, this.modified])
+    for (const column of [
+      this.text,
+      this.source,
+      this.isFile,
+      this.label,
+      this.mime,
+      this.bytes,
+      this.modified,
+    ])
       column.pick(order);
   }
 

@@ -120,8 +120,13 @@ function named(types: Loaded['types'], items: Items, content: Loaded['content'])
   return renamed(items, masked);
 }
 
+export interface Tallied {
+  tally: Tally;
+  columns: ReachColumns;
+}
+
 /** What each identity holds, and how far each node reaches. */
-export function tallied(v: View, items: Items, weights: Uint8Array): { tally: Tally; columns: ReachColumns } {
+export function tallied(v: View, items: Items, weights: Uint8Array): Tallied {
   const tally: Tally = {
     counts: items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
     files: new Int32Array(v.identityCount),
@@ -168,25 +173,27 @@ export const following = async (
   rows: SurveyRows,
   survey: number,
   takenAt: string,
+  kept?: Kept,
 ): Promise<Loaded | undefined> =>
-  (await rows.moveTo(db, survey, takenAt)) ? judged(db, rows, survey, takenAt) : undefined;
+  (await rows.moveTo(db, survey, takenAt)) ? judged(db, rows, survey, takenAt, kept) : undefined;
+
+/** How far everything reaches, where it was worked out of the same rows before; undefined where it would come out otherwise. */
+type Kept = (view: View, types: Loaded['types']) => Tallied | undefined;
 
 /** Works out what all views rest on, from the rows as they are now. */
-async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string): Promise<Loaded> {
-  let t0 = performance.now();
-  const TT = (w: string) => { console.log('   ', w, (performance.now() - t0).toFixed(0)); t0 = performance.now(); };
-  const { org, items: raw, entryRow, madeBy, content, groupRules, kept, counts } = rows.columns();
-  TT('columns');
+async function judged(
+  db: Db,
+  rows: SurveyRows,
+  survey: number,
+  takenAt: string,
+  kept?: Kept,
+): Promise<Loaded> {
+  const { org, items: raw, counts, ...rest } = rows.columns();
   const v = view(org);
-  TT('view');
   const types = await readTypes(db);
-  TT('types');
-  const items = named(types, raw, content);
-  TT('named');
-  const weights = weighAll(types, items, content);
-  TT('weighed');
-  const { tally, columns } = tallied(v, items, weights);
-  TT('reach');
+  const items = named(types, raw, rest.content);
+  const weights = weighAll(types, items, rest.content);
+  const { tally, columns } = (rows.changed ? undefined : kept?.(v, types)) ?? tallied(v, items, weights);
   const deeds = resolveDeeds(
     v,
     (await readActivity(db)).map((a) => ({
@@ -195,11 +202,6 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
       actor: rows.ids.user(a.source, a.actor),
     })),
   );
-  TT('deeds');
-  const exposures = findExposures(v, columns, weights);
-  TT('exposures');
-  const usage = usageOf(org, deeds);
-  TT('usage');
   return {
     rows,
     survey,
@@ -210,16 +212,12 @@ async function judged(db: Db, rows: SurveyRows, survey: number, takenAt: string)
     columns,
     items,
     raw,
-    entryRow,
-    madeBy,
-    groupRules,
-    kept,
-    content,
+    ...rest,
     types,
     weights,
     tally,
-    exposures,
-    usage,
+    exposures: findExposures(v, columns, weights),
+    usage: usageOf(org, deeds),
     ids: rows.ids,
   };
 }

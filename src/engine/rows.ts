@@ -235,6 +235,11 @@ export class SurveyRows {
     return this.at.survey;
   }
 
+  /** Whether they are still as they were when `state` gave a state. */
+  isStill(state: RowsState): boolean {
+    return this.at === state.at;
+  }
+
   // --- moving on
 
   /**

@@ -9,6 +9,8 @@ import { join } from 'node:path';
 import { readColumns, writeColumns } from '../formats/columns-file.ts';
 import type { Db } from '../store/db.ts';
 import type { AsOf } from '../store/observed.ts';
+import { following, type Loaded } from './loaded.ts';
+import { packed, unpacked, type Reached } from './reached.ts';
 import { SurveyRows, type RowsState } from './rows.ts';
 
 /** To be raised whenever what the file holds, or what is made of rows as they are read, changes. */
@@ -19,6 +21,8 @@ interface Kept {
   /** Which surveys the rows are the sum of. */
   surveys: string;
   rows: RowsState;
+  /** Only where it is known which program worked it out. */
+  reached?: Reached;
 }
 
 /** What tells the surveys that came to their end up to some moment from those of any other store. */
@@ -34,24 +38,43 @@ async function surveysAt(db: Db, { survey, open }: AsOf): Promise<string> {
 export class Snapshots {
   /** Counts what is written; a write that is not the last gives up. */
   private writing = 0;
+  /** What is being read, once it was begun. */
+  private file: Promise<unknown> | undefined;
 
   constructor(
-    private readonly db: Db,
     private readonly directory: string,
     private readonly log: (text: string) => void,
+    /** Which program this is: what another one worked out is worked out again. */
+    private readonly build?: string,
   ) {}
 
-  /** The rows as they were kept; undefined where they cannot be used. */
-  async read(): Promise<SurveyRows | undefined> {
+  /** Begins to read the file, before there is a store to hold it to. */
+  begin(): void {
+    this.file = readColumns(join(this.directory, FILE), FORMAT);
+    this.file.catch(() => undefined);
+  }
+
+  /** A survey made of what was kept, and of what differs since; undefined where that cannot be done. */
+  async read(db: Db, survey: number, takenAt: string): Promise<Loaded | undefined> {
+    if (!this.file) this.begin();
+    const { file } = this;
+    this.file = undefined;
     try {
-      const { surveys, rows } = (await readColumns(join(this.directory, FILE), FORMAT)) as Kept;
-      const [survey] = await this.db.query<{ taken_at: Date }>(
+      const { surveys, rows, reached } = (await file) as Kept;
+      const [of] = await db.query<{ taken_at: Date }>(
         "select taken_at from survey where id = $1 and state = 'done'",
         [rows.at.survey],
       );
-      if (!survey || (await surveysAt(this.db, rows.at)) !== surveys)
+      if (!of || (await surveysAt(db, rows.at)) !== surveys)
         throw new Error('It is of another store, or of a survey that is not kept any more.');
-      return await SurveyRows.restored(this.db, rows, survey.taken_at.toISOString());
+      const { build } = this;
+      return await following(
+        db,
+        await SurveyRows.restored(db, rows, of.taken_at.toISOString()),
+        survey,
+        takenAt,
+        build && reached ? (view, types) => unpacked(build, reached, view, types) : undefined,
+      );
     } catch (e) {
       if ((e as NodeJS.ErrnoException).code !== 'ENOENT')
         this.log(`The snapshot of the last survey was not used, and all is read: ${(e as Error).message}`);
@@ -59,16 +82,24 @@ export class Snapshots {
     }
   }
 
-  /** Keeps the rows for the next start. Gives up, and leaves what was there, where `leave` or another write comes in between. */
-  async write(rows: SurveyRows): Promise<void> {
+  /**
+   * Keeps a survey's rows, and how far they reach, for the next start. Gives up, and leaves what was there, where the rows move
+   * on, `leave` is called or something else is to be written.
+   */
+  async write(db: Db, l: Loaded): Promise<void> {
+    const { rows } = l;
     const mine = ++this.writing;
-    const ahead = (): void => {
-      if (mine !== this.writing) throw new Left();
-    };
     try {
       await mkdir(this.directory, { recursive: true, mode: 0o700 });
       const state = rows.state();
-      const kept: Kept = { surveys: await surveysAt(this.db, state.at), rows: state };
+      const ahead = (): void => {
+        if (mine !== this.writing || !rows.isStill(state)) throw new Left();
+      };
+      const kept: Kept = {
+        surveys: await surveysAt(db, state.at),
+        rows: state,
+        ...(this.build && { reached: packed(this.build, l) }),
+      };
       ahead();
       await writeColumns(join(this.directory, FILE), FORMAT, kept, ahead);
       rows.changed = 0;
@@ -78,7 +109,7 @@ export class Snapshots {
     }
   }
 
-  /** Ends what is being written: the rows are about to change. */
+  /** Ends what is being written. */
   leave(): void {
     this.writing++;
   }

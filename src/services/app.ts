@@ -74,7 +74,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   privateDirectory(directory);
   const unlock = lock(directory);
   const clock = clockOf(seed?.clock);
-  const db = await openDb(storeOf(directory));
+  const engine = Engine.start(join(directory, 'columns'));
+  const db = await openDb(storeOf(directory)).catch(async (e: unknown) => {
+    await engine.close();
+    throw e;
+  });
   const ledger = new Ledger(db, clock);
   const secrets = new Secrets(directory);
   await secrets.check(db);
@@ -85,7 +89,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const sso = new Sso(db, ledger, secrets, accounts, admin, clock);
   await sso.readSettings();
   const mail = new Mail();
-  const engine = await Engine.start(db, join(directory, 'columns'));
+  await engine.connect(db);
   const events = new Events();
   const tokens = new ApiTokens(db, ledger, events, clock);
   const findings = new Findings(db, ledger, clock);
@@ -126,6 +130,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   });
 
   await jobs.takeUp();
+  surveys.tidy().catch((e: unknown) => log.error({ err: e }, 'what a survey left could not be taken away'));
   await extracts.tidy();
   await recognition.sealCases();
   const first = await accounts.empty();

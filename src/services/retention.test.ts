@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import type { OpenDb } from '../store/db.ts';
-import { mergeStaged, readObserved, stage } from '../store/observed.ts';
+import { Intake } from '../store/intake.ts';
+import { mergeStaged, readObserved } from '../store/observed.ts';
 import { ownAccounts } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
 import { Retention } from './retention.ts';
@@ -28,19 +29,18 @@ async function survey(daysAgo: number, names: Record<string, string>): Promise<n
     "insert into survey (kind, state, started_by, started_at, taken_at) values ('full', 'done', 'a', $1, $1) returning id",
     [new Date(now - daysAgo * DAY)],
   );
-  await db.transaction(async (tx) => {
-    await stage(
-      tx,
-      row!.id,
-      Object.entries(names).map(([id, name]) => ({
-        kind: 'space' as const,
-        source: 's',
-        id,
-        doc: { id, name },
-      })),
-    );
-    await mergeStaged(tx, row!.id, [{ kind: 'space', source: 's' }]);
-  });
+  const intake = await Intake.begin(db, row!.id, ['s'], ['space']);
+  await intake.whole('space', 's');
+  await intake.put(
+    Object.entries(names).map(([id, name]) => ({
+      kind: 'space' as const,
+      source: 's',
+      id,
+      doc: { id, name },
+    })),
+  );
+  await intake.finish();
+  await mergeStaged(db, row!.id, intake.added);
   return row!.id;
 }
 const seen = async (id: number): Promise<Record<string, string>> =>

@@ -9,14 +9,16 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { newDatabase, SERVER } from '../../tests/own-db.ts';
 import { copyText, openDb, type OpenDb } from './db.ts';
 import {
+  asOf,
+  digestOf,
   mergeStaged,
   observeOne,
   readObserved,
-  stage,
   storableJson,
   unmerge,
   type StagedRow,
 } from './observed.ts';
+import { Intake, takeBackDirect } from './intake.ts';
 
 const home = mkdtempSync(join(tmpdir(), 'gl-db-'));
 const drops: (() => Promise<void>)[] = [];
@@ -95,39 +97,48 @@ describe('the store', () => {
     for (const rows of rowsOf) {
       const id = await survey();
       ids.push(id);
-      await stage(
-        db,
-        id,
+      const intake = await Intake.begin(db, id, ['s'], ['item']);
+      await intake.whole('item', 's');
+      await intake.put(
         Object.entries(rows).map(([k, v]) => ({ kind: 'item' as const, source: 's', id: k, doc: { v } })),
       );
-      await mergeStaged(db, id, [{ kind: 'item', source: 's' }], { rowsAtOnce: 2 });
+      await intake.finish();
+      await mergeStaged(db, id, intake.added, { rowsAtOnce: 2 });
       await db.query('truncate staged');
     }
-    const asOf = async (id: number) =>
+    const seen = async (id: number) =>
       Object.fromEntries(
         (await readObserved<{ v: unknown }>(db, 'item', { survey: id, open: [] })).map((r) => [
           r.id,
           r.doc.v,
         ]),
       );
-    for (const [i, rows] of rowsOf.entries()) expect(await asOf(ids[i]!)).toEqual(rows);
+    for (const [i, rows] of rowsOf.entries()) expect(await seen(ids[i]!)).toEqual(rows);
     // what did not change has one version
     expect(await db.query("select 1 from observed where source = 's' and id = 'b'")).toHaveLength(2);
     const later = await survey();
     await db.transaction((tx) => observeOne(tx, later, { kind: 'item', source: 's', id: 'a', doc: null }));
-    expect(await asOf(later)).toEqual({ b: 2 });
-    expect(await asOf(ids[3]!)).toEqual(rowsOf[3]);
+    expect(await seen(later)).toEqual({ b: 2 });
+    expect(await seen(ids[3]!)).toEqual(rowsOf[3]);
   });
 
-  it('merges surveys in parts as at once, whatever came before, and takes back what was merged halfway', async () => {
+  it('takes surveys in, whole or what changed, as if each row were put in its place, and takes back what was half done', async () => {
     const row = fc.record({
       source: fc.constantFrom('p', 'q'),
       id: fc.constantFrom('', 'a', 'b', 'B', 'ä', '語', 'a b', 'c', 'd'),
       doc: fc.constantFrom(null, { v: 1 }, { v: 2 }),
     });
     const surveyed = fc.record({
-      rows: fc.uniqueArray(row, { selector: (r) => `${r.source}/${r.id}`, maxLength: 14 }),
+      // the later word on a row counts
+      rows: fc.array(row, { maxLength: 14 }),
+      at: fc.integer({ min: 1, max: 5 }),
+      /** Of these all rows come, and some could not be read. */
       whole: fc.subarray(['p', 'q']),
+      unread: fc.uniqueArray(row, { selector: (r) => `${r.source}/${r.id}`, maxLength: 2 }),
+      /** One that failed on the way. */
+      failed: fc.option(fc.constantFrom('p', 'q'), { nil: undefined, freq: 6 }),
+      /** Rows of before are not known by their digests, or are by those of another text. */
+      digests: fc.constantFrom('known', 'null', 'other'),
       rowsAtOnce: fc.integer({ min: 1, max: 5 }),
       stopAfter: fc.option(fc.nat(3), { nil: undefined }),
     });
@@ -140,11 +151,25 @@ describe('the store', () => {
         ).map((r) => [r.key, r.doc]),
       );
     const versions = () =>
-      db.query("select * from observed where kind = 'group' order by source, id, valid_from");
+      db.query(
+        "select kind, source, id, doc, valid_from, valid_to from observed where kind = 'group' order by source, id, valid_from",
+      );
+    const inForce = async (survey: number): Promise<Map<string, string>> =>
+      new Map(
+        (await readObserved<{ v: number }>(db, 'group', await asOf(db, survey))).map((r) => [
+          `${r.source}/${r.id}`,
+          `{"v": ${r.doc.v}}`,
+        ]),
+      );
+    let written = 0;
     await fc.assert(
       fc.asyncProperty(fc.array(surveyed, { minLength: 1, maxLength: 4 }), async (surveys) => {
-        await db.query("delete from observed where kind = 'group'");
-        for (const { rows, whole, rowsAtOnce, stopAfter } of surveys) {
+        await db.query('delete from observed');
+        await db.query("update survey set state = 'failed', direct = '{}'");
+        let last: number | undefined;
+        for (const { rows, at, whole, unread, failed, digests, rowsAtOnce, stopAfter } of surveys) {
+          if (digests !== 'known')
+            await db.query('update observed set digest = $1', [digests === 'null' ? null : digestOf('{}')]);
           const [before, kept] = [await present(), await versions()];
           const [{ id }] = (await db.query<{ id: number }>(
             "insert into survey (kind, state, started_by, started_at) values ('full', 'running', 't', now()) returning id",
@@ -154,32 +179,40 @@ describe('the store', () => {
              values ('survey', $1, 't', 'running', now(), '[{"name": "taking over", "state": "running"}]')`,
             [id],
           );
-          await stage(
-            db,
-            id,
-            rows.map((r): StagedRow => ({ kind: 'group', ...r })),
-          );
+          const intake = await Intake.begin(db, id, ['p', 'q'], ['group']);
+          for (const source of whole) await intake.whole('group', source);
+          for (let n = 0; n < rows.length; n += at)
+            await intake.put(rows.slice(n, n + at).map((r): StagedRow => ({ kind: 'group', ...r })));
+          for (const r of unread) intake.keep('group', r.source, r.id);
+          if (failed) await intake.forget(failed);
           const stop = new AbortController();
           let parts = 0;
-          const merged = await mergeStaged(
-            db,
-            id,
-            whole.map((source) => ({ kind: 'group' as const, source })),
-            {
+          const merge = async () => {
+            await intake.finish();
+            return mergeStaged(db, id, intake.added, {
               rowsAtOnce,
               signal: stop.signal,
               progress: () => ++parts === stopAfter && stop.abort(),
-            },
-          ).catch(() => undefined);
-          await db.query('truncate staged');
+            });
+          };
+          const merged = stopAfter === 0 ? undefined : await merge().catch(() => undefined);
+          written += intake.added;
+          // until it is done nobody sees any of it
+          if (last !== undefined) expect(await inForce(last)).toEqual(before);
           if (!merged) {
+            await db.query("update survey set state = 'failed' where id = $1", [id]);
             for (let twice = 0; twice < 2; twice++) await db.transaction((tx) => unmerge(tx, id));
+            if (last !== undefined) expect(await inForce(last)).toEqual(before);
+            for (let twice = 0; twice < 2; twice++) await takeBackDirect(db);
             expect(await versions()).toEqual(kept);
             continue;
           }
           const expected = new Map(before);
-          for (const key of before.keys()) if (whole.includes(key[0]!)) expected.delete(key);
+          const keeps = (key: string) => unread.some((r) => `${r.source}/${r.id}` === key);
+          for (const key of before.keys())
+            if (whole.includes(key[0]!) && key[0] !== failed && !keeps(key)) expected.delete(key);
           for (const r of rows) {
+            if (r.source === failed) continue;
             expected.delete(`${r.source}/${r.id}`);
             if (r.doc) expected.set(`${r.source}/${r.id}`, `{"v": ${r.doc.v}}`);
           }
@@ -199,10 +232,12 @@ describe('the store', () => {
             )
               expect(await versions()).toContainEqual(v);
           await db.query("update survey set state = 'done' where id = $1", [id]);
+          last = id;
         }
       }),
-      { numRuns: 60 },
+      { numRuns: 80 },
     );
+    expect(written).toBeGreaterThan(0);
   });
 
   it('lets what was observed under a later number stand', async () => {
@@ -215,9 +250,12 @@ describe('the store', () => {
     const row = (doc: unknown): StagedRow => ({ kind: 'link', source: 's', id: 'l', doc });
     const [first, slow, readBack] = [await begin(), await begin(), await begin()];
     await db.transaction((tx) => observeOne(tx, first, row({ v: 1 })));
-    await stage(db, slow, [row({ v: 1 })]);
+    const intake = await Intake.begin(db, slow, ['s'], ['link']);
+    await intake.whole('link', 's');
+    await intake.put([row({ v: 2 })]);
     await db.transaction((tx) => observeOne(tx, readBack, row(null)));
-    await mergeStaged(db, slow, [{ kind: 'link', source: 's' }]);
+    await intake.finish();
+    await mergeStaged(db, slow, intake.added);
     expect(await readObserved(db, 'link', { survey: readBack, open: [] })).toEqual([]);
     expect(await readObserved(db, 'link', { survey: slow, open: [] })).toHaveLength(1);
   });

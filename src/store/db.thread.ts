@@ -22,7 +22,16 @@ function functionsFor(port: MessagePort) {
     query: (tx: Tx | undefined, sql: string, params: unknown[]) => backend.query(tx, sql, params),
     copyIn: (tx: Tx | undefined, table: string, columns: string[], text: string) =>
       backend.copyIn(tx, table, columns, text),
-    copyOut: (tx: Tx | undefined, select: string) => backend.copyOut(tx, select),
+    copyOut: async (tx: Tx | undefined, select: string, off: string[]) => {
+      if (!off.length) return backend.copyOut(tx, select);
+      const own = tx ?? (await backend.begin(true));
+      try {
+        for (const way of off) await backend.exec(own, `set local enable_${way} = off`);
+        return await backend.copyOut(own, select);
+      } finally {
+        if (tx === undefined) await backend.end(own, 'rollback');
+      }
+    },
     begin: async (snapshot?: boolean) => {
       const tx = await backend.begin(snapshot);
       mine.add(tx);

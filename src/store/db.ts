@@ -16,9 +16,15 @@ export interface Db {
   snapshot<T>(work: (tx: Db) => Promise<T>): Promise<T>;
   /** Bulk in: `text` is in PostgreSQL's COPY text format (see `copyText`). */
   copyIn(table: string, columns: readonly string[], text: string): Promise<void>;
-  /** Bulk out: the statement's rows in COPY text format, UTF-8. */
-  copyOut(select: string): Promise<Uint8Array>;
+  /**
+   * Bulk out: the statement's rows in COPY text format, UTF-8. `off`: ways of planning it that are not to be taken. It is one
+   * message to the database, which works on it whatever the thread that asks does meanwhile.
+   */
+  copyOut(select: string, off?: readonly PlanWay[]): Promise<Uint8Array>;
 }
+
+/** A way of planning that can be switched off. */
+export type PlanWay = 'seqscan' | 'bitmapscan' | 'sort';
 
 type Connection = Remote<DbFunctions>;
 
@@ -38,7 +44,7 @@ function over(connection: Connection, tx?: number): Db {
   const db: Db = {
     query: (sql, params = []) => connection.query(tx, sql, params) as Promise<never>,
     copyIn: (table, columns, text) => connection.copyIn(tx, table, [...columns], text),
-    copyOut: (select) => connection.copyOut(tx, select),
+    copyOut: (select, off = []) => connection.copyOut(tx, select, [...off]),
     transaction: (work) => inOne(false, work),
     snapshot: (work) => inOne(true, work),
   };

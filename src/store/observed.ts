@@ -1,4 +1,5 @@
 /** What surveys saw, in every version: reading as of a survey, and merging a finished survey in. */
+import { hash } from 'node:crypto';
 import type { Found } from '../core/recognise/types.ts';
 import type { RowKind } from '../core/row-kinds.ts';
 import { copyText, type Db } from './db.ts';
@@ -29,11 +30,11 @@ export interface AsOf {
   open: readonly number[];
 }
 
-/** The surveys of lower numbers that are still running. */
+/** The moment of a survey as it is now. */
 export const asOf = async (db: Db, survey: number): Promise<AsOf> => ({
   survey,
   open: (
-    await db.query<{ id: number }>("select id from survey where state = 'running' and id < $1 order by id", [
+    await db.query<{ id: number }>(`select id from survey where id in ${OPEN} and id < $1 order by id`, [
       survey,
     ])
   ).map((r) => r.id),
@@ -50,38 +51,68 @@ export async function* observedParts<Doc>(
   { survey, open }: AsOf,
   told?: (kind: ObservedKind, source: string, rows: number) => void,
 ): AsyncGenerator<Observed<Doc>[]> {
-  const decoder = new TextDecoder();
   const isOpen = (column: string): string => `${column} = any('{${open.map(Number).join(',')}}'::int[])`;
-  const sources = await db.query<{ source: string }>('select distinct source from observed where kind = $1', [
-    kind,
-  ]);
-  const read = (source: string, after: string): Promise<Uint8Array> => {
-    const where = `kind = ${literal(kind)} and source = ${literal(source)} and valid_from <= ${Number(survey)} and not ${isOpen('valid_from')} and (valid_to is null or valid_to > ${Number(survey)} or ${isOpen('valid_to')}) and id ${after === '' ? '>=' : '>'} ${literal(after)}`;
-    const reading = db.transaction(async (tx) => {
-      // along the index, from where the last part ended: never the whole sorted again for each part
-      for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
-      return tx.copyOut(`select id, doc from observed where ${where} order by id limit ${READ_AT_ONCE}`);
-    });
+  const inForce = `valid_from <= ${Number(survey)} and not ${isOpen('valid_from')} and (valid_to is null or valid_to > ${Number(survey)} or ${isOpen('valid_to')})`;
+  for (const source of await sourcesOf(db, kind))
+    for await (const part of versionParts(db, kind, source, 'doc', inForce)) {
+      const rows = part.map(([id, text]): Observed<Doc> => {
+        const json = text!;
+        return { source, id, doc: JSON.parse(json) as Doc, json };
+      });
+      told?.(kind, source, rows.length);
+      yield rows;
+    }
+}
+
+/** The sources of which rows of a kind are in the store, whichever survey saw them; in order. */
+export const sourcesOf = (db: Db, kind: ObservedKind): Promise<string[]> =>
+  db.transaction(async (tx) => {
+    // from one to the next by the index: there are few, and millions of rows
+    for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
+    const sources: string[] = [];
+    for (;;) {
+      const [next] = await tx.query<{ source: string }>(
+        'select source from observed where kind = $1 and ($2::text is null or source > $2) order by source limit 1',
+        [kind, sources.at(-1) ?? null],
+      );
+      if (!next) return sources.sort();
+      sources.push(next.source);
+    }
+  });
+
+/** Ids of a kind and source with a column of theirs as text, of versions that fit, by id; some thousands at a time. */
+export async function* versionParts(
+  db: Db,
+  kind: ObservedKind,
+  source: string,
+  column: 'doc' | 'digest',
+  fits: string,
+): AsyncGenerator<[id: string, text: string | null][]> {
+  const decoder = new TextDecoder();
+  const read = (after: string | undefined): Promise<Uint8Array> => {
+    const where = `kind = ${literal(kind)} and source = ${literal(source)} and ${fits}${after === undefined ? '' : ` and id > ${literal(after)}`}`;
+    // along the index, from where the last part ended: never the whole sorted again for each part
+    const reading = db.copyOut(
+      `select id, ${column} from observed where ${where} order by id limit ${READ_AT_ONCE}`,
+      ['seqscan', 'bitmapscan', 'sort'],
+    );
     // a failure is raised where the part is awaited; a part that is not needed any more is awaited by nobody
     reading.catch(() => undefined);
     return reading;
   };
-  for (const { source } of sources.sort((a, b) => (a.source < b.source ? -1 : 1)))
-    for (let next = read(source, ''); ;) {
-      const text = decoder.decode(await next);
-      if (text === '') break;
-      const last = text.lastIndexOf('\n', text.length - 2) + 1;
-      next = read(source, unescapeCopy(text.slice(last, text.indexOf('\t', last))));
-      const rows: Observed<Doc>[] = [];
-      for (let from = 0, to; (to = text.indexOf('\n', from)) >= 0; from = to + 1) {
-        const tab = text.indexOf('\t', from);
-        const id = unescapeCopy(text.slice(from, tab));
-        const json = unescapeCopy(text.slice(tab + 1, to));
-        rows.push({ source, id, doc: JSON.parse(json) as Doc, json });
-      }
-      told?.(kind, source, rows.length);
-      yield rows;
+  for (let next = read(undefined); ;) {
+    const text = decoder.decode(await next);
+    if (text === '') return;
+    const last = text.lastIndexOf('\n', text.length - 2) + 1;
+    next = read(unescapeCopy(text.slice(last, text.indexOf('\t', last))));
+    const rows: [string, string | null][] = [];
+    for (let from = 0, to; (to = text.indexOf('\n', from)) >= 0; from = to + 1) {
+      const tab = text.indexOf('\t', from);
+      const value = text.slice(tab + 1, to);
+      rows.push([unescapeCopy(text.slice(from, tab)), value === '\\N' ? null : unescapeCopy(value)]);
     }
+    yield rows;
+  }
 }
 const READ_AT_ONCE = 20_000;
 
@@ -194,6 +225,12 @@ export function storableJson(doc: unknown): string {
   );
 }
 
+/** The digest of a row's text, as a UUID is written. */
+export function digestOf(json: string): string {
+  const h = hash('sha256', json);
+  return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20, 32)}`;
+}
+
 export interface StagedRow {
   kind: ObservedKind;
   source: string;
@@ -201,15 +238,8 @@ export interface StagedRow {
   doc: unknown;
 }
 
-export const stage = (db: Db, survey: number, rows: readonly StagedRow[]): Promise<void> =>
-  db.copyIn(
-    'staged',
-    ['survey', 'kind', 'source', 'id', 'doc'],
-    copyText(rows.map((r) => [survey, r.kind, r.source, r.id, r.doc === null ? null : storableJson(r.doc)])),
-  );
-
 /** Who did what, seen by a running survey. Times in milliseconds since 1970. */
-export const stageActivity = (
+export async function stageActivity(
   db: Db,
   rows: readonly {
     source: string;
@@ -218,30 +248,23 @@ export const stageActivity = (
     opened: number | null;
     edited: number | null;
   }[],
-): Promise<void> =>
-  db.copyIn(
+): Promise<void> {
+  if (!rows.length) return;
+  await db.copyIn(
     'staged_activity',
     ['source', 'item', 'actor', 'opened', 'edited'],
     copyText(rows.map((r) => [r.source, r.item, r.actor, r.opened, r.edited])),
   );
-
-/** Replaces what was staged under these keys; a row without a doc says that it is gone. */
-export async function restage(db: Db, survey: number, rows: readonly StagedRow[]): Promise<void> {
-  for (const r of rows)
-    await db.query('delete from staged where survey = $1 and kind = $2 and source = $3 and id = $4', [
-      survey,
-      r.kind,
-      r.source,
-      r.id,
-    ]);
-  await stage(db, survey, rows);
 }
+
+/** Surveys of which nothing is in force, though some of it may be in the store: they run, or ended before their end and are not tidied up after. */
+const OPEN =
+  "(select id from survey where state = 'running' or direct <> '{}' and state in ('failed', 'cancelled', 'interrupted'))";
 
 /** Which versions are in force: those of the last survey that is done. One that is being merged is not. */
 export const PRESENT = (() => {
   const newest = "(select max(id) from survey where state = 'done')";
-  const open = "(select id from survey where state = 'running')";
-  return `(o.valid_from <= ${newest} and o.valid_from not in ${open} and (o.valid_to is null or o.valid_to > ${newest} or o.valid_to in ${open}))`;
+  return `(o.valid_from <= ${newest} and o.valid_from not in ${OPEN} and (o.valid_to is null or o.valid_to > ${newest} or o.valid_to in ${OPEN}))`;
 })();
 
 /** Rows merged in one transaction: the database answers nobody else meanwhile. */
@@ -255,37 +278,37 @@ export interface MergeOptions {
   rowsAtOnce?: number;
 }
 
+/** So many changes are worth finding out anew how rows are spread. */
+const MANY = 20_000;
+
 /**
  * Merges a survey's staged rows in, part by part, and counts what that changes. Until the survey is
  * said to be done nothing of it is in force: its versions begin, and those before them end, with its
- * own number. `whole`: kinds and sources that were read in full, so that a row not staged is gone; of
- * others only what is staged is touched. Rows that have not changed keep their version, and what was
+ * own number. What is not staged is not touched. Rows that have not changed keep their version, and what was
  * observed under a later number stands. Fails with `signal`'s reason; what was merged by then is to be
- * taken back with `unmerge`.
+ * taken back with `unmerge`. `direct`: so many rows were put in their place as they came (Intake).
  */
 export async function mergeStaged(
   db: Db,
   survey: number,
-  whole: readonly { kind: ObservedKind; source: string }[],
+  direct: number,
   { progress, signal, rowsAtOnce = MERGE_AT_ONCE }: MergeOptions = {},
 ): Promise<{ added: number; altered: number; removed: number }> {
   await db.query('analyze staged');
-  const counts = { added: 0, altered: 0, removed: 0 };
+  const counts = { added: direct, altered: 0, removed: 0 };
   const kinds = await db.query<{ kind: ObservedKind; source: string }>(
-    `select distinct kind, source from staged where survey = $1
-     union select * from unnest($2::text[], $3::text[])`,
-    [survey, whole.map((w) => w.kind), whole.map((w) => w.source)],
+    'select distinct kind, source from staged where survey = $1',
+    [survey],
   );
   let done = 0;
-  for (const { kind, source } of kinds) {
-    const all = whole.some((w) => w.kind === kind && w.source === source);
+  for (const { kind, source } of kinds)
     for (let after: string | null = null, more = true; more;) {
       signal?.throwIfAborted();
       const [last]: { id: string }[] = await db.query<{ id: string }>(
         'select id from staged where survey = $1 and kind = $2 and source = $3 and ($4::text is null or id > $4) order by id offset $5 limit 1',
         [survey, kind, source, after, rowsAtOnce - 1],
       );
-      const part = await mergePart(db, survey, kind, source, all, after, last?.id ?? null);
+      const part = await mergePart(db, survey, kind, source, after, last?.id ?? null);
       counts.added += part.made - part.again;
       counts.altered += part.again;
       counts.removed += part.ended - part.again;
@@ -293,7 +316,6 @@ export async function mergeStaged(
       after = last?.id ?? null;
       if (more) progress?.((done += rowsAtOnce));
     }
-  }
   for (;;) {
     signal?.throwIfAborted();
     const [left] = await db.query<{ n: number }>(
@@ -305,7 +327,7 @@ export async function mergeStaged(
     );
     if (!left!.n) break;
   }
-  await db.query('analyze observed');
+  if (counts.added + counts.altered + counts.removed > MANY) await db.query('analyze observed');
   return counts;
 }
 
@@ -315,47 +337,56 @@ async function mergePart(
   survey: number,
   kind: ObservedKind,
   source: string,
-  whole: boolean,
   after: string | null,
   last: string | null,
 ): Promise<{ ended: number; made: number; again: number }> {
-  const within = (id: string): string =>
-    `($4::text is null or ${id} > $4) and ($5::text is null or ${id} <= $5)`;
+  const staged = `s.survey = $1 and s.kind = $2 and s.source = $3 and ($4::text is null or s.id > $4) and ($5::text is null or s.id <= $5)`;
+  const open = `o.kind = $2 and o.source = $3 and o.id = s.id and o.valid_to is null`;
+  const values = [survey, kind, source, after, last];
   return db.transaction(async (tx) => {
-    // a part is small, what it meets is large and grows, and nothing is known of how it is spread: both
-    // sides by the index within the same ids, and never each row of one with each of the other
-    for (const way of ['seqscan', 'nestloop']) await tx.query(`set local enable_${way} = off`);
+    // what is staged is little beside what it meets: each row of it by the index
+    for (const way of ['seqscan', 'hashjoin', 'mergejoin']) await tx.query(`set local enable_${way} = off`);
+    // the same though its text is another, or it was never told by its digest
+    await tx.query(
+      `update observed o set digest = s.digest from staged s
+       where ${staged} and ${open} and o.digest is distinct from s.digest and s.doc = o.doc`,
+      values,
+    );
     const [ended] = await tx.query<{ n: number }>(
-      `with ended as (update observed o set valid_to = $1
-       where o.kind = $2 and o.source = $3 and o.valid_to is null and o.valid_from < $1 and ${within('o.id')}
-         ${whole ? '' : `and exists (select 1 from staged s where s.survey = $1 and s.kind = $2 and s.source = $3 and s.id = o.id and ${within('s.id')})`}
-         and not exists (select 1 from staged s where s.survey = $1 and s.kind = $2 and s.source = $3 and s.id = o.id and s.doc = o.doc and ${within('s.id')})
+      `with ended as (update observed o set valid_to = $1 from staged s
+       where ${staged} and ${open} and o.valid_from < $1 and (s.doc is null or o.digest is distinct from s.digest)
        returning 1) select count(*)::int as n from ended`,
-      [survey, kind, source, after, last],
+      values,
     );
     const [made] = await tx.query<{ made: number; again: number }>(
-      `with made as (insert into observed (kind, source, id, doc, valid_from)
-       select distinct on (s.id) s.kind, s.source, s.id, s.doc, s.survey from staged s
-       where s.survey = $1 and s.kind = $2 and s.source = $3 and ${within('s.id')} and s.doc is not null and not exists
-         (select 1 from observed o where o.kind = $2 and o.source = $3 and o.id = s.id and ${within('o.id')}
+      `with made as (insert into observed (kind, source, id, doc, digest, valid_from)
+       select s.kind, s.source, s.id, s.doc, s.digest, s.survey from staged s
+       where ${staged} and s.doc is not null and not exists
+         (select 1 from observed o where o.kind = $2 and o.source = $3 and o.id = s.id
           and (o.valid_to is null or o.valid_to > $1))
        returning id)
        select count(*)::int as made, count(*) filter (where exists (select 1 from observed o
          where o.kind = $2 and o.source = $3 and o.id = made.id and o.valid_to = $1))::int as again from made`,
-      [survey, kind, source, after, last],
+      values,
     );
     return { ended: ended!.n, ...made! };
   });
 }
 
-/** Takes back what a survey that did not finish has merged; doing it twice is doing it once. Runs inside `tx`. */
+/**
+ * Takes back what a survey that did not finish has merged; doing it twice is doing it once. Runs inside `tx`. What it put
+ * directly stays unseen (`takeBackDirect`).
+ */
 export async function unmerge(tx: Db, survey: number): Promise<void> {
   const [began] = await tx.query(
     `select 1 from job j where kind = 'survey' and subject = $1 and ${stepIs('j', 'taking over')}`,
     [survey],
   );
   if (!began) return;
-  await tx.query('delete from observed where valid_from = $1', [survey]);
+  await tx.query(
+    'delete from observed where valid_from = $1 and source <> all((select direct from survey where id = $1)::text[])',
+    [survey],
+  );
   await tx.query('update observed set valid_to = null where valid_to = $1', [survey]);
 }
 
@@ -373,8 +404,8 @@ export async function observeOne(tx: Db, survey: number, row: StagedRow): Promis
   );
   if (json !== null)
     await tx.query(
-      `insert into observed (kind, source, id, doc, valid_from) values ($1, $2, $3, $4::jsonb, $5)
-       on conflict (kind, source, id, valid_from) do update set doc = excluded.doc, valid_to = null`,
-      [row.kind, row.source, row.id, json, survey],
+      `insert into observed (kind, source, id, doc, valid_from, digest) values ($1, $2, $3, $4::jsonb, $5, $6)
+       on conflict (kind, source, id, valid_from) do update set doc = excluded.doc, digest = excluded.digest, valid_to = null`,
+      [row.kind, row.source, row.id, json, survey, digestOf(json)],
     );
 }

@@ -97,7 +97,9 @@ export class Counts {
   constructor(private readonly digits: readonly Bits[]) {
     const [first, second] = digits as [Bits, Bits];
     const stride = second.byteOffset - first.byteOffset;
-    const inLine = digits.every((d, n) => d.buffer === first.buffer && d.byteOffset === first.byteOffset + n * stride);
+    const inLine = digits.every(
+      (d, n) => d.buffer === first.buffer && d.byteOffset === first.byteOffset + n * stride,
+    );
     this.stride = inLine && stride > 0 ? stride : undefined;
   }
 

@@ -3,16 +3,18 @@ import type { JobStep } from '../../dto/jobs.ts';
 import type { Scanner } from '../../core/recognise/scan.ts';
 import { ExtractContent } from '../../formats/extract-content.ts';
 import { ExtractError, placeOf, readExtract } from '../../formats/extract.ts';
+import { KINDS } from '../../core/row-kinds.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import type { Db } from '../../store/db.ts';
-import { stage, stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
+import type { Intake } from '../../store/intake.ts';
+import { stageActivity, type ObservedKind, type StagedRow } from '../../store/observed.ts';
 import type { StepName } from './steps.ts';
-import type { SurveyOrder, SurveySource } from './order.ts';
+import type { SurveySource } from './order.ts';
 
 interface Work {
   db: Db;
-  order: SurveyOrder;
+  intake: Intake;
   extracts: readonly SurveySource[];
   inStep(name: StepName, work: (step: JobStep) => Promise<void>): Promise<void>;
   /** Does one source's part: where it fails the survey goes on without it. */
@@ -43,7 +45,7 @@ export async function stageExtract(w: Work): Promise<string> {
 }
 
 async function stageOne(w: Work, step: JobStep, source: SurveySource): Promise<string> {
-  const { db, order } = w;
+  const { db, intake } = w;
   let waiting: StagedRow[] = [];
   let deeds: { source: string; item: string; actor: string; opened: number | null; edited: number | null }[] =
     [];
@@ -56,12 +58,13 @@ async function stageOne(w: Work, step: JobStep, source: SurveySource): Promise<s
   const flush = async (): Promise<void> => {
     const rows = waiting;
     waiting = [];
-    await stage(db, order.survey, rows);
+    await intake.put(rows);
     const events = deeds;
     deeds = [];
     await stageActivity(db, events);
     w.tell();
   };
+  for (const kind of ['about', ...KINDS, 'content'] as const) await intake.whole(kind, source.id);
   const report = await readExtract(source.url, {
     manifest(m) {
       const organisation = m.organisation;

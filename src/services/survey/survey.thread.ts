@@ -6,22 +6,21 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { connectWorkspace, scimDirectory } from '../../connectors/http-connectors.ts';
 import { ConnectorError, type Changed, type Page, type WorkspaceConnector } from '../../connectors/port.ts';
-import type { GroupRow, ItemRow } from '../../core/model.ts';
+import type { GrantRow, GroupRow, ItemRow, LinkRow } from '../../core/model.ts';
 import { compileCustom } from '../../core/recognise/custom.ts';
 import { Scanner } from '../../core/recognise/scan.ts';
 import { DATA_TYPES, dataType } from '../../core/recognise/types/index.ts';
-import { FEED_KINDS, KINDS, WORKSPACE_KINDS, type RowKind } from '../../core/row-kinds.ts';
+import { FEED_KINDS, KINDS } from '../../core/row-kinds.ts';
 import { GroupsByRule } from '../../formats/group-rules.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
+import { Intake } from '../../store/intake.ts';
 import {
   mergeStaged,
-  restage,
-  stage,
+  sourcesOf,
   stageActivity,
   type ContentDoc,
   type ObservedKind,
-  type StagedRow,
 } from '../../store/observed.ts';
 import { waitingStep, type JobStep } from '../../dto/jobs.ts';
 import { saveSteps } from '../../store/jobs.ts';
@@ -44,6 +43,10 @@ const now = (): Date => new Date(Date.now() + order.clockOffset);
 
 const stepNames: readonly StepName[] = order.kind === 'full' ? FULL_STEPS : INCREMENTAL_STEPS;
 const steps = stepNames.map(waitingStep);
+/** Where what is read goes; made when the survey begins. */
+let intake: Intake;
+
+const OBSERVED_KINDS: readonly ObservedKind[] = ['about', ...KINDS, 'content'];
 
 /** Content is read by this many requests at a time. */
 const READERS = 8;
@@ -97,24 +100,15 @@ async function readAll<Row extends { id: string }>(
   each?: (row: Row, raw: unknown) => void,
 ): Promise<void> {
   const before = step.total ?? 0;
+  await intake.whole(kind, source);
   for await (const page of pages) {
     if (page.total !== undefined) step.total = before + page.total;
-    const rows: StagedRow[] = page.rows.map((doc) => ({ kind, source, id: doc.id, doc }));
-    await stage(db, order.survey, rows);
+    await intake.put(page.rows.map((doc) => ({ kind, source, id: doc.id, doc })));
     if (each) page.rows.forEach((row, i) => each(row, page.raw?.[i]));
-    step.done += rows.length;
+    step.done += page.rows.length;
     for (const r of page.rejected) {
       await fail(step, r.id, r.reason);
-      // what was known of it is kept
-      const known = await db.query<{ doc: unknown }>(
-        'select doc from observed where kind = $1 and source = $2 and id = $3 and valid_to is null',
-        [kind, source, r.id],
-      );
-      await stage(
-        db,
-        order.survey,
-        known.map(({ doc }) => ({ kind, source, id: r.id, doc })),
-      );
+      intake.keep(kind, source, r.id);
     }
     tell();
   }
@@ -132,12 +126,10 @@ async function readGroups(
     if (rules.group(row)) byRule.push(row.id);
   });
   if (!byRule.length) return;
-  const rows: StagedRow[] = [];
   for (const { group, complaint } of rules.resolve()) {
-    rows.push({ kind: 'group', source, id: group.id, doc: group });
+    await intake.put([{ kind: 'group', source, id: group.id, doc: group }]);
     if (complaint) await fail(step, group.id, complaint);
   }
-  await restage(db, order.survey, rows);
 }
 
 const pool = new ScanPool({ ...order.recogniser, hashKey: order.hashKey });
@@ -164,16 +156,23 @@ async function scan(item: ItemRow, connector: WorkspaceConnector): Promise<Conte
     : scanName(item);
 }
 
+/** Of a source: what has a grant or link of its own that lets somebody outside in. */
+const openTo = new Map<string, Set<string>>();
+function seeEntry(source: string, kind: ObservedKind, row: unknown): void {
+  if (kind !== 'grant' && kind !== 'link') return;
+  const outside =
+    kind === 'link'
+      ? (row as LinkRow).audience !== 'organisation'
+      : ['anyone', 'domain', 'email'].some((k) => k in (row as GrantRow).to);
+  if (!outside) return;
+  const { on } = row as GrantRow | LinkRow;
+  const nodes = openTo.get(source) ?? new Set();
+  openTo.set(source, nodes.add('item' in on ? on.item : on.space));
+}
+
 /** Files that can be reached from outside come first: those that were, and those with such a grant or link of their own or their folder or space. */
-async function inOrder(source: SurveySource, items: readonly ItemRow[]): Promise<ItemRow[]> {
-  const bright = new Set(order.first[source.id]);
-  const on = await db.query<{ node: string | null }>(
-    `select distinct coalesce(doc->'on'->>'item', doc->'on'->>'space') as node from staged
-     where survey = $1 and source = $2 and (kind = 'link' and doc->>'audience' <> 'organisation'
-       or kind = 'grant' and (doc->'to' ?| array['anyone', 'domain', 'email']))`,
-    [order.survey, source.id],
-  );
-  for (const { node } of on) if (node !== null) bright.add(node);
+function inOrder(source: SurveySource, items: readonly ItemRow[]): ItemRow[] {
+  const bright = new Set([...(order.first[source.id] ?? []), ...(openTo.get(source.id) ?? [])]);
   const is = (i: ItemRow): boolean =>
     bright.has(i.id) || bright.has(i.space) || (i.parent !== undefined && bright.has(i.parent));
   return [...items.filter(is), ...items.filter((i) => !is(i))];
@@ -190,7 +189,7 @@ async function scanAll(
   connector: WorkspaceConnector,
   files: readonly ItemRow[],
 ): Promise<void> {
-  const items = await inOrder(source, files);
+  const items = inOrder(source, files);
   let next = 0;
   let ready: { item: ItemRow; doc: ContentDoc; anew: boolean }[] = [];
   const flush = async (): Promise<void> => {
@@ -201,14 +200,9 @@ async function scanAll(
       return anew && version ? [{ item: item.id, version, doc }] : [];
     });
     await keepScans(db, source.id, recogniser, scans);
-    const staged = rows.map(({ item, doc }) => ({
-      kind: 'content' as const,
-      source: source.id,
-      id: item.id,
-      doc,
-    }));
-    // after 'changes meanwhile' a file may have been scanned before
-    await (step.name === 'content' ? stage(db, order.survey, staged) : restage(db, order.survey, staged));
+    await intake.put(
+      rows.map(({ item, doc }) => ({ kind: 'content' as const, source: source.id, id: item.id, doc })),
+    );
   };
   const PART = 500;
   const parts = new Map<number, ReturnType<typeof scansOf>>();
@@ -281,15 +275,9 @@ async function readChanges(step: JobStep, w: Workspace): Promise<void> {
   for await (const part of w.connector.changesSince(w.token)) {
     // a row may change again while the changes are read: the later word counts
     const last = new Map<string, Changed>(part.changes.map((c) => [`${c.kind}/${c.id}`, c]));
-    await restage(
-      db,
-      order.survey,
-      [...last.values()].map((c) => ({
-        kind: c.kind,
-        source: w.source.id,
-        id: c.id,
-        doc: c.row,
-      })),
+    for (const c of last.values()) if (c.row) seeEntry(w.source.id, c.kind, c.row);
+    await intake.put(
+      [...last.values()].map((c) => ({ kind: c.kind, source: w.source.id, id: c.id, doc: c.row })),
     );
     for (const r of part.rejected) await fail(step, r.id, r.reason);
     for (const c of last.values()) {
@@ -297,7 +285,7 @@ async function readChanges(step: JobStep, w: Workspace): Promise<void> {
       if (c.row?.kind === 'file') files.set(c.id, c.row);
       else {
         files.delete(c.id);
-        await restage(db, order.survey, [{ kind: 'content', source: w.source.id, id: c.id, doc: null }]);
+        await intake.put([{ kind: 'content', source: w.source.id, id: c.id, doc: null }]);
       }
     }
     w.token = part.changeToken;
@@ -333,7 +321,7 @@ async function ofSource(step: JobStep, source: string, work: () => Promise<void>
       !(e.code === 'token-expired' && order.kind === 'incremental');
     if (!own || abort.signal.aborted) throw e;
     failed.set(source, e.message);
-    await db.query('delete from staged where survey = $1 and source = $2', [order.survey, source]);
+    await intake.forget(source);
     await db.query('delete from staged_activity where source = $1', [source]);
     await fail(
       step,
@@ -343,11 +331,13 @@ async function ofSource(step: JobStep, source: string, work: () => Promise<void>
   }
 }
 
-/** Sources of which something is known and which are no more: their rows end with this survey. */
-const removedSources = (): Promise<{ kind: ObservedKind; source: string }[]> =>
-  db.query(
-    'select distinct kind, source from observed o where valid_to is null and not exists (select 1 from source s where s.id = o.source)',
-  );
+/** Rows of sources that are no more end with this survey. */
+async function endRemoved(): Promise<void> {
+  const sources = new Set((await db.query<{ id: string }>('select id from source')).map((s) => s.id));
+  for (const kind of OBSERVED_KINDS)
+    for (const source of await sourcesOf(db, kind))
+      if (!sources.has(source)) await intake.whole(kind, source);
+}
 
 async function run(): Promise<SurveyResult> {
   const http = (s: SurveySource) => ({
@@ -367,7 +357,13 @@ async function run(): Promise<SurveyResult> {
   const extracts = order.sources.filter((s) => s.kind === 'extract');
   let takenAt = '';
   try {
-    await db.query('truncate staged, staged_activity');
+    intake = await Intake.begin(
+      db,
+      order.survey,
+      order.sources.map((s) => s.id),
+      OBSERVED_KINDS,
+      abort.signal,
+    );
     await inStep('people', async (step) => {
       for (const w of workspaces)
         await ofSource(step, w.source.id, async () => {
@@ -375,7 +371,8 @@ async function run(): Promise<SurveyResult> {
           w.whole = order.kind === 'full' || order.changeTokens[w.source.id] === undefined;
           w.token = w.whole ? about.changeToken : order.changeTokens[w.source.id]!;
           const doc = { organisation: about.organisation, workspace: about.workspace };
-          await stage(db, order.survey, [{ kind: 'about', source: w.source.id, id: w.source.id, doc }]);
+          await intake.whole('about', w.source.id);
+          await intake.put([{ kind: 'about', source: w.source.id, id: w.source.id, doc }]);
         });
       for (const d of directories)
         await ofSource(step, d.source.id, () =>
@@ -396,12 +393,13 @@ async function run(): Promise<SurveyResult> {
     });
     if (order.kind === 'full') {
       if (extracts.length)
-        takenAt = await stageExtract({ db, order, extracts, inStep, ofSource, fail, tell, newScanner });
+        takenAt = await stageExtract({ db, intake, extracts, inStep, ofSource, fail, tell, newScanner });
       for (const kind of FEED_KINDS)
         await inStep(stepOf(kind), async (step) => {
           for (const w of workspaces)
             await ofSource(step, w.source.id, () =>
               readAll<{ id: string }>(step, kind, w.source.id, w.connector.list(kind), (row) => {
+                seeEntry(w.source.id, kind, row);
                 if (kind === 'item' && (row as ItemRow).kind === 'file') w.files.push(row as ItemRow);
               }),
             );
@@ -422,7 +420,10 @@ async function run(): Promise<SurveyResult> {
     await inStep('content', async (step) => {
       step.total = (step.total ?? 0) + workspaces.reduce((n, w) => n + w.files.length, 0);
       for (const w of workspaces)
-        await ofSource(step, w.source.id, () => scanAll(step, w.source, w.connector, w.files));
+        await ofSource(step, w.source.id, async () => {
+          if (order.kind === 'full') await intake.whole('content', w.source.id);
+          await scanAll(step, w.source, w.connector, w.files);
+        });
     });
     await inStep('activity', async (step) => {
       for (const w of workspaces)
@@ -452,28 +453,14 @@ async function run(): Promise<SurveyResult> {
     // judged at the moment to which the changes were read, unless an extract says when it was taken
     takenAt = workspaces.length || !takenAt ? now().toISOString() : takenAt;
     await inStep('taking over', async (step) => {
+      await endRemoved();
+      await intake.finish();
       [{ n: step.total }] = (await db.query<{ n: number }>(
         'select count(*)::int as n from staged where survey = $1',
         [order.survey],
       )) as [{ n: number }];
-      const kinds: ObservedKind[] =
-        order.kind === 'full'
-          ? ['about', ...WORKSPACE_KINDS, 'content']
-          : ['about', ...WORKSPACE_KINDS.filter((k) => !(FEED_KINDS as RowKind[]).includes(k))];
-      const whole = [
-        ...directories.flatMap((d) =>
-          (['person', 'group'] as const).map((kind) => ({ kind, source: d.source.id })),
-        ),
-        ...workspaces.flatMap((w) => kinds.map((kind) => ({ kind, source: w.source.id }))),
-        ...(order.kind === 'full'
-          ? extracts.flatMap((e) =>
-              (['about', ...KINDS, 'content'] as const).map((kind) => ({ kind, source: e.id })),
-            )
-          : []),
-      ].filter((w) => !failed.has(w.source));
-      whole.push(...(await removedSources()));
       const surveyed = workspaces.filter((w) => !failed.has(w.source.id));
-      const { added, altered, removed } = await mergeStaged(db, order.survey, whole, {
+      const { added, altered, removed } = await mergeStaged(db, order.survey, intake.added, {
         signal: abort.signal,
         progress: (done) => {
           step.done = done;

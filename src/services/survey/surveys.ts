@@ -7,6 +7,7 @@ import { connectWorkspace } from '../../connectors/http-connectors.ts';
 import type { WorkspaceConnector } from '../../connectors/port.ts';
 import type { ItemRow } from '../../core/model.ts';
 import { UNFINISHED } from '../../core/remedy/states.ts';
+import { takeBackDirect } from '../../store/intake.ts';
 import { stepIs } from '../../store/jobs.ts';
 import { PRESENT, unmerge } from '../../store/observed.ts';
 import { waitingStep, type JobStep } from '../../dto/jobs.ts';
@@ -361,7 +362,10 @@ export class Surveys {
         };
       });
       if (result.state === 'done') await this.present.toNewest();
-      else await this.db.transaction((tx) => this.endIn(tx, job.subject, job.by, result, steps));
+      else {
+        await this.db.transaction((tx) => this.endIn(tx, job.subject, job.by, result, steps));
+        await this.tidy();
+      }
       return result;
     } finally {
       this.worker = undefined;
@@ -396,6 +400,11 @@ export class Surveys {
       },
       tx,
     );
+  }
+
+  /** Takes away what surveys left that did not come to their end; nobody sees it. */
+  tidy(): Promise<void> {
+    return takeBackDirect(this.db);
   }
 
   private async changeTokens(): Promise<Record<string, string>> {
