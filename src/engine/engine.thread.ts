@@ -119,10 +119,10 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   const l = moved ?? (await loadSurvey(db, survey, takenAt, (rows) => (rowsRead = rows)));
   // what is in force answers while another is made ready
   if (before && !moved) for (const _ of ready(l)) await setImmediate();
-  const findings = await told(l);
   if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
+  const findings = await told(l);
   if (!before) takeRoom(l);
   ahead(l, ...(before && !moved ? [] : [ready(l)]), longer(l), kept(l, !moved));
   return { findings, counts: l.counts };

@@ -131,13 +131,10 @@ export async function readColumns(path: string, format: number): Promise<unknown
       if (v === null || typeof v !== 'object') return v;
       const record = v as Record<string, unknown>;
       if (typeof record.$ === 'number') return columns[record.$];
-      for (const k of Object.keys(record)) {
-        const x = put(record[k]);
-        if (k.startsWith('$')) {
-          delete record[k];
-          record[k.slice(1)] = x;
-        } else record[k] = x;
-      }
+      const keys = Object.keys(record);
+      if (keys.some((k) => k.startsWith('$')))
+        return Object.fromEntries(keys.map((k) => [k.startsWith('$') ? k.slice(1) : k, put(record[k])]));
+      for (const k of keys) record[k] = put(record[k]);
       return record;
     };
     const json = columns.pop() as Uint8Array;

@@ -2,6 +2,10 @@
 import { PGlite } from '@electric-sql/pglite';
 import { copyInto, type Backend, type Tx } from './backend.ts';
 
+/** How often it is looked whether there is so much in the log of writes that a start would go through it for long. */
+const LOOK_MS = 15_000;
+const MUCH_BYTES = 32 * 1024 * 1024;
+
 export async function openPglite(directory: string): Promise<Backend> {
   const pg = await PGlite.create(directory);
   /** Whoever holds the database to itself; everybody else waits in line. */
@@ -31,6 +35,19 @@ export async function openPglite(directory: string): Promise<Backend> {
       release();
     }
   };
+  // alone in its process it makes no checkpoint of itself, not even when it ends: a start would go through every write since
+  let checked = '0/0';
+  const checkpoint = (least: number): Promise<void> =>
+    inTurn(undefined, async () => {
+      const { rows } = await pg.query<{ at: string; since: number }>(
+        'select pg_current_wal_insert_lsn()::text as at, (pg_current_wal_insert_lsn() - $1::pg_lsn)::float8 as since',
+        [checked],
+      );
+      if (rows[0]!.since <= least) return;
+      await pg.exec('checkpoint');
+      checked = rows[0]!.at;
+    });
+  const looking = setInterval(() => void checkpoint(MUCH_BYTES).catch(() => undefined), LOOK_MS);
   return {
     query: (tx, sql, params) => inTurn(tx, async () => (await pg.query(sql, params)).rows),
     copyIn: (tx, table, columns, text) =>
@@ -63,6 +80,10 @@ export async function openPglite(directory: string): Promise<Backend> {
         release();
       }
     },
-    close: () => inTurn(undefined, () => pg.close()),
+    async close() {
+      clearInterval(looking);
+      await checkpoint(0);
+      await inTurn(undefined, () => pg.close());
+    },
   };
 }

@@ -3,8 +3,8 @@ import { existsSync } from 'node:fs';
 import { clearInterval, setInterval } from 'node:timers';
 import { workerData } from 'node:worker_threads';
 
-const port = workerData?.file?.includes('engine.thread') && workerData.dbPort;
-if (port) {
+/** What is asked over a port waits. */
+function hold(port) {
   const send = port.postMessage.bind(port);
   let waiting = [];
   const timer = setInterval(() => {
@@ -14,4 +14,14 @@ if (port) {
     waiting = undefined;
   }, 20);
   port.postMessage = (...message) => (waiting ? waiting.push(message) : send(...message));
+}
+
+if (workerData?.file?.includes('engine.thread')) {
+  const { port } = workerData;
+  const on = port.on.bind(port);
+  port.on = (event, listener) =>
+    on(event, (message) => {
+      if (message?.name === 'connect') hold(message.args[0]);
+      listener(message);
+    });
 }
