@@ -16,7 +16,7 @@ import {
   whereWords,
 } from './describe.ts';
 import { below } from './holdings.ts';
-import type { Loaded } from './loaded.ts';
+import { alikeIn, type Loaded } from './loaded.ts';
 
 export interface ChangesQuery {
   /** A condition over `FIELDS.changes`. */
@@ -41,7 +41,8 @@ function between(from: Loaded, to: Loaded): NodeChange[] {
       { view: Loaded['view']; columns: Loaded['columns'] },
       { view: Loaded['view']; columns: Loaded['columns'] },
     ];
-    last = { from, to, changes: [...compare(a, b, 'spaces'), ...compare(a, b, 'items')] };
+    const alike = alikeIn(from, to);
+    last = { from, to, changes: [...compare(a, b, 'spaces', alike), ...compare(a, b, 'items', alike)] };
   }
   return last.changes;
 }

@@ -1,6 +1,7 @@
 /** One survey's organisation in memory: columns for the core, rows for people to read. */
 import type { Organisation } from '../core/access/organisation.ts';
-import { reach, type ReachColumns, type Tally } from '../core/access/reach.ts';
+import { alikeSpaces, type Alike } from '../core/access/alike.ts';
+import { reach, reachAgain, type ReachColumns, type Tally } from '../core/access/reach.ts';
 import { resolveDeeds, usageOf, type Usage } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
 import { weigh, type Weighing } from '../core/exposure/exposure.ts';
@@ -127,13 +128,23 @@ export interface Tallied {
 
 /** What each identity holds, and how far each node reaches. */
 export function tallied(v: View, items: Items, weights: Uint8Array): Tallied {
-  const tally: Tally = {
-    counts: items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
-    files: new Int32Array(v.identityCount),
-    heavy: new Int32Array(v.identityCount),
-  };
+  const tally = emptyTally(v, countsOf(items, weights));
   return { tally, columns: reach(v, undefined, undefined, tally) };
 }
+
+/** By item: 0 no file, 1 a file, 2 a heavy one. */
+const countsOf = (items: Items, weights: Uint8Array): Uint8Array =>
+  items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0));
+
+const emptyTally = (v: View, counts: Uint8Array): Tally => ({
+  counts,
+  files: new Int32Array(v.identityCount),
+  heavy: new Int32Array(v.identityCount),
+});
+
+/** What is alike in two surveys that were made one after the other from the same rows; undefined where that is not known. */
+export const alikeIn = (before: Loaded, l: Loaded): Alike | undefined =>
+  before.rows === l.rows ? alikeSpaces(before.view, l.view) : undefined;
 
 /** The same survey with the data types, and the certainties from which they count, as they are now. */
 export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
@@ -164,7 +175,13 @@ export async function movedOn(
   survey: number,
   takenAt: string,
 ): Promise<Loaded | undefined> {
-  return l.survey === l.rows.survey ? following(db, l.rows, survey, takenAt) : undefined;
+  if (l.survey !== l.rows.survey) return undefined;
+  return following(db, l.rows, survey, takenAt, (view, _, counts) => {
+    const alike = alikeSpaces(l.view, view);
+    const tally = emptyTally(view, counts);
+    const columns = alike && reachAgain(view, l, alike, tally);
+    return columns && { tally, columns };
+  });
 }
 
 /** A survey that follows on the one that some rows are of, made from these and from what differs; undefined where that cannot be done. */
@@ -177,8 +194,8 @@ export const following = async (
 ): Promise<Loaded | undefined> =>
   (await rows.moveTo(db, survey, takenAt)) ? judged(db, rows, survey, takenAt, kept) : undefined;
 
-/** How far everything reaches, where it was worked out of the same rows before; undefined where it would come out otherwise. */
-type Kept = (view: View, types: Loaded['types']) => Tallied | undefined;
+/** How far everything reaches, by what was worked out before; undefined where all has to be worked out anew. */
+type Kept = (view: View, types: Loaded['types'], counts: Uint8Array) => Tallied | undefined;
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(
@@ -193,7 +210,7 @@ async function judged(
   const types = await readTypes(db);
   const items = named(types, raw, rest.content);
   const weights = weighAll(types, items, rest.content);
-  const { tally, columns } = (rows.changed ? undefined : kept?.(v, types)) ?? tallied(v, items, weights);
+  const { tally, columns } = kept?.(v, types, countsOf(items, weights)) ?? tallied(v, items, weights);
   const deeds = resolveDeeds(
     v,
     (await readActivity(db)).map((a) => ({

@@ -68,12 +68,9 @@ export class Snapshots {
       if (!of || (await surveysAt(db, rows.at)) !== surveys)
         throw new Error('It is of another store, or of a survey that is not kept any more.');
       const { build } = this;
-      return await following(
-        db,
-        await SurveyRows.restored(db, rows, of.taken_at.toISOString()),
-        survey,
-        takenAt,
-        build && reached ? (view, types) => unpacked(build, reached, view, types) : undefined,
+      const restored = await SurveyRows.restored(db, rows, of.taken_at.toISOString());
+      return await following(db, restored, survey, takenAt, (view, types) =>
+        build && reached && !restored.changed ? unpacked(build, reached, view, types) : undefined,
       );
     } catch (e) {
       if ((e as NodeJS.ErrnoException).code !== 'ENOENT')

@@ -44,13 +44,19 @@ export function sum(l: Loaded, before: Loaded | undefined): SurveySum {
   };
 }
 
+const most = (numbers: Int32Array): number => numbers.reduce((max, n) => Math.max(max, n), -1);
+
 /** Entries of the newer survey that the older does not have. */
 function* fresh(before: Loaded, l: Loaded): Generator<number> {
   const { entries } = l.org;
+  // made from the same rows: a row that was there is the same entry
+  const was = before.rows === l.rows ? new Uint8Array(most(before.org.entries.row) + 1) : undefined;
+  if (was) for (const r of before.org.entries.row) was[r] = 1;
   for (let e = 0; e < entries.ids.length; e++)
     if (
       l.view.live[e] &&
       entries.node[e]! >= 0 &&
+      !was?.[entries.row[e]!] &&
       before.org.find(entries.type[e] ? 'link' : 'grant', entries.ids.at(e)) < 0
     )
       yield e;

@@ -2,7 +2,7 @@
 import { TIERS, type Tier } from '../model.ts';
 import { has } from './bits.ts';
 import { HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from './organisation.ts';
-import { eachName } from './names.ts';
+import type { Alike } from './alike.ts';
 import { isHeld, sources, who, type Source } from './questions.ts';
 import {
   forEachRedeemer,
@@ -70,7 +70,11 @@ class Signatures {
   readonly everyone: number;
   private readonly all: number;
 
-  constructor(readonly v: View) {
+  /** `skip`: spaces of which nothing is asked. */
+  constructor(
+    readonly v: View,
+    skip: (space: number) => boolean,
+  ) {
     const { org } = v;
     this.names = Float64Array.from({ length: v.identityCount }, (_, i) =>
       has(v.all, i)
@@ -84,7 +88,7 @@ class Signatures {
     this.everyone = this.names.reduce((sum, h, i) => (has(v.members, i) ? plus(sum, h) : sum), 0);
     this.entries = new Float64Array(org.entries.ids.length).fill(NaN);
     this.node = new Float64Array(org.spaces.length + org.itemIds.length);
-    org.spaces.forEach((_, s) => this.space(s));
+    org.spaces.forEach((_, s) => skip(s) || this.space(s));
   }
 
   private group(g: number): number {
@@ -305,13 +309,21 @@ function causesBetween(a: Signatures, before: number, b: Signatures, after: numb
  * Every item (or space) on which somebody gained or lost access, or a tier changed, sorted by id. What
  * is the same in both surveys is passed over by comparing sums of hashes.
  */
-export function compare(a: Judged, b: Judged, of: 'items' | 'spaces' = 'items'): NodeChange[] {
-  const [x, y] = [new Signatures(a.view), new Signatures(b.view)];
+export function compare(a: Judged, b: Judged, of: 'items' | 'spaces' = 'items', alike?: Alike): NodeChange[] {
+  // nothing differs in a space that is alike
+  const passed = new Set(alike?.filter((s) => s >= 0));
+  const isAlike = (v: View, s: number): boolean => (v === a.view ? passed.has(s) : (alike?.[s] ?? -1) >= 0);
+  const signed = ({ view: v }: Judged): Signatures => new Signatures(v, (s) => isAlike(v, s));
+  const [x, y] = [signed(a), signed(b)];
   const kind = of === 'items' ? 'item' : 'space';
-  const idsOf = (v: View): string[] =>
-    of === 'items'
-      ? [...eachName(v.org.itemIds)]
-      : v.org.spaces.filter((_, s) => v.org.spaceListed[s]).map((s) => s.id);
+  const idsOf = (v: View): string[] => {
+    const spaces = [...v.org.spaces.keys()].filter((s) => !isAlike(v, s));
+    if (of === 'spaces') return spaces.filter((s) => v.org.spaceListed[s]).map((s) => v.org.spaces[s]!.id);
+    const ids: string[] = [];
+    for (const s of spaces)
+      for (let i = v.org.spaceFirst[s]!; i < v.org.spaceFirst[s + 1]!; i++) ids.push(v.org.itemIds.at(i));
+    return ids;
+  };
   const nodeIn = (v: View, id: string): number => {
     const n = v.org.find(kind, id);
     if (of === 'items') return n < 0 ? -1 : nodeOfItem(v.org, n);

@@ -17,6 +17,7 @@ import {
   type Bits,
 } from './bits.ts';
 import { HELD, PRINCIPAL, nodeOfItem, spaceOfNode } from './organisation.ts';
+import type { Alike } from './alike.ts';
 import { addPrincipal, domainsOf, soleIdentity, type SpaceRules, type View } from './view.ts';
 
 const OUTSIDE = TIERS.indexOf('outside');
@@ -211,27 +212,112 @@ export function reach(
   const { org } = v;
   const nodes = org.spaces.length + org.itemIds.length;
   if (into) into.classes = [];
-  const out: ReachColumns = into ?? {
-    nowTier: new Uint8Array(nodes),
-    couldTier: new Uint8Array(nodes),
-    members: new Int32Array(nodes),
-    guests: new Int32Array(nodes),
-    outsiders: new Int32Array(nodes),
-    couldMembers: new Int32Array(nodes),
-    anyone: new Uint8Array(nodes),
-    accessClass: new Int32Array(nodes),
-    classes: [],
-    ownerAdds: new Uint8Array(nodes),
-  };
+  const out = into ?? emptyColumns(nodes);
   const spaces = only ? spacesOf(v, only) : org.spaces.map((_, s) => s);
+  reachOfSpaces(v, spaces, out, only && { nodes: only, at: 0 }, tally, progress);
+  return out;
+}
+
+const COLUMNS = [
+  'nowTier',
+  'couldTier',
+  'members',
+  'guests',
+  'outsiders',
+  'couldMembers',
+  'anyone',
+  'accessClass',
+  'ownerAdds',
+] as const;
+
+const emptyColumns = (nodes: number): ReachColumns => ({
+  nowTier: new Uint8Array(nodes),
+  couldTier: new Uint8Array(nodes),
+  members: new Int32Array(nodes),
+  guests: new Int32Array(nodes),
+  outsiders: new Int32Array(nodes),
+  couldMembers: new Int32Array(nodes),
+  anyone: new Uint8Array(nodes),
+  accessClass: new Int32Array(nodes),
+  classes: [],
+  ownerAdds: new Uint8Array(nodes),
+});
+
+function reachOfSpaces(
+  v: View,
+  spaces: readonly number[],
+  out: ReachColumns,
+  wanted?: Wanted,
+  tally?: Tally,
+  progress?: (done: number, of: number) => void,
+): void {
   const counts = tally && { files: v.arena.counts(0), heavy: v.arena.counts(1), tally };
-  const wanted = only && { nodes: only, at: 0 };
   spaces.forEach((s, done) => {
     reachOfSpace(v, s, out, wanted, counts);
     if (progress && done % 100 === 99) progress(done + 1, spaces.length);
   });
   counts?.files.addTo(counts.tally.files);
   counts?.heavy.addTo(counts.tally.heavy);
+}
+
+/** Spaces of which so large a share is not alike are all worked out anew. */
+const MOSTLY = 0.3;
+
+/**
+ * The same as `reach` of all nodes, from that of an earlier view where spaces are alike; `tally` is filled. Undefined where so
+ * few are that it is no quicker.
+ */
+export function reachAgain(
+  v: View,
+  before: { view: View; columns: ReachColumns; tally: Tally },
+  alike: Alike,
+  tally: Tally,
+  mostly = MOSTLY,
+): ReachColumns | undefined {
+  const [was, is] = [before.view.org, v.org];
+  const [P, S] = [was.spaces.length, is.spaces.length];
+  const kept = new Uint8Array(P);
+  const others: number[] = [];
+  alike.forEach((p, s) => {
+    const [from, to] = p < 0 ? [0, 0] : [was.spaceFirst[p]!, is.spaceFirst[s]!];
+    let same = p >= 0;
+    for (let k = is.spaceFirst[s + 1]! - to; same && k-- > 0;)
+      same = before.tally.counts[from + k] === tally.counts[to + k];
+    if (same) kept[p] = 1;
+    else others.push(s);
+  });
+  if (others.length > mostly * S) return undefined;
+  const other = new Set(others);
+  const out = emptyColumns(S + is.itemIds.length);
+  const number = new Int32Array(before.columns.classes.length).fill(-1);
+  const take = (from: number, to: number, count: number): void => {
+    for (const k of COLUMNS) out[k].set(before.columns[k].subarray(from, from + count), to);
+    for (let n = to; n < to + count; n++) {
+      const cls = out.accessClass[n]!;
+      if (number[cls]! < 0) number[cls] = out.classes.push(before.columns.classes[cls]!) - 1;
+      out.accessClass[n] = number[cls]!;
+    }
+  };
+  alike.forEach((p, s) => {
+    if (other.has(s)) return;
+    take(p, s, 1);
+    take(P + was.spaceFirst[p]!, S + is.spaceFirst[s]!, was.spaceFirst[p + 1]! - was.spaceFirst[p]!);
+  });
+  tally.files.set(before.tally.files);
+  tally.heavy.set(before.tally.heavy);
+  // what they held goes, and what they hold comes
+  const gone: Tally = {
+    counts: before.tally.counts,
+    files: new Int32Array(tally.files.length),
+    heavy: new Int32Array(tally.files.length),
+  };
+  const spacesGone = [...kept.keys()].filter((p) => !kept[p]);
+  reachOfSpaces(before.view, spacesGone, emptyColumns(P + was.itemIds.length), undefined, gone);
+  for (let i = 0; i < tally.files.length; i++) {
+    tally.files[i]! -= gone.files[i]!;
+    tally.heavy[i]! -= gone.heavy[i]!;
+  }
+  reachOfSpaces(v, others, out, undefined, tally);
   return out;
 }
 
