@@ -98,17 +98,11 @@ const COSTLIEST = 10;
 const cutting = new Map<string, CutProgress>();
 let past: Loaded[] = [];
 
-/** What a survey that came into force exposes, and how many rows its sources gave. */
-interface Taken {
-  findings: EngineFinding[];
-  counts: RowCount[];
-}
-
 /**
  * Brings a survey into force, or judges the one in force anew. One that follows on it is made from the rows in
  * memory and those that differ; any other is read, and made ready first, while the one before answers.
  */
-async function take(survey: number, takenAt: string): Promise<Taken> {
+async function take(survey: number, takenAt: string): Promise<RowCount[]> {
   const before = present;
   if (before && survey < before.survey)
     throw new Error(`Survey ${survey} is older than survey ${before.survey}, which is in force.`);
@@ -122,10 +116,9 @@ async function take(survey: number, takenAt: string): Promise<Taken> {
   if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
-  const findings = await told(l);
   if (!before) takeRoom(l);
   ahead(l, ...(before && !moved ? [] : [ready(l)]), longer(l), kept(l, !moved));
-  return { findings, counts: l.counts };
+  return l.counts;
 }
 
 /** Keeps the rows for the next start, where that would have to read more than a little from the store. */
@@ -133,8 +126,10 @@ function* kept(l: Loaded, anew: boolean): Generator<unknown> {
   if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(db, l);
 }
 
-/** Every exposure in full, a stretch at a time. */
-async function told(l: Loaded): Promise<EngineFinding[]> {
+/** Every exposure of the present in full, a stretch at a time. */
+async function exposed(): Promise<EngineFinding[]> {
+  const l = present;
+  if (!l) return [];
   const findings: EngineFinding[] = [];
   for (const e of l.exposures) {
     findings.push(finding(l, e));
@@ -183,13 +178,13 @@ function ahead(l: Loaded, ...lists: Generator<unknown>[]): void {
 }
 
 /** The present weighed again, with the data types as they are set now. */
-async function reweigh(): Promise<{ survey: number; findings: EngineFinding[] } | undefined> {
+async function reweigh(): Promise<number | undefined> {
   if (!present) return undefined;
   const l = await reweighed(db, present);
   present = l;
   past = [];
   ahead(l, ready(l), longer(l));
-  return { survey: l.survey, findings: await told(l) };
+  return l.survey;
 }
 
 /** A survey, the present where none is named; or the part of it that an account is held to. */
@@ -310,6 +305,7 @@ const functions = {
   },
   take,
   reweigh,
+  exposed,
   bright: from(bright),
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),

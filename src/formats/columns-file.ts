@@ -9,15 +9,17 @@
  *
  * CRC-32 as in zlib guards the header and each array, and tells damage, not malice.
  */
-import { constants } from 'node:fs';
+import { constants, readSync } from 'node:fs';
 import { open, rename, rm, type FileHandle } from 'node:fs/promises';
 import { crc32 } from 'node:zlib';
 
 const MAGIC = 'GLCOLS';
 const START = 16;
 const ALIGN = 8;
-/** Read, written and summed at a stretch. */
+/** Read, written or summed at a stretch; then it is others' turn. */
 const STRETCH = 16 * 1024 * 1024;
+/** Read at once: what is summed next is still in the processor's cache. */
+const PIECE = 1024 * 1024;
 const LITTLE = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1;
 
 const KINDS = { i32: Int32Array, f64: Float64Array, u8: Uint8Array };
@@ -108,18 +110,18 @@ export async function readColumns(path: string, format: number): Promise<unknown
   const file = await open(path, constants.O_RDONLY);
   try {
     const { size } = await file.stat();
-    const start = await readAt(file, START, 0, size);
+    const { bytes: start } = await readAt(file, START, 0, size);
     if (start.toString('latin1', 0, 6) !== MAGIC || start.readUInt16LE(6) !== format)
       throw new ColumnsFileError('It is of another format.');
-    const text = await readAt(file, start.readUInt32LE(8), START, size);
-    if (crc32(text) !== start.readUInt32LE(12)) throw new ColumnsFileError('Its header is damaged.');
+    const { bytes: text, crc: is } = await readAt(file, start.readUInt32LE(8), START, size);
+    if (is !== start.readUInt32LE(12)) throw new ColumnsFileError('Its header is damaged.');
     const header = JSON.parse(text.toString()) as Header;
     if (header.little !== LITTLE) throw new ColumnsFileError('It is of another machine.');
     const first = firstOf(text.length);
     const columns: Column[] = [];
     for (const { kind, at, bytes, crc } of header.sections) {
-      const part = await readAt(file, bytes, first + at, size);
-      if (crc32(part) !== crc) throw new ColumnsFileError('It is damaged.');
+      const { bytes: part, crc: is } = await readAt(file, bytes, first + at, size);
+      if (is !== crc) throw new ColumnsFileError('It is damaged.');
       const Made = KINDS[kind];
       columns.push(new Made(part.buffer as ArrayBuffer, part.byteOffset, bytes / Made.BYTES_PER_ELEMENT));
     }
@@ -159,13 +161,22 @@ async function writeAt(file: FileHandle, bytes: Uint8Array, at: number, ahead?: 
   }
 }
 
-async function readAt(file: FileHandle, length: number, at: number, size: number): Promise<Buffer> {
+/** Bytes of a file, with their CRC-32; each piece is summed while it is still at hand. */
+async function readAt(
+  file: FileHandle,
+  length: number,
+  at: number,
+  size: number,
+): Promise<{ bytes: Buffer; crc: number }> {
   if (length > size - at) throw new ColumnsFileError('Its end is missing.');
   const bytes = Buffer.allocUnsafeSlow(length);
+  let crc = 0;
   for (let from = 0; from < length;) {
-    const { bytesRead } = await file.read(bytes, from, Math.min(STRETCH, length - from), at + from);
-    if (!bytesRead) throw new ColumnsFileError('Its end is missing.');
-    from += bytesRead;
+    const read = readSync(file.fd, bytes, from, Math.min(PIECE, length - from), at + from);
+    if (!read) throw new ColumnsFileError('Its end is missing.');
+    crc = crc32(bytes.subarray(from, from + read), crc);
+    from += read;
+    if (from % STRETCH === 0) await new Promise((r) => setImmediate(r));
   }
-  return bytes;
+  return { bytes, crc };
 }

@@ -119,7 +119,12 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // in this order: findings follow the survey, its sum counts them, and plans look at what became of their work
   present.subscribe((move) => findings.follow(move));
   present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
-  present.subscribe(() => findings.ahead());
+  present.subscribe(() => {
+    findings
+      .ahead()
+      .catch((e: unknown) => log.error({ err: e }, 'what is asked for first was not made ready'));
+    return Promise.resolve();
+  });
   present.subscribe(async ({ ended }) => {
     if (ended) await plans.proofs.lookForDrift();
   });

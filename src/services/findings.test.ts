@@ -141,14 +141,19 @@ describe('findings', () => {
           if (s.what === 'survey') {
             last = s.found;
             world.survey(last);
-            const move = { survey: number++, findings: last.map(asFound), again: false, ended: true };
+            const move = {
+              survey: number++,
+              findings: () => Promise.resolve(last.map(asFound)),
+              again: false,
+              ended: true,
+            };
             await findings.follow(move);
             await findings.follow(move); // told twice: nothing more happens
           } else if (s.what === 'again') {
             world.survey(last);
             await findings.follow({
               survey: number - 1,
-              findings: last.map(asFound),
+              findings: () => Promise.resolve(last.map(asFound)),
               again: true,
               ended: false,
             });
@@ -221,7 +226,12 @@ describe('findings', () => {
         await db.query("delete from setting where name = 'findings-survey'");
         const findings = new Findings(db, new Ledger(db, clock), clock);
         const found = list.map((s, n) => ({ ...s, item: `f${n}` }));
-        await findings.follow({ survey: 1, findings: found.map(asFound), again: false, ended: true });
+        await findings.follow({
+          survey: 1,
+          findings: () => Promise.resolve(found.map(asFound)),
+          again: false,
+          ended: true,
+        });
         const { rows, total, points, open } = await findings.list(asked({ sort }));
         expect([total, open]).toEqual([found.length, found.length]);
         expect(points).toBe(found.reduce((sum, f) => sum + f.points, 0));

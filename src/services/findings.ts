@@ -310,7 +310,7 @@ export class Findings {
 
   /** Takes over what the engine found in a survey. Doing it twice changes nothing. */
   async follow({ survey, findings, again }: Move): Promise<void> {
-    if (again || (await this.survey()) !== survey) await this.refresh(survey, findings);
+    if (again || (await this.survey()) !== survey) await this.refresh(survey, await findings());
   }
 
   private async refresh(survey: number, found: EngineFinding[]): Promise<void> {

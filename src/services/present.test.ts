@@ -18,9 +18,10 @@ function world() {
       take: async (survey: number) => {
         await wait();
         state.taken.push(survey);
-        return { findings: [], counts: [{ source: 's', kind: 'item' as const, n: survey }] };
+        return [{ source: 's', kind: 'item' as const, n: survey }];
       },
-      reweigh: () => Promise.resolve({ survey: state.taken.at(-1)!, findings: [] }),
+      reweigh: () => Promise.resolve(state.taken.at(-1)!),
+      exposed: () => Promise.resolve([]),
       rowsRead: () => Promise.resolve(0),
     },
   };

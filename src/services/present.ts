@@ -13,7 +13,8 @@ import type { Events } from './events.ts';
 /** What the present has become. */
 export interface Move {
   survey: number;
-  findings: EngineFinding[];
+  /** What it exposes, worked out for whoever asks. */
+  findings: () => Promise<EngineFinding[]>;
   /** The same survey once more, because what it comes to has changed. */
   again: boolean;
   /** A survey came to its end: it is not only read at a start, or judged by other settings. */
@@ -32,7 +33,7 @@ export class Present {
 
   constructor(
     private readonly db: Db,
-    private readonly engine: { ask: Pick<Engine['ask'], 'take' | 'reweigh' | 'rowsRead'> },
+    private readonly engine: { ask: Pick<Engine['ask'], 'take' | 'reweigh' | 'exposed' | 'rowsRead'> },
     private readonly events: Events,
   ) {}
 
@@ -77,8 +78,8 @@ export class Present {
   /** Weights and findings again, where what counts has changed and what was seen has not. */
   reweigh(): Promise<void> {
     return this.inTurn(async () => {
-      const found = await this.engine.ask.reweigh();
-      if (found) await this.moved({ ...found, again: true, ended: false });
+      const survey = await this.engine.ask.reweigh();
+      if (survey !== undefined) await this.moved({ survey, again: true, ended: false });
     });
   }
 
@@ -96,13 +97,13 @@ export class Present {
     );
     if (!newest || (newest.ended === this.told && !again)) return;
     const same = newest.id === this.inForce;
-    const { findings, counts } = await this.engine.ask.take(newest.id, newest.taken_at.toISOString());
-    this.counted = counts;
-    await this.moved({ survey: newest.id, findings, again: same, ended: !again && !start });
+    this.counted = await this.engine.ask.take(newest.id, newest.taken_at.toISOString());
+    await this.moved({ survey: newest.id, again: same, ended: !again && !start });
     this.told = newest.ended;
   }
 
-  private async moved(move: Move): Promise<void> {
+  private async moved(made: Omit<Move, 'findings'>): Promise<void> {
+    const move = { ...made, findings: () => this.engine.ask.exposed() };
     this.inForce = move.survey;
     const { told } = this;
     this.told = undefined;
