@@ -1,6 +1,6 @@
 /** An installation's store carried to another place: from PGlite to a PostgreSQL server, or back. */
 import { openDb } from '../store/db.ts';
-import { dumpTables, restoreTables, schemaOf, type Counted } from '../store/dump.ts';
+import { dumpTables, restoreTables, schemaOf, type Counted, type RowSum } from '../store/dump.ts';
 
 /**
  * Copies every row into a store that holds none, reads it all back from there, and compares each table by its rows. What is
@@ -16,11 +16,12 @@ export async function moveStore(from: string, to: string): Promise<{ tables: num
     const there: Counted = {};
     await source.transaction(async (out) => {
       const sent: Counted = {};
+      const [gone, come] = [new Map<string, RowSum>(), new Map<string, RowSum>()];
       await target.transaction(async (tx) => {
-        await restoreTables(tx, dumpTables(out, sent));
-        for await (const _ of dumpTables(tx, there));
-        for (const [name, { rows, sha256 }] of Object.entries(sent))
-          if (there[name]?.rows !== rows || there[name].sha256 !== sha256)
+        await restoreTables(tx, dumpTables(out, sent, gone));
+        for await (const _ of dumpTables(tx, there, come));
+        for (const [name, { rows }] of Object.entries(sent))
+          if (there[name]?.rows !== rows || come.get(name)!.value !== gone.get(name)!.value)
             throw new Error(`The rows of ${name} are not the same at the new place.`);
       });
     });

@@ -47,8 +47,32 @@ async function tablesOf(db: Db): Promise<Table[]> {
 export const schemaOf = async (db: Db): Promise<string[]> =>
   (await db.query<{ sha256: string }>('select sha256 from migration order by number')).map((m) => m.sha256);
 
-/** Reads all tables in one transaction: what is written meanwhile is not in it. `counted` is filled on the way. */
-export async function* dumpTables(tx: Db, counted: Counted): AsyncGenerator<Piece> {
+/** What rows come to in whatever order they are: a sum of their hashes, modulo 2¹²⁸. */
+export class RowSum {
+  private sum = 0n;
+
+  /** Lines, each a row. */
+  add(text: Uint8Array): void {
+    for (let from = 0, to; (to = text.indexOf(10, from)) >= 0; from = to + 1) {
+      const h = createHash('sha256').update(text.subarray(from, to)).digest();
+      this.sum += (h.readBigUInt64LE(0) << 64n) | h.readBigUInt64LE(8);
+    }
+  }
+
+  get value(): bigint {
+    return BigInt.asUintN(128, this.sum);
+  }
+}
+
+/**
+ * Reads all tables in one transaction: what is written meanwhile is not in it. `counted` is filled on the way, and so is
+ * `sums`, which does not depend on the order in which rows lie.
+ */
+export async function* dumpTables(
+  tx: Db,
+  counted: Counted,
+  sums?: Map<string, RowSum>,
+): AsyncGenerator<Piece> {
   for (const { name, columns } of await tablesOf(tx)) {
     yield { table: name, columns };
     const [size] = await tx.query<{ pages: number }>(
@@ -57,12 +81,15 @@ export async function* dumpTables(tx: Db, counted: Counted): AsyncGenerator<Piec
     );
     const hash = createHash('sha256');
     let rows = 0;
+    const sum = new RowSum();
+    sums?.set(name, sum);
     for (let page = 0; page < size!.pages; page += PAGES) {
       const text = await tx.copyOut(
         `select ${columns.map(quote).join(', ')} from ${quote(name)} where ctid >= '(${page},0)' and ctid < '(${page + PAGES},0)'`,
       );
       for (const byte of text) if (byte === 10) rows++;
       hash.update(text);
+      if (sums) sum.add(text);
       if (text.length) yield { rows: text };
     }
     counted[name] = { rows, sha256: hash.digest('hex') };

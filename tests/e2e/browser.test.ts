@@ -806,10 +806,11 @@ describe('a steward’s first quarter of an hour', () => {
     await page.goto('about:blank');
     await scene.kill();
     await page.route('**/api/reading', (route) => route.fulfill({ json: { rows: 6_000, of: 16_000 } }));
-    await scene.startApp({}, false);
+    const read = await scene.startHeld();
     await page.goto(`${scene.base}/exposure/findings`);
     await page.getByText('6,000 of 16,000 rows').waitFor();
     await holds('reading');
+    read();
     await page.unroute('**/api/reading');
     await page.getByRole('grid', { name: 'Findings' }).waitFor();
     await page.goto(`${scene.base}/reading`);

@@ -200,6 +200,15 @@ export class Scene {
       );
   }
 
+  /** Starts it so that the last survey is not read before what is given is called. */
+  async startHeld(): Promise<() => void> {
+    const hold = join(this.home, 'hold');
+    writeFileSync(hold, '');
+    const held = fileURLToPath(new URL('held-reading.mjs', import.meta.url));
+    await this.startApp({ NODE_OPTIONS: `--import ${held}`, HELD_READING: hold }, false);
+    return () => rmSync(hold);
+  }
+
   /**
    * A second process on the same database, with a data directory of its own and the same key: it stands by. Once it
    * `leads`, it is the application that is talked to.

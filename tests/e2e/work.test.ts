@@ -1,8 +1,7 @@
 /** Surveys and plans over a network that fails, and the application killed in the middle. */
 import { spawnSync } from 'node:child_process';
-import { rmSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { Scene, until, type SurveyRow } from './harness.ts';
 
@@ -193,22 +192,14 @@ describe('a survey', () => {
     const cookie = await scene.cookieOf('steward');
     const ask = (path: string) => scene.raw('GET', path, { headers: { cookie } });
     await scene.kill();
-    const hold = join(scene.home, 'hold');
-    writeFileSync(hold, '');
-    await scene.startApp(
-      {
-        NODE_OPTIONS: `--import ${fileURLToPath(new URL('held-reading.mjs', import.meta.url))}`,
-        HELD_READING: hold,
-      },
-      false,
-    );
+    const read = await scene.startHeld();
     const early = await ask('/api/watch');
     expect([early.status, early.headers.get('retry-after')]).toEqual([503, '2']);
     expect(await early.json()).toMatchObject({ title: 'reading' });
     expect(await (await ask('/api/reading')).json()).toMatchObject({ rows: expect.any(Number) as number });
     expect(await (await ask('/exposure/watch')).text()).toContain('Reading the last survey');
     expect((await scene.raw('GET', '/api/reading')).status).toBe(401);
-    rmSync(hold);
+    read();
     await until('it to be read', async () => (await (await ask('/api/reading')).json()) === null);
     expect((await ask('/api/watch')).status).toBe(200);
     expect(await (await ask('/exposure/watch')).text()).not.toContain('Reading the last survey');
