@@ -116,14 +116,18 @@ async function take(survey: number, takenAt: string): Promise<RowCount[]> {
   if (before && before.survey !== survey) past = [before, ...past].slice(0, PAST_KEPT);
   past = past.filter((p) => p.survey !== survey);
   present = l;
-  if (!before) takeRoom(l);
-  ahead(l, ...(before && !moved ? [] : [ready(l)]), longer(l), kept(l, !moved));
+  ahead(l, ...(before && !moved ? [] : [ready(l)]), longer(l), kept(l, !moved), room(l, !before));
   return l.counts;
 }
 
 /** Keeps the rows for the next start, where that would have to read more than a little from the store. */
 function* kept(l: Loaded, anew: boolean): Generator<unknown> {
   if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(db, l);
+}
+
+/** The first wide table takes long to be given its room: it is made once, when nothing else is to be made ready. */
+function* room(l: Loaded, first: boolean): Generator<unknown> {
+  if (first) yield void takeRoom(l);
 }
 
 /** Every exposure of the present in full, a stretch at a time. */
