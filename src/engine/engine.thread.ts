@@ -122,7 +122,7 @@ async function take(survey: number, takenAt: string): Promise<RowCount[]> {
 
 /** Keeps the rows for the next start, where that would have to read more than a little from the store. */
 function* kept(l: Loaded, anew: boolean): Generator<unknown> {
-  if (anew || l.rows.changed > CHANGES_LEFT) yield snapshots.write(db, l);
+  if (anew || snapshots.outdated || l.rows.changed > CHANGES_LEFT) yield snapshots.write(db, l);
 }
 
 /** The first wide table takes long to be given its room: it is made once, when nothing else is to be made ready. */

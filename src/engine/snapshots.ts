@@ -38,6 +38,8 @@ async function surveysAt(db: Db, { survey, open }: AsOf): Promise<string> {
 export class Snapshots {
   /** Counts what is written; a write that is not the last gives up. */
   private writing = 0;
+  /** How far everything reaches had to be worked out anew: another program, or other settings. */
+  outdated = false;
   /** What is being read, once it was begun. */
   private file: Promise<unknown> | undefined;
 
@@ -69,9 +71,12 @@ export class Snapshots {
         throw new Error('It is of another store, or of a survey that is not kept any more.');
       const { build } = this;
       const restored = await SurveyRows.restored(db, rows, of.taken_at.toISOString());
-      return await following(db, restored, survey, takenAt, (view, types) =>
-        build && reached && !restored.changed ? unpacked(build, reached, view, types) : undefined,
-      );
+      return await following(db, restored, survey, takenAt, (view, types) => {
+        const known =
+          build && reached && !restored.changed ? unpacked(build, reached, view, types) : undefined;
+        this.outdated = build !== undefined && !known && !restored.changed;
+        return known;
+      });
     } catch (e) {
       if ((e as NodeJS.ErrnoException).code !== 'ENOENT')
         this.log(`The snapshot of the last survey was not used, and all is read: ${(e as Error).message}`);
@@ -100,6 +105,7 @@ export class Snapshots {
       ahead();
       await writeColumns(join(this.directory, FILE), FORMAT, kept, ahead);
       rows.changed = 0;
+      this.outdated = false;
     } catch (e) {
       if (!(e instanceof Left))
         this.log(`The snapshot of the survey was not written: ${(e as Error).message}`);
