@@ -54,6 +54,7 @@ async function sourcesHash() {
   return hash.digest('hex');
 }
 
+let hashed;
 const bundle = async (programs, options) =>
   build({
     absWorkingDir: ROOT,
@@ -66,7 +67,7 @@ const bundle = async (programs, options) =>
     target: 'node20.20',
     keepNames: true,
     sourcemap: true,
-    define: { BUILT: 'true', BUILD: JSON.stringify(await sourcesHash()) },
+    define: { BUILT: 'true', BUILD: JSON.stringify(await (hashed ??= sourcesHash())) },
     plugins: [sourceUrls, packages],
     logLevel: 'warning',
     ...options,

@@ -128,16 +128,16 @@ export interface Tallied {
 
 /** What each identity holds, and how far each node reaches. */
 export function tallied(v: View, items: Items, weights: Uint8Array): Tallied {
-  const tally = emptyTally(v, countsOf(items, weights));
-  return { tally, columns: reach(v, undefined, undefined, tally) };
+  return tallyOf(v, emptyTally(v, items, weights));
 }
 
-/** By item: 0 no file, 1 a file, 2 a heavy one. */
-const countsOf = (items: Items, weights: Uint8Array): Uint8Array =>
-  items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0));
+const tallyOf = (v: View, tally: Tally): Tallied => ({
+  tally,
+  columns: reach(v, undefined, undefined, tally),
+});
 
-const emptyTally = (v: View, counts: Uint8Array): Tally => ({
-  counts,
+const emptyTally = (v: View, items: Items, weights: Uint8Array): Tally => ({
+  counts: items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
   files: new Int32Array(v.identityCount),
   heavy: new Int32Array(v.identityCount),
 });
@@ -176,9 +176,8 @@ export async function movedOn(
   takenAt: string,
 ): Promise<Loaded | undefined> {
   if (l.survey !== l.rows.survey) return undefined;
-  return following(db, l.rows, survey, takenAt, (view, _, counts) => {
+  return following(db, l.rows, survey, takenAt, (view, _, tally) => {
     const alike = alikeSpaces(l.view, view);
-    const tally = emptyTally(view, counts);
     const columns = alike && reachAgain(view, l, alike, tally);
     return columns && { tally, columns };
   });
@@ -195,7 +194,7 @@ export const following = async (
   (await rows.moveTo(db, survey, takenAt)) ? judged(db, rows, survey, takenAt, kept) : undefined;
 
 /** How far everything reaches, by what was worked out before; undefined where all has to be worked out anew. */
-type Kept = (view: View, types: Loaded['types'], counts: Uint8Array) => Tallied | undefined;
+type Kept = (view: View, types: Loaded['types'], empty: Tally) => Tallied | undefined;
 
 /** Works out what all views rest on, from the rows as they are now. */
 async function judged(
@@ -210,7 +209,8 @@ async function judged(
   const types = await readTypes(db);
   const items = named(types, raw, rest.content);
   const weights = weighAll(types, items, rest.content);
-  const { tally, columns } = kept?.(v, types, countsOf(items, weights)) ?? tallied(v, items, weights);
+  const empty = emptyTally(v, items, weights);
+  const { tally, columns } = kept?.(v, types, empty) ?? tallyOf(v, empty);
   const deeds = resolveDeeds(
     v,
     (await readActivity(db)).map((a) => ({

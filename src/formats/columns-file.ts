@@ -9,8 +9,9 @@
  *
  * CRC-32 as in zlib guards the header and each array, and tells damage, not malice.
  */
-import { constants, readSync } from 'node:fs';
+import { readSync } from 'node:fs';
 import { open, rename, rm, type FileHandle } from 'node:fs/promises';
+import { setImmediate } from 'node:timers/promises';
 import { crc32 } from 'node:zlib';
 
 const MAGIC = 'GLCOLS';
@@ -107,7 +108,7 @@ export async function writeColumns(
 
 /** Reads a file that `writeColumns` wrote in this format. Throws a ColumnsFileError where it is another, or damaged. */
 export async function readColumns(path: string, format: number): Promise<unknown> {
-  const file = await open(path, constants.O_RDONLY);
+  const file = await open(path);
   try {
     const { size } = await file.stat();
     const { bytes: start } = await readAt(file, START, 0, size);
@@ -149,7 +150,7 @@ export async function readColumns(path: string, format: number): Promise<unknown
 const firstOf = (headerBytes: number): number => Math.ceil((START + headerBytes) / ALIGN) * ALIGN;
 
 async function turn(ahead: () => void): Promise<void> {
-  await new Promise((r) => setImmediate(r));
+  await setImmediate();
   ahead();
 }
 
@@ -176,7 +177,7 @@ async function readAt(
     if (!read) throw new ColumnsFileError('Its end is missing.');
     crc = crc32(bytes.subarray(from, from + read), crc);
     from += read;
-    if (from % STRETCH === 0) await new Promise((r) => setImmediate(r));
+    if (from % STRETCH === 0) await setImmediate();
   }
   return { bytes, crc };
 }

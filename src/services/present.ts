@@ -79,7 +79,7 @@ export class Present {
   reweigh(): Promise<void> {
     return this.inTurn(async () => {
       const survey = await this.engine.ask.reweigh();
-      if (survey !== undefined) await this.moved({ survey, again: true, ended: false });
+      if (survey !== undefined) await this.moved({ survey, again: true, ended: false }, this.told);
     });
   }
 
@@ -98,18 +98,17 @@ export class Present {
     if (!newest || (newest.ended === this.told && !again)) return;
     const same = newest.id === this.inForce;
     this.counted = await this.engine.ask.take(newest.id, newest.taken_at.toISOString());
-    await this.moved({ survey: newest.id, again: same, ended: !again && !start });
-    this.told = newest.ended;
+    await this.moved({ survey: newest.id, again: same, ended: !again && !start }, newest.ended);
   }
 
-  private async moved(made: Omit<Move, 'findings'>): Promise<void> {
+  /** `ended`: so many surveys had come to their end by then. */
+  private async moved(made: Omit<Move, 'findings'>, ended: number | undefined): Promise<void> {
     const move = { ...made, findings: () => this.engine.ask.exposed() };
     this.inForce = move.survey;
-    const { told } = this;
     this.told = undefined;
     try {
       for (const listener of this.listeners) await listener(move);
-      this.told = told;
+      this.told = ended;
     } finally {
       this.events.emit({ type: 'present', survey: move.survey });
     }

@@ -24,13 +24,11 @@ function functionsFor(port: MessagePort) {
       backend.copyIn(tx, table, columns, text),
     copyOut: async (tx: Tx | undefined, select: string, off: string[]) => {
       if (!off.length) return backend.copyOut(tx, select);
-      const own = tx ?? (await backend.begin(true));
-      try {
+      const without = async (own: Tx): Promise<Uint8Array> => {
         for (const way of off) await backend.exec(own, `set local enable_${way} = off`);
-        return await backend.copyOut(own, select);
-      } finally {
-        if (tx === undefined) await backend.end(own, 'rollback');
-      }
+        return backend.copyOut(own, select);
+      };
+      return tx === undefined ? inTransaction(without, true) : without(tx);
     },
     begin: async (snapshot?: boolean) => {
       const tx = await backend.begin(snapshot);
@@ -43,15 +41,17 @@ function functionsFor(port: MessagePort) {
 }
 export type DbFunctions = ReturnType<typeof functionsFor>;
 
-async function inTransaction(work: (tx: Tx) => Promise<void>): Promise<void> {
-  const tx = await backend.begin();
+async function inTransaction<T>(work: (tx: Tx) => Promise<T>, snapshot = false): Promise<T> {
+  const tx = await backend.begin(snapshot);
+  let result: T;
   try {
-    await work(tx);
+    result = await work(tx);
   } catch (e) {
     await backend.end(tx, 'rollback').catch(() => undefined);
     throw e;
   }
   await backend.end(tx, 'commit');
+  return result;
 }
 
 /** Applies what is new, in order; refuses to run over a migration that has changed since it was applied. */

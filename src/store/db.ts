@@ -24,7 +24,7 @@ export interface Db {
 }
 
 /** A way of planning that can be switched off. */
-export type PlanWay = 'seqscan' | 'bitmapscan' | 'sort';
+export type PlanWay = 'seqscan' | 'bitmapscan' | 'sort' | 'hashjoin' | 'mergejoin';
 
 type Connection = Remote<DbFunctions>;
 

@@ -101,10 +101,9 @@ const wordOf = (digest: string | null, w: number): number =>
 interface Target {
   kind: ObservedKind;
   source: string;
-  /** Where all rows of it come: whatever is in force and does not come is gone. */
-  known: Known | undefined;
-  /** Ids of which something was written, where not all rows of it come. */
-  written: Set<string>;
+  known: Known;
+  /** All rows of it come: whatever is in force and does not come is gone. */
+  isWhole: boolean;
 }
 
 export class Intake {
@@ -118,6 +117,8 @@ export class Intake {
     private readonly db: Db,
     private readonly survey: number,
     private readonly direct: ReadonlySet<string>,
+    /** Of which sources there were rows of a kind when it began. */
+    private readonly sources: ReadonlyMap<ObservedKind, readonly string[]>,
   ) {}
 
   /** Begins to take in a survey; what an earlier one left behind is taken away first. */
@@ -129,35 +130,41 @@ export class Intake {
     signal?: AbortSignal,
   ): Promise<Intake> {
     await takeBackDirect(db, survey, signal);
-    const known = new Set<string>();
-    for (const kind of kinds) for (const source of await sourcesOf(db, kind)) known.add(source);
-    const fresh = sources.filter((s) => !known.has(s));
+    const known = new Map<ObservedKind, string[]>();
+    for (const kind of kinds) known.set(kind, await sourcesOf(db, kind));
+    const some = new Set([...known.values()].flat());
+    const fresh = sources.filter((s) => !some.has(s));
     await db.query('truncate staged, staged_activity');
     await db.query('update survey set direct = $2 where id = $1', [survey, fresh]);
-    return new Intake(db, survey, new Set(fresh));
+    return new Intake(db, survey, new Set(fresh), known);
   }
 
   private target(kind: ObservedKind, source: string): Target {
     const name = `${kind} ${source}`;
     let target = this.targets.get(name);
-    if (!target) this.targets.set(name, (target = { kind, source, known: undefined, written: new Set() }));
+    if (!target) this.targets.set(name, (target = { kind, source, known: new Known(), isWhole: false }));
     return target;
   }
 
   /** Every row of a kind and source follows: of those in force, what does not come by `finish` is gone. */
   async whole(kind: ObservedKind, source: string): Promise<void> {
     const target = this.target(kind, source);
-    if (target.known) return;
-    const known = new Known();
-    if (!this.direct.has(source))
-      for await (const part of versionParts(this.db, kind, source, 'digest', 'valid_to is null'))
-        for (const [id, digest] of part) {
-          const n = known.of(id);
-          known.set(n, BASE);
-          known.put(n, digest);
-        }
-    for (const id of target.written) known.set(known.of(id), WRITTEN);
-    target.known = known;
+    if (target.isWhole) return;
+    target.isWhole = true;
+    if (this.direct.has(source)) return;
+    const { known } = target;
+    for await (const part of versionParts(this.db, kind, source, 'digest', 'valid_to is null'))
+      for (const [id, digest] of part) {
+        const n = known.of(id);
+        known.set(n, BASE);
+        if (!known.has(n, WRITTEN)) known.put(n, digest);
+      }
+  }
+
+  /** Rows of sources other than these end with this survey. */
+  async endOthers(sources: ReadonlySet<string>): Promise<void> {
+    for (const [kind, known] of this.sources)
+      for (const source of known) if (!sources.has(source)) await this.whole(kind, source);
   }
 
   /** Takes rows in; one without a document is gone. The later word on an id counts. */
@@ -172,26 +179,18 @@ export class Intake {
     const digest = json === null ? null : digestOf(json);
     const target = this.target(kind, source);
     const table = this.direct.has(source) ? 'observed' : 'staged';
-    const { known } = target;
-    let again: boolean;
-    if (known) {
-      const n = known.of(id);
-      const first = !known.has(n, SEEN);
-      known.set(n, SEEN);
-      if (json === null && first && !known.has(n, BASE | WRITTEN)) return;
-      if (json !== null && known.is(n, digest) && (known.has(n, WRITTEN) || known.has(n, BASE))) return;
-      again = known.has(n, WRITTEN);
-      known.put(n, digest);
-      if (json !== null || known.has(n, BASE)) known.set(n, WRITTEN);
-      else known.clear(n, WRITTEN);
-      if (again) await this.takeBack(table, target, id);
-      if (json === null && !known.has(n, BASE)) return;
-    } else {
-      again = target.written.has(id);
-      target.written.add(id);
-      if (again) await this.takeBack(table, target, id);
-      if (json === null && table === 'observed') return void target.written.delete(id);
-    }
+    const { known, isWhole } = target;
+    const n = known.of(id);
+    known.set(n, SEEN);
+    if (json !== null && known.has(n, BASE | WRITTEN) && known.is(n, digest)) return;
+    const again = known.has(n, WRITTEN);
+    known.put(n, digest);
+    // that it is gone is only worth a word where it may be there
+    const told = json !== null || (isWhole ? known.has(n, BASE) : table === 'staged');
+    if (told) known.set(n, WRITTEN);
+    else known.clear(n, WRITTEN);
+    if (again) await this.takeBack(table, target, id);
+    if (!told) return;
     if (table === 'observed') this.added++;
     this.lines[table].push([this.survey, kind, source, id, json, digest]);
   }
@@ -210,7 +209,7 @@ export class Intake {
   /** What is known of a row, where it could not be read, stays. */
   keep(kind: ObservedKind, source: string, id: string): void {
     const { known } = this.target(kind, source);
-    if (known) known.set(known.of(id), SEEN);
+    known.set(known.of(id), SEEN);
   }
 
   /** Writes what was gathered while more is read: one part at a time, and waits for the one before. */
@@ -241,7 +240,7 @@ export class Intake {
   /** Sees to it that all is written, and that what did not come, of what came as a whole, is staged as gone. */
   async finish(): Promise<void> {
     for (const { kind, source, known } of this.targets.values())
-      for (let n = 0; known && n < known.ids.length; n++) {
+      for (let n = 0; n < known.ids.length; n++) {
         if (!known.has(n, BASE) || known.has(n, SEEN)) continue;
         this.lines.staged.push([this.survey, kind, source, known.ids.at(n), null, null]);
         if (this.lines.staged.length >= AT_ONCE) await this.write();

@@ -2,7 +2,7 @@
 import { hash } from 'node:crypto';
 import type { Found } from '../core/recognise/types.ts';
 import type { RowKind } from '../core/row-kinds.ts';
-import { copyText, type Db } from './db.ts';
+import { copyText, type Db, type PlanWay } from './db.ts';
 import { stepIs } from './jobs.ts';
 
 /** Beside the kinds of rows: what a workspace says of itself, and what is known of an item's content. */
@@ -64,11 +64,16 @@ export async function* observedParts<Doc>(
     }
 }
 
+/** Has some ways of planning left out until a transaction ends. */
+async function planWithout(tx: Db, ways: readonly PlanWay[]): Promise<void> {
+  for (const way of ways) await tx.query(`set local enable_${way} = off`);
+}
+
 /** The sources of which rows of a kind are in the store, whichever survey saw them; in order. */
 export const sourcesOf = (db: Db, kind: ObservedKind): Promise<string[]> =>
   db.transaction(async (tx) => {
     // from one to the next by the index: there are few, and millions of rows
-    for (const way of ['seqscan', 'bitmapscan', 'sort']) await tx.query(`set local enable_${way} = off`);
+    await planWithout(tx, ['seqscan', 'bitmapscan', 'sort']);
     const sources: string[] = [];
     for (;;) {
       const [next] = await tx.query<{ source: string }>(
@@ -345,7 +350,7 @@ async function mergePart(
   const values = [survey, kind, source, after, last];
   return db.transaction(async (tx) => {
     // what is staged is little beside what it meets: each row of it by the index
-    for (const way of ['seqscan', 'hashjoin', 'mergejoin']) await tx.query(`set local enable_${way} = off`);
+    await planWithout(tx, ['seqscan', 'hashjoin', 'mergejoin']);
     // the same though its text is another, or it was never told by its digest
     await tx.query(
       `update observed o set digest = s.digest from staged s

@@ -20,8 +20,7 @@ const sameTexts = (a: readonly string[], b: readonly string[]): boolean =>
 const samePeople = (a: View, b: View): boolean =>
   a.identityCount === b.identityCount &&
   a.memberCount === b.memberCount &&
-  a.org.users.length === b.org.users.length &&
-  a.org.users.every((u, i) => u === b.org.users[i] || sameJson({ ...u }, { ...b.org.users[i]! })) &&
+  sameJson(a.org.users, b.org.users) &&
   sameTexts(a.outsiders, b.outsiders) &&
   sameTexts(a.org.addresses, b.org.addresses) &&
   sameTexts(a.org.domains, b.org.domains) &&
@@ -62,7 +61,7 @@ function sameSpace(before: View, was: number, after: View, s: number): boolean {
     a.spaceListed[was] !== b.spaceListed[s] ||
     a.breakable[was] !== b.breakable[s] ||
     a.external[was] !== b.external[s] ||
-    !(a.spaces[was] === b.spaces[s] || sameJson({ ...a.spaces[was]! }, { ...b.spaces[s]! })) ||
+    !sameJson(a.spaces[was], b.spaces[s]) ||
     !sameNumbers(
       a.gates.values.subarray(a.gates.start[was], a.gates.start[was + 1]),
       b.gates.values.subarray(b.gates.start[s], b.gates.start[s + 1]),

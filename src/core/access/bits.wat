@@ -66,7 +66,7 @@
       (i32.add (i32x4.extract_lane 0 (local.get $sum)) (i32x4.extract_lane 1 (local.get $sum)))
       (i32.add (i32x4.extract_lane 2 (local.get $sum)) (i32x4.extract_lane 3 (local.get $sum)))))
 
-;; one more for every bit that is set in a: planes hold the digits of the counts, the lowest first, each `stride` after the
+  ;; one more for every bit that is set in a: planes hold the digits of the counts, the lowest first, each `stride` after the
   ;; one before, and what is carried goes up as far as it has to
   (func (export "count") (param $planes i32) (param $stride i32) (param $a i32) (param $length i32)
     (local $end i32)

@@ -218,7 +218,8 @@ export function reach(
   return out;
 }
 
-const COLUMNS = [
+/** The columns by node. */
+export const REACH_COLUMNS = [
   'nowTier',
   'couldTier',
   'members',
@@ -291,7 +292,7 @@ export function reachAgain(
   const out = emptyColumns(S + is.itemIds.length);
   const number = new Int32Array(before.columns.classes.length).fill(-1);
   const take = (from: number, to: number, count: number): void => {
-    for (const k of COLUMNS) out[k].set(before.columns[k].subarray(from, from + count), to);
+    for (const k of REACH_COLUMNS) out[k].set(before.columns[k].subarray(from, from + count), to);
     for (let n = to; n < to + count; n++) {
       const cls = out.accessClass[n]!;
       if (number[cls]! < 0) number[cls] = out.classes.push(before.columns.classes[cls]!) - 1;

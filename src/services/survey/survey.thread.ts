@@ -15,13 +15,7 @@ import { GroupsByRule } from '../../formats/group-rules.ts';
 import { serve } from '../../jobs/rpc.ts';
 import { dbOver } from '../../store/db.ts';
 import { Intake } from '../../store/intake.ts';
-import {
-  mergeStaged,
-  sourcesOf,
-  stageActivity,
-  type ContentDoc,
-  type ObservedKind,
-} from '../../store/observed.ts';
+import { mergeStaged, stageActivity, type ContentDoc, type ObservedKind } from '../../store/observed.ts';
 import { waitingStep, type JobStep } from '../../dto/jobs.ts';
 import { saveSteps } from '../../store/jobs.ts';
 import { scansOf, keepScans } from '../../store/scans.ts';
@@ -331,14 +325,6 @@ async function ofSource(step: JobStep, source: string, work: () => Promise<void>
   }
 }
 
-/** Rows of sources that are no more end with this survey. */
-async function endRemoved(): Promise<void> {
-  const sources = new Set((await db.query<{ id: string }>('select id from source')).map((s) => s.id));
-  for (const kind of OBSERVED_KINDS)
-    for (const source of await sourcesOf(db, kind))
-      if (!sources.has(source)) await intake.whole(kind, source);
-}
-
 async function run(): Promise<SurveyResult> {
   const http = (s: SurveySource) => ({
     url: s.url,
@@ -453,7 +439,9 @@ async function run(): Promise<SurveyResult> {
     // judged at the moment to which the changes were read, unless an extract says when it was taken
     takenAt = workspaces.length || !takenAt ? now().toISOString() : takenAt;
     await inStep('taking over', async (step) => {
-      await endRemoved();
+      // rows of sources that are no more end
+      const sources = await db.query<{ id: string }>('select id from source');
+      await intake.endOthers(new Set(sources.map((s) => s.id)));
       await intake.finish();
       [{ n: step.total }] = (await db.query<{ n: number }>(
         'select count(*)::int as n from staged where survey = $1',
