@@ -19,7 +19,8 @@ import type { PlannedChange } from '../core/remedy/plan.ts';
 import { causes, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
-import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
+import { Difference, type Differing, type Known } from './differing.ts';
+import { dossier, finding, routesOf, withdrawable } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
 import {
@@ -130,16 +131,16 @@ function* room(l: Loaded, first: boolean): Generator<unknown> {
   if (first) yield void takeRoom(l);
 }
 
-/** Every exposure of the present in full, a stretch at a time. */
-async function exposed(): Promise<EngineFinding[]> {
+/** The exposures of the present that differ from what is known, in full; worked out a stretch at a time. */
+async function exposed(known: readonly Known[]): Promise<Differing> {
   const l = present;
-  if (!l) return [];
-  const findings: EngineFinding[] = [];
-  for (const e of l.exposures) {
-    findings.push(finding(l, e));
-    if (findings.length % AT_ONCE === 0) await setImmediate();
+  const difference = new Difference(known);
+  if (!l) throw new Error('There is no survey yet.');
+  for (const [n, e] of l.exposures.entries()) {
+    difference.take(finding(l, e));
+    if (n % AT_ONCE === 0) await setImmediate();
   }
-  return findings;
+  return difference.all();
 }
 
 /** Works out what the views of a survey rest on, a part at a time. */

@@ -119,10 +119,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // in this order: findings follow the survey, its sum counts them, and plans look at what became of their work
   present.subscribe((move) => findings.follow(move));
   present.subscribe((move) => keepSum(db, engine, move.survey, move.again));
-  present.subscribe(() => {
-    findings
+  let isReading = true;
+  const askFirst = (): void =>
+    void findings
       .ahead()
       .catch((e: unknown) => log.error({ err: e }, 'what is asked for first was not made ready'));
+  present.subscribe(() => {
+    // at a start the database has more urgent things to do: it is done once everything else is
+    if (!isReading) askFirst();
     return Promise.resolve();
   });
   present.subscribe(async ({ ended }) => {
@@ -147,13 +151,13 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // the demo’s identity provider has another port at every start, too
   if (seed?.sso) await sso.seed(seed.sso.settings, seed.sso.secret);
   for (const s of seed?.sources ?? []) if (first || known.has(s.id)) await surveys.putSource(s, 'demo');
-  let isReading = true;
   const ready = (async () => {
     await present.start();
     await plans.runner.resume();
     await jobs.look();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
+    askFirst();
     heads.start();
   })();
   // the caller awaits `ready` too; without a handler here an early failure would end the process

@@ -5,12 +5,14 @@ import { beforeAll, describe, expect, it } from 'vitest';
 import { TIERS } from '../core/model.ts';
 import type { Account } from '../dto/accounts.ts';
 import { FINDING_GROUPS, FINDING_SORTS, type FindingGroupBy, type FindingRow } from '../dto/exposure.ts';
-import type { EngineFinding } from '../engine/engine.thread.ts';
+import { Difference } from '../engine/differing.ts';
+import type { EngineFinding } from '../engine/findings.ts';
 import type { OpenDb } from '../store/db.ts';
 import { ownAccounts } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
 import { Findings, type FindingQuery } from './findings.ts';
 import { Ledger } from './ledger.ts';
+import type { Move } from './present.ts';
 
 let db: OpenDb;
 let by: Account;
@@ -53,6 +55,15 @@ const asFound = ({ item, points, now, could, weight, space, domains }: Seen): En
     ...{ name: `${item}.docx`, space, path: space, types: [], domains, through: [], lines: [] },
   },
 });
+
+/** As the engine tells them: those that differ from what is known. */
+const differing =
+  (found: readonly Seen[]): Move['findings'] =>
+  (known) => {
+    const difference = new Difference(known);
+    for (const f of found) difference.take(asFound(f));
+    return Promise.resolve(difference.all());
+  };
 
 const seen = (item: string): fc.Arbitrary<Seen> =>
   fc.record({
@@ -143,7 +154,7 @@ describe('findings', () => {
             world.survey(last);
             const move = {
               survey: number++,
-              findings: () => Promise.resolve(last.map(asFound)),
+              findings: differing(last),
               again: false,
               ended: true,
             };
@@ -153,7 +164,7 @@ describe('findings', () => {
             world.survey(last);
             await findings.follow({
               survey: number - 1,
-              findings: () => Promise.resolve(last.map(asFound)),
+              findings: differing(last),
               again: true,
               ended: false,
             });
@@ -228,7 +239,7 @@ describe('findings', () => {
         const found = list.map((s, n) => ({ ...s, item: `f${n}` }));
         await findings.follow({
           survey: 1,
-          findings: () => Promise.resolve(found.map(asFound)),
+          findings: differing(found),
           again: false,
           ended: true,
         });

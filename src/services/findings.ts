@@ -18,7 +18,7 @@ import {
   type FindingsPage,
 } from '../dto/exposure.ts';
 import type { Account } from '../dto/accounts.ts';
-import type { EngineFinding } from '../engine/engine.thread.ts';
+import type { Differing, Known } from '../engine/differing.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Move } from './present.ts';
@@ -79,10 +79,15 @@ interface Row {
   notes: number;
   opened: Date | null;
 }
-const SELECT = `select f.id, f.source, f.item, f.state, f.severity, f.points, f.weight, f.now_tier, f.could_tier, f.summary,
+interface Summary {
+  id: number;
+  told: string | null;
+  summary: FindingRow['summary'];
+}
+const COLUMNS = `f.id, f.source, f.item, f.state, f.severity, f.points, f.weight, f.now_tier, f.could_tier,
   f.accepted_until, f.accepted_reason, a.address as assignee, f.notes,
-  (select min(e.at) from finding_event e where e.finding = f.id and e.what = 'opened') as opened
-  from finding f left join account a on a.id = f.assignee`;
+  (select min(e.at) from finding_event e where e.finding = f.id and e.what = 'opened') as opened`;
+const FROM = 'from finding f left join account a on a.id = f.assignee';
 
 const toRow = ({ now_tier, could_tier, accepted_until, accepted_reason, opened, ...r }: Row): FindingRow => ({
   ...r,
@@ -294,6 +299,8 @@ export class Findings {
   /** Read when first asked for, and anew after a survey. */
   private kept: Promise<Kept> | undefined;
   private lapsedOn = '';
+  /** Most of what there is to a finding. What has not changed since is not read again. */
+  private summaries: ReadonlyMap<number, Summary> = new Map();
 
   constructor(
     private readonly db: Db,
@@ -310,18 +317,20 @@ export class Findings {
 
   /** Takes over what the engine found in a survey. Doing it twice changes nothing. */
   async follow({ survey, findings, again }: Move): Promise<void> {
-    if (again || (await this.survey()) !== survey) await this.refresh(survey, await findings());
+    if (!again && (await this.survey()) === survey) return;
+    const known = await this.db.query<Known>("select source, item, told from finding where state <> 'fixed'");
+    await this.refresh(survey, await findings(known));
   }
 
-  private async refresh(survey: number, found: EngineFinding[]): Promise<void> {
+  private async refresh(survey: number, { found, gone }: Differing): Promise<void> {
     const now = this.clock();
     await this.db.transaction(async (tx) => {
       await tx.query(
-        'create temporary table found_now (source text, item text, severity text, points int, weight int, now_tier int, could_tier int, summary jsonb) on commit drop',
+        'create temporary table found_now (source text, item text, severity text, points int, weight int, now_tier int, could_tier int, summary jsonb, told uuid) on commit drop',
       );
       await tx.query(
-        `insert into found_now select r.source, r.item, r.severity, r.points, r.weight, r.now, r.could, r.summary
-         from jsonb_to_recordset($1::jsonb) as r(source text, item text, severity text, points int, weight int, now int, could int, summary jsonb)`,
+        `insert into found_now select r.source, r.item, r.severity, r.points, r.weight, r.now, r.could, r.summary, r.told
+         from jsonb_to_recordset($1::jsonb) as r(source text, item text, severity text, points int, weight int, now int, could int, summary jsonb, told uuid)`,
         [storableJson(found)],
       );
       await tx.query(
@@ -329,12 +338,13 @@ export class Findings {
            update finding f set state = 'reopened' from found_now n
            where f.source = n.source and f.item = n.item and f.state = 'fixed' returning f.id, n.summary->'newest' as newest),
          gone as (
-           update finding f set state = 'fixed', last_survey = $1, accepted_until = null, accepted_reason = null
-           where f.state <> 'fixed' and not exists (select 1 from found_now n where n.source = f.source and n.item = f.item) returning f.id)
+           update finding f set state = 'fixed', accepted_until = null, accepted_reason = null
+           from jsonb_to_recordset($3::jsonb) as g(source text, item text)
+           where f.source = g.source and f.item = g.item and f.state <> 'fixed' returning f.id)
          insert into finding_event (finding, at, survey, what, detail)
          select id, $2::timestamptz, $1::int, 'reopened', coalesce(newest, '{}') from back
          union all select id, $2, $1, 'fixed', '{}'::jsonb from gone`,
-        [survey, now],
+        [survey, now, storableJson(gone)],
       );
       // what was accepted was accepted as it was: one that has become worse asks again
       await tx.query(
@@ -347,10 +357,10 @@ export class Findings {
       );
       await tx.query(
         `with made as (
-           insert into finding (source, item, state, severity, points, weight, now_tier, could_tier, summary, first_survey, last_survey)
-           select source, item, 'open', severity, points, weight, now_tier, could_tier, summary, $1, $1 from found_now
+           insert into finding (source, item, state, severity, points, weight, now_tier, could_tier, summary, told, first_survey)
+           select source, item, 'open', severity, points, weight, now_tier, could_tier, summary, told, $1 from found_now
            on conflict (source, item) do update set severity = excluded.severity, points = excluded.points, weight = excluded.weight,
-             now_tier = excluded.now_tier, could_tier = excluded.could_tier, summary = excluded.summary, last_survey = $1
+             now_tier = excluded.now_tier, could_tier = excluded.could_tier, summary = excluded.summary, told = excluded.told
            returning id, (xmax = 0) as is_new)
          insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'opened' from made where is_new`,
         [survey, now],
@@ -385,12 +395,36 @@ export class Findings {
       this.lapsedOn = today;
       this.kept = undefined;
     }
-    this.kept ??= this.db
-      .query<Row>(`${SELECT} order by f.points desc, f.id`)
-      .then((rows) => new Kept(rows.map(toRow)));
+    this.kept ??= this.read();
     const reading = this.kept;
     reading.catch(() => (this.kept = undefined));
     return reading;
+  }
+
+  private async read(): Promise<Kept> {
+    const rows = await this.db.query<Omit<Row, 'summary'> & Pick<Summary, 'told'>>(
+      `select ${COLUMNS}, f.told ${FROM} order by f.points desc, f.id`,
+    );
+    const before = this.summaries;
+    const other = rows
+      .filter(({ id, told }) => told === null || before.get(id)?.told !== told)
+      .map((r) => r.id);
+    const read = await this.db.query<Summary>('select id, told, summary from finding where id = any($1)', [
+      other,
+    ]);
+    const anew = new Map(read.map((r) => [r.id, r]));
+    this.summaries = new Map(
+      rows.flatMap(({ id }) => {
+        const summary = anew.get(id) ?? before.get(id);
+        return summary ? [[id, summary]] : [];
+      }),
+    );
+    return new Kept(
+      rows.flatMap(({ told: _, ...r }) => {
+        const summary = this.summaries.get(r.id)?.summary;
+        return summary ? toRow({ ...r, summary }) : [];
+      }),
+    );
   }
 
   /** Makes ready what is asked for first, ahead of whoever asks. */
@@ -547,7 +581,9 @@ export class Findings {
     // only those are read again
     const { kept } = this;
     try {
-      const rows = await this.db.query<Row>(`${SELECT} where f.id = any($1)`, [[...ids]]);
+      const rows = await this.db.query<Row>(`select ${COLUMNS}, f.summary ${FROM} where f.id = any($1)`, [
+        [...ids],
+      ]);
       (await kept)?.decided(rows.map(toRow));
     } catch (e) {
       this.kept = undefined;

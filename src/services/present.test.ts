@@ -21,7 +21,7 @@ function world() {
         return [{ source: 's', kind: 'item' as const, n: survey }];
       },
       reweigh: () => Promise.resolve(state.taken.at(-1)!),
-      exposed: () => Promise.resolve([]),
+      exposed: () => Promise.resolve({ found: [], gone: [] }),
       rowsRead: () => Promise.resolve(0),
     },
   };

@@ -6,15 +6,15 @@
 import type { Db } from '../store/db.ts';
 import type { Reading } from '../dto/surveys.ts';
 import type { Engine } from '../engine/engine.ts';
-import type { EngineFinding } from '../engine/engine.thread.ts';
+import type { Differing, Known } from '../engine/differing.ts';
 import type { RowCount } from '../engine/rows.ts';
 import type { Events } from './events.ts';
 
 /** What the present has become. */
 export interface Move {
   survey: number;
-  /** What it exposes, worked out for whoever asks. */
-  findings: () => Promise<EngineFinding[]>;
+  /** What it exposes other than what is known, worked out for whoever asks. */
+  findings: (known: readonly Known[]) => Promise<Differing>;
   /** The same survey once more, because what it comes to has changed. */
   again: boolean;
   /** A survey came to its end: it is not only read at a start, or judged by other settings. */
@@ -103,7 +103,7 @@ export class Present {
 
   /** `ended`: so many surveys had come to their end by then. */
   private async moved(made: Omit<Move, 'findings'>, ended: number | undefined): Promise<void> {
-    const move = { ...made, findings: () => this.engine.ask.exposed() };
+    const move = { ...made, findings: (known: readonly Known[]) => this.engine.ask.exposed(known) };
     this.inForce = move.survey;
     this.told = undefined;
     try {
