@@ -98,6 +98,8 @@ const COSTLIEST = 10;
 /** How far each cut is that is being worked out, by what whoever asks calls it; one that is taken out is left. */
 const cutting = new Map<string, CutProgress>();
 let past: Loaded[] = [];
+/** Ends when the findings that are being told are told. */
+let telling: Promise<unknown> = Promise.resolve();
 
 /**
  * Brings a survey into force, or judges the one in force anew. One that follows on it is made from the rows in
@@ -132,10 +134,15 @@ function* room(l: Loaded, first: boolean): Generator<unknown> {
 }
 
 /** The exposures of the present that differ from what is known, in full; worked out a stretch at a time. */
-async function exposed(known: readonly Known[]): Promise<Differing> {
-  const l = present;
+function exposed(known: readonly Known[]): Promise<Differing> {
+  if (!present) throw new Error('There is no survey yet.');
+  const differing = differingFrom(present, known);
+  telling = differing.catch(() => undefined);
+  return differing;
+}
+
+async function differingFrom(l: Loaded, known: readonly Known[]): Promise<Differing> {
   const difference = new Difference(known);
-  if (!l) throw new Error('There is no survey yet.');
   for (const [n, e] of l.exposures.entries()) {
     difference.take(finding(l, e));
     if (n % AT_ONCE === 0) await setImmediate();
@@ -166,13 +173,14 @@ function* longer(l: Loaded): Generator<unknown> {
 
 /**
  * Works out parts ahead of whoever asks, as long as a survey is the present; what is asked meanwhile comes in
- * between. What fails here fails again, and is told, where it is asked for.
+ * between, and findings first. What fails here fails again, and is told, where it is asked for.
  */
 function ahead(l: Loaded, ...lists: Generator<unknown>[]): void {
   const work = async (): Promise<void> => {
     for (const parts of lists)
       for (;;) {
         await setImmediate();
+        await telling;
         if (present !== l) return;
         const part = parts.next();
         if (part.done) break;
