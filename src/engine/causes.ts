@@ -10,39 +10,58 @@ import { entryRef, nodeName, nodeRef, personRef, whereWords } from './describe.t
 import type { Loaded } from './loaded.ts';
 import { askedOf } from './planned.ts';
 
-const made = new WeakMap<Loaded, Promise<CausesPage>>();
 const FILES = 40;
 const PEOPLE = 30;
 /** Milliseconds of work at a stretch: what else is asked meanwhile is answered in between. */
 const STRETCH = 60;
 
+interface Begun {
+  parts: ReturnType<typeof causesOf>;
+  page?: CausesPage;
+}
+const begun = new WeakMap<Loaded, Begun>();
+
 /**
  * Every cause that closes something by itself, the one first that closes most. Worked out once for a
  * survey, in parts.
  */
-export function causes(l: Loaded): Promise<CausesPage> {
-  let page = made.get(l);
-  if (!page) made.set(l, (page = work(l)));
-  return page;
+export async function causes(l: Loaded): Promise<CausesPage> {
+  for (;;) {
+    const page = workOn(l);
+    if (page) return page;
+    await setImmediate();
+  }
 }
 
-async function work(l: Loaded): Promise<CausesPage> {
-  const parts = causesOf(l.view, l.columns, l.weights, l.exposures);
-  let from = performance.now();
-  let part = parts.next();
-  for (; !part.done; part = parts.next()) {
-    if (performance.now() - from < STRETCH) continue;
-    await setImmediate();
-    from = performance.now();
-  }
-  return {
-    rows: part.value.map((c) => row(l, c)),
-    points: l.exposures.reduce((n, e) => n + e.points, 0),
-    findings: l.exposures.length,
-    survey: l.survey,
-    takenAt: l.takenAt,
-  };
+/** The same worked out ahead: left off wherever nobody goes on with it. */
+export function* causesAhead(l: Loaded): Generator<void> {
+  while (!workOn(l)) yield;
 }
+
+/** Works for a stretch. Undefined where there is more to do. */
+function workOn(l: Loaded): CausesPage | undefined {
+  let work = begun.get(l);
+  if (!work) begun.set(l, (work = { parts: causesOf(l.view, l.columns, l.weights, l.exposures) }));
+  const until = performance.now() + STRETCH;
+  try {
+    while (!work.page && performance.now() < until) {
+      const part = work.parts.next();
+      if (part.done) work.page = pageOf(l, part.value);
+    }
+  } catch (e) {
+    begun.delete(l);
+    throw e;
+  }
+  return work.page;
+}
+
+const pageOf = (l: Loaded, found: readonly Cause[]): CausesPage => ({
+  rows: found.map((c) => row(l, c)),
+  points: l.exposures.reduce((n, e) => n + e.points, 0),
+  findings: l.exposures.length,
+  survey: l.survey,
+  takenAt: l.takenAt,
+});
 
 function row(l: Loaded, c: Cause): CauseRow {
   const entry = c.entry === undefined ? undefined : entryRef(l, c.entry);

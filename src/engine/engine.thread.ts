@@ -16,7 +16,7 @@ import { dbOver, type Db } from '../store/db.ts';
 import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
-import { causes, causesWhere } from './causes.ts';
+import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
@@ -168,7 +168,7 @@ function* ready(l: Loaded): Generator<void> {
 function* longer(l: Loaded): Generator<unknown> {
   yield domains(l);
   yield* placeNames(l);
-  yield causes(l);
+  yield* causesAhead(l);
 }
 
 /**
@@ -182,7 +182,7 @@ function ahead(l: Loaded, ...lists: Generator<unknown>[]): void {
         await setImmediate();
         await telling;
         if (present !== l) return;
-        const part = parts.next();
+        const part = parts.next(); 
         if (part.done) break;
         await part.value;
       }
