@@ -139,6 +139,7 @@ export async function exposure(scale: number): Promise<void> {
     types: () => [],
     modified: () => NaN,
     sizeBytes: (n) => n,
+    holds: () => false,
   });
   const first = org.spaces.length;
   const count = Math.min(100_000, org.itemIds.length);

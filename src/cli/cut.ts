@@ -46,7 +46,7 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   }
   if (facts && where !== undefined) {
     const { compileFilter } = await import('../core/filter/filter.ts');
-    const holds = compileFilter(where, 'items', facts.getters, v.moment);
+    const holds = compileFilter(where, 'items', facts.getters.item, v.moment);
     for (let i = 0; i < org.itemIds.length; i++) if (holds(S + i)) wanted.add(i);
   }
   const pinned = goal.pinned.map((change) => withIds(org, change));

@@ -1,15 +1,18 @@
 /** An extract with what its files hold and weigh, as conditions ask for it. */
 import { createHash } from 'node:crypto';
 import { itemsBelow } from '../core/access/organisation.ts';
-import { weigh } from '../core/exposure/exposure.ts';
+import { HEAVY, weigh } from '../core/exposure/exposure.ts';
+import { reach, type Tally } from '../core/access/reach.ts';
 import { findExposures } from '../core/exposure/find.ts';
-import type { Getters } from '../core/filter/filter.ts';
-import { itemGetters } from '../core/filter/items.ts';
-import type { ItemRow } from '../core/model.ts';
+import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
+import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
+import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
+import { PACKS } from '../core/recognise/packs.ts';
 import { Scanner } from '../core/recognise/scan.ts';
 import { atLeast, type Found } from '../core/recognise/types.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';
+import { momentOf } from '../core/time.ts';
 import { CliError } from './messages.ts';
 import { openJudged, type Judged } from './organisation.ts';
 
@@ -18,16 +21,21 @@ export interface FactsOptions {
   minCertainty: string;
 }
 
+interface Facts extends Judged {
+  getters: SubjectGetters;
+  label(item: number): string | undefined;
+}
+
 /** Reads an extract with what conditions ask of it; what its files hold is scanned. */
 export async function openFacts(
   dir: string,
   options: FactsOptions,
   wants: { activity?: boolean } = {},
-): Promise<Judged & { getters: Getters<number, 'items'> }> {
-  const from = Number(options.minCertainty);
-  if (!Number.isInteger(from) || from < 0 || from > 100)
-    throw new CliError('--min-certainty takes a whole number from 0 to 100.');
+): Promise<Facts> {
+  const from = certaintyOf(options);
+  const types = holdingTypes(from);
   const rows = new Map<string, ItemRow>();
+  const entries: (GrantRow | LinkRow)[] = [];
   const content = new ExtractContent(
     () =>
       new Scanner({
@@ -40,6 +48,7 @@ export async function openFacts(
     ...wants,
     content,
     item: (item) => void rows.set(item.id, item),
+    entry: (entry) => void entries.push(entry),
   });
   const { org, view: v, columns } = judged;
   const found = new Map<string, Found[]>();
@@ -64,14 +73,17 @@ export async function openFacts(
     below(n, (i) => (max = Math.max(max, of(i))));
     return max;
   };
-  const getters = itemGetters({
+  const isFile = Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0));
+  let tally: Tally | undefined;
+  const entry = (e: number): GrantRow | LinkRow => entries[org.entries.row[e]!]!;
+  const getters = subjectGetters({
     view: v,
     columns,
     items: {
       name: (i) => row(i).name,
       label: (i) => row(i).label,
       mime: (i) => row(i).mime,
-      isFile: Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0)),
+      isFile,
     },
     weight: (n) => (n < S ? most(n, (i) => weights[i]!) : weights[n - S]!),
     exposures: findExposures(v, columns, weights),
@@ -85,6 +97,39 @@ export async function openFacts(
       below(n, (i) => (sum += row(i).bytes ?? 0));
       return sum;
     },
+    holds: (i, asked) => holdsIn(found.get(org.itemIds.at(i)) ?? [], asked, types),
+    tally: () => {
+      if (!tally) {
+        tally = {
+          counts: isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
+          files: new Int32Array(v.identityCount),
+          heavy: new Int32Array(v.identityCount),
+        };
+        reach(v, undefined, undefined, tally);
+      }
+      return tally;
+    },
+    entry: {
+      madeBy: (e) => {
+        const made = entry(e);
+        return org.find('user', ('audience' in made ? made.createdBy : made.grantedBy) ?? '');
+      },
+      password: (e) => (entry(e) as LinkRow).password ?? false,
+      lastUsed: (e) => momentOf((entry(e) as LinkRow).lastUsedAt ?? ''),
+    },
   });
-  return { ...judged, getters };
+  return { ...judged, getters, label: (i) => row(i).label };
 }
+
+/** The certainty of `--min-certainty`. */
+function certaintyOf({ minCertainty }: Pick<FactsOptions, 'minCertainty'>): number {
+  const from = Number(minCertainty);
+  if (Number.isInteger(from) && from >= 0 && from <= 100) return from;
+  throw new CliError('--min-certainty takes a whole number from 0 to 100.');
+}
+
+/** What conditions can ask whether a file holds it: data types, which count from a certainty on, and packs. */
+export const holdingTypes = (from: number): HoldingTypes => ({
+  from: (type) => (dataType(type) ? from : undefined),
+  pack: (id) => PACKS.find((p) => p.id === id)?.types,
+});

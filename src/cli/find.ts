@@ -11,7 +11,12 @@ export async function find(dir: string, condition: string, options: FactsOptions
   } catch (e) {
     throw new CliError((e as Error).message);
   }
-  const { org, view: v, columns, getters } = await openFacts(dir, options);
+  const {
+    org,
+    view: v,
+    columns,
+    getters: { item: getters },
+  } = await openFacts(dir, options);
   const holds = compileFilter(condition, 'items', getters, v.moment);
   const S = org.spaces.length;
   for (let n = 0; n < S + org.itemIds.length; n++) {

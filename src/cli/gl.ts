@@ -197,6 +197,26 @@ program
   .option('--to <file>', 'a new file for the new key, where the old one is not in the data directory')
   .action(run(async () => (await import('./key.ts')).rotate));
 
+const policy = program.command('policy').description('policies as files (docs/policies.md)');
+policy
+  .command('check')
+  .description('whether a file holds policies that can be read: everything that is wrong is told')
+  .argument('<file>')
+  .action(run(async () => (await import('./policy.ts')).checkPolicy));
+policy
+  .command('try')
+  .description('what the policies of a file would hit on an extract')
+  .argument('<dir>', 'a bulk extract: a directory or a .zip of one')
+  .argument('<file>')
+  .option('--as-of <time>', 'judge at this moment (RFC 3339); the survey’s own where absent')
+  .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
+  .action(run(async () => (await import('./policy.ts')).tryPolicy));
+policy
+  .command('test')
+  .description('try the cases beside the policies of a file')
+  .argument('<file>')
+  .action(run(async () => (await import('./policy.ts')).testPolicy));
+
 const ledger = program.command('ledger').description('the ledger, as exported');
 ledger
   .command('verify')
@@ -233,7 +253,7 @@ program.hook('preAction', async (_, command) => {
   if (!server) return;
   const extracts = command.registeredArguments.flatMap((a, n) => (/^dir2?$/.test(a.name()) ? [n] : []));
   if (!extracts.length) return;
-  if (['find', 'cut'].includes(command.name()))
+  if (['find', 'cut', 'try'].includes(command.name()))
     throw new CliError(
       'What a server gives has no contents, on which conditions rest. Ask the server: gl get holdings list=true where=…',
     );

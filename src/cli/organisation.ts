@@ -4,7 +4,7 @@ import type { Organisation, Problem } from '../core/access/organisation.ts';
 import { reach, type ReachColumns } from '../core/access/reach.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
-import type { ItemRow } from '../core/model.ts';
+import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
 import { momentOf } from '../core/time.ts';
 import type { ExtractContent } from '../formats/extract-content.ts';
 import type { RowOf } from '../core/row-kinds.ts';
@@ -28,6 +28,8 @@ interface Wants {
   content?: ExtractContent;
   /** Is given each item, the first of its id alone. */
   item?(row: ItemRow): void;
+  /** Is given each grant and link that was taken, in their order. */
+  entry?(row: GrantRow | LinkRow): void;
 }
 
 interface LoadedExtract {
@@ -61,9 +63,11 @@ export async function loadOrganisation(path: string, wants: Wants = {}): Promise
           if (!b.item(item)) return;
           wants.item?.(item);
           if (item.kind === 'file') content?.file(item.id, item.name);
-        } else if (kind === 'grant') b.grant(row as RowOf['grant']);
-        else if (kind === 'link') b.link(row as RowOf['link']);
-        else if (kind === 'person') {
+        } else if (kind === 'grant') {
+          if (b.grant(row as RowOf['grant'])) wants.entry?.(row as RowOf['grant']);
+        } else if (kind === 'link') {
+          if (b.link(row as RowOf['link'])) wants.entry?.(row as RowOf['link']);
+        } else if (kind === 'person') {
           b.person(row as RowOf['person']);
           byRule.user(raw as { id: string });
         } else if (kind === 'space') b.space(row as RowOf['space']);

@@ -49,7 +49,7 @@ import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
-import { loadSurvey, movedOn, reweighed, type Loaded } from './loaded.ts';
+import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
 import { Snapshots } from './snapshots.ts';
@@ -182,7 +182,7 @@ function ahead(l: Loaded, ...lists: Generator<unknown>[]): void {
         await setImmediate();
         await telling;
         if (present !== l) return;
-        const part = parts.next(); 
+        const part = parts.next();
         if (part.done) break;
         await part.value;
       }
@@ -202,6 +202,12 @@ async function reweigh(): Promise<number | undefined> {
 
 /** A survey, the present where none is named; or the part of it that an account is held to. */
 export type At = number | undefined | { survey?: number | undefined; held: readonly Held[] };
+
+/** Packs as they are set now. */
+async function repack(): Promise<void> {
+  const byId = await readPacks(db);
+  for (const l of present ? [present, ...past] : past) l.packs.byId = byId;
+}
 
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
 async function at(asked?: At): Promise<Loaded | undefined> {
@@ -319,6 +325,7 @@ const functions = {
   take,
   reweigh,
   exposed,
+  repack,
   bright: from(bright),
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),

@@ -1,8 +1,11 @@
 /** A survey's facts as filters and cross-tabulations ask for them; made once for a survey as it is weighed. */
 import { setImmediate } from 'node:timers/promises';
 import { nodeOfItem } from '../core/access/organisation.ts';
-import { compileFilter, USUAL_STEPS, type Getters } from '../core/filter/filter.ts';
-import { itemGetters } from '../core/filter/items.ts';
+import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
+import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
+import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
+import type { LinkRow } from '../core/model.ts';
+import { momentOf } from '../core/time.ts';
 import { typeName, typesCounting } from './describe.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
@@ -11,13 +14,21 @@ import type { Loaded } from './loaded.ts';
 export const typeNames = (l: Loaded, item: number): string[] =>
   typesCounting(l, item).map((t) => typeName(l, t.id));
 
-const made = new WeakMap<Loaded, Getters<number, 'items'>>();
-function gettersOf(l: Loaded): Getters<number, 'items'> {
+/** What can be asked of what files hold. */
+export const holdingTypes = ({ types, packs }: Pick<Loaded, 'types' | 'packs'>): HoldingTypes => ({
+  from: (type) => types.get(type)?.from,
+  pack: (id) => packs.byId.get(id),
+});
+
+const made = new WeakMap<Loaded, SubjectGetters>();
+/** What rules and filters ask of every kind of subject. */
+export function gettersOf(l: Loaded): SubjectGetters {
   let getters = made.get(l);
   if (!getters) {
     const b = below(l);
     const S = l.org.spaces.length;
-    getters = itemGetters({
+    const holding = holdingTypes(l);
+    getters = subjectGetters({
       view: l.view,
       columns: l.columns,
       items: l.items,
@@ -26,6 +37,13 @@ function gettersOf(l: Loaded): Getters<number, 'items'> {
       types: (i) => typeNames(l, i),
       modified: (n) => (n < S ? b.lastActivity[n]! || NaN : l.items.modified[n - S]!),
       sizeBytes: (n) => b.bytes[n]!,
+      holds: (i, asked) => holdsIn(l.content(i)?.found ?? [], asked, holding),
+      tally: () => l.tally,
+      entry: {
+        madeBy: (e) => l.madeBy[e]!,
+        password: (e) => (l.entryRow(e) as LinkRow).password ?? false,
+        lastUsed: (e) => momentOf((l.entryRow(e) as LinkRow).lastUsedAt ?? ''),
+      },
     });
     made.set(l, getters);
   }
@@ -38,15 +56,21 @@ const KEPT = 8;
 const STRETCH_MS = 15;
 /** Steps for each node that a filter may take on the average (core/filter). */
 const STEPS = 500;
-const fitting = new WeakMap<Loaded, Map<string, Uint8Array>>();
+const fitting = new WeakMap<Loaded, { packs: unknown; fits: Map<string, Uint8Array> }>();
+/** What is known of filters; nothing once packs have changed, which they may ask for. */
+function fitsOf(l: Loaded): Map<string, Uint8Array> {
+  const packs = l.packs.byId;
+  let known = fitting.get(l);
+  if (known?.packs !== packs) fitting.set(l, (known = { packs, fits: new Map() }));
+  return known.fits;
+}
 
 /**
  * Asks every node of a survey whether it fits a filter, a part at a time, and keeps what fits: `itemTest` looks it
  * up. What is asked meanwhile comes in between. Throws where the signal is aborted, or a FilterError.
  */
 export async function askAll(l: Loaded, where: string, signal?: AbortSignal): Promise<void> {
-  const known = fitting.get(l) ?? new Map<string, Uint8Array>();
-  fitting.set(l, known);
+  const known = fitsOf(l);
   if (known.has(where)) return;
   const test = testOf(l, where);
   const nodes = l.org.spaces.length + l.items.length;
@@ -64,7 +88,7 @@ export async function askAll(l: Loaded, where: string, signal?: AbortSignal): Pr
 
 /** Whether a node fits a filter; every node where there is none. */
 export function itemTest(l: Loaded, where: string | undefined): (node: number) => boolean {
-  const fits = where && fitting.get(l)?.get(where);
+  const fits = where && fitsOf(l).get(where);
   return fits ? (node) => fits[node] === 1 : testOf(l, where);
 }
 
@@ -72,7 +96,7 @@ const testOf = (l: Loaded, where: string | undefined): ((node: number) => boolea
   compileFilter(
     where,
     'items',
-    gettersOf(l),
+    gettersOf(l).item,
     Date.parse(l.takenAt),
     STEPS * (l.org.spaces.length + l.items.length) + USUAL_STEPS,
   );

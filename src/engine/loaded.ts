@@ -4,12 +4,13 @@ import { alikeSpaces, type Alike } from '../core/access/alike.ts';
 import { reach, reachAgain, type ReachColumns, type Tally } from '../core/access/reach.ts';
 import { resolveDeeds, usageOf, type Usage } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
-import { weigh, type Weighing } from '../core/exposure/exposure.ts';
+import { HEAVY, weigh, type Weighing } from '../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
 import type { GrantRow, LinkRow } from '../core/model.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
 import { maskedName } from '../core/recognise/masked-name.ts';
 import { IN_NAME } from '../core/recognise/types.ts';
+import { PACKS } from '../core/recognise/packs.ts';
 import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
@@ -17,9 +18,6 @@ import { readCertainty } from '../store/settings.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
 import { SurveyRows, type KeptRows, type RowCount, type SourceIds } from './rows.ts';
-
-/** Weights from here on are heavy: what must not be widely reached. */
-export const HEAVY = 2;
 
 export interface Loaded {
   /** The rows it is made of; a later survey of the same rows but a few is made from them too. */
@@ -45,12 +43,19 @@ export interface Loaded {
   content: (item: number) => ContentDoc | undefined;
   /** Data types by id, those that stewards made too, and from which certainty on they count. */
   types: Map<string, TypeAbout>;
+  /** Data types by pack; what is kept of it follows changes. */
+  packs: Packs;
   weights: Uint8Array;
   /** How many files, and heavy ones, each identity holds something of. */
   tally: Tally;
   exposures: ItemExposure[];
   usage: Usage;
   ids: SourceIds;
+}
+
+/** Those that ship, and those that stewards made. */
+export interface Packs {
+  byId: ReadonlyMap<string, readonly string[]>;
 }
 
 export interface TypeAbout {
@@ -89,6 +94,12 @@ async function readTypes(db: Db): Promise<Loaded['types']> {
       { name, weight, from: own[id] ?? usual },
     ]),
   );
+}
+
+/** Every pack, with the ids of its data types. */
+export async function readPacks(db: Db): Promise<Packs['byId']> {
+  const own = await db.query<{ id: string; types: string[] }>('select id, types from pack');
+  return new Map([...PACKS, ...own].map(({ id, types }) => [id, types]));
 }
 
 /** How heavy each item is. Most hold nothing: by their label alone. */
@@ -231,6 +242,7 @@ async function judged(
     raw,
     ...rest,
     types,
+    packs: { byId: await readPacks(db) },
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

@@ -18,7 +18,8 @@ import {
   type ShareRow,
 } from '../dto/exposure.ts';
 import { entryRef, nodeKey, personRef } from './describe.ts';
-import { HEAVY, pointsByItem, type Loaded } from './loaded.ts';
+import { HEAVY } from '../core/exposure/exposure.ts';
+import { pointsByItem, type Loaded } from './loaded.ts';
 
 interface Domain {
   row: OutsideRow;

@@ -1,9 +1,10 @@
 /** People, guests, outsiders, groups and outside domains: what each can reach, and where it is named. */
 import { countBoth, has, type Bits } from '../core/access/bits.ts';
-import { GrowInt32, listsBy, type Lists } from '../core/access/growable.ts';
+import type { Lists } from '../core/access/growable.ts';
 import { groupsAbove, groupsHolding, groupsHoldingGroup, groupsOfUser } from '../core/access/groups.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
 import { dangling, type Dangling } from '../core/access/questions.ts';
+import { namedBy, numberOf } from '../core/access/named.ts';
 import { isHiddenDomain } from '../core/access/addresses.ts';
 import { findIdentity, identityKind, identityName, isHidden } from '../core/access/view.ts';
 import { whatOf, type Asked } from '../core/access/what.ts';
@@ -62,28 +63,9 @@ const known = new WeakMap<Loaded, Known>();
 export function knownOf(l: Loaded): Known {
   let k = known.get(l);
   if (k) return k;
-  const { entries, groups, domains } = l.org;
-  const [owners, list] = [new GrowInt32(), new GrowInt32()];
-  const count = l.view.identityCount + groups.length + domains.length;
-  /** The entry that was last put to each. */
-  const last = new Int32Array(count).fill(-1);
-  for (let e = 0; e < entries.ids.length; e++) {
-    if (!l.view.live[e]) continue;
-    for (const [kinds, numbers] of [
-      [entries.toKind, entries.toNumber],
-      [entries.redeemedKind, entries.redeemedNumber],
-    ] as const)
-      for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
-        const owner = numberOf(l, kinds.values[i]!, numbers.values[i]!);
-        if (owner < 0 || last[owner] === e) continue;
-        last[owner] = e;
-        owners.push(owner);
-        list.push(e);
-      }
-  }
   k = {
     dangling: dangling(l.view),
-    named: listsBy(owners.done(), list.done(), count),
+    named: namedBy(l.view),
     counted: new Map(),
     cyclic: cyclicGroups(l),
     sorted: new Map(),
@@ -92,17 +74,7 @@ export function knownOf(l: Loaded): Known {
   return k;
 }
 
-/** Where what a principal stands for is in `named`; −1 for one that names nobody in particular. */
-function numberOf(l: Loaded, kind: number, n: number): number {
-  const { identityCount } = l.view;
-  if (n < 0) return -1;
-  if (kind === PRINCIPAL.user) return n;
-  if (kind === PRINCIPAL.group) return identityCount + n;
-  if (kind === PRINCIPAL.domain) return identityCount + l.org.groups.length + n;
-  return kind === PRINCIPAL.address ? l.view.identityOfAddress[n]! : -1;
-}
-
-const namedBy = ({ start, values }: Lists, number: number): Int32Array =>
+const entriesOf = ({ start, values }: Lists, number: number): Int32Array =>
   number < 0 ? Int32Array.of() : values.subarray(start[number], start[number + 1]);
 
 const keyOfIdentity = (l: Loaded, identity: number): string =>
@@ -175,7 +147,7 @@ interface Candidate {
 function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
   const { org, view: v } = l;
   const k = knownOf(l);
-  const grantsOf = (number: number): number => namedBy(k.named, number).length;
+  const grantsOf = (number: number): number => entriesOf(k.named, number).length;
   if (show === 'groups')
     return org.groups.flatMap((g, n) => {
       if (org.hidden?.group[n]) return [];
@@ -189,7 +161,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
         asked: { group: n },
         members,
         external,
-        grants: grantsOf(numberOf(l, PRINCIPAL.group, n)),
+        grants: grantsOf(numberOf(l.view, PRINCIPAL.group, n)),
         row: () => ({
           key,
           kind: 'group',
@@ -198,7 +170,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
           members,
           external,
           share: v.memberCount ? members / v.memberCount : 0,
-          grants: grantsOf(numberOf(l, PRINCIPAL.group, n)),
+          grants: grantsOf(numberOf(l.view, PRINCIPAL.group, n)),
           flags: [
             ...(v.memberCount && members >= NEARLY_EVERYBODY * v.memberCount
               ? ['holds nearly everybody']
@@ -226,7 +198,7 @@ function candidates(l: Loaded, show: PeopleQuery['show']): Candidate[] {
       const d = numbers.get(name) ?? -1;
       const standing = org.domains.indexOf(name);
       const unexpected = d >= 0 ? has(v.unexpectedDomains, d) : v.domainStanding[standing] === 2;
-      const whole = grantsOf(numberOf(l, PRINCIPAL.domain, standing));
+      const whole = grantsOf(numberOf(l.view, PRINCIPAL.domain, standing));
       const external = people[d] ?? 0;
       const grants = (grantsTo[d] ?? 0) + whole;
       return {
@@ -525,11 +497,11 @@ export function identityDossier(l: Loaded, key: string): IdentityDossier | undef
     (a, b) => (a.kind === 'group' ? 0 : 1) - (b.kind === 'group' ? 0 : 1) || (a.name < b.name ? -1 : 1),
   );
   let named = user;
-  if (asked && 'group' in asked) named = numberOf(l, PRINCIPAL.group, asked.group);
+  if (asked && 'group' in asked) named = numberOf(l.view, PRINCIPAL.group, asked.group);
   else if (asked && 'domain' in asked)
-    named = numberOf(l, PRINCIPAL.domain, org.domains.indexOf(asked.domain));
+    named = numberOf(l.view, PRINCIPAL.domain, org.domains.indexOf(asked.domain));
   else if (asked && user < 0) named = asked.identity;
-  const granted = [...new Set([...namedBy(k.named, named), ...dangling.map((d) => d.entry)])];
+  const granted = [...new Set([...entriesOf(k.named, named), ...dangling.map((d) => d.entry)])];
   const rule = group >= 0 ? l.groupRules.get(org.groups[group]!.id) : undefined;
   const home = person && l.ids.home('user', person.id);
   return {

@@ -448,6 +448,7 @@ export class Recognition {
         tx,
       );
     });
+    await this.engine.ask.repack();
   }
 
   async removePack(id: string, by: string): Promise<void> {
@@ -459,6 +460,7 @@ export class Recognition {
         tx,
       );
     });
+    await this.engine.ask.repack();
   }
 
   /** Types behind the id of a pack or of one data type. */

@@ -16,6 +16,9 @@ export const WEIGHING_CERTAINTY = PRESETS.balanced;
 /** From this many distinct values on, a data type weighs one more. */
 export const MANY_VALUES = 100;
 
+/** Weights from here on are heavy: what must not be widely reached. */
+export const HEAVY = 2;
+
 /** The widest tier that a weight allows, by weight 0–4. */
 export const ALLOWED: readonly Tier[] = ['public', 'partner', 'organisation', 'wide', 'team'];
 /** Points for each tier beyond what is allowed, by weight. */

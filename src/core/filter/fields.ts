@@ -1,6 +1,6 @@
 /** What a table's filter can ask about: names, types and meanings. No more than this is known to the interface. */
 import { SEVERITIES } from '../exposure/exposure.ts';
-import { TIERS } from '../model.ts';
+import { AUDIENCES, EXTERNAL_SHARING, ROLES, SPACE_KINDS, TIERS } from '../model.ts';
 import { PLAN_STATE_NAMES } from '../remedy/states.ts';
 
 export type FieldType = 'int' | 'string' | 'bool' | 'list<string>' | 'timestamp';
@@ -39,6 +39,36 @@ const POINTS = int('exposure points');
 const DOMAINS = list('external domains that reach it');
 const TYPES = list('names of the data types that count in it');
 
+const SPACE_KIND = text('the kind of its space', SPACE_KINDS);
+const ROLE = text('the role it gives', ROLES);
+/** What a grant or link is on. */
+const ON = {
+  name: text('of the file, folder or space it is on'),
+  path: text('names from the space down to what holds that'),
+  on: text('what it is on', ['file', 'folder', 'space']),
+  workspace: text('its workspace'),
+  space: text('its space'),
+  spaceKind: SPACE_KIND,
+  owner: text('who owns what it is on'),
+  label: text('the label of what it is on, or empty'),
+  weight: int('of the heaviest of what it is on and of what is below that, 0 to 4'),
+  now: NOW,
+  could: COULD,
+  types: TYPES,
+};
+/** Of a grant or a link itself. */
+const GIVEN = {
+  role: ROLE,
+  external: bool('whether it is for a guest, an outsider, another domain or anyone'),
+  ofPartner: bool('whether all that are external are of partners'),
+  consumer: bool('whether somebody it is for has a mailbox that anybody can have'),
+  lookAlike: bool('whether somebody it is for is of a domain made to look like ours or a partner’s'),
+  ends: bool('whether it ends by itself'),
+  expires: time('when it ends'),
+  made: time('when it was made'),
+  madeBy: text('who made it'),
+};
+
 export const FIELDS = {
   items: {
     text: ANY,
@@ -47,14 +77,7 @@ export const FIELDS = {
     kind: text('what it is', ['file', 'folder', 'space']),
     workspace: text('its workspace'),
     space: text('its space'),
-    spaceKind: text('the kind of its space', [
-      'site',
-      'team',
-      'shared-drive',
-      'personal-drive',
-      'channel',
-      'mailbox',
-    ]),
+    spaceKind: SPACE_KIND,
     owner: text('who owns it'),
     label: text('its label, or empty'),
     mime: text('its media type'),
@@ -71,6 +94,95 @@ export const FIELDS = {
     external: int('guests and outsiders who reach it'),
     inherits: bool('whether it takes access from what it lies in'),
     modified: time('when it was last changed'),
+  },
+  spaces: {
+    text: ANY,
+    name: text('of the space'),
+    workspace: text('its workspace'),
+    kind: text('what kind it is', SPACE_KINDS),
+    label: text('its label, or empty'),
+    region: text('where it is kept, or empty'),
+    visibility: text('who finds it', ['members', 'organisation']),
+    externalSharing: text(
+      'whom it lets share outside, the stricter of its own and its workspace’s',
+      EXTERNAL_SHARING,
+    ),
+    defaultAudience: text('whom a new link is for', AUDIENCES),
+    editorsShare: bool('whether editors may share'),
+    dim: bool('whether search and assistants pass it over'),
+    gated: bool('whether it has a gate'),
+    owners: list('who owns it'),
+    activeOwners: int('how many of them are active members'),
+    members: int('members who reach it'),
+    external: int('guests and outsiders who reach it'),
+    files: int('files in it'),
+    heavy: int('heavy files in it'),
+    weight: int('of the heaviest file in it, 0 to 4'),
+    now: NOW,
+    could: COULD,
+    points: int('exposure points of what is in it'),
+    types: list('names of the data types that count in it'),
+    created: time('when it was made'),
+    modified: time('when something in it was last changed'),
+  },
+  identities: {
+    text: ANY,
+    name: text('of the person'),
+    address: text('the first of their addresses'),
+    domain: text('of that address'),
+    kind: text('what they are', ['member', 'guest', 'outsider']),
+    active: bool('whether the account is active'),
+    department: text('or empty'),
+    title: text('or empty'),
+    groups: list('names of the groups they are in, nesting followed'),
+    ends: bool('whether the account ends by itself'),
+    expires: time('when it ends'),
+    files: int('files reached'),
+    heavy: int('heavy files reached'),
+    grants: int('grants and links in force that name them'),
+    ofPartner: bool('whether they are of a partner'),
+    consumer: bool('whether anybody can have a mailbox where theirs is'),
+    lookAlike: bool('whether their domain is made to look like ours or a partner’s'),
+  },
+  groups: {
+    text: ANY,
+    name: text('of the group'),
+    members: int('members in it, nesting followed'),
+    external: int('guests and outsiders in it'),
+    share: int('its members in a hundred of all active members'),
+    grants: int('grants and links in force that name it'),
+    spaces: int('spaces that one of these is on, or on something in it'),
+    weight: int('of the heaviest that one of these is on, or that is below it, 0 to 4'),
+  },
+  grants: {
+    text: ANY,
+    to: text('whom it is for: an address, a group, a domain or everyone'),
+    kind: text('what that is', [
+      'member',
+      'guest',
+      'outsider',
+      'group',
+      'domain',
+      'everyone',
+      'anyone',
+      'inactive',
+      'unknown',
+    ]),
+    size: int(
+      'members, guests and outsiders in the group that it is for; else 1, or 0 where it names nobody in particular',
+    ),
+    ...GIVEN,
+    ...ON,
+  },
+  links: {
+    text: ANY,
+    audience: text('whom it opens for', AUDIENCES),
+    recipients: list('addresses and groups that it is for'),
+    ...GIVEN,
+    noCopies: bool('whether readers and commenters cannot copy, download or print'),
+    password: bool('whether it asks for one'),
+    lastUsed: time('when it was last used'),
+    ...ON,
   },
   findings: {
     text: ANY,
@@ -200,6 +312,10 @@ export const FIELDS = {
     at: time('when'),
   },
 } as const satisfies Record<string, Fields>;
+
+/** Tables whose rows can be asked what they hold: of a grant or a link, what it is on. */
+export const HOLDERS = ['items', 'grants', 'links'] as const satisfies readonly (keyof typeof FIELDS)[];
+export type Holder = (typeof HOLDERS)[number];
 
 export type Filtered = keyof typeof FIELDS;
 export const FILTERED = Object.keys(FIELDS) as Filtered[];

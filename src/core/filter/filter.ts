@@ -5,13 +5,19 @@
 import { Environment, type ASTNode } from '@marcbachmann/cel-js';
 import { distance } from 'fastest-levenshtein';
 import { costOf, patternOf, type Usual } from './cost.ts';
-import { CONSTANTS, FIELDS, type Field, type Filtered } from './fields.ts';
+import { CONSTANTS, FIELDS, HOLDERS, type Field, type Filtered } from './fields.ts';
+import { readHolding, type Holding } from './holds.ts';
 
 /** What a field says of a row: a time is in milliseconds since 1970, NaN where there is none. */
 export type Value = number | string | boolean | readonly string[];
 export type Getters<Row, T extends Filtered> = {
   readonly [K in keyof (typeof FIELDS)[T]]: (row: Row) => ValueOf<(typeof FIELDS)[T][K]>;
+} & {
+  /** Of the tables that are `HOLDERS`. */
+  readonly holds?: Holds<Row>;
 };
+/** Whether what a row stands for holds something. */
+export type Holds<Row> = (row: Row, asked: Holding) => boolean;
 type ValueOf<F> = F extends { type: 'int' | 'timestamp' }
   ? number
   : F extends { type: 'bool' }
@@ -48,11 +54,13 @@ const environments = new Map<Filtered, Environment>();
 function environmentOf(table: Filtered): Environment {
   let env = environments.get(table);
   if (!env) {
-    env = new Environment({ unlistedVariablesAreDyn: false });
+    env = new Environment({ unlistedVariablesAreDyn: false, homogeneousAggregateLiterals: false });
     for (const [name, { type }] of Object.entries<Field>(FIELDS[table]))
       env.registerVariable(name, type === 'timestamp' ? TIMESTAMP : type);
     for (const [name, value] of Object.entries(CONSTANTS)) env.registerConstant(name, 'int', BigInt(value));
     env.registerVariable('taken', TIMESTAMP);
+    if ((HOLDERS as readonly Filtered[]).includes(table))
+      for (const args of ['string', 'string, map']) env.registerFunction(`holds(${args}): bool`, () => false);
     environments.set(table, env);
   }
   return env;
@@ -118,6 +126,26 @@ export function checkFilter(filter: string, table: Filtered): ASTNode {
       `This condition would take some ${Math.round(steps).toLocaleString('en')} steps for each row; ${MOST_STEPS.toLocaleString('en')} are the most. Lists within lists multiply, and so do long patterns.`,
     );
   return ast;
+}
+
+/** What a filter asks of what files hold. */
+export function holdingsOf(filter: string, table: Filtered): Holding[] {
+  const found: Holding[] = [];
+  const through = (node: unknown): void => {
+    if (Array.isArray(node)) node.forEach(through);
+    else if (node !== null && typeof node === 'object' && 'op' in node) {
+      const { op, args } = node as ASTNode;
+      if (op === 'call' && args[0] === 'holds')
+        found.push(
+          readHolding(args[1], (why) => {
+            throw new FilterError(why);
+          }),
+        );
+      through(args);
+    }
+  };
+  through(checkFilter(filter, table));
+  return found;
 }
 
 function said(e: Error, table: Filtered): string {
@@ -225,6 +253,13 @@ function compile<Row>(
         const ms = name === 'timestamp' ? Date.parse(literal) : durationOf(literal);
         if (Number.isNaN(ms)) throw new FilterError(`“${literal}” is no ${name}.`);
         return () => ms;
+      }
+      if (name === 'holds') {
+        const asked = readHolding(args, (why) => {
+          throw new FilterError(why);
+        });
+        const holds = fields['holds'] as Holds<Row> | undefined;
+        return (row) => holds?.(row, asked) ?? false;
       }
       return cannot(`${name}()`);
     }

@@ -5,6 +5,7 @@ import type { View } from '../access/view.ts';
 import { SEVERITIES } from '../exposure/exposure.ts';
 import type { ItemExposure } from '../exposure/find.ts';
 import type { Getters } from './filter.ts';
+import type { Holding } from './holds.ts';
 
 export interface ItemFacts {
   view: View;
@@ -22,6 +23,8 @@ export interface ItemFacts {
   exposures: readonly ItemExposure[];
   /** Names of the data types that count in an item. */
   types(item: number): readonly string[];
+  /** Whether a file holds what is asked. */
+  holds(item: number, asked: Holding): boolean;
   /** In milliseconds since 1970; NaN where unknown. */
   modified(node: number): number;
   sizeBytes(node: number): number;
@@ -82,5 +85,6 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
     external: (n) => columns.guests[n]! + columns.outsiders[n]!,
     inherits: (n) => n < S || !(org.itemBreaks[n - S]! & BREAKS),
     modified: (n) => f.modified(n),
+    holds: (n, asked) => n >= S && f.items.isFile[n - S] === 1 && f.holds(n - S, asked),
   };
 }

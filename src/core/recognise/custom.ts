@@ -5,7 +5,16 @@
 import { RE2JS } from 're2js';
 import type { Part } from '../model.ts';
 import { luhn, mod97of, verhoeff } from './types/checks.ts';
-import { levelsOf, type Found, type Level, type Match, type Reason } from './types.ts';
+import {
+  inParts,
+  levelsOf,
+  PartsCount,
+  type Found,
+  type InParts,
+  type Level,
+  type Match,
+  type Reason,
+} from './types.ts';
 import { folded, WordList } from './word-list.ts';
 
 /** Checks that a pattern's matches may have to pass; each on its letters and digits. */
@@ -252,6 +261,7 @@ export class CustomScan {
           occurrences: outcome.occurrences,
           certainty: matches.reduce((most, m) => Math.max(most, m.certainty), 0),
           levels: levelsIn(outcome),
+          ...inParts(partsIn(outcome)),
           matches: matches.slice(0, this.options.keep),
           hashes: [...outcome.hashes].sort().slice(0, this.options.keep),
         },
@@ -454,6 +464,23 @@ function levelsIn({ places, occurrences, distinct }: Outcome): Level[] {
   const values = [...surest.values()];
   while (values.length < distinct) values.push(last);
   return levelsOf(counts, values);
+}
+
+/** Where they stand, likewise. */
+function partsIn({ places, occurrences, distinct }: Outcome): InParts | undefined {
+  const count = new PartsCount();
+  const levels = new Map<number, number>();
+  const seen = new Map<string, number>();
+  const take = ({ part, certainty }: Pick<Match, 'part' | 'certainty'>, value: string): void => {
+    count.add(part, value, certainty, () => ({ levels, seen }));
+    levels.set(certainty, (levels.get(certainty) ?? 0) + 1);
+    seen.set(value, Math.max(seen.get(value) ?? 0, certainty));
+  };
+  for (const { hash, match } of places) take(match, hash);
+  const last = places.at(-1);
+  for (let n = places.length; last && n < occurrences; n++)
+    take(last.match, seen.size < distinct ? `beyond what was kept ${n}` : last.hash);
+  return count.done();
 }
 
 const plus = (match: Match, reason: Reason): Match => ({

@@ -12,7 +12,9 @@ import { CustomScan, type CompiledCustom } from './custom.ts';
 import { EVENT, type Chain } from './scan-loop.ts';
 import {
   IN_NAME,
+  inParts,
   levelsOf,
+  PartsCount,
   type DataType,
   type Judgement,
   type Found,
@@ -64,6 +66,7 @@ interface Tally {
   levels: Map<number, number>;
   /** Some of them as they are, while the document is scanned. */
   values: string[];
+  parts: PartsCount;
   occurrences: number;
   certainty: number;
   matches: Match[];
@@ -207,6 +210,7 @@ export class Scanner {
             counted ? lowered(tally.levels, counted.points) : tally.levels,
             [...tally.seen.values()].map((c) => Math.max(0, c + (counted?.points ?? 0))),
           ),
+          ...inParts(tally.parts.done(counted?.points)),
           matches,
           hashes: [...tally.seen.keys()].sort().slice(0, this.keep),
         },
@@ -459,6 +463,7 @@ export class Scanner {
           seen: new Map(),
           levels: new Map(),
           values: [],
+          parts: new PartsCount(),
           occurrences: 0,
           certainty: 0,
           matches: [],
@@ -466,6 +471,7 @@ export class Scanner {
       );
     const before = tally.seen.size;
     const hash = this.options.hash(type.id, normalised);
+    tally.parts.add(match.part, hash, match.certainty, () => tally);
     tally.seen.set(hash, Math.max(tally.seen.get(hash) ?? 0, match.certainty));
     tally.levels.set(match.certainty, (tally.levels.get(match.certainty) ?? 0) + 1);
     if (tally.seen.size > before && before < ALIKE.most) tally.values.push(normalised);

@@ -2,7 +2,7 @@
  * What a data type is. A type brings its shape and its judgement of one candidate; the engine
  * (engine.ts) finds candidates, adds what the surroundings say, counts and masks.
  */
-import type { Part } from '../model.ts';
+import { PARTS, type Part } from '../model.ts';
 
 /** One reason for a match's certainty, in points; what a person reads. */
 export interface Reason {
@@ -94,6 +94,12 @@ export interface Match {
 
 export type Level = [certainty: number, occurrences: number, distinct: number];
 
+/** Where matches stand in a document: occurrences by part and certainty, and values by the surest match in each part. */
+export interface InParts {
+  occurrences: [part: Part, certainty: number, occurrences: number][];
+  values: [surest: Partial<Record<Part, number>>, distinct: number][];
+}
+
 /** What was found of one data type in one document. */
 export interface Found {
   dataType: string;
@@ -107,6 +113,8 @@ export interface Found {
    * So it can be told what is left at any certainty asked for.
    */
   levels: Level[];
+  /** Absent where all of it stands in the body. */
+  inParts?: InParts;
   /** Up to the scanner's limit, in order of part and offset. */
   matches: Match[];
   /** Keyed hashes of the distinct values, up to the scanner's limit, sorted. */
@@ -133,6 +141,73 @@ export function atLeast(
     }
   return sum;
 }
+
+/** The same in some parts of a document alone. */
+export function atLeastIn(
+  { levels, inParts }: Pick<Found, 'levels' | 'inParts'>,
+  certainty: number,
+  parts: readonly Part[],
+): { occurrences: number; distinct: number } {
+  if (!inParts) return parts.includes('body') ? atLeast(levels, certainty) : { occurrences: 0, distinct: 0 };
+  const sum = { occurrences: 0, distinct: 0 };
+  for (const [part, level, n] of inParts.occurrences)
+    if (level >= certainty && parts.includes(part)) sum.occurrences += n;
+  for (const [surest, n] of inParts.values)
+    if (parts.some((p) => (surest[p] ?? -1) >= certainty)) sum.distinct += n;
+  return sum;
+}
+
+/** Counts where matches stand; costs nothing as long as all are in the body. */
+export class PartsCount {
+  private occurrences: Map<Part, Map<number, number>> | undefined;
+  private readonly values = new Map<string, Partial<Record<Part, number>>>();
+
+  /** `before`: occurrences by certainty and values with their surest, of all that was met before this match. */
+  add(
+    part: Part,
+    value: string,
+    certainty: number,
+    before: () => { levels: ReadonlyMap<number, number>; seen: ReadonlyMap<string, number> },
+  ): void {
+    if (!this.occurrences) {
+      if (part === 'body') return;
+      const { levels, seen } = before();
+      this.occurrences = new Map([['body', new Map(levels)]]);
+      for (const [v, surest] of seen) this.values.set(v, { body: surest });
+    }
+    const counts = this.occurrences.get(part) ?? new Map<number, number>();
+    this.occurrences.set(part, counts);
+    counts.set(certainty, (counts.get(certainty) ?? 0) + 1);
+    const surest = this.values.get(value) ?? {};
+    this.values.set(value, surest);
+    surest[part] = Math.max(surest[part] ?? 0, certainty);
+  }
+
+  /** Undefined where all stands in the body. `shift`: what is said of all matches together, in points of certainty. */
+  done(shift = 0): InParts | undefined {
+    if (!this.occurrences) return undefined;
+    const to = (certainty: number): number => Math.max(0, certainty + shift);
+    const values = new Map<string, [Partial<Record<Part, number>>, number]>();
+    for (const surest of this.values.values()) {
+      const shifted = Object.fromEntries(
+        PARTS.flatMap((p) => (surest[p] === undefined ? [] : [[p, to(surest[p])]])),
+      ) as Partial<Record<Part, number>>;
+      const key = JSON.stringify(shifted);
+      values.set(key, [shifted, (values.get(key)?.[1] ?? 0) + 1]);
+    }
+    return {
+      occurrences: PARTS.flatMap((part) =>
+        [...(this.occurrences!.get(part) ?? [])]
+          .sort(([a], [b]) => b - a)
+          .map(([c, n]): InParts['occurrences'][number] => [part, to(c), n]),
+      ),
+      values: [...values.values()],
+    };
+  }
+}
+
+/** As a part of what was found. */
+export const inParts = (of: InParts | undefined): Pick<Found, 'inParts'> => (of ? { inParts: of } : {});
 
 /** Levels of occurrences by certainty, and of values by their surest. */
 export function levelsOf(occurrences: ReadonlyMap<number, number>, values: Iterable<number>): Level[] {

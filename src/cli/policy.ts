@@ -1,0 +1,91 @@
+/** Policies as files: checked, tried on an extract, and held to their own cases (docs/policies.md). */
+import { readFileSync, statSync } from 'node:fs';
+import { byCode } from '../core/sorts.ts';
+import { casesOf } from '../core/guard/cases.ts';
+import { ruleTest, subjectId, subjectsOf } from '../core/guard/judge.ts';
+import { readPolicy, type Policy } from '../core/guard/policy.ts';
+import { holdingTypes, openFacts, type FactsOptions } from './facts.ts';
+import { CliError, print } from './messages.ts';
+
+/** A file that is longer than this is no policy. */
+const LONGEST = 5 * 1024 * 1024;
+/** Steps that the conditions of a rule may take on the average for each subject, and at least. */
+const STEPS = 500;
+const LEAST = 20_000_000;
+
+function policiesOf(file: string): Policy[] {
+  const text = textOf(file);
+  let value: unknown;
+  try {
+    value = JSON.parse(text.replace(/^\uFEFF/, ''));
+  } catch (e) {
+    throw new CliError(`${file} is not JSON: ${(e as Error).message}`);
+  }
+  const types = holdingTypes(0);
+  const several = Array.isArray(value);
+  const read = (several ? (value as unknown[]) : [value]).map((v) => readPolicy(v, types));
+  const wrong = read.flatMap((r, n) =>
+    r.wrong.map(
+      ({ at, why }) => `  ${several ? `[${n}]${at && '.'}` : ''}${at || (several ? '' : 'it')}: ${why}`,
+    ),
+  );
+  if (wrong.length) throw new CliError(`${file}:\n${wrong.join('\n')}`);
+  return read.map((r) => r.policy!);
+}
+
+function textOf(file: string): string {
+  const at = statSync(file, { throwIfNoEntry: false });
+  if (!at?.isFile()) throw new CliError(`${file} is not a file that can be read.`);
+  if (at.size > LONGEST)
+    throw new CliError(`${file} is larger than ${LONGEST / 1024 / 1024} MB, and no policy.`);
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(readFileSync(file));
+  } catch {
+    throw new CliError(`${file} is not UTF-8.`);
+  }
+}
+
+/** Prints `{name, rules}` of each policy; everything that is wrong with them goes to stderr, and exits with 2. */
+export async function checkPolicy(file: string): Promise<void> {
+  for (const { name, rules } of policiesOf(file)) await print({ name, rules: rules.length });
+}
+
+/** Prints `{rule, subject, id, mode, responses}` for each hit, by the order of the rules, then by id. */
+export async function tryPolicy(dir: string, file: string, options: FactsOptions): Promise<void> {
+  const policies = policiesOf(file);
+  const facts = await openFacts(dir, options);
+  const { view: v, getters } = facts;
+  for (const policy of policies)
+    for (const rule of policy.rules) {
+      const subjects = [...subjectsOf(v, rule.subject)];
+      const hits = ruleTest(policy, rule, facts, getters, Math.max(LEAST, STEPS * subjects.length));
+      for (const id of subjects
+        .filter(hits)
+        .map((n) => subjectId(v, rule.subject, n))
+        .sort(byCode))
+        await print({
+          rule: rule.id,
+          subject: rule.subject,
+          id,
+          mode: rule.mode,
+          responses: rule.responses.map((r) => r.do),
+        });
+    }
+}
+
+/** Tries the cases of each policy; prints `{policy, case, rule, expected, hit}` of each that fails. Exit code 1 where one does. */
+export async function testPolicy(file: string): Promise<void> {
+  let cases = 0;
+  let failed = 0;
+  for (const policy of policiesOf(file)) {
+    cases += policy.cases?.length ?? 0;
+    for (const { name, rule, expected, hit } of casesOf(policy, holdingTypes(55))) {
+      if (expected === hit) continue;
+      failed++;
+      await print({ policy: policy.name, case: name, rule, expected, hit });
+    }
+  }
+  if (!cases) throw new CliError(`${file} has no cases.`);
+  await print({ cases, failed });
+  if (failed) process.exitCode = 1;
+}

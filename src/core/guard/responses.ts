@@ -1,0 +1,179 @@
+/** What a rule can do about what it hits, each declared once. */
+import { z } from 'zod';
+import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../model.ts';
+import type { Subject } from './subjects.ts';
+
+interface ResponseDeclaration {
+  /** What it is called. */
+  words: string;
+  /** What it does, to whoever chooses it. */
+  about: string;
+  /** What it can be done to: at rest to what was surveyed, at the moment to what somebody is about to do. */
+  atRest?: readonly Subject[];
+  atMoment?: readonly Subject[];
+  /** Of several for one thing that cannot all be done, the highest is. */
+  strictness: number;
+  params: z.ZodRawShape;
+}
+
+const CONTENT = ['item'] as const;
+const ON_NODES = ['item', 'space'] as const;
+const ENTRIES = ['grant', 'link'] as const;
+const days = (most: number) => z.int().min(1).max(most);
+const text = (most: number) => z.string().trim().min(1).max(most);
+
+/** The settings of a space that can be set back. */
+const SETTINGS = {
+  externalSharing: z.enum(EXTERNAL_SHARING),
+  visibility: z.enum(['members', 'organisation']),
+  defaultAudience: z.enum(AUDIENCES),
+  editorsShare: z.boolean(),
+  dim: z.boolean(),
+};
+
+export const RESPONSES = {
+  refuse: {
+    words: 'Refuse',
+    about: 'It is not done, and whoever tried is told why.',
+    atMoment: ['item', 'space', 'grant', 'link'],
+    strictness: 90,
+    params: { text: text(500).optional() },
+  },
+  'ask-first': {
+    words: 'Ask first',
+    about: 'It waits until an owner of the space says yes.',
+    atMoment: ['item', 'space', 'grant', 'link'],
+    strictness: 80,
+    params: {},
+  },
+  caution: {
+    words: 'Caution',
+    about: 'Whoever does it is warned, and may go on.',
+    atMoment: ['item', 'space', 'grant', 'link'],
+    strictness: 20,
+    params: { text: text(500).optional(), reason: z.boolean().optional() },
+  },
+  'without-copies': {
+    words: 'Without copies',
+    about: 'Readers and commenters cannot download, print or copy. Editors can.',
+    atRest: ['item', 'space', 'link'],
+    atMoment: ['item', 'link'],
+    strictness: 30,
+    params: {},
+  },
+  delete: {
+    words: 'Delete',
+    about: 'It goes to the bin of its workspace, and can be restored from there.',
+    atRest: CONTENT,
+    strictness: 95,
+    params: { restorableDays: days(30).optional() },
+  },
+  quarantine: {
+    words: 'Quarantine',
+    about: 'Nobody can do anything with it until it is let go.',
+    atRest: CONTENT,
+    strictness: 85,
+    params: {},
+  },
+  'withdraw-outside': {
+    words: 'Withdraw outside access',
+    about: 'Guests, outsiders, other domains and links for anyone lose it. Members keep it.',
+    atRest: [...ON_NODES, ...ENTRIES, 'identity'],
+    strictness: 70,
+    params: {},
+  },
+  'withdraw-anyone': {
+    words: 'Withdraw links for anyone',
+    about: 'Links and grants that open for anyone are taken away.',
+    atRest: [...ON_NODES, ...ENTRIES],
+    strictness: 60,
+    params: {},
+  },
+  withdraw: {
+    words: 'Withdraw',
+    about: 'The grant or link itself is taken away.',
+    atRest: ENTRIES,
+    strictness: 75,
+    params: {},
+  },
+  narrow: {
+    words: 'Narrow',
+    about: 'The grant or link gives no more than a role; a link opens for no more than an audience.',
+    atRest: ENTRIES,
+    strictness: 50,
+    params: { role: z.enum(ROLES).optional(), audience: z.enum(AUDIENCES).optional() },
+  },
+  'let-end': {
+    words: 'Let end',
+    about: 'It ends by itself after some days.',
+    atRest: [...ENTRIES, 'identity'],
+    strictness: 40,
+    params: { days: days(3650) },
+  },
+  gate: {
+    words: 'Gate',
+    about: 'Only members of some groups come in, whatever else is granted.',
+    atRest: ['space'],
+    strictness: 65,
+    params: { groups: z.array(text(1100)).min(1).max(50) },
+  },
+  label: {
+    words: 'Label',
+    about: 'It is given a label.',
+    atRest: ON_NODES,
+    strictness: 15,
+    params: { label: text(100) },
+  },
+  dim: {
+    words: 'Dim',
+    about: 'Search and assistants pass it over. Who may open it stays as it is.',
+    atRest: ON_NODES,
+    strictness: 25,
+    params: {},
+  },
+  'set-back': {
+    words: 'Set back',
+    about: 'Settings of the space are set to what they should be.',
+    atRest: ['space'],
+    strictness: 55,
+    params: {
+      to: z
+        .strictObject(SETTINGS)
+        .partial()
+        .refine((s) => Object.keys(s).length > 0, 'names no setting'),
+    },
+  },
+  ask: {
+    words: 'Ask the owners',
+    about: 'Owners are asked what should become of it.',
+    atRest: ['item', 'space', 'grant', 'link', 'identity', 'group'],
+    strictness: 10,
+    params: { dueDays: days(365).optional() },
+  },
+  finding: {
+    words: 'Open a finding',
+    about: 'It is listed among the findings: assigned, accepted until a day, reopened.',
+    atRest: ['item', 'space', 'grant', 'link', 'identity', 'group'],
+    strictness: 0,
+    params: {},
+  },
+} as const satisfies Record<string, ResponseDeclaration>;
+
+export type ResponseName = keyof typeof RESPONSES;
+export const RESPONSE_NAMES = Object.keys(RESPONSES) as ResponseName[];
+
+/** One response of a rule, as it stands in a policy. */
+export interface RuleResponse {
+  do: ResponseName;
+  [param: string]: unknown;
+}
+
+/** By which `do` each is told apart; keys that are not known are refused by name. */
+export const responseSchema = z.discriminatedUnion(
+  'do',
+  RESPONSE_NAMES.map((name) => z.strictObject({ do: z.literal(name), ...RESPONSES[name].params })) as never,
+) as unknown as z.ZodType<RuleResponse>;
+
+/** Where a response can be had. */
+export const possibleAt = (name: ResponseName, subject: Subject, when: 'atRest' | 'atMoment'): boolean =>
+  ((RESPONSES[name] as ResponseDeclaration)[when] ?? []).includes(subject);
