@@ -77,15 +77,21 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
       subject === 'item' ? n : subject === 'grant' || subject === 'link' ? org.entries.node[n]! : -1;
     return node >= S ? node - S : -1;
   };
-  const ownersOfSpace = (s: number): number[] =>
-    (org.spaces[s]!.owners ?? []).map((id) => org.find('user', id)).filter((u) => u >= 0);
+  // an owner of whom nothing is known but the id has a number below 0
+  const strangers: string[] = [];
+  const numberOf = (id: string): number => {
+    const u = org.find('user', id);
+    return u >= 0 ? u : ~(strangers.includes(id) ? strangers.indexOf(id) : strangers.push(id) - 1);
+  };
+  const idOf = (u: number): string => (u < 0 ? strangers[~u]! : org.users[u]!.id);
+  const owners = org.spaces.map((s) => (s.owners ?? []).map(numberOf));
   /** Numbers of the users that departments, groups and people are asked of. */
   const peopleOf = (n: number): readonly number[] => {
     if (subject === 'identity') return n < org.users.length ? [n] : [];
     if (subject === 'group') return [];
     const item = itemOf(n);
     const owner = scope.of === 'space' || item < 0 ? -1 : org.itemOwner[item]!;
-    return owner >= 0 ? [owner] : ownersOfSpace(spaceOf(n));
+    return owner >= 0 ? [owner] : owners[spaceOf(n)]!;
   };
   const bySpace = (value: (s: number) => string | undefined) => (n: number) => {
     const s = spaceOf(n);
@@ -94,15 +100,15 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   const groupIds = (groups: Iterable<number>): string[] =>
     [...groups].flatMap((g) => [org.groups[g]!.id, org.groups[g]!.name]);
   const values: Record<ScopeKey, (n: number) => readonly string[]> = {
-    units: (n) => peopleOf(n).flatMap((u) => org.users[u]!.department ?? []),
+    units: (n) => peopleOf(n).flatMap((u) => org.users[u]?.department ?? []),
     groups: (n) =>
       subject === 'group'
         ? groupIds(groupsAbove(org, [n]))
-        : peopleOf(n).flatMap((u) => groupIds(groupsOfUser(org, u))),
+        : peopleOf(n).flatMap((u) => (u < 0 ? [] : groupIds(groupsOfUser(org, u)))),
     people: (n) =>
       subject === 'identity'
         ? [identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]
-        : peopleOf(n).flatMap((u) => [org.users[u]!.id, ...org.users[u]!.addresses]),
+        : peopleOf(n).flatMap((u) => [idOf(u), ...(org.users[u]?.addresses ?? [])]),
     workspaces: (n) => {
       const s = spaceOf(n);
       const id = s < 0 ? undefined : org.spaces[s]!.workspace;
@@ -130,7 +136,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   const [include, exclude] = [parts(scope.include), parts(scope.exclude)];
   const names = (key: ScopeKey, of: ReadonlySet<string>, n: number): boolean =>
     values[key](n).some((x) => of.has(x));
-  const pilot = pilotTest(scope.pilot, org);
+  const pilot = pilotTest(scope.pilot, org, idOf);
   return (n) =>
     include.every(([key, of]) => names(key, of, n)) &&
     !exclude.some(([key, of]) => names(key, of, n)) &&
@@ -138,16 +144,21 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
 }
 
 /** Whether a user is in a pilot: of its groups, or in a share that stays the same people as it grows. */
-function pilotTest(pilot: Scope['pilot'], org: Organisation): ((user: number) => boolean) | undefined {
+function pilotTest(
+  pilot: Scope['pilot'],
+  org: Organisation,
+  idOf: (user: number) => string,
+): ((user: number) => boolean) | undefined {
   if (!pilot) return undefined;
   const known = new Map<number, boolean>();
   const groups = 'groups' in pilot ? new Set(pilot.groups) : undefined;
   const is = (u: number): boolean =>
     groups
-      ? [...groupsOfUser(org, u)].some(
+      ? u >= 0 &&
+        [...groupsOfUser(org, u)].some(
           (g) => groups.has(org.groups[g]!.id) || groups.has(org.groups[g]!.name),
         )
-      : 'share' in pilot && shareOf(pilot.salt, org.users[u]!.id) < pilot.share;
+      : 'share' in pilot && shareOf(pilot.salt, idOf(u)) < pilot.share;
   return (u) => {
     let inIt = known.get(u);
     if (inIt === undefined) known.set(u, (inIt = is(u)));
