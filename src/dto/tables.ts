@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { TIERS } from '../core/model.ts';
+import { HIT_STATES } from './guard.ts';
 import { FINDING_SORTS, OUTSIDE_SHOWS } from './exposure.ts';
 import {
   asOf,
@@ -103,6 +104,12 @@ export const TABLE_QUERIES = {
   'cross-files': cross.extend({ at: cell }),
   plans: z.object({ text: find, where: where('plans') }),
   quarantine: z.object({}),
+  hits: z.object({
+    policy: number.optional(),
+    rule: text(64).optional(),
+    state: z.enum([...HIT_STATES, 'all']).default('would'),
+    text: find,
+  }),
   'data-types': z.object({ where: where('data-types') }),
   ledger: z.object({ text: find, where: where('ledger'), down: up }),
 } as const satisfies Record<string, z.ZodObject>;

@@ -1,40 +1,36 @@
-/** Exposures that differ from what is known of them already. */
+/** What differs from what is known already, so that only that is sent and written. */
 import { digestOf } from '../store/observed.ts';
-import type { EngineFinding } from './findings.ts';
-import { key } from './keys.ts';
 
-/** What stands of an exposure; `told`: by which digest, null where that was not kept. */
+/** What is known of something; `told`: the digest of what was told of it last, null where that was not kept. */
 export interface Known {
-  source: string;
-  item: string;
+  key: string;
   told: string | null;
 }
 
-export interface Differing {
+export interface Differing<T> {
   /** New, or of which something else is told. */
-  found: (EngineFinding & { told: string })[];
-  /** Known, and none any more. */
-  gone: { source: string; item: string }[];
+  found: (T & { told: string })[];
+  /** Keys of what is known, and is not there any more. */
+  gone: string[];
 }
 
-/** Takes in exposures one by one, and keeps those that differ from what is known. */
-export class Difference {
-  private readonly left: Map<string, Known>;
-  private readonly found: Differing['found'] = [];
+export class Difference<T extends object> {
+  private readonly left: Map<string, string | null>;
+  private readonly found: Differing<T>['found'] = [];
 
   constructor(known: readonly Known[]) {
-    this.left = new Map(known.map((k) => [key(k.source, k.item), k]));
+    this.left = new Map(known.map((k) => [k.key, k.told]));
   }
 
-  take(f: EngineFinding): void {
-    const k = key(f.source, f.item);
-    const told = digestOf(JSON.stringify(f));
-    if (this.left.get(k)?.told !== told) this.found.push({ ...f, told });
-    this.left.delete(k);
+  /** Takes in what there is, one by one. */
+  take(key: string, value: T): void {
+    const told = digestOf(JSON.stringify(value));
+    if (this.left.get(key) !== told) this.found.push({ ...value, told });
+    this.left.delete(key);
   }
 
   /** The differences, once all was taken in. */
-  all(): Differing {
-    return { found: this.found, gone: [...this.left.values()].map(({ source, item }) => ({ source, item })) };
+  all(): Differing<T> {
+    return { found: this.found, gone: [...this.left.keys()] };
   }
 }

@@ -20,7 +20,7 @@ import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
-import { dossier, finding, routesOf, withdrawable } from './findings.ts';
+import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
 import {
@@ -48,6 +48,7 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
+import { checkPolicy, runPolicy, tryRule } from './guard.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
@@ -134,17 +135,17 @@ function* room(l: Loaded, first: boolean): Generator<unknown> {
 }
 
 /** The exposures of the present that differ from what is known, in full; worked out a stretch at a time. */
-function exposed(known: readonly Known[]): Promise<Differing> {
+function exposed(known: readonly Known[]): Promise<Differing<EngineFinding>> {
   if (!present) throw new Error('There is no survey yet.');
   const differing = differingFrom(present, known);
   telling = differing.catch(() => undefined);
   return differing;
 }
 
-async function differingFrom(l: Loaded, known: readonly Known[]): Promise<Differing> {
-  const difference = new Difference(known);
+async function differingFrom(l: Loaded, known: readonly Known[]): Promise<Differing<EngineFinding>> {
+  const difference = new Difference<EngineFinding>(known);
   for (const [n, e] of l.exposures.entries()) {
-    difference.take(finding(l, e));
+    difference.take(l.org.itemIds.at(e.item), finding(l, e));
     if (n % AT_ONCE === 0) await setImmediate();
   }
   return difference.all();
@@ -385,6 +386,9 @@ const functions = {
     },
   cameBack: (list: Done[]) =>
     present && { survey: present.survey, back: list.map((d) => cameBack(present!, d)) },
+  runPolicy: from(runPolicy),
+  tryRule: from(tryRule),
+  checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),
   options: from(options),
   holdings: fromItems((l, q: HoldingsQuery) => holdings(l, q, itemTest(l, q.where))),

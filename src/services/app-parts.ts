@@ -14,6 +14,7 @@ import type { LedgerHeads } from './ledger-heads.ts';
 import type { Ledger } from './ledger.ts';
 import type { Partners } from './partners.ts';
 import type { PlanParts } from './plans/parts.ts';
+import type { Policies } from './policies.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Recognition } from './recognition.ts';
 import type { SecondFactor } from './second-factor.ts';
@@ -54,6 +55,7 @@ export interface App {
   tables: Tables;
   watch: Watch;
   views: Views;
+  policies: Policies;
   /** What plans work with. */
   planParts: PlanParts;
   clock: () => Date;

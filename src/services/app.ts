@@ -24,6 +24,7 @@ import { Metrics } from './metrics.ts';
 import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
+import { Policies } from './policies.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
 import { Recognition } from './recognition.ts';
@@ -133,6 +134,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (ended) await plans.proofs.lookForDrift();
   });
 
+  const policies = new Policies(db, ledger, engine, present, jobs, events, clock);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();
@@ -189,9 +191,10 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
-    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger }, clock),
+    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger, policies }, clock),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
+    policies,
     planParts,
     clock,
     log,

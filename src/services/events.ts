@@ -4,6 +4,7 @@ import type { JobNews } from '../dto/jobs.ts';
 export type AppEvent =
   | ({ type: 'job' } & JobNews)
   | { type: 'plan'; plan: number }
+  | { type: 'policies' }
   /** Another survey is in force, or the same judged anew: every answer that rested on it is out of date. */
   | { type: 'present'; survey: number };
 

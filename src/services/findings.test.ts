@@ -7,6 +7,7 @@ import type { Account } from '../dto/accounts.ts';
 import { FINDING_GROUPS, FINDING_SORTS, type FindingGroupBy, type FindingRow } from '../dto/exposure.ts';
 import { Difference } from '../engine/differing.ts';
 import type { EngineFinding } from '../engine/findings.ts';
+import { key } from '../engine/keys.ts';
 import type { OpenDb } from '../store/db.ts';
 import { ownAccounts } from '../../tests/own-accounts.ts';
 import { ownDb } from '../../tests/own-db.ts';
@@ -60,8 +61,8 @@ const asFound = ({ item, points, now, could, weight, space, domains }: Seen): En
 const differing =
   (found: readonly Seen[]): Move['findings'] =>
   (known) => {
-    const difference = new Difference(known);
-    for (const f of found) difference.take(asFound(f));
+    const difference = new Difference<EngineFinding>(known);
+    for (const f of found) difference.take(key('drives', f.item), asFound(f));
     return Promise.resolve(difference.all());
   };
 

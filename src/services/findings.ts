@@ -19,6 +19,8 @@ import {
 } from '../dto/exposure.ts';
 import type { Account } from '../dto/accounts.ts';
 import type { Differing, Known } from '../engine/differing.ts';
+import type { EngineFinding } from '../engine/findings.ts';
+import { key, unkey } from '../engine/keys.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Move } from './present.ts';
@@ -318,11 +320,14 @@ export class Findings {
   /** Takes over what the engine found in a survey. Doing it twice changes nothing. */
   async follow({ survey, findings, again }: Move): Promise<void> {
     if (!again && (await this.survey()) === survey) return;
-    const known = await this.db.query<Known>("select source, item, told from finding where state <> 'fixed'");
+    const rows = await this.db.query<{ source: string; item: string; told: string | null }>(
+      "select source, item, told from finding where state <> 'fixed'",
+    );
+    const known = rows.map(({ source, item, told }): Known => ({ key: key(source, item), told }));
     await this.refresh(survey, await findings(known));
   }
 
-  private async refresh(survey: number, { found, gone }: Differing): Promise<void> {
+  private async refresh(survey: number, { found, gone }: Differing<EngineFinding>): Promise<void> {
     const now = this.clock();
     await this.db.transaction(async (tx) => {
       await tx.query(
@@ -344,7 +349,7 @@ export class Findings {
          insert into finding_event (finding, at, survey, what, detail)
          select id, $2::timestamptz, $1::int, 'reopened', coalesce(newest, '{}') from back
          union all select id, $2, $1, 'fixed', '{}'::jsonb from gone`,
-        [survey, now, storableJson(gone)],
+        [survey, now, storableJson(gone.map(unkey).map(({ source, id }) => ({ source, item: id })))],
       );
       // what was accepted was accepted as it was: one that has become worse asks again
       await tx.query(

@@ -216,7 +216,14 @@ export function appFor(app: App, account: Account | undefined): App {
       ),
     }),
     tables: new Tables(
-      { engine, findings, recognition: heldRecognition, plans: heldQueries, ledger: note },
+      {
+        engine,
+        findings,
+        recognition: heldRecognition,
+        plans: heldQueries,
+        ledger: note,
+        policies: only<typeof app.policies>({}),
+      },
       app.clock,
     ),
     surveys: only<typeof app.surveys>({

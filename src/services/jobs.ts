@@ -20,8 +20,10 @@ export interface Job {
 }
 
 interface JobKind {
-  /** Does the work. What it throws fails the job, or makes it wait and begin again where it resumes. */
-  run(job: Job): Promise<{ state: 'done' | 'failed' | 'cancelled'; reason?: string } | void>;
+  /** Does the work. What it throws fails the job, or makes it wait and begin again where it resumes. `next`: when it is due once more. */
+  run(
+    job: Job,
+  ): Promise<{ state: 'done' | 'failed' | 'cancelled'; reason?: string; next?: Date | undefined } | void>;
   /**
    * After a crash: `again` where beginning anew does nothing twice; else what is to be said and taken back, in the
    * transaction that ends the job.
@@ -42,6 +44,8 @@ interface Running {
   steps: JobStep[];
   /** Who asked for it once more while it ran. */
   again: string | undefined;
+  /** When it is due once more. */
+  next?: Date;
   ended: Promise<void>;
 }
 
@@ -185,6 +189,7 @@ export class Jobs {
         this.running.delete(row.kind);
         tell(state);
         if (now.again !== undefined) await this.add(this.db, row.kind, row.subject, now.again);
+        else if (now.next) await this.add(this.db, row.kind, row.subject, row.started_by, now.next);
         void this.look().catch(() => undefined);
       });
   }
@@ -205,6 +210,7 @@ export class Jobs {
         },
       });
       const state = end?.state ?? 'done';
+      if (end?.next) now.next = end.next;
       await this.end(this.db, row, state, end?.reason, now.steps);
       return state;
     } catch (e) {

@@ -5,6 +5,7 @@
  */
 import type { Db } from '../store/db.ts';
 import type { Reading } from '../dto/surveys.ts';
+import type { EngineFinding } from '../engine/findings.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { Differing, Known } from '../engine/differing.ts';
 import type { RowCount } from '../engine/rows.ts';
@@ -14,7 +15,7 @@ import type { Events } from './events.ts';
 export interface Move {
   survey: number;
   /** What it exposes other than what is known, worked out for whoever asks. */
-  findings: (known: readonly Known[]) => Promise<Differing>;
+  findings: (known: readonly Known[]) => Promise<Differing<EngineFinding>>;
   /** The same survey once more, because what it comes to has changed. */
   again: boolean;
   /** A survey came to its end: it is not only read at a start, or judged by other settings. */

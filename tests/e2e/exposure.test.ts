@@ -613,6 +613,10 @@ describe('tables exported', () => {
     },
     plans: { at: '/api/plans', asked: [{}, { text: 'a', where: 'size > 0' }] },
     quarantine: { at: '/api/quarantine', asked: [{}] },
+    hits: {
+      at: '/api/policies/hits',
+      asked: [{}, { policy: '1', rule: 'r1', state: 'all' }, { text: 'crew' }],
+    },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',

@@ -128,25 +128,33 @@ export function checkFilter(filter: string, table: Filtered): ASTNode {
   return ast;
 }
 
-/** What a filter asks of what files hold. */
-export function holdingsOf(filter: string, table: Filtered): Holding[] {
-  const found: Holding[] = [];
-  const through = (node: unknown): void => {
-    if (Array.isArray(node)) node.forEach(through);
-    else if (node !== null && typeof node === 'object' && 'op' in node) {
-      const { op, args } = node as ASTNode;
-      if (op === 'call' && args[0] === 'holds')
-        found.push(
-          readHolding(args[1], (why) => {
-            throw new FilterError(why);
-          }),
-        );
-      through(args);
-    }
-  };
-  through(checkFilter(filter, table));
-  return found;
+/** Every part of a filter that is read, each with its parts. */
+function* partsOf(node: unknown): Generator<ASTNode> {
+  if (Array.isArray(node)) for (const n of node) yield* partsOf(n);
+  else if (node !== null && typeof node === 'object' && 'op' in node) {
+    yield node as ASTNode;
+    yield* partsOf((node as ASTNode).args);
+  }
 }
+
+/** What a filter asks of what files hold. */
+export const holdingsOf = (filter: string, table: Filtered): Holding[] =>
+  [...partsOf(checkFilter(filter, table))].flatMap((node) =>
+    node.op === 'call' && node.args[0] === 'holds'
+      ? readHolding(node.args[1], (why) => {
+          throw new FilterError(why);
+        })
+      : [],
+  );
+
+/** The fields that a filter asks about, each once. */
+export const fieldsOf = (filter: string, table: Filtered): string[] => [
+  ...new Set(
+    [...partsOf(checkFilter(filter, table))].flatMap((node) =>
+      node.op === 'id' && Object.hasOwn(FIELDS[table], node.args) ? node.args : [],
+    ),
+  ),
+];
 
 function said(e: Error, table: Filtered): string {
   const first = e.message.split('\n')[0]!.trim();

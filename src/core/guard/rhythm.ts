@@ -2,37 +2,44 @@
 import rrule from 'rrule';
 
 const FREQUENCIES = ['DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'];
-const PARTS = [
-  'FREQ',
-  'INTERVAL',
-  'BYDAY',
-  'BYMONTH',
-  'BYMONTHDAY',
-  'BYSETPOS',
-  'BYHOUR',
-  'BYMINUTE',
-  'WKST',
-];
+const list = (one: string): RegExp => new RegExp(`^(?:${one})(?:,(?:${one}))*$`);
+const DAY = 'MO|TU|WE|TH|FR|SA|SU';
+/** What each part of a rule may be (RFC 5545 §3.3.10); of hours and minutes one alone, and nothing smaller. */
+const PARTS: Readonly<Record<string, RegExp>> = {
+  FREQ: /^[A-Z]+$/,
+  INTERVAL: /^[1-9]\d{0,2}$/,
+  BYDAY: list(`(?:[+-]?[1-5]?\\d)?(?:${DAY})`),
+  BYMONTH: list('[1-9]|1[0-2]'),
+  BYMONTHDAY: list('[+-]?(?:[1-9]|[12]\\d|3[01])'),
+  BYSETPOS: list('[+-]?[1-9]\\d{0,2}'),
+  BYHOUR: /^(?:1?\d|2[0-3])$/,
+  BYMINUTE: /^[1-5]?\d$/,
+  WKST: new RegExp(`^(?:${DAY})$`),
+};
 
 /** What is wrong with a rhythm, in a sentence; undefined where it is one. */
 export function wrongRhythm(text: string): string | undefined {
   const parts = new Map<string, string>();
   for (const part of text.split(';')) {
     const [key = '', value = ''] = part.split('=');
-    if (!PARTS.includes(key)) return `“${key || part}” is none of ${PARTS.join(', ')}.`;
+    const shape = Object.hasOwn(PARTS, key) ? PARTS[key]! : undefined;
+    if (!shape) return `“${key || part}” is none of ${Object.keys(PARTS).join(', ')}.`;
     if (parts.has(key)) return `${key} is there twice.`;
+    if (!shape.test(value))
+      return `${key}=${value} cannot be read${key === 'BYHOUR' || key === 'BYMINUTE' ? ': it takes one number, as nothing is judged more than once a day' : ''}.`;
     parts.set(key, value);
   }
   const freq = parts.get('FREQ') ?? '';
   if (!FREQUENCIES.includes(freq))
     return `FREQ is one of ${FREQUENCIES.join(', ')}: nothing is judged more than once a day.`;
-  for (const key of ['BYHOUR', 'BYMINUTE'])
-    if (parts.get(key)?.includes(','))
-      return `${key} takes one number: nothing is judged more than once a day.`;
-  try {
-    new rrule.RRule(rrule.RRule.parseString(text));
-    return undefined;
-  } catch {
-    return 'It is no rule of recurrence, such as FREQ=DAILY;BYHOUR=5.';
-  }
+  return nextOf(text, ANCHOR) ? undefined : 'It never comes.';
+}
+
+/** From here rhythms are counted, where they do not say: a Monday, the first of a month. */
+const ANCHOR = new Date('2024-01-01T00:00:00Z');
+
+/** The next time of a rhythm after a moment, in UTC; undefined where there is none. */
+export function nextOf(rhythm: string, after: Date): Date | undefined {
+  const rule = new rrule.RRule({ ...rrule.RRule.parseString(rhythm), dtstart: ANCHOR });
+  return rule.after(after) ?? undefined;
 }

@@ -6,6 +6,7 @@ import type { QueryOfTable, TableName } from '../../dto/tables.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
+import type { Policies } from '../policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
 import type { Recognition } from '../recognition.ts';
 
@@ -16,6 +17,7 @@ export interface TableParts {
   recognition: Recognition;
   plans: PlanQueries;
   ledger: Ledger;
+  policies: Policies;
 }
 export interface PageOf {
   limit: number;
@@ -66,6 +68,28 @@ export const TABLE = {
       opened: r.opened ?? '',
       source: r.source,
       item: r.item,
+    }),
+  }),
+  hits: table('hits', {
+    read: ({ policies }, q, page) => policies.hits(q, page),
+    flat: (h) => ({
+      policy: h.policyName,
+      rule: h.ruleName,
+      severity: h.severity,
+      state: h.state,
+      subject: h.subject,
+      name: h.name,
+      where: h.where,
+      because: h.values
+        .map(
+          ([field, value]) =>
+            `${field}: ${Array.isArray(value) ? value.join(', ') : String(value ?? 'none')}`,
+        )
+        .join('; '),
+      since: h.since,
+      overAt: h.overAt ?? '',
+      version: h.version,
+      key: h.key,
     }),
   }),
   causes: table('causes', {

@@ -1,0 +1,152 @@
+/** What policies hit in a survey: all of it in a run, or how many and the first of them while one edits. */
+import { setImmediate } from 'node:timers/promises';
+import { fieldsOf, type Value } from '../core/filter/filter.ts';
+import { ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
+import { readPolicy, type Policy, type Rule, type Wrong } from '../core/guard/policy.ts';
+import { SUBJECTS, type SubjectGetters } from '../core/guard/subjects.ts';
+import type { AskedValue, RuleHit, RuleTry } from '../dto/guard.ts';
+import { nodeKey } from './describe.ts';
+import { Difference, type Differing, type Known } from './differing.ts';
+import { gettersOf, holdingTypes } from './facts.ts';
+import type { Loaded } from './loaded.ts';
+
+/** Steps that the conditions of a rule may take on the average for each subject, and at least. */
+const STEPS = 500;
+const LEAST = 20_000_000;
+/** Subjects are judged for so long at a stretch; what else is asked comes in between. */
+const STRETCH_MS = 15;
+/** So many are shown while one edits. */
+const SHOWN = 10;
+/** Values in a list, and characters of a text, that are told of what was asked about. */
+const MOST_VALUES = 5;
+const MOST_TEXT = 200;
+
+const factsOf = (l: Loaded): ScopeFacts => ({ view: l.view, label: (i) => l.items.label(i) });
+
+/** Numbers of the subjects that a rule hits. Throws a FilterError, or where the signal is aborted. */
+async function* hitsOf(
+  l: Loaded,
+  policy: Policy,
+  rule: Rule,
+  counted: { of: number },
+  signal?: AbortSignal,
+): AsyncGenerator<number> {
+  const most = l.org.spaces.length + l.items.length + l.org.entries.ids.length;
+  const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), Math.max(LEAST, STEPS * most));
+  let until = performance.now() + STRETCH_MS;
+  for (const n of subjectsOf(l.view, rule.subject)) {
+    counted.of++;
+    if (hits(n)) yield n;
+    if (counted.of & 63 || performance.now() < until) continue;
+    await setImmediate();
+    signal?.throwIfAborted();
+    until = performance.now() + STRETCH_MS;
+  }
+}
+
+const keyOf = (l: Loaded, rule: Rule, n: number): string => {
+  const id = subjectId(l.view, rule.subject, n);
+  if (rule.subject !== 'identity') return `${rule.subject}:${id}`;
+  return `${n < l.org.users.length ? 'user' : 'outsider'}:${id}`;
+};
+
+/** A value as it is told: short, and a time that there is not as null. */
+function told(value: Value): AskedValue[1] {
+  if (typeof value === 'number') return Number.isFinite(value) ? value : null;
+  if (typeof value === 'string') return value.slice(0, MOST_TEXT);
+  if (typeof value === 'boolean') return value;
+  const few = value.slice(0, MOST_VALUES).map((v) => v.slice(0, MOST_TEXT));
+  return value.length > MOST_VALUES ? [...few, `and ${value.length - MOST_VALUES} more`] : few;
+}
+
+/** Says of a hit what it is, and what the condition asked about. */
+function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHit {
+  const { fields } = SUBJECTS[rule.subject];
+  const getters = gettersOf(l)[rule.subject] as unknown as Record<string, (n: number) => Value>;
+  const asked = [
+    ...new Set([policy.filter, rule.if].flatMap((text) => (text ? fieldsOf(text, fields) : []))),
+  ].filter((name) => name !== 'text');
+  const of = gettersOf(l);
+  const entry = rule.subject === 'link' ? of.link : of.grant;
+  return (n) => {
+    const key = keyOf(l, rule, n);
+    const onNode = rule.subject === 'grant' || rule.subject === 'link';
+    const node = onNode ? l.org.entries.node[n]! : n;
+    return {
+      rule: rule.id,
+      subject: rule.subject,
+      key,
+      name: onNode ? said(of, rule, n) : (getters.name!(n) as string),
+      where: onNode
+        ? [entry.path(n), entry.name(n)].filter(Boolean).join(' › ')
+        : rule.subject === 'item'
+          ? of.item.path(n)
+          : rule.subject === 'space'
+            ? of.space.workspace(n)
+            : rule.subject === 'identity'
+              ? of.identity.address(n)
+              : '',
+      values: asked.map((name) => [name, told(getters[name]!(n))]),
+      open: onNode ? nodeKey(l, node) : key,
+    };
+  };
+}
+
+/** A grant or link in a few words. */
+function said({ grant, link }: SubjectGetters, { subject }: Rule, e: number): string {
+  if (subject === 'grant') return `${grant.to(e) || 'nobody who is known'}: ${grant.role(e)}`;
+  const audience = link.audience(e);
+  const whom = audience === 'named' ? link.recipients(e).slice(0, 3).join(', ') || 'nobody' : audience;
+  return `Link for ${whom}: ${link.role(e)}`;
+}
+
+/**
+ * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,
+ * by rule. What is wrong with it is told, and then nothing is judged.
+ */
+export async function runPolicy(
+  l: Loaded,
+  given: unknown,
+  known: readonly Known[],
+): Promise<{ differing: Differing<RuleHit>; hits: Record<string, number>; wrong: Wrong[] }> {
+  const { policy, wrong } = readPolicy(given, holdingTypes(l));
+  const difference = new Difference<RuleHit>(policy ? known : []);
+  const hits: Record<string, number> = {};
+  for (const rule of policy?.rules ?? []) {
+    if (!rule.atRest) continue;
+    const tell = hitTeller(l, policy!, rule);
+    hits[rule.id] = 0;
+    for await (const n of hitsOf(l, policy!, rule, { of: 0 })) {
+      hits[rule.id]!++;
+      const hit = tell(n);
+      difference.take(hitKey(rule.id, hit.key), hit);
+    }
+  }
+  return { differing: difference.all(), hits, wrong };
+}
+
+/** By what a hit is known. */
+export const hitKey = (rule: string, key: string): string => `${rule} ${key}`;
+
+/** What one rule of a policy would hit now, whatever its mode. */
+export async function tryRule(
+  l: Loaded,
+  given: unknown,
+  ruleId: string,
+  signal?: AbortSignal,
+): Promise<{ tried?: RuleTry; wrong: Wrong[] }> {
+  const from = performance.now();
+  const { policy, wrong } = readPolicy(given, holdingTypes(l));
+  const rule = policy?.rules.find((r) => r.id === ruleId);
+  if (!policy || !rule) return { wrong };
+  const on: Rule = { ...rule, mode: rule.mode === 'paused' ? 'observe' : rule.mode };
+  const tell = hitTeller(l, policy, on);
+  const counted = { of: 0 };
+  const first: RuleHit[] = [];
+  let hits = 0;
+  for await (const n of hitsOf(l, policy, on, counted, signal)) if (hits++ < SHOWN) first.push(tell(n));
+  return { tried: { hits, of: counted.of, first, took: performance.now() - from }, wrong };
+}
+
+/** What is wrong with a policy as things are now. */
+export const checkPolicy = (l: Loaded, given: unknown): Wrong[] => readPolicy(given, holdingTypes(l)).wrong;
