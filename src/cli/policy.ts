@@ -3,7 +3,8 @@ import { readFileSync, statSync } from 'node:fs';
 import { byCode } from '../core/sorts.ts';
 import { casesOf } from '../core/guard/cases.ts';
 import { ruleTest, subjectId, subjectsOf } from '../core/guard/judge.ts';
-import { readPolicy, type Policy } from '../core/guard/policy.ts';
+import { readPolicy } from '../core/guard/policy.ts';
+import type { Policy } from '../core/guard/schema.ts';
 import { holdingTypes, openFacts, type FactsOptions } from './facts.ts';
 import { CliError, print } from './messages.ts';
 

@@ -1,7 +1,8 @@
 /** Guard: policies, what they hit, and what was tried. */
 import { z } from 'zod';
-import type { Mode, Policy, Rule, Wrong } from '../core/guard/policy.ts';
-import type { Subject } from '../core/guard/subjects.ts';
+import type { Wrong } from '../core/guard/policy.ts';
+import type { Subject } from '../core/guard/kinds.ts';
+import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
 import { text } from './forms.ts';
 
 /** A value that a condition asked about: a time in milliseconds since 1970, null where there is none. */

@@ -2,8 +2,10 @@
 import { setImmediate } from 'node:timers/promises';
 import { fieldsOf, type Value } from '../core/filter/filter.ts';
 import { ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
-import { readPolicy, type Policy, type Rule, type Wrong } from '../core/guard/policy.ts';
-import { SUBJECTS, type SubjectGetters } from '../core/guard/subjects.ts';
+import { readPolicy, type Wrong } from '../core/guard/policy.ts';
+import { SUBJECTS } from '../core/guard/kinds.ts';
+import type { Policy, Rule } from '../core/guard/schema.ts';
+import type { SubjectGetters } from '../core/guard/subjects.ts';
 import type { AskedValue, RuleHit, RuleTry } from '../dto/guard.ts';
 import { nodeKey } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';

@@ -1,6 +1,7 @@
 /** Policies: written, changed, judged when something has changed, and what they hit. */
 import { nextOf } from '../core/guard/rhythm.ts';
-import type { Mode, Policy, Wrong } from '../core/guard/policy.ts';
+import type { Wrong } from '../core/guard/policy.ts';
+import type { Mode, Policy } from '../core/guard/schema.ts';
 import type {
   HitRow,
   HitsPage,

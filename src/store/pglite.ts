@@ -7,7 +7,9 @@ const LOOK_MS = 15_000;
 const MUCH_BYTES = 32 * 1024 * 1024;
 
 export async function openPglite(directory: string): Promise<Backend> {
-  const pg = await PGlite.create(directory, { startParams: [...PGlite.defaultStartParams, '-c', 'shared_buffers=32MB'] });
+  const pg = await PGlite.create(directory, {
+    startParams: [...PGlite.defaultStartParams, '-c', 'shared_buffers=32MB'],
+  });
   /** Whoever holds the database to itself; everybody else waits in line. */
   let holder: Tx = 0;
   let lastTx: Tx = 0;

@@ -134,6 +134,13 @@ export const STEPS: readonly Step[] = [
     name: 'Guard',
     views: [
       {
+        name: 'Policies',
+        path: '/guard/policies',
+        whole: true,
+        asks: 'Which rules hold, and what do they hit?',
+        picture: 'policies',
+      },
+      {
         name: 'Data types',
         path: '/guard/data-types',
         asks: 'What is recognised, and how surely?',

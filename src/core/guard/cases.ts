@@ -4,8 +4,8 @@ import { CONSTANTS, FIELDS, type Field } from '../filter/fields.ts';
 import { holdsIn, type Holding, type HoldingTypes } from '../filter/holds.ts';
 import type { Found } from '../recognise/types.ts';
 import { momentOf } from '../time.ts';
-import type { Policy, PolicyCase, Rule } from './policy.ts';
-import { SUBJECTS } from './subjects.ts';
+import type { Policy, PolicyCase, Rule } from './schema.ts';
+import { SUBJECTS } from './kinds.ts';
 
 interface CaseResult {
   name: string;
@@ -47,9 +47,7 @@ function hits(policy: Policy, rule: Rule, c: PolicyCase, types: HoldingTypes): b
   const { fields } = SUBJECTS[c.subject];
   const getters = { ...gettersOf(c), holds: (_: null, asked: Holding) => holdsIn(foundOf(c), asked, types) };
   const taken = momentOf(typeof c.given?.taken === 'string' ? c.given.taken : '') || 0;
-  return [policy.filter, rule.if].every((text) =>
-    compileFilter(text, fields, getters as never, taken)(null),
-  );
+  return [policy.filter, rule.if].every((text) => compileFilter(text, fields, getters as never, taken)(null));
 }
 
 /** Fields as they are given. Throws a FilterError where a value is none of its field. */

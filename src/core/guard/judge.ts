@@ -6,9 +6,10 @@ import type { Organisation } from '../access/organisation.ts';
 import { spaceOfNode } from '../access/organisation.ts';
 import { groupsAbove, groupsOfUser } from '../access/groups.ts';
 import { isHidden, identityName, type View } from '../access/view.ts';
-import { compileFilter } from '../filter/filter.ts';
-import type { Policy, Rule, Scope, ScopeKey } from './policy.ts';
-import { SUBJECTS, type Subject, type SubjectGetters } from './subjects.ts';
+import { compileFilter, type Getters } from '../filter/filter.ts';
+import type { Policy, Rule, Scope, ScopeKey } from './schema.ts';
+import { SUBJECTS, type Subject } from './kinds.ts';
+import type { SubjectGetters } from './subjects.ts';
 
 /** What is asked about an organisation that scopes are judged by. */
 export interface ScopeFacts {
@@ -184,14 +185,10 @@ export function ruleTest(
 ): (n: number) => boolean {
   if (rule.mode === 'paused') return () => false;
   const { fields } = SUBJECTS[rule.subject];
-  const all = [policy.filter, rule.if]
-    .filter(Boolean)
-    .map(
-      (text) =>
-        compileFilter(text, fields, getters[rule.subject] as never, f.view.moment, budget) as (
-          n: number,
-        ) => boolean,
-    );
+  const read = getters[rule.subject] as Getters<number, typeof fields>;
+  const all = [policy.filter, rule.if].map((text) =>
+    compileFilter(text || undefined, fields, read, f.view.moment, budget),
+  );
   const inScope = scopeTest(policy.scope, rule.subject, f);
   return (n) => inScope(n) && all.every((holds) => holds(n));
 }

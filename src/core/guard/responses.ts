@@ -1,7 +1,7 @@
 /** What a rule can do about what it hits, each declared once. */
 import { z } from 'zod';
 import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../model.ts';
-import type { Subject } from './subjects.ts';
+import type { Subject } from './kinds.ts';
 
 interface ResponseDeclaration {
   /** What it is called. */
@@ -172,7 +172,7 @@ export interface RuleResponse {
 export const responseSchema = z.discriminatedUnion(
   'do',
   RESPONSE_NAMES.map((name) => z.strictObject({ do: z.literal(name), ...RESPONSES[name].params })) as never,
-) as unknown as z.ZodType<RuleResponse>;
+) as unknown as z.ZodType<RuleResponse, RuleResponse>;
 
 /** Where a response can be had. */
 export const possibleAt = (name: ResponseName, subject: Subject, when: 'atRest' | 'atMoment'): boolean =>

@@ -2,7 +2,7 @@
 import { PACKS } from '../recognise/packs.ts';
 import { dataType } from '../recognise/types/index.ts';
 import type { Severity } from '../exposure/exposure.ts';
-import type { Policy, Rule } from './policy.ts';
+import type { Policy, Rule } from './schema.ts';
 
 export interface Starter {
   id: string;
@@ -77,8 +77,8 @@ export const STARTERS: readonly Starter[] = [
       `${p.id}-outside`,
       'Content',
       'high',
-      `${p.name}: numbers stay inside`,
-      'Several numbers of several people in one file that outsiders can reach.',
+      `Identity numbers stay inside: ${p.name.replace('Identity, ', '')}`,
+      `${p.about} Two or more in one file that outsiders can reach.`,
       ...byPack(p.id, 'outside', 2),
     ),
   ),

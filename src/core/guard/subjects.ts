@@ -9,23 +9,11 @@ import { BREAKS, HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/orga
 import { identityKind, identityName } from '../access/view.ts';
 import { aboutDomain, type DomainAbout } from '../exposure/domains.ts';
 import { HEAVY } from '../exposure/exposure.ts';
-import type { Filtered } from '../filter/fields.ts';
 import type { Getters } from '../filter/filter.ts';
 import { itemGetters, type ItemFacts } from '../filter/items.ts';
 import { AUDIENCES, domainOf, EXTERNAL_SHARING, ROLES } from '../model.ts';
+import type { Subject, SUBJECTS } from './kinds.ts';
 import { momentOf } from '../time.ts';
-
-/** Kinds of subjects, the table whose fields each is asked by, and what one is called. */
-export const SUBJECTS = {
-  item: { fields: 'items', words: ['file or folder', 'files and folders'] },
-  space: { fields: 'spaces', words: ['space', 'spaces'] },
-  grant: { fields: 'grants', words: ['grant', 'grants'] },
-  link: { fields: 'links', words: ['sharing link', 'sharing links'] },
-  identity: { fields: 'identities', words: ['person', 'people'] },
-  group: { fields: 'groups', words: ['group', 'groups'] },
-} as const satisfies Record<string, { fields: Filtered; words: readonly [one: string, many: string] }>;
-export type Subject = keyof typeof SUBJECTS;
-export const SUBJECT_NAMES = Object.keys(SUBJECTS) as Subject[];
 
 /** What can be asked of an organisation beside what is in its columns. */
 export interface SubjectFacts extends ItemFacts {
@@ -102,8 +90,7 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
     return about;
   };
   const named = once(() => namedBy(v));
-  const namesIt = (n: number): Int32Array =>
-    named().values.subarray(named().start[n], named().start[n + 1]);
+  const namesIt = (n: number): Int32Array => named().values.subarray(named().start[n], named().start[n + 1]);
   const groupSize = (g: number): { members: number; external: number } => ({
     members: countBoth(v.groupMembers[g]!, v.members),
     external: countBoth(v.groupMembers[g]!, v.externals),

@@ -151,6 +151,13 @@ const OF_PLANS = [
   '/api/quarantine',
 ] as const satisfies readonly Path[];
 
+/** Answers that depend on what policies hit. */
+const OF_POLICIES = [
+  '/api/policies',
+  '/api/policies/[id]',
+  '/api/policies/hits',
+] as const satisfies readonly Path[];
+
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */
 export function useLive(): LiveJobs {
   const queries = useQueryClient();
@@ -173,6 +180,9 @@ export function useLive(): LiveJobs {
     source.addEventListener('plan', () => {
       // a plan says so at each change, so only what shows plans is asked again
       for (const path of OF_PLANS) void queries.invalidateQueries({ queryKey: [path] });
+    });
+    source.addEventListener('policies', () => {
+      for (const path of OF_POLICIES) void queries.invalidateQueries({ queryKey: [path] });
     });
     // whatever is shown rests on the survey in force, one way or the other
     source.addEventListener('present', () => void queries.invalidateQueries());

@@ -7,6 +7,7 @@ import { Bookmark, Braces, Search } from 'lucide-react';
 import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
 import {
   FIELDS,
+  HOLDERS,
   joinConditions,
   splitConditions,
   type Field,
@@ -16,7 +17,7 @@ import type { SavedView } from '../../dto/accounts.ts';
 import { get, ask, send } from '../frame/api.ts';
 import { useRefresh } from '../frame/signed.ts';
 import type { SetUrl } from '../frame/url.ts';
-import type { Offer, Wrong } from './CodeEditor.tsx';
+import type { EditorProps, Offer, Wrong } from './CodeEditor.tsx';
 import { Editor } from './Editor.tsx';
 
 /** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
@@ -51,7 +52,11 @@ function offersFor(table: Filtered, typed: string): Offer[] {
   if (!word) return [];
   const from = typed.length - word.length;
   const listAfterIn = /["\w]\s+in\s+\w*$/.test(typed);
-  return Object.entries<Field>(FIELDS[table])
+  const holds =
+    (HOLDERS as readonly Filtered[]).includes(table) && 'holds'.startsWith(word.toLowerCase())
+      ? [offer('holds("', from, 'whether a file holds a data type, or one of a pack: holds("pack:…")')]
+      : [];
+  const fields = Object.entries<Field>(FIELDS[table])
     .filter(
       ([name, f]) =>
         name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'),
@@ -69,6 +74,7 @@ function offersFor(table: Filtered, typed: string): Offer[] {
         f.about,
       ),
     );
+  return [...fields, ...holds];
 }
 
 /**
@@ -232,7 +238,20 @@ async function wrongIn(table: Filtered, where: string): Promise<Wrong | undefine
   }
 }
 
-/** All conditions as one text, in an editor that knows the fields of the table. */
+/** A condition as text, in an editor that knows the fields of the table. */
+export const ConditionText = ({
+  table,
+  ...editor
+}: { table: Filtered } & Pick<EditorProps, 'value' | 'change' | 'label' | 'focus' | 'hint' | 'done'>) => (
+  <Editor
+    {...editor}
+    offers={(before) => offersFor(table, before)}
+    check={(t) => wrongIn(table, t)}
+    about={(word) => fieldOf(table, word)?.about}
+  />
+);
+
+/** All conditions as one text. */
 function ConditionEditor({ table, where, set }: { table: Filtered; where: string | undefined; set: SetUrl }) {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
@@ -268,15 +287,13 @@ function ConditionEditor({ table, where, set }: { table: Filtered; where: string
           aria-label="Conditions"
           className="z-40 w-[520px] rounded border border-slate bg-base-100 p-3 shadow-lg"
         >
-          <Editor
+          <ConditionText
+            table={table}
             value={text}
             change={setText}
             label="Conditions"
             focus
-            hint={'weight >= 3 && now == public'}
-            offers={(before) => offersFor(table, before)}
-            check={(t) => wrongIn(table, t)}
-            about={(word) => fieldOf(table, word)?.about}
+            hint="weight >= 3 && now == public"
             done={apply}
           />
           {wrong && (
