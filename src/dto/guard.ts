@@ -64,6 +64,8 @@ export interface PolicyRow {
   modes: Record<Mode, number>;
   hits: number;
   lastRun: string | null;
+  /** When it is judged next, where it has a rhythm. */
+  nextRun: string | null;
   changedAt: string;
   changedBy: string;
 }

@@ -5,6 +5,7 @@ import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
 import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
 import type { LinkRow } from '../core/model.ts';
+import type { Found } from '../core/recognise/types.ts';
 import { momentOf } from '../core/time.ts';
 import { typeName, typesCounting } from './describe.ts';
 import { below } from './holdings.ts';
@@ -28,6 +29,20 @@ export function gettersOf(l: Loaded): SubjectGetters {
     const b = below(l);
     const S = l.org.spaces.length;
     const holding = holdingTypes(l);
+    // read once: a condition may ask each file several times
+    const held = new Map<number, Pick<Found, 'dataType' | 'levels' | 'inParts'>[]>();
+    const foundIn = (i: number) => {
+      let found = held.get(i);
+      if (!found) {
+        found = (l.content(i)?.found ?? []).map(({ dataType, levels, inParts }) => ({
+          dataType,
+          levels,
+          ...(inParts && { inParts }),
+        }));
+        if (found.length) held.set(i, found);
+      }
+      return found;
+    };
     getters = subjectGetters({
       view: l.view,
       columns: l.columns,
@@ -37,7 +52,7 @@ export function gettersOf(l: Loaded): SubjectGetters {
       types: (i) => typeNames(l, i),
       modified: (n) => (n < S ? b.lastActivity[n]! || NaN : l.items.modified[n - S]!),
       sizeBytes: (n) => b.bytes[n]!,
-      holds: (i, asked) => holdsIn(l.content(i)?.found ?? [], asked, holding),
+      holds: (i, asked) => holdsIn(foundIn(i), asked, holding),
       tally: () => l.tally,
       entry: {
         madeBy: (e) => l.madeBy[e]!,

@@ -72,9 +72,10 @@ export class Policies {
   }
 
   async list(): Promise<PolicyRow[]> {
-    const rows = await this.db.query<Kept & { hits: number; last: Date | null }>(
+    const rows = await this.db.query<Counted>(
       `select c.*, (select count(*)::int from rule_hit h where h.policy = c.id and h.state <> 'over') as hits,
-              (select max(at) from policy_run r where r.policy = c.id) as last
+              (select max(at) from policy_run r where r.policy = c.id) as last,
+              (select min(due) from job j where j.kind = 'policy' and j.subject = c.id and j.state = 'waiting') as next
        from (${CURRENT}) c order by lower(c.name), c.id`,
     );
     return rows.map(rowOf);
@@ -368,7 +369,12 @@ function modesOf({ rules }: Policy): Record<Mode, number> {
   return modes;
 }
 
-const rowOf = (p: Kept & { hits: number; last: Date | null }): PolicyRow => ({
+interface Counted extends Kept {
+  hits: number;
+  last: Date | null;
+  next: Date | null;
+}
+const rowOf = (p: Counted): PolicyRow => ({
   id: p.id,
   name: p.name,
   purpose: p.doc.purpose ?? '',
@@ -377,6 +383,7 @@ const rowOf = (p: Kept & { hits: number; last: Date | null }): PolicyRow => ({
   modes: modesOf(p.doc),
   hits: p.hits,
   lastRun: p.last?.toISOString() ?? null,
+  nextRun: (p.doc.rhythm && p.next?.toISOString()) || null,
   changedAt: p.version_at.toISOString(),
   changedBy: p.version_by,
 });

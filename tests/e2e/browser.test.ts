@@ -15,7 +15,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'accounts bench causes compose contents cross-tab data-types findings holdings ledger outside people plan-proven quarantine routes sources tray-open watch changes'.split(
+  'accounts bench causes contents cross-tab data-types findings holdings ledger outside people plan-proven policies quarantine routes sources tray-open watch changes'.split(
     ' ',
   ),
 );
@@ -550,6 +550,50 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('outside-flow');
     await page.getByRole('button', { name: /^Port Operations, shared/ }).click();
     await table.getByText('fjordport-agents.test').waitFor();
+  });
+
+  it('makes a policy of a starter, sees what it would hit as it is changed, and what it hits', async () => {
+    await page.goto(`${scene.base}/guard/policies`);
+    await page.getByText('Begin with one of the starters', { exact: false }).waitFor();
+    await holds('policies-none');
+    await page.getByRole('button', { name: 'New policy' }).click();
+    await page.getByRole('searchbox', { name: 'Find a starter' }).fill('without an end');
+    await holds('starters');
+    await page.getByRole('button', { name: /^Links to outside end/ }).click();
+    const aside = page.getByRole('complementary', { name: 'What it would hit' });
+    await aside.getByText(/sharing links would be hit now/).waitFor();
+    const before = await aside.locator('p').first().textContent();
+    await page.getByLabel('Name of the rule').fill('Links for anyone that lead to something');
+    const condition = page.getByRole('textbox', { name: 'Condition' });
+    await condition.click();
+    await page.keyboard.press('Control+A');
+    await page.keyboard.type('audience == "anyone" && wieght >= 2');
+    await aside.getByText('Is “weight” meant?', { exact: false }).waitFor();
+    await page.keyboard.press('Control+A');
+    await page.keyboard.type('audience == "anyone" && weight >= 1');
+    await until(
+      'the count to follow',
+      async () => (await aside.locator('p').first().textContent()) !== before,
+      30,
+    );
+    await page.getByRole('button', { name: 'For whom, and when' }).click();
+    await page.getByLabel('Without: add').selectOption('spaceKinds');
+    await page.getByRole('textbox', { name: 'kinds of spaces' }).fill('mailbox');
+    await page.getByText('For everything, without spaces of the kind mailbox.').waitFor();
+    await holds('policy-scope');
+    await page.getByRole('button', { name: 'Rules (2)' }).click();
+    await holds('policy-edit');
+    await page.getByRole('button', { name: 'Make the policy' }).click();
+    await page.getByRole('grid', { name: 'Hits' }).getByText('Link for anyone: reader').first().waitFor();
+    await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Paused');
+    await page.getByText('1 observing, 1 paused').waitFor();
+    await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Observing');
+    await page.getByText('2 rules, observing').waitFor();
+    await page.getByRole('grid', { name: 'Hits' }).getByText('Link for anyone: reader').first().click();
+    await page.getByRole('complementary', { name: 'Dossier' }).waitFor();
+    await holds('policy-hit');
+    await page.getByRole('button', { name: 'Close the dossier' }).click();
+    await holds('policies');
   });
 
   it('judges samples of a data type, and sees what each certainty would count', async () => {

@@ -104,7 +104,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
       </Field>
       <fieldset>
         <legend>When it is judged</legend>
-        <label className="flex w-fit cursor-pointer items-center gap-2 py-0.5">
+        <label className="flex min-h-6 w-fit cursor-pointer items-center gap-2 py-0.5">
           <input
             type="checkbox"
             className="checkbox checkbox-sm"
@@ -121,7 +121,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
           >
             <span>Before somebody</span>
             {MOMENTS.map((m) => (
-              <label key={m} className="flex cursor-pointer items-center gap-1.5">
+              <label key={m} className="flex min-h-6 cursor-pointer items-center gap-1.5">
                 <input
                   type="checkbox"
                   className="checkbox checkbox-sm"
@@ -148,8 +148,8 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
           {possible.map((name) => {
             const response = chosen(name);
             return (
-              <li key={name} className="py-0.5">
-                <label className="flex cursor-pointer items-baseline gap-2">
+              <li key={name} className="py-1">
+                <label className="flex min-h-6 cursor-pointer items-baseline gap-2">
                   <input
                     type="checkbox"
                     className="checkbox checkbox-sm self-center"

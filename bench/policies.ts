@@ -1,0 +1,151 @@
+/** Policies at size: forty rules over everything, and one rule as it is edited, against the CEL library on the same rows. */
+import { Environment } from '@marcbachmann/cel-js';
+import { reach, type Tally } from '../src/core/access/reach.ts';
+import { view } from '../src/core/access/view.ts';
+import { findExposures } from '../src/core/exposure/find.ts';
+import { CONSTANTS } from '../src/core/filter/fields.ts';
+import { fieldsOf } from '../src/core/filter/filter.ts';
+import { holdsIn, type Holding } from '../src/core/filter/holds.ts';
+import { SUBJECTS } from '../src/core/guard/kinds.ts';
+import { ruleTest, subjectsOf } from '../src/core/guard/judge.ts';
+import type { Rule } from '../src/core/guard/schema.ts';
+import { STARTERS } from '../src/core/guard/starters.ts';
+import { subjectGetters } from '../src/core/guard/subjects.ts';
+import { PACKS } from '../src/core/recognise/packs.ts';
+import type { Found } from '../src/core/recognise/types.ts';
+import { DATA_TYPES, dataType } from '../src/core/recognise/types/index.ts';
+import { build } from './access.ts';
+import { sizeOf } from './organisation.ts';
+import { ratio } from './ratios.ts';
+
+const say = (line: string): void => void process.stdout.write(`${line}\n`);
+const mixed = (n: number, of: number): number => (Math.imul(n + 1, 2654435761) >>> 9) % of;
+const RULES = 40;
+/** One file of so many holds something. */
+const HOLDING = 50;
+/** So many rows are asked of the library. */
+const SAMPLE = 20_000;
+const BUDGET = 1e12;
+
+export function policies(scale: number): void {
+  const org = build(sizeOf(scale));
+  const v = view(org);
+  const I = org.itemIds.length;
+  const S = org.spaces.length;
+  const weights = Uint8Array.from({ length: I }, (_, i) => (mixed(i, HOLDING) ? 0 : 1 + mixed(i, 4)));
+  const found = new Map<number, Found[]>();
+  for (let i = 0; i < I; i++) {
+    if (mixed(i, HOLDING)) continue;
+    const { id } = DATA_TYPES[mixed(i + 7, DATA_TYPES.length)]!;
+    const n = 1 + mixed(i + 3, 5);
+    found.set(i, [
+      {
+        dataType: id,
+        distinct: n,
+        occurrences: n,
+        certainty: 80,
+        levels: [[80, n, n]],
+        matches: [],
+        hashes: [],
+      },
+    ]);
+  }
+  const tally: Tally = {
+    counts: weights.map((w) => (w >= 2 ? 2 : 1)),
+    files: new Int32Array(v.identityCount),
+    heavy: new Int32Array(v.identityCount),
+  };
+  const columns = reach(v, undefined, undefined, tally);
+  const types = {
+    from: (id: string) => (dataType(id) ? 55 : undefined),
+    pack: (id: string) => PACKS.find((p) => p.id === id)?.types,
+  };
+  const label = (i: number): string | undefined => (mixed(i, 30) ? undefined : 'confidential');
+  const made = () =>
+    subjectGetters({
+      view: v,
+      columns,
+      items: {
+        name: (i) => `file ${i}.txt`,
+        label,
+        mime: () => undefined,
+        isFile: new Uint8Array(I).fill(1),
+      },
+      weight: (n) => (n < S ? 2 : weights[n - S]!),
+      exposures: findExposures(v, columns, weights),
+      types: (i) => (found.get(i) ?? []).map((f) => f.dataType),
+      holds: (i, asked: Holding) => holdsIn(found.get(i) ?? [], asked, types),
+      modified: () => v.moment - 86_400_000,
+      sizeBytes: () => 1000,
+      tally: () => tally,
+      entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
+    });
+  const facts = { view: v, label };
+  const all = STARTERS.flatMap(({ policy }) =>
+    policy.rules.filter((r) => r.atRest).map((rule) => ({ policy, rule })),
+  );
+  const rules = Array.from({ length: RULES }, (_, n) => all[n % all.length]!);
+  say(`${I} items, ${org.entries.ids.length} grants and links, ${v.identityCount} people`);
+
+  let getters = made();
+  const from = performance.now();
+  let hits = 0;
+  const slowest: [number, string][] = [];
+  for (const { policy, rule } of rules) {
+    const at = performance.now();
+    const test = ruleTest(policy, rule, facts, getters, BUDGET);
+    for (const n of subjectsOf(v, rule.subject)) if (test(n)) hits++;
+    slowest.push([performance.now() - at, rule.if]);
+  }
+  const took = performance.now() - from;
+  say(`${RULES} rules: ${(took / 1000).toFixed(2)} s, ${hits} hits`);
+  for (const [t, text] of slowest.sort((a, b) => b[0] - a[0]).slice(0, 5))
+    say(`  ${t.toFixed(0)} ms ${text}`);
+
+  const edited: Rule = {
+    id: 'r1',
+    name: 'edited',
+    subject: 'item',
+    atRest: true,
+    if: 'weight >= 3 && could >= outside && kind == "file"',
+    mode: 'observe',
+    severity: 'low',
+    responses: [],
+  };
+  getters = made();
+  const test = ruleTest({}, edited, facts, getters, BUDGET);
+  const one = performance.now();
+  let live = 0;
+  for (const n of subjectsOf(v, 'item')) if (test(n)) live++;
+  const own = performance.now() - one;
+
+  const env = new Environment({ unlistedVariablesAreDyn: true });
+  for (const [name, value] of Object.entries(CONSTANTS)) env.registerConstant(name, 'int', BigInt(value));
+  const parsed = env.parse(edited.if);
+  const names = fieldsOf(edited.if, SUBJECTS.item.fields);
+  const read = getters.item as unknown as Record<string, (n: number) => unknown>;
+  const rows = Array.from({ length: Math.min(SAMPLE, I) }, (_, i) => i + S);
+  let [same, again] = [0, 0];
+  const start = performance.now();
+  for (const n of rows) {
+    const row = Object.fromEntries(
+      names.map((name) => {
+        const value = read[name]!(n);
+        return [name, typeof value === 'number' ? BigInt(value) : value];
+      }),
+    );
+    if (parsed(row) === true) same++;
+  }
+  const library = performance.now() - start;
+  for (const n of rows) if (test(n)) again++;
+  if (same !== again) throw new Error('The two do not hold alike.');
+  ratio('a rule as it is edited, a row, against the CEL library', own / I, library / rows.length);
+  ratio(
+    'forty rules over everything, against as many rows of the CEL library',
+    took / RULES,
+    (library / rows.length) * I,
+  );
+  say(
+    `a rule as it is edited: ${own.toFixed(0)} ms for ${I} (${live} hits); the CEL library ${((library / rows.length) * I).toFixed(0)} ms, by ${rows.length} rows`,
+  );
+}

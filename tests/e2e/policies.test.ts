@@ -1,0 +1,166 @@
+/** Policies in the running application: judged by themselves, what they hit, versions, and what is refused. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { STARTERS } from '../../src/core/guard/starters.ts';
+import type { LinkRow } from '../../src/core/model.ts';
+import type { HitsPage, PolicyPage, PolicyRow, RuleTry } from '../../src/dto/guard.ts';
+import { Scene, until } from './harness.ts';
+
+const scene = new Scene();
+beforeAll(async () => {
+  await scene.up();
+  await scene.survey();
+});
+afterAll(() => scene.down());
+
+const HOSTILE = '=HYPERLINK("http://evil.test")<img src=x onerror=alert(1)>.txt';
+const starter = (id: string) => STARTERS.find((s) => s.id === id)!.policy;
+const make = (policy: object, note = '') =>
+  scene.api<{ id: number }>('POST', '/api/policies', { policy, note });
+const one = (id: number) => scene.api<PolicyPage>('GET', `/api/policies/${id}`);
+const hits = (query: string) => scene.api<HitsPage>('GET', `/api/policies/hits?limit=500&${query}`);
+/** Resolves when a policy was judged more often than so many times. */
+const judged = (id: number, runs = 0) =>
+  until('the policy to be judged', async () => (await one(id)).runs.length > runs, 60);
+const links = () => scene.truth<LinkRow[]>('links');
+
+describe('a policy', () => {
+  let id: number;
+
+  it('is judged as it is made, and hits the links that the workspaces themselves have', async () => {
+    ({ id } = await make(starter('anyone-edit'), 'from a starter'));
+    await judged(id);
+    const { policy } = await one(id);
+    const own = { ...policy, rules: [{ ...policy.rules[0]!, if: 'audience == "anyone"' }] };
+    await scene.api('PUT', `/api/policies/${id}`, { policy: own, version: 1, note: 'readers too' });
+    await judged(id, 1);
+    const truth = (await links())
+      .filter((l) => l.audience === 'anyone' && !(l.expiresAt && Date.parse(l.expiresAt) <= Date.now()))
+      .map((l) => l.id);
+    const found = (await hits(`policy=${id}`)).rows;
+    expect(found.map((h) => h.key.split(':').at(-1)!).sort()).toEqual(truth.sort());
+    expect(found.every((h) => h.state === 'would' && h.version === 2)).toBe(true);
+    const page = await one(id);
+    expect(page.versions.map((v) => [v.version, v.note])).toEqual([
+      [2, 'readers too'],
+      [1, 'from a starter'],
+    ]);
+    expect(page.hits).toBe(found.length);
+    expect(await scene.api('GET', `/api/policies/versions/${id}?version=1`)).toEqual(starter('anyone-edit'));
+  });
+
+  it('says what is new and what is over by itself once the workspaces have changed', async () => {
+    const [first] = (await links()).filter((l) => l.audience === 'anyone');
+    const before = await hits(`policy=${id}`);
+    await scene.setTruth('links', { ...first!, audience: 'organisation' });
+    await scene.survey('incremental');
+    await until('it to be over', async () => (await hits(`policy=${id}&state=over`)).total === 1, 60);
+    const [over] = (await hits(`policy=${id}&state=over`)).rows;
+    expect(over!.key).toMatch(new RegExp(`^link:[a-z]+:${first!.id}$`));
+    expect(over!.overAt).not.toBeNull();
+    expect((await hits(`policy=${id}`)).total).toBe(before.total - 1);
+    await scene.setTruth('links', { ...first!, audience: 'anyone' });
+    await scene.survey('incremental');
+    await until('it to be hit again', async () => (await hits(`policy=${id}`)).total === before.total, 60);
+    expect((await hits(`policy=${id}&state=over`)).total).toBe(0);
+    const [last] = (await one(id)).runs;
+    expect([last!.opened, last!.over, last!.by]).toEqual([1, 0, 'Gate Lantern']);
+    // what was hit all along is hit since the beginning
+    const since = new Map(before.rows.map((h) => [h.key, h.since]));
+    for (const h of (await hits(`policy=${id}`)).rows)
+      if (h.key !== over!.key) expect(h.since).toBe(since.get(h.key));
+  });
+
+  it('tries a rule while it is written, and tells what is wrong with it', async () => {
+    const policy = starter('anyone-heavy');
+    const tried = (given: object) =>
+      scene.api<{ tried?: RuleTry; wrong: { at: string; why: string }[] }>('POST', '/api/policies/try', {
+        policy: given,
+        rule: 'r1',
+      });
+    const rule = policy.rules[0]!;
+    const all = await tried({ ...policy, rules: [{ ...rule, if: 'true' }] });
+    const heavy = await tried(policy);
+    const kept = await make(policy);
+    await judged(kept.id);
+    expect(heavy.tried!.hits).toBe((await one(kept.id)).hits);
+    expect(all.tried!.hits).toBe(all.tried!.of);
+    expect(all.tried!.first).toHaveLength(Math.min(10, all.tried!.of));
+    const wrong = async (change: object) => (await tried({ ...policy, ...change })).wrong;
+    expect(await wrong({ rules: [{ ...rule, if: 'audience == anyone' }] })).toEqual([
+      { at: 'rules[0].if', why: expect.stringContaining('Text is written in quotes') as string },
+    ]);
+    expect(await wrong({ rules: [{ ...rule, if: 'holds("no-such-thing")' }] })).toEqual([
+      { at: 'rules[0].if', why: 'There is no data type or pack “no-such-thing”.' },
+    ]);
+    expect(await wrong({ colour: 'red' })).toEqual([{ at: 'colour', why: 'There is no such key here.' }]);
+    // a condition that would hold everybody up is refused before it runs
+    const list = `[${'"a",'.repeat(20)}"b"]`;
+    const deep = `${list}.exists(a, ${list}.exists(b, ${list}.exists(c, ${list}.exists(d, a == d && b == c))))`;
+    const [slow] = await wrong({ rules: [{ ...rule, if: deep }] });
+    expect(slow!.why).toContain('steps for each row');
+  });
+
+  it('is not overwritten by whoever has not seen the last version, and keeps nothing that is wrong', async () => {
+    const { policy, version } = await one(id);
+    await scene.api('PUT', `/api/policies/${id}`, { policy, version, note: 'first' });
+    await expect(
+      scene.api('PUT', `/api/policies/${id}`, { policy, version, note: 'second' }, 'deputy'),
+    ).rejects.toThrow(/409 This policy was changed meanwhile/);
+    await expect(make({ ...policy, rules: [] })).rejects.toThrow(/422 rules:/);
+    await expect(make({ ...policy, rules: [{ ...policy.rules[0], mode: 'enforce' }] })).rejects.toThrow(
+      /422 Rules can observe/,
+    );
+    await expect(scene.api('POST', '/api/policies', { policy }, 'auditor')).rejects.toThrow(/403/);
+    expect((await one(id)).version).toBe(version + 1);
+  });
+
+  it('judges in its rhythm and not with every survey, and is judged on request', async () => {
+    const made = await make({ ...starter('owners'), rhythm: 'FREQ=DAILY;BYHOUR=5' });
+    await judged(made.id);
+    const due = async () =>
+      (await scene.api<PolicyRow[]>('GET', '/api/policies')).find((p) => p.id === made.id)!.nextRun;
+    const next = new Date((await due())!);
+    expect([
+      next.getUTCHours(),
+      next.getTime() > Date.now(),
+      next.getTime() < Date.now() + 86_400_000,
+    ]).toEqual([5, true, true]);
+    await scene.survey('incremental');
+    await until('the others to be judged', async () => (await one(id)).runs.length > 3, 60);
+    expect((await one(made.id)).runs).toHaveLength(1);
+    await scene.api('POST', `/api/policies/${made.id}`, { act: 'run' });
+    await judged(made.id, 1);
+    expect(await due()).toBe(next.toISOString());
+  });
+
+  it('tells names that are hostile as they are, and takes them out as text', async () => {
+    const [item] = await scene.truth<{ id: string; kind: string }[]>('items');
+    await scene.setTruth('items', { ...item!, name: HOSTILE });
+    const rule = {
+      ...starter('label-missing').rules[0]!,
+      subject: 'item',
+      if: 'name.contains("onerror")',
+      responses: [],
+    };
+    const made = await make({ ...starter('label-missing'), name: HOSTILE, rules: [rule] });
+    await scene.survey();
+    await until('it to be hit', async () => (await hits(`policy=${made.id}`)).total === 1, 60);
+    expect((await hits(`policy=${made.id}&text=ONERROR`)).rows[0]!.name).toBe(HOSTILE);
+    const csv = await (
+      await scene.raw('GET', `/api/export?table=hits&format=csv&policy=${made.id}`, { role: 'steward' })
+    ).text();
+    expect(csv).toContain(`"'=HYPERLINK(""http://evil.test"")`);
+    await scene.api('DELETE', `/api/policies/${made.id}`, {});
+    expect((await scene.api<PolicyRow[]>('GET', '/api/policies')).some((p) => p.id === made.id)).toBe(false);
+    expect((await hits(`policy=${made.id}`)).total).toBe(0);
+  });
+
+  it('goes on after the application was killed, with what it hit and when it is due', async () => {
+    const before = await scene.api<PolicyRow[]>('GET', '/api/policies');
+    await scene.kill('SIGKILL');
+    await scene.startApp();
+    const after = await scene.api<PolicyRow[]>('GET', '/api/policies');
+    const lasting = (rows: PolicyRow[]) => rows.map(({ lastRun: _, ...p }) => p);
+    expect(lasting(after)).toEqual(lasting(before));
+  });
+});
