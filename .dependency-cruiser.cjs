@@ -16,11 +16,11 @@ module.exports = {
       name: 'core-pure',
       severity: 'error',
       from: { path: '^src/core/', pathNot: '\\.test\\.ts$' },
-      // without I/O: the word list of BIP-39, the numbering plans of E.164, patterns in linear time, public suffixes, lists and spellings of domains, the grammar of CEL, schemas
+      // without I/O: the word list of BIP-39, the numbering plans of E.164, patterns in linear time, public suffixes, lists and spellings of domains, the grammar of CEL, schemas, rhythms, digests
       to: {
         dependencyTypes: ['core', 'npm', 'npm-dev'],
         pathNot:
-          'node_modules/(@scure/bip39|libphonenumber-js|re2js|tldts|tr46|fastest-levenshtein|email-providers|@marcbachmann/cel-js|zod)/',
+          'node_modules/(@scure/bip39|libphonenumber-js|re2js|tldts|tr46|fastest-levenshtein|email-providers|@marcbachmann/cel-js|zod|rrule|@noble/hashes)/',
       },
       comment: 'No I/O, no clock, no framework in the core.',
     },
@@ -79,15 +79,15 @@ module.exports = {
         'ui',
         '^src/ui/',
         [
-          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields|guard/(kinds|responses|schema))\\.ts$',
           '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ],
-        'The interface talks to the API only; constants of the core and a schema excepted.',
+        'The interface talks to the API only; constants of the core and schemas excepted.',
       ),
       to: {
         ...only('', '^src/ui/', [
-          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields)\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/fields|guard/(kinds|responses|schema))\\.ts$',
           '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ]).to,

@@ -4,6 +4,7 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
+import { WRITTEN } from '../../scripts/docs.ts';
 
 const examples = [
   ...readFileSync('docs/cli.md', 'utf8').matchAll(/```console\n\$ npm run -s gl -- (.*)\n([^]*?)```/g),
@@ -21,6 +22,37 @@ describe('docs/cli.md', () => {
     });
     expect(stdout).toBe(expected);
     expect(status).toBe(0);
+  });
+});
+
+describe('what is written from declarations', () => {
+  it.each(Object.entries(WRITTEN))('docs/%s is up to date (npm run docs)', (name, text) => {
+    expect(readFileSync(`docs/${name}`, 'utf8')).toBe(text);
+  });
+
+  it('the example of a policy is one, and its cases come out', () => {
+    const gl = (...args: string[]) => {
+      const { stdout, status } = spawnSync(process.execPath, ['dist/app/gl.mjs', 'policy', ...args], {
+        encoding: 'utf8',
+      });
+      return {
+        said: stdout
+          .trim()
+          .split('\n')
+          .map((l) => JSON.parse(l) as unknown),
+        status,
+      };
+    };
+    const file = 'docs/examples/policies/outside.json';
+    expect(gl('check', file)).toEqual({
+      said: [{ name: 'Identity numbers stay inside', rules: 1 }],
+      status: 0,
+    });
+    expect(gl('test', file)).toEqual({ said: [{ cases: 3, failed: 0 }], status: 0 });
+    const failing = join(mkdtempSync(join(tmpdir(), 'gl-docs-')), 'policy.json');
+    writeFileSync(failing, readFileSync(file, 'utf8').replace('"distinct\\": 2', '"distinct\\": 3'));
+    const { said, status } = gl('test', failing);
+    expect([said.length, said.at(-1), status]).toEqual([2, { cases: 3, failed: 1 }, 1]);
   });
 });
 
