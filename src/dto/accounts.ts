@@ -106,6 +106,7 @@ export interface Course {
   remedy: number;
   /** Data types that are looked for. */
   guard: number;
+  policies: number;
   record: number;
   tray: number;
 }

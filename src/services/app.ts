@@ -208,6 +208,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
                 (select count(*)::int from plan where state = any($2)) as remedy,
                 (select count(*)::int from custom_type where active) as guard,
+                (select count(*)::int from policy where removed_at is null) as policies,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,
         [account, UNFINISHED],

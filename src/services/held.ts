@@ -263,6 +263,7 @@ export function appFor(app: App, account: Account | undefined): App {
         exposure: (await findings.fitting({ state: 'open' })).length,
         remedy: plans.filter((p) => UNFINISHED.includes(p.state)).length,
         record: 0,
+        policies: 0,
       };
     },
     accounts: only<typeof app.accounts>(

@@ -85,7 +85,11 @@ function CourseBar({ path }: { path: string }) {
     ),
     Exposure: course ? `${count(course.exposure)} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
-    Guard: course ? plural(course.guard, 'data type') : '',
+    Guard: course
+      ? course.policies
+        ? plural(course.policies, 'policy', 'policies')
+        : plural(course.guard, 'data type')
+      : '',
     Record: course ? `${count(course.record)} entries` : '',
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
