@@ -43,7 +43,7 @@ const owned: fc.Arbitrary<Rows> = organisations.chain((rows) => {
       ),
       all(rows.items, fc.record({ label: some(fc.constantFrom(...LABELS)) })),
     )
-    .map(([users, spaces, items]) => ({ ...rows, users, spaces, items }) as Rows);
+    .map(([users, spaces, items]) => ({ ...rows, users, spaces, items }));
 });
 const clean = <T extends object>(o: T): T => JSON.parse(JSON.stringify(o)) as T;
 

@@ -153,6 +153,7 @@ const OF_PLANS = [
 
 /** Answers that depend on what policies hit. */
 const OF_POLICIES = [
+  '/api/course',
   '/api/policies',
   '/api/policies/[id]',
   '/api/policies/hits',
