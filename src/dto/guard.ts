@@ -96,12 +96,6 @@ export interface PolicyRun {
   failed: string | null;
 }
 
-export interface StarterRow {
-  id: string;
-  theme: string;
-  policy: Policy;
-}
-
 /** A policy as it is sent: what is wrong with it is told by where it stands. */
 export const policyForm = z.object({
   policy: z.looseObject({}),

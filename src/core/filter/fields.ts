@@ -315,7 +315,6 @@ export const FIELDS = {
 
 /** Tables whose rows can be asked what they hold: of a grant or a link, what it is on. */
 export const HOLDERS = ['items', 'grants', 'links'] as const satisfies readonly (keyof typeof FIELDS)[];
-export type Holder = (typeof HOLDERS)[number];
 
 export type Filtered = keyof typeof FIELDS;
 export const FILTERED = Object.keys(FIELDS) as Filtered[];

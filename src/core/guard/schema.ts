@@ -10,7 +10,6 @@ export type Mode = (typeof MODES)[number];
 
 /** What somebody can be about to do. */
 export const MOMENTS = ['share', 'open', 'download', 'print', 'copy', 'move', 'upload'] as const;
-export type Moment = (typeof MOMENTS)[number];
 
 const name = (most: number) => z.string().trim().min(1).max(most);
 const ids = z.array(name(1100)).max(500);
