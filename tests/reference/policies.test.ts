@@ -17,7 +17,7 @@ import { PARTS, type GrantRow, type LinkRow, type Part, type PersonRow } from '.
 import { levelsOf, PartsCount, type InParts } from '../../src/core/recognise/types.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
-import type { Rows } from './plain-access.ts';
+import { plainly, type Rows } from './plain-access.ts';
 
 const UNITS = ['Finance', 'Crewing'];
 const LABELS = ['confidential', 'internal'];
@@ -190,6 +190,52 @@ function inScopePlainly(rows: Rows, { scope = {} }: Policy, subject: Subject): s
     .sort();
 }
 
+/** Whether somebody is in a group, nesting followed. */
+function reaches(rows: Rows, group: string, user: string, seen = new Set<string>()): boolean {
+  if (seen.has(group)) return false;
+  seen.add(group);
+  return (rows.groups.find((g) => g.id === group)?.members ?? []).some(
+    (m) => m.value === user || reaches(rows, m.value, user, seen),
+  );
+}
+
+/** The subjects of an organisation, and those of them that are in a scope and of which a condition holds; by id. */
+function judging(rows: Rows) {
+  const org = build(rows);
+  const v = view(org);
+  const label = (i: number) => rows.items.find((r) => r.id === org.itemIds.at(i))!.label;
+  const none = { files: new Int32Array(v.identityCount), heavy: new Int32Array(v.identityCount) };
+  const getters = subjectGetters({
+    view: v,
+    columns: reach(v),
+    items: {
+      name: (i) => org.itemIds.at(i),
+      label,
+      mime: () => undefined,
+      isFile: new Uint8Array(org.itemIds.length),
+    },
+    weight: () => 0,
+    exposures: [],
+    types: () => [],
+    holds: () => false,
+    modified: () => NaN,
+    sizeBytes: () => 0,
+    tally: () => none,
+    entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
+  });
+  const hits = (subject: Subject, condition: string, scope?: Policy['scope']) => {
+    const rule = {
+      ...{ id: 'r', name: 'r', subject, if: condition },
+      ...{ mode: 'observe' as const, severity: 'low' as const, responses: [] },
+    };
+    const test = ruleTest(scope ? { scope } : {}, rule, { view: v, label }, getters, 1e6);
+    const subjects = [...subjectsOf(v, subject)];
+    const ids = (of: readonly number[]) => of.map((n) => subjectId(v, subject, n)).sort();
+    return { all: ids(subjects), found: ids(subjects.filter(test)) };
+  };
+  return { hits };
+}
+
 describe('policies', () => {
   it('have in scope what a plain reading of the rows has', () => {
     const met = new Set<string>();
@@ -197,46 +243,153 @@ describe('policies', () => {
       fc.property(owned, policies, (rows, given) => {
         const { policy, wrong } = readPolicy(given, TYPES);
         expect(wrong).toEqual([]);
-        const org = build(rows);
-        const v = view(org);
-        const columns = reach(v);
-        const label = (i: number) => rows.items.find((r) => r.id === org.itemIds.at(i))!.label;
-        const facts = { view: v, label };
-        const none = { files: new Int32Array(v.identityCount), heavy: new Int32Array(v.identityCount) };
-        const getters = subjectGetters({
-          view: v,
-          columns,
-          items: {
-            name: (i) => org.itemIds.at(i),
-            label,
-            mime: () => undefined,
-            isFile: new Uint8Array(org.itemIds.length),
-          },
-          weight: () => 0,
-          exposures: [],
-          types: () => [],
-          holds: () => false,
-          modified: () => NaN,
-          sizeBytes: () => 0,
-          tally: () => none,
-          entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
-        });
         const [rule] = policy!.rules;
-        const hits = ruleTest(policy!, rule!, facts, getters, 1e6);
-        const known = new Set(rows.users.map((u) => u.id));
-        const found = [...subjectsOf(v, rule!.subject)]
-          // people whom rows only mention are not among the rows
-          .filter((n) => rule!.subject !== 'identity' || known.has(subjectId(v, 'identity', n)))
-          .filter(hits)
-          .map((n) => subjectId(v, rule!.subject, n))
-          .filter((id) => rule!.subject !== 'group' || rows.groups.some((g) => g.id === id))
-          .sort();
+        const known = new Set([...rows.users, ...rows.groups].map((r) => r.id));
+        const found = judging(rows)
+          .hits(rule!.subject, 'true', policy!.scope)
+          // people and groups that rows only mention are not among the rows
+          .found.filter((id) => !['identity', 'group'].includes(rule!.subject) || known.has(id));
         expect(found).toEqual(inScopePlainly(rows, policy!, rule!.subject));
         met.add(`${rule!.subject} ${found.length ? 'some' : 'none'}`);
       }),
       { numRuns: 600 },
     );
     for (const s of SUBJECT_NAMES) for (const n of ['some', 'none']) expect(met).toContain(`${s} ${n}`);
+  });
+
+  it('ask of grants, links, people, groups and spaces what plain loops over the rows say', () => {
+    const met = new Map<string, number>();
+    fc.assert(
+      fc.property(owned, (rows) => {
+        const { hits } = judging(rows);
+        const plain = plainly(rows);
+        const kindOf = (name: string) => plain.identities.get(name)!.kind;
+        const domainAt = (name: string) => plain.identities.get(name)!.domain;
+        const under = (d: string, list: readonly string[]) =>
+          list.some((x) => d === x || d.endsWith(`.${x}`));
+        const own = (d: string) => under(d, rows.own.domains);
+        const partner = (d: string) => under(d, rows.own.partnerDomains);
+        /** Domains of whom it is for by name, other than ours; undefined where it is for anyone at all. */
+        const outside = (e: GrantRow | LinkRow): string[] | undefined => {
+          if ('audience' in e ? e.audience === 'anyone' : 'anyone' in e.to) return undefined;
+          const to = 'to' in e ? [e.to] : (e.recipients ?? []);
+          return to.flatMap((p) =>
+            'domain' in p
+              ? own(p.domain.toLowerCase())
+                ? []
+                : [p.domain.toLowerCase()]
+              : 'everyone' in p
+                ? []
+                : plain
+                    .whoIs(p)
+                    .filter((n) => kindOf(n) !== 'member')
+                    .map(domainAt),
+          );
+        };
+        const group = (g: { id: string }) => plain.whoIs({ group: g.id });
+        const members = [...plain.identities.values()].filter((i) => i.kind === 'member').length;
+        const activeOwners = (s: { owners?: string[] }) =>
+          (s.owners ?? []).filter((o) => plain.identities.get(o)?.kind === 'member').length;
+        const groupsOf = (id: string) =>
+          rows.groups.filter((g) => reaches(rows, g.id, id)).map((g) => g.name);
+        const asked: [Subject, string, (id: string) => boolean][] = [];
+        const ask = <T extends { id: string }>(
+          subject: Subject,
+          list: readonly T[],
+          condition: string,
+          holds: (row: T) => boolean,
+        ) => asked.push([subject, condition, (id) => holds(list.find((r) => r.id === id)!)]);
+        for (const [subject, list] of [
+          ['grant', rows.grants],
+          ['link', rows.links],
+        ] as const) {
+          ask<GrantRow | LinkRow>(subject, list, 'external', (e) => outside(e)?.length !== 0);
+          ask<GrantRow | LinkRow>(subject, list, 'ofPartner', (e) => {
+            const domains = outside(e);
+            return Boolean(domains?.length && domains.every(partner));
+          });
+          ask<GrantRow | LinkRow>(subject, list, 'ends && expires > taken', (e) => e.expiresAt !== undefined);
+          ask<GrantRow | LinkRow>(subject, list, 'role == "reader" || role == "editor"', (e) =>
+            ['reader', 'editor'].includes(e.role),
+          );
+          ask<GrantRow | LinkRow>(subject, list, 'on == "space"', (e) => 'space' in e.on);
+        }
+        ask(
+          'grant',
+          rows.grants,
+          'kind == "group" && size > 1',
+          (g) => 'group' in g.to && plain.whoIs(g.to).length > 1,
+        );
+        ask(
+          'grant',
+          rows.grants,
+          'kind == "guest" || kind == "outsider"',
+          (g) => ('user' in g.to || 'email' in g.to) && plain.whoIs(g.to).some((n) => kindOf(n) !== 'member'),
+        );
+        ask(
+          'link',
+          rows.links,
+          'audience == "anyone" && noCopies',
+          (l) => l.audience === 'anyone' && l.noCopies === true,
+        );
+        ask('group', rows.groups, 'external > 0', (g) => group(g).some((n) => kindOf(n) !== 'member'));
+        ask(
+          'group',
+          rows.groups,
+          'members >= 2',
+          (g) => group(g).filter((n) => kindOf(n) === 'member').length >= 2,
+        );
+        ask(
+          'group',
+          rows.groups,
+          'share >= 50',
+          (g) =>
+            Math.round(
+              (100 * group(g).filter((n) => kindOf(n) === 'member').length) / Math.max(1, members),
+            ) >= 50,
+        );
+        ask('space', rows.spaces, 'activeOwners < 1', (s) => activeOwners(s) < 1);
+        ask('space', rows.spaces, 'gated', (s) => (s.gate?.length ?? 0) > 0);
+        ask('space', rows.spaces, 'external > 0', (s) => {
+          const { who } = plain.judge(s);
+          return Object.keys(who).some((n) => kindOf(n) !== 'member');
+        });
+        ask('identity', rows.users, '"g0" in groups', (u) => groupsOf(u.id).includes('g0'));
+        ask(
+          'identity',
+          rows.users,
+          'active && kind == "guest"',
+          (u) => plain.identities.get(u.id)?.kind === 'guest',
+        );
+        ask('identity', rows.users, 'ofPartner', (u) => {
+          const i = plain.identities.get(u.id);
+          return i !== undefined && i.kind !== 'member' && partner(i.domain);
+        });
+        for (const [subject, condition, holds] of asked) {
+          const { all, found } = hits(subject, condition);
+          const known = new Set(
+            {
+              grant: rows.grants,
+              link: rows.links,
+              group: rows.groups,
+              space: rows.spaces,
+              identity: rows.users,
+              item: rows.items,
+            }[subject].map((r: { id: string }) => r.id),
+          );
+          const wanted = all.filter((id) => known.has(id) && holds(id));
+          expect([subject, condition, found.filter((id) => known.has(id))]).toEqual([
+            subject,
+            condition,
+            wanted,
+          ]);
+          met.set(condition, (met.get(condition) ?? 0) + wanted.length);
+        }
+      }),
+      { numRuns: 300 },
+    );
+    // each condition held of something
+    expect([...met].filter(([, n]) => n === 0)).toEqual([]);
   });
 
   it('keep the same people in a pilot as its share grows, by HMAC-SHA-256 (RFC 4231, test case 2)', () => {
