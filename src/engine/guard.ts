@@ -10,6 +10,7 @@ import type { AskedValue, RuleHit, RuleTry } from '../dto/guard.ts';
 import { nodeKey } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
+import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 
 /** Steps that the conditions of a rule may take on the average for each subject, and at least. */
@@ -23,7 +24,11 @@ const SHOWN = 10;
 const MOST_VALUES = 5;
 const MOST_TEXT = 200;
 
-const factsOf = (l: Loaded): ScopeFacts => ({ view: l.view, label: (i) => l.items.label(i) });
+const factsOf = (l: Loaded): ScopeFacts => ({
+  view: l.view,
+  label: (i) => l.items.label(i),
+  sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
+});
 
 /** Numbers of the subjects that a rule hits. Throws a FilterError, or where the signal is aborted. */
 async function* hitsOf(

@@ -20,7 +20,6 @@ import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Jobs } from './jobs.ts';
 import type { Ledger } from './ledger.ts';
-import { log } from './log.ts';
 import type { Present } from './present.ts';
 
 interface Kept {
@@ -66,9 +65,21 @@ export class Policies {
         return { state: 'done', next: rhythm ? nextOf(rhythm, this.clock()) : undefined };
       },
     });
-    present.subscribe(async () => {
-      await this.judgeAll();
+    present.subscribe(({ survey, ended, again }) => this.follow(survey, ended || again));
+  }
+
+  /** Puts on the list what goes by changes; where nothing has changed, what was not judged on this survey before the end of the application. */
+  private async follow(survey: number, changed: boolean): Promise<void> {
+    const due = await this.db.query<{ id: number }>(
+      `select c.id from (${CURRENT}) c where c.doc->>'rhythm' is null and ($1 or not exists
+         (select from policy_run r where r.policy = c.id and r.version = c.version and r.survey = $2))`,
+      [changed, survey],
+    );
+    if (!due.length) return;
+    await this.db.transaction(async (tx) => {
+      for (const { id } of due) await this.jobs.add(tx, 'policy', id, BY_ITSELF);
     });
+    await this.jobs.look();
   }
 
   async list(): Promise<PolicyRow[]> {
@@ -241,15 +252,6 @@ export class Policies {
       [policy ?? null, rule ?? null, state ?? 'would', text?.toLowerCase() ?? null, page.limit, page.offset],
     );
     return { rows: rows.map(hitOf), total: rows[0]?.total ?? 0 };
-  }
-
-  /** Judges whatever goes by changes. Those that cannot be judged stand as they were, and say why. */
-  private async judgeAll(): Promise<void> {
-    for (const { id, doc } of await this.db.query<Kept>(CURRENT))
-      if (!doc.rhythm)
-        await this.judge(id, BY_ITSELF).catch((e: unknown) =>
-          log.error({ err: e, policy: id }, 'a policy could not be judged'),
-        );
   }
 
   /** Judges a policy on the survey in force, and gives its rhythm. Doing it twice changes nothing. */

@@ -84,6 +84,13 @@ describe('a policy', () => {
     await judged(kept.id);
     expect(heavy.tried!.hits).toBe((await one(kept.id)).hits);
     expect(all.tried!.hits).toBe(all.tried!.of);
+    const drives = await tried({
+      ...policy,
+      scope: { include: { workspaces: ['drives'] } },
+      rules: [{ ...rule, if: 'true' }],
+    });
+    expect(drives.tried!.first.every((h) => h.key.startsWith('link:drives:'))).toBe(true);
+    expect([drives.tried!.hits > 0, drives.tried!.hits < all.tried!.hits]).toEqual([true, true]);
     expect(all.tried!.first).toHaveLength(Math.min(10, all.tried!.of));
     const wrong = async (change: object) => (await tried({ ...policy, ...change })).wrong;
     expect(await wrong({ rules: [{ ...rule, if: 'audience == anyone' }] })).toEqual([

@@ -16,6 +16,8 @@ export interface ScopeFacts {
   view: View;
   /** Label of a file or folder. */
   label(item: number): string | undefined;
+  /** What a source calls something, where that is not its id in the organisation. */
+  sourceId?(kind: 'space' | 'workspace' | 'group', id: string): string | undefined;
 }
 
 /** Every subject of a kind, in the order of their numbers. */
@@ -86,85 +88,86 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   };
   const idOf = (u: number): string => (u < 0 ? strangers[~u]! : org.users[u]!.id);
   const owners = org.spaces.map((s) => (s.owners ?? []).map(numberOf));
-  /** Numbers of the users that departments, groups and people are asked of. */
-  const peopleOf = (n: number): readonly number[] => {
-    if (subject === 'identity') return n < org.users.length ? [n] : [];
-    if (subject === 'group') return [];
+  /** Whether somebody of whom departments, groups and people are asked fits. */
+  const anybody = (n: number, fits: (user: number) => boolean): boolean => {
+    if (subject === 'identity') return n < org.users.length && fits(n);
+    if (subject === 'group') return false;
     const item = itemOf(n);
     const owner = scope.of === 'space' || item < 0 ? -1 : org.itemOwner[item]!;
-    return owner >= 0 ? [owner] : owners[spaceOf(n)]!;
+    return owner >= 0 ? fits(owner) : owners[spaceOf(n)]!.some(fits);
   };
-  const bySpace = (value: (s: number) => string | undefined) => (n: number) => {
-    const s = spaceOf(n);
-    return s < 0 ? [] : [value(s) ?? ''];
+  const named = (kind: 'space' | 'workspace' | 'group', id: string, name: string): string[] => [
+    id,
+    name,
+    f.sourceId?.(kind, id) ?? id,
+  ];
+  const groupNames = (groups: Iterable<number>): string[] =>
+    [...groups].flatMap((g) => named('group', org.groups[g]!.id, org.groups[g]!.name));
+  const ofUser: Partial<Record<ScopeKey, (u: number) => readonly string[]>> = {
+    units: (u) => [org.users[u]?.department ?? ''],
+    groups: (u) => (u < 0 ? [] : groupNames(groupsOfUser(org, u))),
+    people: (u) => [idOf(u), ...(org.users[u]?.addresses ?? [])],
   };
-  const groupIds = (groups: Iterable<number>): string[] =>
-    [...groups].flatMap((g) => [org.groups[g]!.id, org.groups[g]!.name]);
-  const values: Record<ScopeKey, (n: number) => readonly string[]> = {
-    units: (n) => peopleOf(n).flatMap((u) => org.users[u]?.department ?? []),
-    groups: (n) =>
-      subject === 'group'
-        ? groupIds(groupsAbove(org, [n]))
-        : peopleOf(n).flatMap((u) => (u < 0 ? [] : groupIds(groupsOfUser(org, u)))),
-    people: (n) =>
-      subject === 'identity'
-        ? [identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]
-        : peopleOf(n).flatMap((u) => [idOf(u), ...(org.users[u]?.addresses ?? [])]),
-    workspaces: (n) => {
-      const s = spaceOf(n);
-      const id = s < 0 ? undefined : org.spaces[s]!.workspace;
-      return id === undefined ? [] : [id, org.workspaces.find((w) => w.id === id)?.name ?? id];
+  const ofSpace: Partial<Record<ScopeKey, (s: number) => readonly string[]>> = {
+    workspaces: (s) => {
+      const id = org.spaces[s]!.workspace;
+      return named('workspace', id, org.workspaces.find((w) => w.id === id)?.name ?? id);
     },
-    spaces: (n) => {
-      const s = spaceOf(n);
-      return s < 0 ? [] : [org.spaces[s]!.id, org.spaces[s]!.name];
-    },
-    spaceKinds: bySpace((s) => org.spaces[s]!.kind),
-    labels: (n) => {
-      const item = itemOf(n);
-      const s = spaceOf(n);
-      return [item < 0 ? undefined : f.label(item), s < 0 ? undefined : org.spaces[s]!.label].flatMap(
-        (l) => l ?? [],
-      );
-    },
-    charters: () => [],
-    regions: bySpace((s) => org.spaces[s]!.region),
+    spaces: (s) => named('space', org.spaces[s]!.id, org.spaces[s]!.name),
+    spaceKinds: (s) => [org.spaces[s]!.kind],
+    labels: (s) => [org.spaces[s]!.label ?? ''],
+    regions: (s) => [org.spaces[s]!.region ?? ''],
   };
-  const parts = (of: Scope['include']): [ScopeKey, ReadonlySet<string>][] =>
+  /** Whether one of the values of a key is among some names. */
+  function fits(key: ScopeKey, of: ReadonlySet<string>): (n: number) => boolean {
+    const among = (values: readonly string[]): boolean => values.some((x) => x !== '' && of.has(x));
+    const [user, space] = [ofUser[key], ofSpace[key]];
+    if (key === 'groups' && subject === 'group') return (n) => among(groupNames(groupsAbove(org, [n])));
+    // outsiders have no account
+    if (key === 'people' && subject === 'identity')
+      return (n) => among([identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]);
+    if (user) {
+      const known = once((u: number) => among(user(u)));
+      return (n) => anybody(n, known);
+    }
+    if (!space) return () => false;
+    const known = once((s: number) => among(space(s)));
+    return (n) => {
+      const s = spaceOf(n);
+      if (s < 0) return false;
+      const item = key === 'labels' ? itemOf(n) : -1;
+      return known(s) || (item >= 0 && of.has(f.label(item) ?? ''));
+    };
+  }
+  const parts = (of: Scope['include']): ((n: number) => boolean)[] =>
     Object.entries(of ?? {}).flatMap(([key, names]) =>
-      names?.length ? [[key as ScopeKey, new Set<string>(names)]] : [],
+      names?.length ? fits(key as ScopeKey, new Set<string>(names)) : [],
     );
   const [include, exclude] = [parts(scope.include), parts(scope.exclude)];
-  const names = (key: ScopeKey, of: ReadonlySet<string>, n: number): boolean =>
-    values[key](n).some((x) => of.has(x));
-  const pilot = pilotTest(scope.pilot, org, idOf);
-  return (n) =>
-    include.every(([key, of]) => names(key, of, n)) &&
-    !exclude.some(([key, of]) => names(key, of, n)) &&
-    (!pilot || peopleOf(n).some(pilot));
+  const pilot = scope.pilot && once(pilotTest(scope.pilot, groupNames, org, idOf));
+  return (n) => include.every((is) => is(n)) && !exclude.some((is) => is(n)) && (!pilot || anybody(n, pilot));
+}
+
+/** The same, worked out once for each number. */
+function once(test: (n: number) => boolean): (n: number) => boolean {
+  const known = new Map<number, boolean>();
+  return (n) => {
+    let is = known.get(n);
+    if (is === undefined) known.set(n, (is = test(n)));
+    return is;
+  };
 }
 
 /** Whether a user is in a pilot: of its groups, or in a share that stays the same people as it grows. */
 function pilotTest(
-  pilot: Scope['pilot'],
+  pilot: NonNullable<Scope['pilot']>,
+  groupNames: (groups: Iterable<number>) => string[],
   org: Organisation,
   idOf: (user: number) => string,
-): ((user: number) => boolean) | undefined {
-  if (!pilot) return undefined;
-  const known = new Map<number, boolean>();
-  const groups = 'groups' in pilot ? new Set(pilot.groups) : undefined;
-  const is = (u: number): boolean =>
-    groups
-      ? u >= 0 &&
-        [...groupsOfUser(org, u)].some(
-          (g) => groups.has(org.groups[g]!.id) || groups.has(org.groups[g]!.name),
-        )
-      : 'share' in pilot && shareOf(pilot.salt, idOf(u)) < pilot.share;
-  return (u) => {
-    let inIt = known.get(u);
-    if (inIt === undefined) known.set(u, (inIt = is(u)));
-    return inIt;
-  };
+): (user: number) => boolean {
+  if ('share' in pilot) return (u) => shareOf(pilot.salt, idOf(u)) < pilot.share;
+  const groups = new Set(pilot.groups);
+  return (u) => u >= 0 && groupNames(groupsOfUser(org, u)).some((name) => groups.has(name));
 }
 
 /** Bytes of which a number in [0, 1) is made: as many as a double holds exactly. */
