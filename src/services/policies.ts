@@ -296,10 +296,12 @@ export class Policies {
                and rule || ' ' || key = any($3) returning id`,
             [id, now, differing.gone],
           );
+      const before = new Date(now.getTime() - (kept.doc.keepDays ?? KEEP_DAYS) * DAY);
       await tx.query("delete from rule_hit where policy = $1 and state = 'over' and over_at < $2", [
         id,
-        new Date(now.getTime() - (kept.doc.keepDays ?? KEEP_DAYS) * DAY),
+        before,
       ]);
+      await tx.query('delete from policy_run where policy = $1 and at < $2', [id, before]);
       await tx.query(
         `insert into policy_run (policy, version, survey, at, by, took, hits, opened, over, doc)
          values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10::jsonb)`,

@@ -564,13 +564,10 @@ describe('a steward’s first quarter of an hour', () => {
     await aside.getByText(/sharing links would be hit now/).waitFor();
     const before = await aside.locator('p').first().textContent();
     await page.getByLabel('Name of the rule').fill('Links for anyone that lead to something');
-    const condition = page.getByRole('textbox', { name: 'Condition' });
-    await condition.click();
-    await page.keyboard.press('Control+A');
-    await page.keyboard.type('audience == "anyone" && wieght >= 2');
+    const condition = page.getByRole('textbox', { name: 'Condition', exact: true });
+    await condition.fill('audience == "anyone" && wieght >= 2');
     await aside.getByText('Is “weight” meant?', { exact: false }).waitFor();
-    await page.keyboard.press('Control+A');
-    await page.keyboard.type('audience == "anyone" && weight >= 1');
+    await condition.fill('audience == "anyone" && weight >= 1');
     await until(
       'the count to follow',
       async () => (await aside.locator('p').first().textContent()) !== before,

@@ -229,7 +229,7 @@ describe('an account that is held to a part', () => {
       answered.set(path, seen);
       const ids = [target.finding!, target.plan!, 'iban'];
       const paths = path.includes('[id]')
-        ? ids.map((id) => path.replace('[id]', id))
+        ? ids.map((id) => `${path.replace('[id]', id)}?version=1`)
         : questions().map((q) => `${path}?${new URLSearchParams(q)}`);
       const tables =
         path === '/api/export'
@@ -268,6 +268,10 @@ describe('an account that is held to a part', () => {
         '/api/ledger/export',
         '/api/ledger/heads',
         '/api/ledger',
+        '/api/policies/[id]',
+        '/api/policies/hits',
+        '/api/policies',
+        '/api/policies/versions/[id]',
         '/api/problems',
         '/api/retention',
         '/api/survey-failures',
@@ -379,7 +383,7 @@ describe('an account that is held to a part', () => {
       const cases = sent[`${method} ${path}`];
       expect(cases, `${method} ${path} is not tried here`).toBeDefined();
       for (const [status, body] of cases!) {
-        const url = path.replace('[id]', path.includes('plans') ? plan! : 'iban');
+        const url = path.replace('[id]', /plans|policies/.test(path) ? plan! : 'iban');
         const response = await scene.raw(method, url, { headers: asPart(), body });
         const text = await response.text();
         expect([`${method} ${path} ${JSON.stringify(body)}`, response.status, text.slice(0, 200)]).toEqual([
