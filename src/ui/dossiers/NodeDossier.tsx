@@ -7,7 +7,7 @@ import { withQuery, ask } from '../frame/api.ts';
 import { Contents } from './Found.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Routes } from './Routes.tsx';
-import { usePinned } from '../parts/filter.tsx';
+import { usePinned } from '../parts/pinned.ts';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
 import { OptionsButton } from '../parts/Options.tsx';
 import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';

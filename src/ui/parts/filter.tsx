@@ -1,4 +1,4 @@
-/** What every table's view shares: a box that filters by text and conditions, kept views, and a dossier that can be pinned. */
+/** What every table's view shares: a box that filters by text and conditions, and kept views. */
 import { Popover } from 'radix-ui';
 import { viewForm } from '../../dto/forms.ts';
 import { Field as FormField, FormTrouble, useSchemaForm } from './form.tsx';
@@ -447,24 +447,4 @@ export function KeptViews({ path, set }: { path: string; set: SetUrl }) {
       </Popover.Portal>
     </Popover.Root>
   );
-}
-
-/** Which dossier is shown: the selected row's, unless another was pinned; `drop` unselects. */
-export function usePinned<K>(
-  selected: K | undefined,
-  drop: () => void,
-): { shown: K | undefined; pinning: { pinned: boolean; pin: () => void; close: () => void } } {
-  const [pinned, setPinned] = useState<K>();
-  const shown = pinned ?? selected;
-  return {
-    shown,
-    pinning: {
-      pinned: pinned !== undefined,
-      pin: () => setPinned(pinned === undefined ? shown : undefined),
-      close: () => {
-        setPinned(undefined);
-        drop();
-      },
-    },
-  };
 }

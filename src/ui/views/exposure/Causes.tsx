@@ -4,7 +4,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import type { CauseRow, CausesPage } from '../../../dto/exposure.ts';
 import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
-import { usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/pinned.ts';
 import { count, plural, Share, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';

@@ -6,7 +6,7 @@ import type { OutsideDossier, OutsideRow } from '../../../dto/exposure.ts';
 import { withQuery, ask, send } from '../../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from '../../dossiers/Frame.tsx';
 import { TabBar, Tabs } from '../../parts/Tabs.tsx';
-import { usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/pinned.ts';
 import { count, Empty, plural, State, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { partnerForm } from '../../../dto/forms.ts';
 import { dayWords } from '../../parts/dates.ts';

@@ -7,7 +7,7 @@ import type { ChangeNews, FindingRow, Waiting, WatchPage } from '../../../dto/ex
 import { withQuery, ask } from '../../frame/api.ts';
 import { Dossier } from '../../dossiers/Dossier.tsx';
 import { useFix } from '../../dossiers/WhatToDo.tsx';
-import { usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/pinned.ts';
 import { count, Beam, Empty, plural, ToSources, Trouble, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
 import { Matrix } from '../../drawings/Matrix.tsx';

@@ -7,7 +7,7 @@ import { withQuery, ask } from '../../frame/api.ts';
 import { DossierFrame, Section } from '../../dossiers/Frame.tsx';
 import { count, Beam, Empty, plural, ToSources, Weight, When } from '../../parts/marks.tsx';
 import { whenWords } from '../../parts/dates.ts';
-import { usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/pinned.ts';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';

@@ -3,7 +3,7 @@ import type { IdentityRow } from '../../../dto/access.ts';
 import { IdentityDossier } from '../../dossiers/IdentityDossier.tsx';
 import { TabBar, Tabs } from '../../parts/Tabs.tsx';
 import { count, plural } from '../../parts/marks.tsx';
-import { usePinned } from '../../parts/filter.tsx';
+import { usePinned } from '../../parts/pinned.ts';
 import { usePages } from '../../parts/pages.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import type { Column } from '../../parts/table/column.ts';
