@@ -288,6 +288,40 @@ describe('access, against a plain second reading of its definition', () => {
     );
   });
 
+  it('knows who loses something where a space lets fewer in and somebody leaves a group, on one link', () => {
+    const person = (id: string) => ({
+      ...{ id, name: id, active: true, kind: 'member' as const, addresses: [`${id}@own.example`] },
+    });
+    const v = view(
+      build({
+        takenAt: Date.parse('2026-06-01T12:00:00Z'),
+        own: { name: 'Own', domains: ['own.example'], partnerDomains: [] },
+        workspaces: [{ id: 'w', name: 'w', inheritance: 'breakable' }],
+        users: [person('u0')],
+        groups: [{ id: 'g0', name: 'g0', members: [{ value: 'u0' }] }],
+        spaces: [{ id: 's', workspace: 'w', kind: 'site', name: 's' }],
+        items: [{ id: 'i', space: 's', kind: 'folder', name: 'i' }],
+        grants: [],
+        links: [
+          {
+            id: 'l',
+            on: { item: 'i' },
+            audience: 'named',
+            role: 'reader',
+            recipients: [{ group: 'g0' }, { email: 'e@far.test' }],
+          },
+        ],
+      }),
+    );
+    const list: Change[] = [
+      { workspace: 'w', set: { externalSharing: 'off' } },
+      { member: { group: 'g0', value: 'u0' } },
+    ];
+    const losers = losersOf(v, list, reach(v));
+    expect(losers).toEqual(losersIn(whatIf(v, list)));
+    expect([...losers].map((i) => identityName(v, i)).sort()).toEqual(['e@far.test', 'u0']);
+  });
+
   it('what if is the same as doing it, for every kind of change, and names exactly what differs', () => {
     fc.assert(
       fc.property(organisations, changes, fc.nat(), (rows, some, pick) => {

@@ -302,10 +302,13 @@ function altering(v: View, changes: readonly Change[]): Altering {
       typeof entry === 'number'
         ? isAltered[entry] === 1
         : entry === 'visibility' && alteration.spaces.has(at),
-    leavers: ({ entry }) =>
-      typeof entry === 'number' && renamed.has(entry) && !alteration.entries.has(entry)
-        ? groupsNamed(v, entry).map(leaversOf)
-        : undefined,
+    leavers: ({ entry }) => {
+      if (typeof entry !== 'number' || !renamed.has(entry) || alteration.entries.has(entry)) return undefined;
+      // whom the space lets in is another matter
+      const space = spaceOf(v, v.org.entries.node[entry]!);
+      if (v.spaces[space] !== alteration.view.spaces[space]) return undefined;
+      return groupsNamed(v, entry).map(leaversOf);
+    },
   };
 }
 
