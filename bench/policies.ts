@@ -1,8 +1,9 @@
 /** Policies at size: forty rules over everything, and one rule as it is edited, against the CEL library on the same rows. */
 import { Environment } from '@marcbachmann/cel-js';
-import { reach, type Tally } from '../src/core/access/reach.ts';
+import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
+import { emptyTally } from '../src/core/exposure/tally.ts';
 import { CONSTANTS } from '../src/core/filter/fields.ts';
 import { fieldsOf } from '../src/core/filter/filter.ts';
 import { holdsIn, type Holding } from '../src/core/filter/holds.ts';
@@ -50,11 +51,7 @@ export function policies(scale: number): void {
       },
     ]);
   }
-  const tally: Tally = {
-    counts: weights.map((w) => (w >= 2 ? 2 : 1)),
-    files: new Int32Array(v.identityCount),
-    heavy: new Int32Array(v.identityCount),
-  };
+  const tally = emptyTally(v, new Uint8Array(I).fill(1), weights);
   const columns = reach(v, undefined, undefined, tally);
   const types = {
     from: (id: string) => (dataType(id) ? 55 : undefined),

@@ -1,9 +1,10 @@
 /** An extract with what its files hold and weigh, as conditions ask for it. */
 import { createHash } from 'node:crypto';
 import { itemsBelow } from '../core/access/organisation.ts';
-import { HEAVY, weigh } from '../core/exposure/exposure.ts';
+import { weigh } from '../core/exposure/exposure.ts';
 import { reach, type Tally } from '../core/access/reach.ts';
 import { findExposures } from '../core/exposure/find.ts';
+import { emptyTally } from '../core/exposure/tally.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
 import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
 import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
@@ -100,11 +101,7 @@ export async function openFacts(
     holds: (i, asked) => holdsIn(found.get(org.itemIds.at(i)) ?? [], asked, types),
     tally: () => {
       if (!tally) {
-        tally = {
-          counts: isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
-          files: new Int32Array(v.identityCount),
-          heavy: new Int32Array(v.identityCount),
-        };
+        tally = emptyTally(v, isFile, weights);
         reach(v, undefined, undefined, tally);
       }
       return tally;

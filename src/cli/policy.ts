@@ -2,7 +2,7 @@
 import { readFileSync, statSync } from 'node:fs';
 import { byCode } from '../core/sorts.ts';
 import { casesOf } from '../core/guard/cases.ts';
-import { ruleTest, subjectId, subjectsOf } from '../core/guard/judge.ts';
+import { budgetFor, ruleTest, subjectId, subjectsOf } from '../core/guard/judge.ts';
 import { readPolicy } from '../core/guard/policy.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { holdingTypes, openFacts, type FactsOptions } from './facts.ts';
@@ -10,9 +10,6 @@ import { CliError, print } from './messages.ts';
 
 /** A file that is longer than this is no policy. */
 const LONGEST = 5 * 1024 * 1024;
-/** Steps that the conditions of a rule may take on the average for each subject, and at least. */
-const STEPS = 500;
-const LEAST = 20_000_000;
 
 function policiesOf(file: string): Policy[] {
   const text = textOf(file);
@@ -59,7 +56,7 @@ export async function tryPolicy(dir: string, file: string, options: FactsOptions
   for (const policy of policies)
     for (const rule of policy.rules) {
       const subjects = [...subjectsOf(v, rule.subject)];
-      const hits = ruleTest(policy, rule, facts, getters, Math.max(LEAST, STEPS * subjects.length));
+      const hits = ruleTest(policy, rule, facts, getters, budgetFor(subjects.length));
       for (const id of subjects
         .filter(hits)
         .map((n) => subjectId(v, rule.subject, n))

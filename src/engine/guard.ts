@@ -1,7 +1,7 @@
 /** What policies hit in a survey: all of it in a run, or how many and the first of them while one edits. */
 import { setImmediate } from 'node:timers/promises';
 import { fieldsOf, type Value } from '../core/filter/filter.ts';
-import { ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
+import { budgetFor, ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
@@ -10,12 +10,9 @@ import type { AskedValue, RuleHit, RuleTry } from '../dto/guard.ts';
 import { nodeKey } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
-import { unkey } from './keys.ts';
+import { hitKey, unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 
-/** Steps that the conditions of a rule may take on the average for each subject, and at least. */
-const STEPS = 500;
-const LEAST = 20_000_000;
 /** Subjects are judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;
 /** So many are shown while one edits. */
@@ -39,7 +36,7 @@ async function* hitsOf(
   signal?: AbortSignal,
 ): AsyncGenerator<number> {
   const most = l.org.spaces.length + l.items.length + l.org.entries.ids.length;
-  const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), Math.max(LEAST, STEPS * most));
+  const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), budgetFor(most));
   let until = performance.now() + STRETCH_MS;
   for (const n of subjectsOf(l.view, rule.subject)) {
     counted.of++;
@@ -131,9 +128,6 @@ export async function runPolicy(
   }
   return { differing: difference.all(), hits, wrong };
 }
-
-/** By what a hit is known. */
-export const hitKey = (rule: string, key: string): string => `${rule} ${key}`;
 
 /** What one rule of a policy would hit now, whatever its mode. */
 export async function tryRule(

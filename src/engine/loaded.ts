@@ -4,8 +4,9 @@ import { alikeSpaces, type Alike } from '../core/access/alike.ts';
 import { reach, reachAgain, type ReachColumns, type Tally } from '../core/access/reach.ts';
 import { resolveDeeds, usageOf, type Usage } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
-import { HEAVY, weigh, type Weighing } from '../core/exposure/exposure.ts';
+import { weigh, type Weighing } from '../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
+import { emptyTally } from '../core/exposure/tally.ts';
 import type { GrantRow, LinkRow } from '../core/model.ts';
 import type { CustomType } from '../core/recognise/custom.ts';
 import { maskedName } from '../core/recognise/masked-name.ts';
@@ -139,18 +140,12 @@ export interface Tallied {
 
 /** What each identity holds, and how far each node reaches. */
 export function tallied(v: View, items: Items, weights: Uint8Array): Tallied {
-  return tallyOf(v, emptyTally(v, items, weights));
+  return tallyOf(v, emptyTally(v, items.isFile, weights));
 }
 
 const tallyOf = (v: View, tally: Tally): Tallied => ({
   tally,
   columns: reach(v, undefined, undefined, tally),
-});
-
-const emptyTally = (v: View, items: Items, weights: Uint8Array): Tally => ({
-  counts: items.isFile.map((file, i) => (file ? (weights[i]! >= HEAVY ? 2 : 1) : 0)),
-  files: new Int32Array(v.identityCount),
-  heavy: new Int32Array(v.identityCount),
 });
 
 /** What is alike in two surveys that were made one after the other from the same rows; undefined where that is not known. */
@@ -220,7 +215,7 @@ async function judged(
   const types = await readTypes(db);
   const items = named(types, raw, rest.content);
   const weights = weighAll(types, items, rest.content);
-  const empty = emptyTally(v, items, weights);
+  const empty = emptyTally(v, items.isFile, weights);
   const { tally, columns } = kept?.(v, types, empty) ?? tallyOf(v, empty);
   const deeds = resolveDeeds(
     v,

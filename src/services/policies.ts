@@ -1,7 +1,7 @@
 /** Policies: written, changed, judged when something has changed, and what they hit. */
 import { nextOf } from '../core/guard/rhythm.ts';
 import type { Wrong } from '../core/guard/policy.ts';
-import type { Mode, Policy } from '../core/guard/schema.ts';
+import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
 import type {
   HitRow,
   HitsPage,
@@ -14,6 +14,7 @@ import type {
 } from '../dto/guard.ts';
 import type { Known } from '../engine/differing.ts';
 import type { Engine } from '../engine/engine.ts';
+import { hitKey } from '../engine/keys.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import { AppError } from './errors.ts';
@@ -83,20 +84,25 @@ export class Policies {
   }
 
   async list(): Promise<PolicyRow[]> {
-    const rows = await this.db.query<Counted>(
+    return (await this.counted()).map(rowOf);
+  }
+
+  /** Policies with what they hit and when they are judged: all, or one. */
+  private counted(id?: number): Promise<Counted[]> {
+    return this.db.query<Counted>(
       `select c.*, (select count(*)::int from rule_hit h where h.policy = c.id and h.state <> 'over') as hits,
               (select max(at) from policy_run r where r.policy = c.id) as last,
               (select min(due) from job j where j.kind = 'policy' and j.subject = c.id and j.state = 'waiting') as next
-       from (${CURRENT}) c order by lower(c.name), c.id`,
+       from (${CURRENT}) c where $1::int is null or c.id = $1 order by lower(c.name), c.id`,
+      [id ?? null],
     );
-    return rows.map(rowOf);
   }
 
   /** A policy with its versions and runs. Throws where there is none. */
   async one(id: number): Promise<PolicyPage> {
-    const kept = (await this.list()).find((p) => p.id === id);
+    const [kept] = await this.counted(id);
     if (!kept) throw noPolicy();
-    const { doc } = await this.current(id);
+    const { doc } = kept;
     const [versions, runs, hits, wrong] = await Promise.all([
       this.db.query<{ version: number; made_at: Date; made_by: string; note: string }>(
         'select version, made_at, made_by, note from policy_version where policy = $1 order by version desc',
@@ -113,7 +119,7 @@ export class Policies {
       this.engine.ask.checkPolicy(undefined, doc),
     ]);
     return {
-      ...kept,
+      ...rowOf(kept),
       policy: doc,
       hitsByRule: Object.fromEntries(hits.map((h) => [h.rule, h.n])),
       versions: versions.map((v) => ({
@@ -243,7 +249,8 @@ export class Policies {
     page: { limit: number; offset: number },
   ): Promise<HitsPage> {
     const rows = await this.db.query<HitKept & { total: number }>(
-      `select h.*, p.name as policy_name, v.doc as policy_doc, count(*) over ()::int as total
+      `select h.*, p.name as policy_name, count(*) over ()::int as total,
+         (select r from jsonb_array_elements(v.doc->'rules') r where r->>'id' = h.rule) as of_rule
        from rule_hit h join policy p on p.id = h.policy join policy_version v on v.policy = p.id and v.version = p.version
        where ($1::int is null or h.policy = $1) and ($2::text is null or h.rule = $2)
          and ($3::text = 'all' or ($3 = 'over') = (h.state = 'over'))
@@ -363,7 +370,6 @@ export class Policies {
 }
 
 const noPolicy = (): AppError => new AppError('no-policy', 404, 'There is no such policy.');
-const hitKey = (rule: string, key: string): string => `${rule} ${key}`;
 const wrongWords = (wrong: readonly Wrong[]): string =>
   wrong.map(({ at, why }) => (at ? `${at}: ${why}` : why)).join(' ');
 
@@ -406,7 +412,8 @@ interface HitKept {
   id: number;
   policy: number;
   policy_name: string;
-  policy_doc: Policy;
+  /** As it is in the newest version; null where it is not in it any more. */
+  of_rule: Rule | null;
   rule: string;
   key: string;
   state: HitState;
@@ -416,15 +423,14 @@ interface HitKept {
   doc: Omit<RuleHit, 'rule' | 'key'>;
 }
 function hitOf(h: HitKept): HitRow {
-  const rule = h.policy_doc.rules.find((r) => r.id === h.rule);
   return {
     ...h.doc,
     id: h.id,
     policy: h.policy,
     policyName: h.policy_name,
     rule: h.rule,
-    ruleName: rule?.name ?? h.rule,
-    severity: rule?.severity ?? 'low',
+    ruleName: h.of_rule?.name ?? h.rule,
+    severity: h.of_rule?.severity ?? 'low',
     key: h.key,
     state: h.state,
     since: h.since.toISOString(),

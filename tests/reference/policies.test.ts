@@ -423,7 +423,7 @@ describe('policies', () => {
         const count = new PartsCount();
         const [levels, seen] = [new Map<number, number>(), new Map<string, number>()];
         for (const { part, value, certainty } of matches) {
-          count.add(part, value, certainty, () => ({ levels, seen }));
+          count.add(part, value, certainty, { levels, seen });
           levels.set(certainty, (levels.get(certainty) ?? 0) + 1);
           seen.set(value, Math.max(seen.get(value) ?? 0, certainty));
         }

@@ -6,7 +6,8 @@ import type { Organisation } from '../access/organisation.ts';
 import { spaceOfNode } from '../access/organisation.ts';
 import { groupsAbove, groupsOfUser } from '../access/groups.ts';
 import { isHidden, identityName, type View } from '../access/view.ts';
-import { compileFilter, type Getters } from '../filter/filter.ts';
+import { compileFilter, USUAL_STEPS, type Getters } from '../filter/filter.ts';
+import { once } from '../once.ts';
 import type { Policy, Rule, Scope, ScopeKey } from './schema.ts';
 import { SUBJECTS, type Subject } from './kinds.ts';
 import type { SubjectGetters } from './subjects.ts';
@@ -148,16 +149,6 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   return (n) => include.every((is) => is(n)) && !exclude.some((is) => is(n)) && (!pilot || anybody(n, pilot));
 }
 
-/** The same, worked out once for each number. */
-function once(test: (n: number) => boolean): (n: number) => boolean {
-  const known = new Map<number, boolean>();
-  return (n) => {
-    let is = known.get(n);
-    if (is === undefined) known.set(n, (is = test(n)));
-    return is;
-  };
-}
-
 /** Whether a user is in a pilot: of its groups, or in a share that stays the same people as it grows. */
 function pilotTest(
   pilot: NonNullable<Scope['pilot']>,
@@ -177,6 +168,11 @@ export const shareOf = (salt: string, id: string): number =>
   hmac(sha256, utf8ToBytes(salt), utf8ToBytes(id))
     .subarray(0, BYTES)
     .reduce((sum, byte, n) => sum + byte / 256 ** (n + 1), 0);
+
+/** Steps that the conditions of a rule may take on the average for each subject. */
+const STEPS = 500;
+/** Steps that they may take over so many subjects. */
+export const budgetFor = (subjects: number): number => Math.max(USUAL_STEPS, STEPS * subjects);
 
 /** What one rule of a policy is compiled to; rules that are paused hit nothing. `taken`: the moment that the word stands for. */
 export function ruleTest(

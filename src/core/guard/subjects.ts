@@ -13,6 +13,7 @@ import type { Getters } from '../filter/filter.ts';
 import { itemGetters, type ItemFacts } from '../filter/items.ts';
 import { AUDIENCES, domainOf, EXTERNAL_SHARING, ROLES } from '../model.ts';
 import type { Subject, SUBJECTS } from './kinds.ts';
+import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
 
 /** What can be asked of an organisation beside what is in its columns. */
@@ -44,15 +45,9 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
   const tier = (of: keyof typeof INDEX) => (n: number) => columns[INDEX[of]][n]!;
   const user = (n: number): string => org.users[n]?.name ?? '';
 
-  const bySpace = <T>(of: (space: number, from: number, to: number) => T): ((space: number) => T) => {
-    const known = new Map<number, T>();
-    return (s) => {
-      let value = known.get(s);
-      if (value === undefined) known.set(s, (value = of(s, org.spaceFirst[s]!, org.spaceFirst[s + 1]!)));
-      return value;
-    };
-  };
-  const filesIn = bySpace((_, from, to) => {
+  const bySpace = <T>(of: (from: number, to: number) => T): ((space: number) => T) =>
+    once((s) => of(org.spaceFirst[s]!, org.spaceFirst[s + 1]!));
+  const filesIn = bySpace((from, to) => {
     let [files, heavy] = [0, 0];
     for (let i = from; i < to; i++) {
       files += f.items.isFile[i]!;
@@ -60,19 +55,19 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
     }
     return { files, heavy };
   });
-  const pointsOf = once(() => {
+  const pointsOf = lazily(() => {
     const points = new Float64Array(S);
     for (const e of f.exposures) points[org.itemSpace[e.item]!]! += e.points;
     return points;
   });
-  const typesIn = bySpace((_, from, to) => {
+  const typesIn = bySpace((from, to) => {
     const names = new Set<string>();
     for (let i = from; i < to; i++) for (const t of f.types(i)) names.add(t);
     return [...names].sort();
   });
 
   // of what takes its access from above: the heaviest of a folder and of what is below it
-  const weightBelow = once(() => {
+  const weightBelow = lazily(() => {
     const heaviest = new Uint8Array(S + org.itemIds.length);
     for (let i = org.itemIds.length - 1; i >= 0; i--) {
       const n = nodeOfItem(org, i);
@@ -89,7 +84,7 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
     if (!about) domains.set(name, (about = aboutDomain(name, org.own.domains, org.own.partnerDomains)));
     return about;
   };
-  const named = once(() => namedBy(v));
+  const named = lazily(() => namedBy(v));
   const namesIt = (n: number): Int32Array => named().values.subarray(named().start[n], named().start[n + 1]);
   const groupSize = (g: number): { members: number; external: number } => ({
     members: countBoth(v.groupMembers[g]!, v.members),
@@ -269,7 +264,7 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
   };
 }
 
-function once<T extends object>(make: () => T): () => T {
+function lazily<T extends object>(make: () => T): () => T {
   let made: T | undefined;
   return () => (made ??= make());
 }

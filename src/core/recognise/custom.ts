@@ -472,7 +472,7 @@ function partsIn({ places, occurrences, distinct }: Outcome): InParts | undefine
   const levels = new Map<number, number>();
   const seen = new Map<string, number>();
   const take = ({ part, certainty }: Pick<Match, 'part' | 'certainty'>, value: string): void => {
-    count.add(part, value, certainty, () => ({ levels, seen }));
+    count.add(part, value, certainty, { levels, seen });
     levels.set(certainty, (levels.get(certainty) ?? 0) + 1);
     seen.set(value, Math.max(seen.get(value) ?? 0, certainty));
   };

@@ -471,7 +471,7 @@ export class Scanner {
       );
     const before = tally.seen.size;
     const hash = this.options.hash(type.id, normalised);
-    tally.parts.add(match.part, hash, match.certainty, () => tally);
+    tally.parts.add(match.part, hash, match.certainty, tally);
     tally.seen.set(hash, Math.max(tally.seen.get(hash) ?? 0, match.certainty));
     tally.levels.set(match.certainty, (tally.levels.get(match.certainty) ?? 0) + 1);
     if (tally.seen.size > before && before < ALIKE.most) tally.values.push(normalised);

@@ -167,13 +167,12 @@ export class PartsCount {
     part: Part,
     value: string,
     certainty: number,
-    before: () => { levels: ReadonlyMap<number, number>; seen: ReadonlyMap<string, number> },
+    before: { levels: ReadonlyMap<number, number>; seen: ReadonlyMap<string, number> },
   ): void {
     if (!this.occurrences) {
       if (part === 'body') return;
-      const { levels, seen } = before();
-      this.occurrences = new Map([['body', new Map(levels)]]);
-      for (const [v, surest] of seen) this.values.set(v, { body: surest });
+      this.occurrences = new Map([['body', new Map(before.levels)]]);
+      for (const [v, surest] of before.seen) this.values.set(v, { body: surest });
     }
     const counts = this.occurrences.get(part) ?? new Map<number, number>();
     this.occurrences.set(part, counts);

@@ -1,5 +1,5 @@
 /** Writing a policy: its rules, for whom it is, and beside it what the rule one is at would hit now. */
-import { ArrowDown, ArrowUp, Copy, Plus, Trash2 } from 'lucide-react';
+import { ArrowDown, ArrowUp, Copy, Plus, Trash2, type LucideIcon } from 'lucide-react';
 import { useState } from 'react';
 import { useFieldArray } from 'react-hook-form';
 import { policySchema, type Policy, type Rule } from '../../../../core/guard/schema.ts';
@@ -33,6 +33,29 @@ function newRule(rules: readonly Rule[]): Rule {
     responses: [],
   };
 }
+
+/** What can be done with the rule that one is at. */
+const IconButton = ({
+  name,
+  icon: Icon,
+  disabled = false,
+  run,
+}: {
+  name: string;
+  icon: LucideIcon;
+  disabled?: boolean;
+  run: () => void;
+}) => (
+  <button
+    type="button"
+    className="btn btn-sm btn-square btn-ghost"
+    aria-label={name}
+    disabled={disabled}
+    onClick={run}
+  >
+    <Icon size={14} aria-hidden />
+  </button>
+);
 
 export function EditPolicy({
   given = EMPTY,
@@ -137,29 +160,22 @@ export function EditPolicy({
                   >
                     <Plus size={14} aria-hidden /> Add rule
                   </button>
-                  <button
-                    type="button"
-                    className="btn btn-sm btn-square btn-ghost"
-                    aria-label="Move the rule up"
+                  <IconButton
+                    name="Move the rule up"
+                    icon={ArrowUp}
                     disabled={at === 0}
-                    onClick={() => put(at - 1, () => rules.swap(at, at - 1))}
-                  >
-                    <ArrowUp size={14} aria-hidden />
-                  </button>
-                  <button
-                    type="button"
-                    className="btn btn-sm btn-square btn-ghost"
-                    aria-label="Move the rule down"
+                    run={() => put(at - 1, () => rules.swap(at, at - 1))}
+                  />
+                  <IconButton
+                    name="Move the rule down"
+                    icon={ArrowDown}
                     disabled={at >= rules.fields.length - 1}
-                    onClick={() => put(at + 1, () => rules.swap(at, at + 1))}
-                  >
-                    <ArrowDown size={14} aria-hidden />
-                  </button>
-                  <button
-                    type="button"
-                    className="btn btn-sm btn-square btn-ghost"
-                    aria-label="Copy the rule"
-                    onClick={() =>
+                    run={() => put(at + 1, () => rules.swap(at, at + 1))}
+                  />
+                  <IconButton
+                    name="Copy the rule"
+                    icon={Copy}
+                    run={() =>
                       put(at + 1, () =>
                         rules.insert(at + 1, {
                           ...rule!,
@@ -168,18 +184,13 @@ export function EditPolicy({
                         }),
                       )
                     }
-                  >
-                    <Copy size={14} aria-hidden />
-                  </button>
-                  <button
-                    type="button"
-                    className="btn btn-sm btn-square btn-ghost"
-                    aria-label="Remove the rule"
+                  />
+                  <IconButton
+                    name="Remove the rule"
+                    icon={Trash2}
                     disabled={rules.fields.length === 1}
-                    onClick={() => put(Math.max(0, at - 1), () => rules.remove(at))}
-                  >
-                    <Trash2 size={14} aria-hidden />
-                  </button>
+                    run={() => put(Math.max(0, at - 1), () => rules.remove(at))}
+                  />
                 </div>
               </div>
               <div className="min-w-0 flex-1 overflow-auto px-4 py-3">
