@@ -80,18 +80,19 @@ export function activity(res: ServerResponse, url: URL, workspace: string, prefi
   });
 }
 
-/** Whether an item, or a folder above it, is in the held area. */
-function isHeld(row: Row): boolean {
+/** Where an item, or a folder above it, was moved so that nobody can do anything with it. */
+export function awayIn(row: Row): 'quarantine' | 'the bin' | undefined {
   for (let at: Row | undefined = row; at; at = state.rows.items.get(at.parent as string))
-    if (at.held) return true;
-  return false;
+    if (at.held || at.binned) return at.held ? 'quarantine' : 'the bin';
+  return undefined;
 }
 
 export function content(res: ServerResponse, id: string): void {
   const row = state.rows.items.get(id);
   const text = state.content.get(id);
   if (!row || text === undefined) throw new Refusal(404, 'This item has no content here.');
-  if (isHeld(row)) throw new Refusal(423, 'It is in quarantine.');
+  const away = awayIn(row);
+  if (away) throw new Refusal(423, `It is in ${away}.`);
   res
     .writeHead(200, { 'content-type': typeof row.mime === 'string' ? row.mime : 'application/octet-stream' })
     .end(text);

@@ -415,6 +415,7 @@ const fileSchema = z
     postedAt: maybe(text),
     changedAt: maybe(text),
     held: maybe(z.boolean()),
+    binned: maybe(z.boolean()),
   })
   .transform((f): ItemRow => ({
     id: f.id,
@@ -428,6 +429,7 @@ const fileSchema = z
     ...(f.postedAt && { createdAt: f.postedAt }),
     ...(f.changedAt && { modifiedAt: f.changedAt }),
     ...(f.held && { held: true }),
+    ...(f.binned && { binned: true }),
   }))
   .pipe(checked(itemSchema));
 

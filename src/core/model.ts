@@ -70,6 +70,8 @@ export interface SpaceRow {
   defaultAudience?: Audience;
   /** Hidden from search and assistants; access is as it was. */
   dim?: boolean;
+  /** Readers and commenters of what is in it cannot copy, download or print. */
+  noCopies?: boolean;
   parts?: string[];
   owners?: string[];
   label?: string;
@@ -90,6 +92,10 @@ export interface ItemRow {
   owner?: string;
   /** In quarantine: nobody can do anything with it, or with what is below it. */
   held?: boolean;
+  /** In the bin of its workspace: nobody can do anything with it, and it can be restored. */
+  binned?: boolean;
+  /** Readers and commenters cannot copy, download or print it. */
+  noCopies?: boolean;
   /** Hidden from search and assistants; access is as it was. */
   dim?: boolean;
   label?: string;

@@ -3,7 +3,10 @@ import { z } from 'zod';
 import type { Wrong } from '../core/guard/policy.ts';
 import type { Subject } from '../core/guard/kinds.ts';
 import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
+import type { ResponseName } from '../core/guard/responses.ts';
 import { text } from './forms.ts';
+import { number } from './inputs.ts';
+import type { PlanGoal, Preview, PreviewPerson } from './remedy.ts';
 
 /** A value that a condition asked about: a time in milliseconds since 1970, null where there is none. */
 export type AskedValue = [field: string, value: number | string | boolean | string[] | null];
@@ -21,6 +24,66 @@ export interface RuleHit {
   values: AskedValue[];
   /** What opens when it is clicked: a file, folder, space, person or group. */
   open: string;
+  /** The exception that it falls under. */
+  excepted?: number;
+}
+
+/** What a hit is about, and what it is in or whose it is. */
+export interface Around {
+  key: string;
+  name: string;
+  wider: { key: string; name: string; as: 'item' | 'space' | 'owner' }[];
+}
+
+/** What a policy leaves out until a day. */
+export interface Exception {
+  id: number;
+  /** Absent: all of them. */
+  rule?: string | undefined;
+  /** A key as of hits: that thing, and all that is below it or that somebody owns. */
+  key: string;
+}
+
+/** One response to a hit, and how it comes to be done. */
+export interface HitPart {
+  do: ResponseName;
+  /** `nothing`: it is so already. `yields`: a stricter response decides. `cannot`: some of it, or all. `later`: with the next run. */
+  how: 'planned' | 'nothing' | 'yields' | 'cannot' | 'later';
+  why?: string;
+  /** The rule that decides. */
+  decidedBy?: string;
+}
+
+/** What responses to hits come to, by the place of each hit. */
+export interface Responded {
+  survey: number;
+  parts: HitPart[][];
+  /** The objects that are changed for each hit: kind, source and id. */
+  byHit: string[][];
+  goals: PlanGoal[];
+  /** Absent where nothing is to be changed. */
+  preview?: Preview;
+}
+
+/** What a rule would do at once if it enforced. */
+export interface Foretelling {
+  /** Hits in force about which nothing was done yet. */
+  hits: number;
+  /** Responses, by how each comes to be done. */
+  counts: Record<HitPart['how'], number>;
+  /** Why some cannot be done, the most frequent first. */
+  cannot: { words: string; hits: number }[];
+  /** Why the breaker would stop it. */
+  stops: string[];
+  /** The first of them in words; absent where nothing would be changed. */
+  changes?: string[];
+  ofChanges?: number;
+  members?: number;
+  guests?: number;
+  outsiders?: number;
+  people?: Pick<PreviewPerson, 'id' | 'name' | 'kind' | 'loses' | 'used'>[];
+  /** Exposure that it closes. */
+  points?: number;
 }
 
 /** A rule as it stands, tried on what is there now. */
@@ -32,8 +95,20 @@ export interface RuleTry {
   took: number;
 }
 
-/** How a hit stands. */
-export const HIT_STATES = ['would', 'over'] as const;
+/**
+ * How far a hit has come: recorded alone, waiting for a plan, done and verified at the workspace, not done as it should
+ * be, undone or set aside by a steward, excepted, left to what a stricter rule does, over by itself.
+ */
+export const HIT_STATES = [
+  'would',
+  'waiting',
+  'done',
+  'failed',
+  'undone',
+  'excepted',
+  'yielded',
+  'over',
+] as const;
 export type HitState = (typeof HIT_STATES)[number];
 
 export interface HitRow extends RuleHit {
@@ -48,6 +123,12 @@ export interface HitRow extends RuleHit {
   overAt: string | null;
   /** Version of the policy that made it. */
   version: number;
+  /** What each response of a rule that enforces came to. */
+  parts: HitPart[];
+  /** The plan that did it. */
+  plan: number | null;
+  /** What was said of it as it was done. */
+  note: string | null;
 }
 export interface HitsPage {
   rows: HitRow[];
@@ -74,11 +155,22 @@ export interface PolicyPage extends PolicyRow {
   policy: Policy;
   /** Hits in force by rule. */
   hitsByRule: Record<string, number>;
+  /** Hits by rule and how far they have come; those that are over by themselves are not among them. */
+  states: Record<string, Partial<Record<HitState, number>>>;
+  exceptions: ExceptionRow[];
   /** The newest first. */
   versions: { version: number; madeAt: string; madeBy: string; note: string }[];
   runs: PolicyRun[];
   /** What cannot be judged any more, such as a data type that is gone. */
   wrong: Wrong[];
+}
+
+export interface ExceptionRow extends Exception {
+  name: string;
+  until: string;
+  reason: string;
+  madeBy: string;
+  madeAt: string;
 }
 
 export interface PolicyRun {
@@ -94,6 +186,10 @@ export interface PolicyRun {
   over: number;
   /** Why it did not come to its end. */
   failed: string | null;
+  /** The plan of what its rules respond. */
+  plan: number | null;
+  /** Why that plan did not begin by itself. */
+  stopped: string[];
 }
 
 /** A policy as it is sent: what is wrong with it is told by where it stands. */
@@ -102,4 +198,14 @@ export const policyForm = z.object({
   /** The version that was changed; absent for a new one. */
   version: z.int().min(1).optional(),
   note: text(500).default(''),
+});
+
+export const exceptionForm = z.object({
+  policy: number,
+  /** Absent: all of its rules. */
+  rule: text(64).optional(),
+  keys: z.array(text(2300)).min(1).max(500),
+  /** The last day of it. */
+  until: z.iso.date(),
+  reason: text(500).trim().min(1, 'needs a reason'),
 });

@@ -182,6 +182,8 @@ export interface PlanRow {
   unmet: number;
   /** A second steward has to approve it, or undoing it. */
   waits: boolean;
+  /** The policy that made it, where one did. */
+  policy: number | null;
 }
 
 /** What a plan has gone through, for its timeline. */

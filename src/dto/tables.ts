@@ -107,7 +107,7 @@ export const TABLE_QUERIES = {
   hits: z.object({
     policy: number.optional(),
     rule: text(64).optional(),
-    state: z.enum([...HIT_STATES, 'all']).default('would'),
+    state: z.enum([...HIT_STATES, 'now', 'all']).default('now'),
     text: find,
   }),
   'data-types': z.object({ where: where('data-types') }),

@@ -48,7 +48,8 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
-import { checkPolicy, runPolicy, tryRule } from './guard.ts';
+import { around, checkPolicy, runPolicy, tryRule } from './guard.ts';
+import { respond } from './respond.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
@@ -387,6 +388,8 @@ const functions = {
   cameBack: (list: Done[]) =>
     present && { survey: present.survey, back: list.map((d) => cameBack(present!, d)) },
   runPolicy: from(runPolicy),
+  respond: from(respond),
+  around: from(around),
   tryRule: from(tryRule),
   checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),

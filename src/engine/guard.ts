@@ -6,12 +6,14 @@ import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
 import type { SubjectGetters } from '../core/guard/subjects.ts';
-import type { AskedValue, RuleHit, RuleTry } from '../dto/guard.ts';
-import { nodeKey } from './describe.ts';
+import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
+import type { Around, AskedValue, Exception, RuleHit, RuleTry } from '../dto/guard.ts';
+import { nameOfUser, nodeKey, nodeName } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
 import { hitKey, unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
+import { numberOfKey } from './respond.ts';
 
 /** Subjects are judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;
@@ -80,7 +82,7 @@ function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHi
       rule: rule.id,
       subject: rule.subject,
       key,
-      name: onNode ? said(of, rule, n) : (getters.name!(n) as string),
+      name: onNode ? said(of, rule.subject, n) : (getters.name!(n) as string),
       where: onNode
         ? [entry.path(n), entry.name(n)].filter(Boolean).join(' › ')
         : rule.subject === 'item'
@@ -97,36 +99,84 @@ function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHi
 }
 
 /** A grant or link in a few words. */
-function said({ grant, link }: SubjectGetters, { subject }: Rule, e: number): string {
+function said({ grant, link }: SubjectGetters, subject: Rule['subject'], e: number): string {
   if (subject === 'grant') return `${grant.to(e) || 'nobody who is known'}: ${grant.role(e)}`;
   const audience = link.audience(e);
   const whom = audience === 'named' ? link.recipients(e).slice(0, 3).join(', ') || 'nobody' : audience;
   return `Link for ${whom}: ${link.role(e)}`;
 }
 
+/** By subject of a rule: the exception that it falls under, if any. An exception is for all that is below a thing. */
+function exceptionOf(
+  l: Loaded,
+  rule: Rule,
+  exceptions: readonly Exception[],
+): (n: number) => number | undefined {
+  const { org } = l.view;
+  const S = org.spaces.length;
+  const byKey = new Map(
+    exceptions.flatMap((x): [string, number][] => (!x.rule || x.rule === rule.id ? [[x.key, x.id]] : [])),
+  );
+  if (!byKey.size) return () => undefined;
+  const nodes = new Map<number, number>();
+  const people = new Map<number, number>();
+  for (const [key, id] of byKey) {
+    const { subject, n } = numberOfKey(l, key);
+    if (n >= 0 && (subject === 'item' || subject === 'space')) nodes.set(n, id);
+    if (n >= 0 && subject === 'identity') people.set(n, id);
+  }
+  const above = (node: number): number | undefined => {
+    for (let at = node; ; at = parentNode(org, at)) {
+      const found = nodes.get(at);
+      if (found !== undefined || at < S) return found;
+    }
+  };
+  const entry = rule.subject === 'grant' || rule.subject === 'link';
+  return (n) => {
+    const own = byKey.get(keyOf(l, rule, n));
+    if (own !== undefined || rule.subject === 'group') return own;
+    if (rule.subject === 'identity') return people.get(n);
+    const node = entry ? org.entries.node[n]! : n;
+    const owner = node >= S ? org.itemOwner[node - S]! : -1;
+    return above(node) ?? (owner >= 0 ? people.get(owner) : undefined);
+  };
+}
+
 /**
  * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,
- * by rule. What is wrong with it is told, and then nothing is judged.
+ * by rule, `of` how many it
+ * judged. What is wrong with it is told, and then nothing is judged.
  */
 export async function runPolicy(
   l: Loaded,
   given: unknown,
   known: readonly Known[],
-): Promise<{ differing: Differing<RuleHit>; hits: Record<string, number>; wrong: Wrong[] }> {
+  exceptions: readonly Exception[] = [],
+): Promise<{
+  differing: Differing<RuleHit>;
+  hits: Record<string, number>;
+  of: Record<string, number>;
+  wrong: Wrong[];
+}> {
   const { policy, wrong } = readPolicy(given, holdingTypes(l));
   const difference = new Difference<RuleHit>(policy ? known : []);
   const hits: Record<string, number> = {};
+  const of: Record<string, number> = {};
   for (const rule of policy?.rules ?? []) {
     if (!rule.atRest) continue;
     const tell = hitTeller(l, policy!, rule);
+    const excepted = exceptionOf(l, rule, exceptions);
+    const counted = { of: 0 };
     hits[rule.id] = 0;
-    for await (const n of hitsOf(l, policy!, rule, { of: 0 })) {
+    for await (const n of hitsOf(l, policy!, rule, counted)) {
       hits[rule.id]!++;
-      const hit = tell(n);
+      const by = excepted(n);
+      const hit: RuleHit = { ...tell(n), ...(by !== undefined && { excepted: by }) };
       difference.take(hitKey(rule.id, hit.key), hit);
     }
+    of[rule.id] = counted.of;
   }
-  return { differing: difference.all(), hits, wrong };
+  return { differing: difference.all(), hits, of, wrong };
 }
 
 /** What one rule of a policy would hit now, whatever its mode. */
@@ -151,3 +201,33 @@ export async function tryRule(
 
 /** What is wrong with a policy as things are now. */
 export const checkPolicy = (l: Loaded, given: unknown): Wrong[] => readPolicy(given, holdingTypes(l)).wrong;
+
+/** What a key of a hit names, and what it is in or whose it is, to leave all of that out; undefined where it is not there. */
+export function around(l: Loaded, key: string): Around | undefined {
+  const { subject, n } = numberOfKey(l, key);
+  if (n < 0) return undefined;
+  const { org } = l.view;
+  const S = org.spaces.length;
+  const of = gettersOf(l);
+  const entry = subject === 'grant' || subject === 'link';
+  if (subject === 'identity' || subject === 'group') return { key, name: of[subject].name(n), wider: [] };
+  const node = entry ? org.entries.node[n]! : n;
+  const owner = node >= S ? org.itemOwner[node - S]! : -1;
+  const wider: Around['wider'] = [];
+  if (entry && node >= S) wider.push({ key: nodeKey(l, node), name: nodeName(l, node), as: 'item' });
+  if (entry || node >= S) {
+    const space = spaceOfNode(org, node);
+    wider.push({ key: nodeKey(l, space), name: nodeName(l, space), as: 'space' });
+  }
+  if (owner >= 0)
+    wider.push({
+      key: `user:${org.users[owner]!.id}`,
+      name: nameOfUser(l, org.users[owner]!.id),
+      as: 'owner',
+    });
+  return {
+    key,
+    name: entry ? `${said(of, subject, n)} (${nodeName(l, node)})` : nodeName(l, node),
+    wider,
+  };
+}

@@ -7,5 +7,5 @@ export const unkey = (k: string): { source: string; id: string } => {
   return { source: k.slice(0, at), id: k.slice(at + 1) };
 };
 
-/** By what a hit of a rule is known; the same is written in SQL in services/policies.ts. */
+/** By what a hit of a rule is known; the same is written in SQL in services/policies/policies.ts. */
 export const hitKey = (rule: string, key: string): string => `${rule} ${key}`;

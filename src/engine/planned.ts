@@ -1,6 +1,6 @@
 /** Changes as plans hold them, by what sources call things, and as the core judges them; there and back. */
 import type { Change } from '../core/access/change.ts';
-import { withNames } from '../core/remedy/fields.ts';
+import { withNames, type ObjectKind } from '../core/remedy/fields.ts';
 import { cannot } from '../connectors/abilities.ts';
 import { memberId, memberOf, type PlannedChange } from '../core/remedy/plan.ts';
 import { key, unkey } from './keys.ts';
@@ -48,11 +48,27 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
 /** Groups and people are the whole organisation’s. */
 export const reachesBeyond = ({ kind }: PlannedChange): boolean => kind === 'member' || kind === 'person';
 
+/** Fields with people and groups as a source calls them; as they are where it has no name for them. */
+const inSource = <T extends object>({ ids }: Loaded, source: string, kind: ObjectKind, set: T): T =>
+  withNames(kind, set, {
+    user: (u) => ids.account(source, u) ?? u,
+    group: (g) => ids.home('group', g)?.id ?? g,
+    recipient: (r) =>
+      'user' in r
+        ? { user: ids.account(source, r.user as string) ?? r.user }
+        : 'group' in r
+          ? { group: ids.home('group', r.group as string)?.id ?? r.group }
+          : r,
+  });
+
 /** How a change of the core is asked of the source that holds what it changes; undefined where none does. */
 export function plannedOf(l: Loaded, c: Change): PlannedChange | undefined {
   const { ids } = l;
   if ('grant' in c) return { kind: 'grant', ...unkey(c.grant), ...(c.set && { set: c.set }) };
-  if ('link' in c) return { kind: 'link', ...unkey(c.link), ...(c.set && { set: c.set }) };
+  if ('link' in c) {
+    const { source, id } = unkey(c.link);
+    return { kind: 'link', source, id, ...(c.set && { set: inSource(l, source, 'link', c.set) }) };
+  }
   if ('member' in c) {
     const home = ids.home('group', c.member.group);
     const value =
@@ -64,7 +80,10 @@ export function plannedOf(l: Loaded, c: Change): PlannedChange | undefined {
       ? { kind: 'member', source: home.source, id: memberId(home.id, value) }
       : undefined;
   }
-  if ('space' in c) return { kind: 'space', ...unkey(c.space), set: c.set };
+  if ('space' in c) {
+    const { source, id } = unkey(c.space);
+    return { kind: 'space', source, id, set: inSource(l, source, 'space', c.set) };
+  }
   if ('item' in c) {
     const { source, id } = unkey(c.item);
     const owner = c.set.owner && ids.account(source, c.set.owner);

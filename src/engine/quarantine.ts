@@ -13,7 +13,7 @@ export function quarantined(l: Loaded): Omit<QuarantineRow, 'plan'>[] {
   const { org } = l;
   const items: number[] = [];
   org.itemBreaks.forEach((b, i) => {
-    if (b & HELD_ITSELF) items.push(i);
+    if (b & HELD_ITSELF && l.items.row(i).held) items.push(i);
   });
   const changes = items.map((i): Change => ({ item: org.itemIds.at(i), set: { held: null } }));
   const columns = reach(

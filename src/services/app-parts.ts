@@ -14,7 +14,7 @@ import type { LedgerHeads } from './ledger-heads.ts';
 import type { Ledger } from './ledger.ts';
 import type { Partners } from './partners.ts';
 import type { PlanParts } from './plans/parts.ts';
-import type { Policies } from './policies.ts';
+import type { Policies } from './policies/policies.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Recognition } from './recognition.ts';
 import type { SecondFactor } from './second-factor.ts';

@@ -24,7 +24,7 @@ import { Metrics } from './metrics.ts';
 import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
-import { Policies } from './policies.ts';
+import { Policies } from './policies/policies.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
 import { Recognition } from './recognition.ts';
@@ -134,7 +134,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (ended) await plans.proofs.lookForDrift();
   });
 
-  const policies = new Policies(db, ledger, engine, present, jobs, events, clock);
+  const policies = new Policies(db, ledger, engine, present, jobs, events, plans, clock);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();

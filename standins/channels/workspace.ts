@@ -45,6 +45,7 @@ export async function channels(
     postedAt: row.createdAt,
     changedAt: row.modifiedAt,
     held: row.held,
+    binned: row.binned,
   });
   /** An object of one kind, asked for or changed. */
   const one = async (
@@ -96,8 +97,9 @@ export async function channels(
   }
   if (kind === 'files' && sub === 'content') return content(res, id!);
   if (kind === 'files' && id !== undefined)
-    return one('items', state.rows.items.get(id), asFile, ({ held }) => ({
+    return one('items', state.rows.items.get(id), asFile, ({ held, binned }) => ({
       ...(held !== undefined && { held }),
+      ...(binned !== undefined && { binned }),
     }));
   if (kind === 'channels' && id !== undefined && !sub)
     return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible }) => ({

@@ -211,6 +211,7 @@ describe('an account that is held to a part', () => {
         limit: '500',
         survey: '1',
       },
+      { id: '1', rule: 'r1' },
       { asked: '6d0f4a52-93a1-4b3d-9a55-0d2f4c7b1e10', table: 'items', where: 'weight > 0' },
     ];
   };
@@ -269,6 +270,8 @@ describe('an account that is held to a part', () => {
         '/api/ledger/heads',
         '/api/ledger',
         '/api/policies/[id]',
+        '/api/policies/around',
+        '/api/policies/foretell',
         '/api/policies/hits',
         '/api/policies',
         '/api/policies/versions/[id]',
@@ -343,6 +346,10 @@ describe('an account that is held to a part', () => {
       'PUT /api/policies/[id]': [[403, { policy: {}, version: 1 }]],
       'POST /api/policies/[id]': [[403, { act: 'run' }]],
       'DELETE /api/policies/[id]': [[403, {}]],
+      'POST /api/policies/exceptions': [
+        [403, { policy: 1, keys: ['item:x:y'], until: '2099-01-01', reason: 'x' }],
+      ],
+      'DELETE /api/policies/exceptions': [[403, { id: 1 }]],
       'PUT /api/packs/[id]': [[403, { name: 'x', about: '', types: ['iban'] }]],
       'DELETE /api/packs/[id]': [[403, {}]],
       'POST /api/plans': [[409, { name: 'x' }]],

@@ -229,7 +229,11 @@ export class OrganisationBuilder {
     put(this.itemSpace, r, this.spaces.ids.of(row.space));
     put(this.itemParent, r, row.parent === undefined ? -1 : this.items.of(row.parent));
     put(this.itemOwner, r, row.owner === undefined ? -1 : this.users.ids.of(row.owner));
-    put(this.itemBreaks, r, (row.inherits === false ? BREAKS : 0) | (row.held ? HELD_ITSELF : 0));
+    put(
+      this.itemBreaks,
+      r,
+      (row.inherits === false ? BREAKS : 0) | (row.held || row.binned ? HELD_ITSELF : 0),
+    );
     put(this.itemGone, r, 0);
     return r;
   }

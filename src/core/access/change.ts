@@ -167,11 +167,11 @@ export function alter(before: View, changes: readonly Change[]): Alteration {
         org.itemBreaks[i] =
           change.set.inherits === false ? org.itemBreaks[i]! | BREAKS : org.itemBreaks[i]! & ~BREAKS;
       }
-      if (change.set.held !== undefined) {
+      const { held, binned } = change.set;
+      if (held !== undefined || binned !== undefined) {
         if (org.itemBreaks === v.org.itemBreaks) org.itemBreaks = v.org.itemBreaks.slice();
-        org.itemBreaks[i] = change.set.held
-          ? org.itemBreaks[i]! | HELD_ITSELF
-          : org.itemBreaks[i]! & ~HELD_ITSELF;
+        org.itemBreaks[i] =
+          held || binned ? org.itemBreaks[i]! | HELD_ITSELF : org.itemBreaks[i]! & ~HELD_ITSELF;
         spreadHeld(org.itemBreaks, org.itemParent, i, org.itemEnd[i]!);
         const S = org.spaces.length;
         for (let e = org.entries.first[S + i]!; e < org.entries.first[S + org.itemEnd[i]!]!; e++)

@@ -97,7 +97,7 @@ export interface Organisation {
   /**
    * Bits: `BREAKS` where the item takes nothing from its parent (only ever in a breakable workspace);
    * `HELD` where nothing applies to it at all, because it (`HELD_ITSELF`) or a folder above it is in
-   * quarantine. So 0 is an item that takes what is above.
+   * quarantine or in the bin. So 0 is an item that takes what is above.
    */
   itemBreaks: Uint8Array;
   entries: Entries;

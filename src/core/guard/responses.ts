@@ -77,7 +77,8 @@ export const RESPONSES = {
   },
   'withdraw-outside': {
     words: 'Withdraw outside access',
-    about: 'Guests, outsiders, other domains and links for anyone lose it. Members keep it.',
+    about:
+      'Guests, outsiders, other domains and links for anyone lose it. Members keep it, but for what a grant to anyone, or to a whole domain, gave them.',
     atRest: [...ON_NODES, ...ENTRIES, 'identity'],
     strictness: 70,
     params: {},

@@ -99,6 +99,17 @@ const caseSchema = z.strictObject({
 });
 export type PolicyCase = z.infer<typeof caseSchema>;
 
+/** What stops a run of rules that enforce before it begins: more changes, people who lose something, or share of what is judged. */
+const breakerSchema = z.strictObject({
+  changes: z.int().min(0).max(5000).optional(),
+  people: z.int().min(0).max(1_000_000).optional(),
+  share: z.number().gt(0).lte(1).optional(),
+});
+export type Breaker = z.infer<typeof breakerSchema>;
+export const USUAL_BREAKER: Required<Breaker> = { changes: 200, people: 50, share: 0.2 };
+/** Of fewer things no share is asked. */
+export const FEW = 20;
+
 export const policySchema = z.strictObject({
   format: z.literal('gate-lantern-policy'),
   version: z.literal(1),
@@ -109,6 +120,7 @@ export const policySchema = z.strictObject({
   /** Absent: whenever something has changed. */
   rhythm: z.string().trim().min(1).max(200).optional(),
   keepDays: z.int().min(1).max(3650).optional(),
+  breaker: breakerSchema.optional(),
   rules: z.array(ruleSchema).min(1).max(100),
   cases: z.array(caseSchema).max(500).optional(),
 });

@@ -87,6 +87,27 @@ const expires = (able: readonly SourceKind[], nearest: Partial<Record<SourceKind
     words: (v) => (v ? `until ${day(v)}` : 'without an end'),
   });
 
+const label = (able: readonly SourceKind[], channels: string) =>
+  field({
+    schema: z.string().trim().min(1).max(100),
+    clears: true,
+    able,
+    nearest: { channels },
+    words: (v, { what }) => (v ? `Label ${what} “${v}”` : `Take the label off ${what}`),
+  });
+const noCopies = (able: readonly SourceKind[], nearest: Partial<Record<SourceKind, string>>) =>
+  field({
+    schema: z.boolean(),
+    clears: true,
+    able,
+    nearest,
+    wider: (before, after) => !after && !!before,
+    words: (v, { what }) =>
+      v
+        ? `Let readers and commenters make no copies of ${what}`
+        : `Let readers and commenters copy ${what} again`,
+  });
+
 /** What can be done to each kind of object: taken away by these kinds of sources, and these fields set. */
 export const CHANGEABLE = {
   grant: {
@@ -218,6 +239,11 @@ export const CHANGEABLE = {
         },
         words: (v, { what }) => (v ? `Dim ${what}` : `Let search find ${what} again`),
       }),
+      noCopies: noCopies(['sites'], {
+        drives: 'restricts files, not drives. Nearest: restrict its files',
+        channels: 'lets everybody in a channel copy. Nearest: move the file to quarantine',
+      }),
+      label: label(['drives', 'sites'], 'knows no labels of channels. Nearest: label its files elsewhere'),
       owners: field({
         schema: id.array().max(50),
         clears: true,
@@ -231,6 +257,19 @@ export const CHANGEABLE = {
     away: [],
     lead: undefined,
     fields: {
+      binned: field({
+        schema: z.boolean(),
+        clears: true,
+        able: ['drives', 'sites', 'channels'],
+        words: (v, { what }) => (v ? `Delete ${what}` : `Restore ${what} from the bin`),
+      }),
+      noCopies: noCopies(['drives', 'sites'], {
+        channels: 'lets everybody in a channel copy. Nearest: move the file to quarantine',
+      }),
+      label: label(
+        ['drives', 'sites'],
+        'keeps the labels that files bring along. Nearest: move the file to quarantine',
+      ),
       inherits: field({
         schema: z.boolean(),
         clears: true,

@@ -84,7 +84,7 @@ export function together(list: readonly PlannedChange[]): {
   return { changes, conflicts: conflicts.sort((a, b) => a[0] - b[0] || a[1] - b[1]) };
 }
 
-function clash(a: object | undefined, b: object | undefined): boolean {
+export function clash(a: object | undefined, b: object | undefined): boolean {
   if (!a || !b) return !!a !== !!b;
   return Object.keys(a).some((k) => k in b && !sameJson((a as Doc)[k], (b as Doc)[k]));
 }
@@ -96,7 +96,7 @@ export interface ApprovalLimits {
   spaces: number;
   /** Items of this weight, or heavier, on which a member loses something. */
   weight: number;
-  /** Accounts suspended and files moved to quarantine. */
+  /** Accounts suspended, and files moved to quarantine or deleted. */
   suspension: boolean;
 }
 export const DEFAULT_LIMITS: ApprovalLimits = { people: 50, spaces: 10, weight: 4, suspension: true };
@@ -160,7 +160,9 @@ export function wantsApproval(
     const suspended = plan.changes.filter((c) => c.kind === 'person').length;
     const held = plan.changes.filter((c) => c.kind === 'item' && c.set?.held).length;
     if (suspended) reasons.push(`it changes ${suspended === 1 ? 'an account' : `${suspended} accounts`}`);
+    const binned = plan.changes.filter((c) => c.kind === 'item' && c.set?.binned).length;
     if (held) reasons.push(`it moves ${held === 1 ? 'something' : `${held} items`} to quarantine`);
+    if (binned) reasons.push(`it deletes ${binned === 1 ? 'something' : `${binned} items`}`);
   }
   return reasons;
 }

@@ -1,9 +1,11 @@
 /** Plans that have not begun: made from the tray, their previews held to the survey in force, approved, discarded. */
 import { randomUUID } from 'node:crypto';
 import { wantsApproval, type ApprovalLimits } from '../../core/remedy/plan.ts';
+import { objectOf } from '../../core/guard/choose.ts';
 import { stillHolds } from '../../core/remedy/preview.ts';
 import { NOT_BEGUN, PLAN_MOVES, type PlanMove } from '../../core/remedy/states.ts';
-import type { Approval, Preview } from '../../dto/remedy.ts';
+import type { Approval, PlanGoal, Preview } from '../../dto/remedy.ts';
+import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readLimits } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
@@ -19,68 +21,94 @@ export class Drafts {
 
   /** Turns the tray into a draft, with its preview on the survey in force. */
   async make(account: { id: number; address: string }, name: string, reason: string): Promise<number> {
-    const { db, ledger, engine, tray, clock } = this.parts;
+    const { db, engine, tray } = this.parts;
     const { changes, goals, seqs } = await tray.forPlan(account.id);
     const preview = await engine.ask.preview(undefined, changes);
     if (!preview?.changes.length)
       throw new AppError('not-there', 409, 'None of this exists any more. Survey again, then pick it up.');
-    const limits = await readLimits(db);
-    const approval = approvalOf(preview, limits);
     return db.transaction(async (tx) => {
-      const [plan] = await tx.query<{ id: number }>(
-        "insert into plan (id, name, reason, state, survey, made_by, made_at, preview, goals, approval, limits) overriding system value values ((select coalesce(max(id), 0) + 1 from plan), $1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb, $8::jsonb, $9::jsonb) returning id",
-        [
-          name,
-          reason,
-          preview.survey,
-          account.address,
-          clock(),
-          storableJson(preview),
-          storableJson(goals),
-          approval && storableJson(approval),
-          storableJson(limits),
-        ],
-      );
-      for (const [seq, { change: c }] of preview.changes.entries()) {
-        const before = await seenOf(tx, c);
-        if (!before)
-          throw new AppError('not-there', 409, `The ${c.kind} ${c.id} is not there any more. Survey again.`);
-        await tx.query(
-          "insert into plan_change (plan, seq, kind, source, object, change, before, state, apply_key, undo_key) values ($1, $2, $3, $4, $5, $6::jsonb, $7::jsonb, 'planned', $8, $9)",
-          [
-            plan!.id,
-            seq,
-            c.kind,
-            c.source,
-            c.id,
-            c.set ? storableJson(c.set) : null,
-            storableJson(before),
-            randomUUID(),
-            randomUUID(),
-          ],
-        );
-      }
+      const { plan } = await this.keep(tx, { name, reason, by: account.address, preview, goals });
       await tx.query('delete from tray where account = $1 and seq = any($2)', [account.id, seqs]);
       await tx.query('delete from tray_goal where account = $1', [account.id]);
-      await ledger.add(
-        {
-          who: account.address,
-          what: 'plan.made',
-          subject: `plan ${plan!.id}`,
-          after: {
-            name,
-            reason,
-            survey: preview.survey,
-            changes: preview.changes.map(({ change: c, words }) => ({ ...c, words })),
-            goals: goals.map((g) => g.words),
-            losing: { members: preview.members, guests: preview.guests, outsiders: preview.outsiders },
-            ...(approval && { approvalWanted: approval.wants }),
-          },
-        },
-        tx,
-      );
-      return plan!.id;
+      return plan;
     });
+  }
+
+  /** Keeps a draft of what a preview foretells. `changes`: the numbers of its changes, by kind, source and id. */
+  async keep(
+    tx: Db,
+    d: {
+      name: string;
+      reason: string;
+      by: string;
+      preview: Preview;
+      goals: PlanGoal[];
+      policy?: { id: number; version: number };
+    },
+  ): Promise<{ plan: number; approval: Approval | null; changes: Map<string, number> }> {
+    const { ledger, clock } = this.parts;
+    const { name, reason, by, preview, goals } = d;
+    const limits = await readLimits(tx);
+    const approval = approvalOf(preview, limits);
+    const [plan] = await tx.query<{ id: number }>(
+      `insert into plan (id, name, reason, state, survey, made_by, made_at, preview, goals, approval, limits, policy, policy_version)
+       overriding system value values ((select coalesce(max(id), 0) + 1 from plan), $1, $2, 'draft', $3, $4, $5, $6::jsonb, $7::jsonb,
+         $8::jsonb, $9::jsonb, $10, $11) returning id`,
+      [
+        name,
+        reason,
+        preview.survey,
+        by,
+        clock(),
+        storableJson(preview),
+        storableJson(goals),
+        approval && storableJson(approval),
+        storableJson(limits),
+        d.policy?.id ?? null,
+        d.policy?.version ?? null,
+      ],
+    );
+    const changes = new Map<string, number>();
+    for (const [seq, { change: c }] of preview.changes.entries()) {
+      const before = await seenOf(tx, c);
+      if (!before)
+        throw new AppError('not-there', 409, `The ${c.kind} ${c.id} is not there any more. Survey again.`);
+      const [row] = await tx.query<{ id: number }>(
+        `insert into plan_change (plan, seq, kind, source, object, change, before, state, apply_key, undo_key)
+         values ($1, $2, $3, $4, $5, $6::jsonb, $7::jsonb, 'planned', $8, $9) returning id`,
+        [
+          plan!.id,
+          seq,
+          c.kind,
+          c.source,
+          c.id,
+          c.set ? storableJson(c.set) : null,
+          storableJson(before),
+          randomUUID(),
+          randomUUID(),
+        ],
+      );
+      changes.set(objectOf(c), row!.id);
+    }
+    await ledger.add(
+      {
+        who: by,
+        what: 'plan.made',
+        subject: `plan ${plan!.id}`,
+        after: {
+          name,
+          reason,
+          survey: preview.survey,
+          changes: preview.changes.map(({ change: c, words }) => ({ ...c, words })),
+          goals: goals.map((g) => g.words),
+          losing: { members: preview.members, guests: preview.guests, outsiders: preview.outsiders },
+          ...(d.policy && { policy: d.policy }),
+          ...(approval && { approvalWanted: approval.wants }),
+        },
+      },
+      tx,
+    );
+    return { plan: plan!.id, approval, changes };
   }
 
   /**

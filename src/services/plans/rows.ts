@@ -220,8 +220,9 @@ interface PlanSql {
   drifted: number;
   unmet: number;
   waits: boolean;
+  policy: number | null;
 }
-const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for,
+const PLAN_SQL = `select p.id, p.name, p.reason, p.state, p.halt, p.survey, p.made_by, p.made_at, p.applied_at, p.finished_at, p.scheduled_for, p.policy,
   (select count(*)::int from plan_change c where c.plan = p.id) as changes,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($3)) as verified,
   (select count(*)::int from plan_change c where c.plan = p.id and c.state = any($1)) as troubled,

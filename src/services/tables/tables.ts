@@ -6,7 +6,7 @@ import type { QueryOfTable, TableName } from '../../dto/tables.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
-import type { Policies } from '../policies.ts';
+import type { Policies } from '../policies/policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
 import type { Recognition } from '../recognition.ts';
 

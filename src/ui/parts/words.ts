@@ -127,6 +127,8 @@ const DEEDS: Record<string, string> = {
   'policy.made': 'created a policy',
   'policy.changed': 'changed a policy',
   'policy.removed': 'removed a policy',
+  'policy.excepted': 'made an exception of a policy',
+  'policy.exception-ended': 'ended an exception of a policy',
   'pack.made': 'created a pack',
   'pack.changed': 'changed a pack',
   'pack.removed': 'removed a pack',

@@ -2,19 +2,18 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Policy, Rule } from '../../../../core/guard/schema.ts';
-import type { HitRow, PolicyPage } from '../../../../dto/guard.ts';
+import type { HitState, PolicyPage } from '../../../../dto/guard.ts';
 import { ask, send, withQuery } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
-import { ExportMenu } from '../../../parts/ExportMenu.tsx';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Menu, MenuItem } from '../../../parts/Menu.tsx';
-import { usePages } from '../../../parts/pages.ts';
-import type { Column } from '../../../parts/table/column.ts';
-import { Table } from '../../../parts/table/Table.tsx';
 import { useSay } from '../../../parts/Toasts.tsx';
 import { EditPolicy } from './Edit.tsx';
-import { MODE_WORDS, responseWords, rhythmWords, ruleWords, scopeWords, valueWords } from './words.ts';
+import { Enforce } from './Enforce.tsx';
+import { Exceptions } from './Exceptions.tsx';
+import { Hits } from './Hits.tsx';
+import { MODE_WORDS, responseWords, rhythmWords, ruleWords, scopeWords, STATE_WORDS } from './words.ts';
 
 export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number }) {
   const { data, error, refetch } = useQuery(ask('/api/policies/[id]', { id }));
@@ -23,6 +22,7 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
   const say = useSay();
   const [editing, setEditing] = useState(false);
   const [sure, setSure] = useState(false);
+  const [enforcing, setEnforcing] = useState<Rule>();
   const run = useMutation({
     mutationFn: () => send('POST', '/api/policies/[id]', { id, act: 'run' }),
     onSuccess: () => say('It is being judged.'),
@@ -37,7 +37,11 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
   const change = useMutation({
     mutationFn: ({ policy, note }: { policy: Policy; note: string }) =>
       send('PUT', '/api/policies/[id]', { id, version: data!.version, policy, note }),
-    onSuccess: refresh,
+    // Until the page shows the new version, a further change would be made to the old one.
+    onSuccess: () => {
+      refresh();
+      return refetch();
+    },
   });
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (!data) return null;
@@ -45,7 +49,7 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
   const chosen = params.get('rule') ?? undefined;
   const setRule = (rule: Rule, to: Rule['mode']): void =>
     change.mutate({
-      policy: { ...policy, rules: policy.rules.map((r) => (r === rule ? { ...r, mode: to } : r)) },
+      policy: withMode(policy, rule, to),
       note: `${rule.name}: ${MODE_WORDS[to].toLowerCase()}`,
     });
   return (
@@ -109,10 +113,10 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
             <button
               className="w-16 shrink-0 cursor-pointer text-right text-base font-bold tabular-nums hover:underline"
               aria-pressed={chosen === r.id}
-              aria-label={`${plural(data.hitsByRule[r.id] ?? 0, 'hit')} of ${r.name}`}
+              aria-label={`${plural(allOf(data, r), 'hit')} of ${r.name}`}
               onClick={() => set({ rule: chosen === r.id ? undefined : r.id })}
             >
-              {r.atRest ? count(data.hitsByRule[r.id] ?? 0) : '–'}
+              {r.atRest ? count(allOf(data, r)) : '–'}
             </button>
             <div className="min-w-0 flex-1">
               <span className="font-medium">{r.name}</span>{' '}
@@ -124,9 +128,11 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
               </code>
               {!narrow && (
                 <span className="text-quiet">
-                  Would: {r.responses.map(responseWords).join(', ') || 'be recorded'}
+                  {r.mode === 'enforce' ? 'Does' : 'Would'}:{' '}
+                  {r.responses.map(responseWords).join(', ') || 'nothing but record it'}
                 </span>
               )}
+              <HowFar states={data.states[r.id] ?? {}} rule={r.id} set={set} />
             </div>
             {steward ? (
               <select
@@ -134,9 +140,13 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
                 aria-label={`Mode of ${r.name}`}
                 value={r.mode}
                 disabled={change.isPending}
-                onChange={(e) => setRule(r, e.target.value as Rule['mode'])}
+                onChange={(e) => {
+                  const to = e.target.value as Rule['mode'];
+                  if (to === 'enforce') setEnforcing(r);
+                  else setRule(r, to);
+                }}
               >
-                {(['observe', 'paused'] as const).map((m) => (
+                {(['enforce', 'observe', 'paused'] as const).map((m) => (
                   <option key={m} value={m}>
                     {MODE_WORDS[m]}
                   </option>
@@ -148,7 +158,19 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
           </li>
         ))}
       </ol>
+      {data.exceptions.length > 0 && <Exceptions page={data} />}
       <Hits id={id} page={data} rule={chosen} params={params} set={set} narrow={narrow} />
+      {enforcing && (
+        <Enforce
+          id={id}
+          rule={enforcing}
+          close={() => setEnforcing(undefined)}
+          enforce={async (note) => {
+            await change.mutateAsync({ policy: withMode(policy, enforcing, 'enforce'), note });
+            setEnforcing(undefined);
+          }}
+        />
+      )}
       {editing && (
         <EditPolicy
           given={policy}
@@ -158,6 +180,41 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
         />
       )}
     </article>
+  );
+}
+
+const withMode = (policy: Policy, { id }: Rule, mode: Rule['mode']): Policy => ({
+  ...policy,
+  rules: policy.rules.map((r) => (r.id === id ? { ...r, mode } : r)),
+});
+
+/** Hits of a rule that are in force; what was done and is hit no more is not. */
+const allOf = ({ hitsByRule }: PolicyPage, { id }: Rule): number => hitsByRule[id] ?? 0;
+
+/** How far the hits of a rule have come, where something was done about any; each leads to them. */
+function HowFar({
+  states,
+  rule,
+  set,
+}: {
+  states: Partial<Record<HitState, number>>;
+  rule: string;
+  set: ViewProps['set'];
+}) {
+  const told = (Object.keys(STATE_WORDS) as HitState[]).filter((s) => s !== 'would' && states[s]);
+  if (!told.length) return null;
+  return (
+    <span className="flex flex-wrap gap-x-3">
+      {told.map((s) => (
+        <button
+          key={s}
+          className={`cursor-pointer underline decoration-slate ${s === 'failed' ? 'font-bold' : ''}`}
+          onClick={() => set({ rule, state: s })}
+        >
+          {count(states[s]!)} {STATE_WORDS[s].toLowerCase()}
+        </button>
+      ))}
+    </span>
   );
 }
 
@@ -180,146 +237,19 @@ function LastRun({ page }: { page: PolicyPage }) {
   return (
     <span className="text-quiet">
       Last judged <When at={last.at} />
-      {last.failed
-        ? `: ${last.failed}`
-        : news.length
-          ? `: ${news.join(', ')}.`
-          : ': nothing new.'} Version {page.version}, <When at={page.changedAt} /> by {page.changedBy}.
-    </span>
-  );
-}
-
-/** Where a hit opens: beside the policy, or in the view of what it is. */
-const opensBeside = (h: HitRow): boolean => /^(?:item|space):/.test(h.open);
-
-function Hits({
-  id,
-  page,
-  rule,
-  params,
-  set,
-  narrow,
-}: ViewProps & { id: number; page: PolicyPage; rule: string | undefined }) {
-  const state = params.get('state') === 'over' ? 'over' : 'would';
-  const asked = { policy: id, rule, state, text: params.get('text') ?? undefined } as const;
-  const { query, first, rows, more } = usePages('/api/policies/hits', asked, 200);
-  const columns: Column<HitRow>[] = [
-    {
-      key: 'name',
-      name: 'What',
-      width: 'minmax(200px, 2fr)',
-      cell: (h) => (
-        <span className="truncate" title={`${h.name} ${h.where}`}>
-          {opensBeside(h) ? (
-            <b>{h.name}</b>
-          ) : (
-            <a
-              className="font-bold underline decoration-slate"
-              href={withQuery('/survey/people', { sel: h.open })}
-            >
-              {h.name}
-            </a>
-          )}{' '}
-          <span className="text-quiet">{h.where}</span>
-        </span>
-      ),
-    },
-    ...(narrow
-      ? []
-      : ([
-          {
-            key: 'values',
-            name: 'Because',
-            width: 'minmax(180px, 1.5fr)',
-            cell: (h) => {
-              const said = h.values.map(valueWords).join('; ');
-              return (
-                <span className="truncate text-quiet" title={said}>
-                  {said}
-                </span>
-              );
-            },
-          },
-        ] satisfies Column<HitRow>[])),
-    ...(rule || page.rules === 1 || narrow
-      ? []
-      : ([
-          {
-            key: 'rule',
-            name: 'Rule',
-            width: 'minmax(140px, 1fr)',
-            cell: (h) => (
-              <span className="truncate" title={h.ruleName}>
-                {h.ruleName}
-              </span>
-            ),
-          },
-        ] satisfies Column<HitRow>[])),
-    {
-      key: 'since',
-      name: state === 'over' ? 'Over since' : 'Since',
-      width: '120px',
-      cell: (h) => <When at={h.overAt ?? h.since} />,
-    },
-  ];
-  return (
-    <section aria-label="Hits" className="mt-2 flex min-h-[220px] flex-1 flex-col">
-      <div className="flex items-center gap-3 pb-1">
-        <h3 className="font-bold">
-          {first ? plural(first.total, state === 'over' ? 'former hit' : 'hit') : 'Hits'}
-        </h3>
-        <span className="flex-1 truncate text-quiet">
-          {rule && (
-            <>
-              of “{page.policy.rules.find((r) => r.id === rule)?.name}”{' '}
-              <button
-                className="cursor-pointer underline decoration-slate"
-                onClick={() => set({ rule: undefined })}
-              >
-                all rules
-              </button>
-            </>
-          )}
-        </span>
-        <label className="flex cursor-pointer items-center gap-1.5">
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={state === 'over'}
-            onChange={(e) => set({ state: e.target.checked ? 'over' : undefined })}
-          />
-          What is over
-        </label>
-        <input
-          type="search"
-          className="input input-sm w-40"
-          aria-label="Find in hits"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
-        <ExportMenu table="hits" query={asked} />
-      </div>
-      {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}
-      {first?.total === 0 ? (
-        <p className="border-t border-base-300 py-3 text-quiet">
-          {state === 'over'
-            ? 'Nothing that it hit is over.'
-            : page.lastRun
-              ? 'Nothing is hit.'
-              : 'It was not judged yet.'}
-        </p>
-      ) : (
-        <Table
-          label="Hits"
-          columns={columns}
-          rows={rows}
-          rowKey={(h) => h.id}
-          selected={rows.find((h) => h.open === params.get('sel'))?.id}
-          onSelect={(h) => set({ sel: h && opensBeside(h) ? h.open : undefined }, 'push')}
-          onEnd={more}
-        />
+      {last.failed ? `: ${last.failed}` : news.length ? `: ${news.join(', ')}.` : ': nothing new.'}{' '}
+      {last.plan !== null && (
+        <>
+          <a
+            className="underline decoration-slate"
+            href={withQuery('/remedy/plans', { plan: String(last.plan) })}
+          >
+            Plan {last.plan}
+          </a>
+          {last.stopped.length ? <b> did not begin: {last.stopped.join('; ')}. </b> : ' was made. '}
+        </>
       )}
-    </section>
+      Version {page.version}, <When at={page.changedAt} /> by {page.changedBy}.
+    </span>
   );
 }

@@ -9,13 +9,34 @@ import {
 import { RESPONSES, type RuleResponse } from '../../../../core/guard/responses.ts';
 import { TIERS } from '../../../../core/model.ts';
 import { SUBJECTS } from '../../../../core/guard/kinds.ts';
-import type { AskedValue } from '../../../../dto/guard.ts';
+import type { AskedValue, HitPart, HitState } from '../../../../dto/guard.ts';
 import { dayWords } from '../../../parts/dates.ts';
 
 export const MODE_WORDS: Record<Rule['mode'], string> = {
   paused: 'Paused',
   observe: 'Observing',
   enforce: 'Enforcing',
+};
+
+/** How far a hit has come. */
+export const STATE_WORDS: Record<HitState, string> = {
+  would: 'Recorded',
+  waiting: 'Waiting',
+  done: 'Done',
+  failed: 'Not done',
+  undone: 'Undone',
+  excepted: 'Excepted',
+  yielded: 'Another rule decides',
+  over: 'Over by itself',
+};
+
+/** What became of a response, after its name. */
+export const PART_WORDS: Record<HitPart['how'], string> = {
+  planned: '',
+  nothing: 'is so already',
+  yields: 'left to another rule',
+  cannot: 'cannot be done, or not all of it',
+  later: 'comes with the next run',
 };
 
 const listed = (words: readonly string[], join = 'and'): string =>

@@ -1,64 +1,78 @@
 /** Policies: written, changed, judged when something has changed, and what they hit. */
-import { nextOf } from '../core/guard/rhythm.ts';
-import type { Wrong } from '../core/guard/policy.ts';
-import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
+import { nextOf } from '../../core/guard/rhythm.ts';
+import type { Wrong } from '../../core/guard/policy.ts';
+import { sameJson } from '../../core/equal.ts';
+import type { Policy, Rule } from '../../core/guard/schema.ts';
+import { NOT_BEGUN, PLAN_MOVES } from '../../core/remedy/states.ts';
 import type {
-  HitRow,
+  Around,
+  Exception,
+  ExceptionRow,
   HitsPage,
   HitState,
   PolicyPage,
   PolicyRow,
-  PolicyRun,
-  RuleHit,
   RuleTry,
-} from '../dto/guard.ts';
-import type { Known } from '../engine/differing.ts';
-import type { Engine } from '../engine/engine.ts';
-import { hitKey } from '../engine/keys.ts';
-import type { Db } from '../store/db.ts';
-import { storableJson } from '../store/observed.ts';
-import { AppError } from './errors.ts';
-import type { Events } from './events.ts';
-import type { Jobs } from './jobs.ts';
-import type { Ledger } from './ledger.ts';
-import type { Present } from './present.ts';
-
-interface Kept {
-  id: number;
-  name: string;
-  version: number;
-  doc: Policy;
-  version_at: Date;
-  version_by: string;
-}
-const CURRENT = `select p.id, p.name, p.version, v.doc, v.made_at as version_at, v.made_by as version_by
-  from policy p join policy_version v on v.policy = p.id and v.version = p.version where p.removed_at is null`;
+} from '../../dto/guard.ts';
+import type { Known } from '../../engine/differing.ts';
+import type { Engine } from '../../engine/engine.ts';
+import { hitKey } from '../../engine/keys.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import { AppError } from '../errors.ts';
+import type { Events } from '../events.ts';
+import type { Jobs } from '../jobs.ts';
+import type { Ledger } from '../ledger.ts';
+import type { Plans } from '../plans/plans.ts';
+import type { Present } from '../present.ts';
+import { Responses } from './responses.ts';
+import {
+  BY_ITSELF,
+  CURRENT,
+  findPolicy,
+  hitOf,
+  modesOf,
+  policyOf,
+  rowOf,
+  runOf,
+  STATE,
+  WITH_WORK,
+  wrongWords,
+  type Counted,
+  type HitKept,
+  type RunRow,
+} from './rows.ts';
 
 /** Runs that are listed of a policy. */
 const RUNS = 20;
 const DAY = 86_400_000;
 /** Days for which results that are over are kept, where a policy does not say. */
 const KEEP_DAYS = 90;
-/** Who judges when something has changed. */
-const BY_ITSELF = 'Gate Lantern';
 
 export interface HitsQuery {
   policy?: number | undefined;
   rule?: string | undefined;
-  state?: HitState | 'all' | undefined;
+  /** `now`: what is in force. */
+  state?: HitState | 'now' | 'all' | undefined;
   text?: string | undefined;
 }
 
 export class Policies {
+  readonly responses: Responses;
+
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
-    private readonly engine: { ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy'> },
+    private readonly engine: {
+      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around'>;
+    },
     private readonly present: Pick<Present, 'survey' | 'subscribe'>,
     private readonly jobs: Jobs,
     private readonly events: Pick<Events, 'emit'>,
+    private readonly plans: Pick<Plans, 'drafts' | 'runner'>,
     private readonly clock: () => Date,
   ) {
+    this.responses = new Responses(db, engine, plans);
     jobs.declare('policy', {
       broken: 'again',
       run: async ({ subject, by }) => {
@@ -90,7 +104,7 @@ export class Policies {
   /** Policies with what they hit and when they are judged: all, or one. */
   private counted(id?: number): Promise<Counted[]> {
     return this.db.query<Counted>(
-      `select c.*, (select count(*)::int from rule_hit h where h.policy = c.id and h.state <> 'over') as hits,
+      `select c.*, (select count(*)::int from rule_hit h where h.policy = c.id and h.over_at is null) as hits,
               (select max(at) from policy_run r where r.policy = c.id) as last,
               (select min(due) from job j where j.kind = 'policy' and j.subject = c.id and j.state = 'waiting') as next
        from (${CURRENT}) c where $1::int is null or c.id = $1 order by lower(c.name), c.id`,
@@ -101,9 +115,9 @@ export class Policies {
   /** A policy with its versions and runs. Throws where there is none. */
   async one(id: number): Promise<PolicyPage> {
     const [kept] = await this.counted(id);
-    if (!kept) throw noPolicy();
+    if (!kept) throw new AppError('no-policy', 404, 'There is no such policy.');
     const { doc } = kept;
-    const [versions, runs, hits, wrong] = await Promise.all([
+    const [versions, runs, hits, wrong, exceptions] = await Promise.all([
       this.db.query<{ version: number; made_at: Date; made_by: string; note: string }>(
         'select version, made_at, made_by, note from policy_version where policy = $1 order by version desc',
         [id],
@@ -112,16 +126,26 @@ export class Policies {
         id,
         RUNS,
       ]),
-      this.db.query<{ rule: string; n: number }>(
-        "select rule, count(*)::int as n from rule_hit where policy = $1 and state <> 'over' group by rule",
+      this.db.query<{ rule: string; state: HitState; n: number; now: number }>(
+        `select h.rule, ${STATE} as state, count(*)::int as n, count(*) filter (where h.over_at is null)::int as now
+         from rule_hit h ${WITH_WORK} where h.policy = $1 group by 1, 2`,
         [id],
       ),
       this.engine.ask.checkPolicy(undefined, doc),
+      this.exceptions(id),
     ]);
+    const states: PolicyPage['states'] = {};
+    const hitsByRule: Record<string, number> = {};
+    for (const { rule, state, n, now } of hits) {
+      hitsByRule[rule] = (hitsByRule[rule] ?? 0) + now;
+      if (state !== 'over') (states[rule] ??= {})[state] = n;
+    }
     return {
       ...rowOf(kept),
       policy: doc,
-      hitsByRule: Object.fromEntries(hits.map((h) => [h.rule, h.n])),
+      hitsByRule,
+      states,
+      exceptions,
       versions: versions.map((v) => ({
         version: v.version,
         madeAt: v.made_at.toISOString(),
@@ -146,6 +170,7 @@ export class Policies {
   /** Keeps a new policy, and judges it. */
   async make(given: unknown, note: string, by: string): Promise<{ id: number }> {
     const policy = await this.read(given);
+    mayEnforce(undefined, policy, note);
     const id = await this.db.transaction(async (tx) => {
       const [row] = await tx.query<{ id: number }>(
         'insert into policy (name, version, made_at, made_by) values ($1, 1, $2, $3) returning id',
@@ -178,13 +203,14 @@ export class Policies {
   ): Promise<{ version: number }> {
     const policy = await this.read(given);
     const version = await this.db.transaction(async (tx) => {
-      const before = await this.current(id, tx);
+      const before = await policyOf(tx, id);
       if (before.version !== from)
         throw new AppError(
           'changed-meanwhile',
           409,
           `This policy was changed meanwhile by ${before.version_by}. Look at their version, then make your change again.`,
         );
+      mayEnforce(before.doc, policy, note);
       await tx.query('update policy set name = $2, version = $3 where id = $1', [id, policy.name, from + 1]);
       await this.keep(tx, id, from + 1, policy, note, by);
       await this.ledger.add(
@@ -207,26 +233,118 @@ export class Policies {
   /** It is judged no more; what it hit is over. */
   async remove(id: number, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const { name, version } = await this.current(id, tx);
+      const { name, version } = await policyOf(tx, id);
       await tx.query('update policy set removed_at = $2 where id = $1', [id, this.clock()]);
-      await tx.query(
-        "update rule_hit set state = 'over', over_at = $2 where policy = $1 and state <> 'over'",
-        [id, this.clock()],
-      );
+      await tx.query('update rule_hit set over_at = $2 where policy = $1 and over_at is null', [
+        id,
+        this.clock(),
+      ]);
       await this.jobs.drop(tx, 'policy', id);
       await this.ledger.add(
         { who: by, what: 'policy.removed', subject: `policy ${id}`, before: { name, version } },
         tx,
       );
     });
+    // what waits for somebody is no wish of anybody any more
+    const waiting = await this.db.query<{ id: number }>(
+      'select id from plan where policy = $1 and state = any($2)',
+      [id, NOT_BEGUN],
+    );
+    for (const plan of waiting)
+      await this.plans.drafts.move(plan.id, PLAN_MOVES.discard, by, { note: 'Its policy was removed.' });
     this.events.emit({ type: 'policies' });
   }
 
   /** Puts a policy on the list of what is judged. */
   async run(id: number, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
-      await this.current(id, tx);
+      await policyOf(tx, id);
       await this.jobs.add(tx, 'policy', id, by);
+    });
+    await this.jobs.look();
+  }
+
+  // --- exceptions
+
+  private async exceptions(id: number): Promise<ExceptionRow[]> {
+    const rows = await this.db.query<
+      Exception & { name: string; until: string; reason: string; made_at: Date; made_by: string }
+    >(
+      `select id, rule, key, name, until::text as until, reason, made_at, made_by from rule_exception
+       where policy = $1 and ended_at is null and until >= $2::date order by id desc`,
+      [id, this.today()],
+    );
+    return rows.map(({ made_at, made_by, rule, ...r }) => ({
+      ...r,
+      ...(rule && { rule }),
+      madeAt: made_at.toISOString(),
+      madeBy: made_by,
+    }));
+  }
+
+  private today(): string {
+    return this.clock().toISOString().slice(0, 10);
+  }
+
+  around(key: string): Promise<Around | undefined> {
+    return this.engine.ask.around(undefined, key);
+  }
+
+  /** Leaves something out of a rule, or of all rules, until a day and including it; with all that is below it, or theirs. */
+  async except(
+    id: number,
+    given: { rule?: string | undefined; keys: readonly string[]; until: string; reason: string },
+    by: string,
+  ): Promise<void> {
+    const { rule, keys, until, reason } = given;
+    if (until < this.today())
+      throw new AppError('past', 400, 'That day is over. Choose one that is still to come.');
+    const about = await Promise.all(keys.map((key) => this.engine.ask.around(undefined, key)));
+    await this.db.transaction(async (tx) => {
+      const { doc } = await policyOf(tx, id);
+      if (rule !== undefined && !doc.rules.some((r) => r.id === rule))
+        throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+      for (const [n, key] of keys.entries()) {
+        const name = about[n]?.name;
+        if (name === undefined)
+          throw new AppError('not-there', 404, 'Something of this is not there any more.');
+        await tx.query(
+          'insert into rule_exception (policy, rule, key, name, until, reason, made_at, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8)',
+          [id, rule ?? null, key, name, until, reason, this.clock(), by],
+        );
+        await this.ledger.add(
+          {
+            who: by,
+            what: 'policy.excepted',
+            subject: `policy ${id}`,
+            after: { ...(rule && { rule }), key, until, reason },
+          },
+          tx,
+        );
+      }
+      await this.jobs.add(tx, 'policy', id, by);
+    });
+    await this.jobs.look();
+  }
+
+  /** Ends an exception before its day. */
+  async endException(exception: number, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const [row] = await tx.query<{ policy: number; key: string }>(
+        'update rule_exception set ended_at = $2 where id = $1 and ended_at is null returning policy, key',
+        [exception, this.clock()],
+      );
+      if (!row) throw new AppError('no-exception', 404, 'There is no such exception any more.');
+      await this.ledger.add(
+        {
+          who: by,
+          what: 'policy.exception-ended',
+          subject: `policy ${row.policy}`,
+          before: { key: row.key },
+        },
+        tx,
+      );
+      await this.jobs.add(tx, 'policy', row.policy, by);
     });
     await this.jobs.look();
   }
@@ -249,14 +367,16 @@ export class Policies {
     page: { limit: number; offset: number },
   ): Promise<HitsPage> {
     const rows = await this.db.query<HitKept & { total: number }>(
-      `select h.*, p.name as policy_name, count(*) over ()::int as total,
-         (select r from jsonb_array_elements(v.doc->'rules') r where r->>'id' = h.rule) as of_rule
-       from rule_hit h join policy p on p.id = h.policy join policy_version v on v.policy = p.id and v.version = p.version
-       where ($1::int is null or h.policy = $1) and ($2::text is null or h.rule = $2)
-         and ($3::text = 'all' or ($3 = 'over') = (h.state = 'over'))
-         and ($4::text is null or position($4 in lower(h.doc->>'name' || ' ' || (h.doc->>'where'))) > 0)
-       order by h.since desc, h.id limit $5 offset $6`,
-      [policy ?? null, rule ?? null, state ?? 'would', text?.toLowerCase() ?? null, page.limit, page.offset],
+      `select s.*, p.name as policy_name, count(*) over ()::int as total,
+         (select r from jsonb_array_elements(v.doc->'rules') r where r->>'id' = s.rule) as of_rule
+       from (select h.*, w.plan, w.note, ${STATE} as state from rule_hit h ${WITH_WORK}
+         where ($1::int is null or h.policy = $1) and ($2::text is null or h.rule = $2)
+           and ($3::text <> 'now' or h.over_at is null)
+           and ($4::text is null or position($4 in lower(h.doc->>'name' || ' ' || (h.doc->>'where'))) > 0)) s
+       join policy p on p.id = s.policy join policy_version v on v.policy = p.id and v.version = p.version
+       where $3 in ('all', 'now') or s.state = $3
+       order by s.since desc, s.id limit $5 offset $6`,
+      [policy ?? null, rule ?? null, state ?? 'now', text?.toLowerCase() ?? null, page.limit, page.offset],
     );
     return { rows: rows.map(hitOf), total: rows[0]?.total ?? 0 };
   }
@@ -265,28 +385,28 @@ export class Policies {
   private async judge(id: number, by: string): Promise<string | undefined> {
     const survey = this.present.survey;
     const from = performance.now();
-    const kept = await this.find(id);
+    const kept = await findPolicy(this.db, id);
     if (!kept || survey === undefined) return kept?.doc.rhythm;
     const rows = await this.db.query<{ rule: string; key: string; told: string; version: number }>(
-      "select rule, key, told, version from rule_hit where policy = $1 and state <> 'over'",
+      'select rule, key, told, version from rule_hit where policy = $1 and over_at is null',
       [id],
     );
     const known = rows.map(({ rule, key, told }): Known => ({ key: hitKey(rule, key), told }));
-    const answer = await this.engine.ask.runPolicy(undefined, kept.doc, known);
+    const answer = await this.engine.ask.runPolicy(undefined, kept.doc, known, await this.exceptions(id));
     if (!answer) return kept.doc.rhythm;
-    const { differing, hits, wrong } = answer;
+    const { differing, hits, of, wrong } = answer;
     const now = this.clock();
-    await this.db.transaction(async (tx) => {
+    const run = await this.db.transaction(async (tx) => {
       // what was changed meanwhile is judged by itself
-      if ((await this.find(id, tx))?.version !== kept.version) return;
+      if ((await findPolicy(tx, id))?.version !== kept.version) return undefined;
       const found = await tx.query<{ is_new: boolean }>(
-        `insert into rule_hit as h (policy, rule, key, state, version, since, since_survey, told, doc)
-         select $1, f.rule, f.key, 'would', $2, $3, $4, f.told, f.doc
+        `insert into rule_hit as h (policy, rule, key, version, since, since_survey, told, doc, excepted)
+         select $1, f.rule, f.key, $2, $3, $4, f.told, f.doc, (f.doc->>'excepted')::int
          from jsonb_to_recordset($5::jsonb) as f(rule text, key text, told uuid, doc jsonb)
          on conflict (policy, rule, key) do update set told = excluded.told, doc = excluded.doc, version = excluded.version,
-           since = case when h.state = 'over' then excluded.since else h.since end,
-           since_survey = case when h.state = 'over' then excluded.since_survey else h.since_survey end,
-           state = 'would', over_at = null
+           excepted = excluded.excepted, parts = case when h.over_at is null then h.parts end,
+           since = case when h.over_at is null then h.since else excluded.since end,
+           since_survey = case when h.over_at is null then h.since_survey else excluded.since_survey end, over_at = null
          returning since = $3::timestamptz as is_new`,
         [
           id,
@@ -298,20 +418,22 @@ export class Policies {
       );
       const over = wrong.length
         ? []
-        : await tx.query(
-            `update rule_hit set state = 'over', over_at = $2 where policy = $1 and state <> 'over'
-               and rule || ' ' || key = any($3) returning id`,
+        : await tx.query<{ id: number }>(
+            `update rule_hit set over_at = $2 where policy = $1 and over_at is null and rule || ' ' || key = any($3) returning id`,
             [id, now, differing.gone],
           );
-      const before = new Date(now.getTime() - (kept.doc.keepDays ?? KEEP_DAYS) * DAY);
-      await tx.query("delete from rule_hit where policy = $1 and state = 'over' and over_at < $2", [
-        id,
-        before,
-      ]);
-      await tx.query('delete from policy_run where policy = $1 and at < $2', [id, before]);
+      // undone or set aside, and over by itself: if it comes again, that is another matter
       await tx.query(
+        `delete from hit_change x using plan_change c, plan p where x.change = c.id and p.id = c.plan
+           and x.hit = any($1) and (c.state = 'undone' or p.state = 'discarded')`,
+        [over.map((o) => o.id)],
+      );
+      const before = new Date(now.getTime() - (kept.doc.keepDays ?? KEEP_DAYS) * DAY);
+      await tx.query('delete from rule_hit where policy = $1 and over_at < $2', [id, before]);
+      await tx.query('delete from policy_run where policy = $1 and at < $2', [id, before]);
+      const [made] = await tx.query<{ id: number }>(
         `insert into policy_run (policy, version, survey, at, by, took, hits, opened, over, doc)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10::jsonb)`,
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10::jsonb) returning id`,
         [
           id,
           kept.version,
@@ -325,7 +447,9 @@ export class Policies {
           storableJson({ hits, wrong }),
         ],
       );
+      return made!.id;
     });
+    if (run !== undefined && !wrong.length) await this.responses.carry(kept, of, run);
     this.events.emit({ type: 'policies' });
     return kept.doc.rhythm;
   }
@@ -334,24 +458,7 @@ export class Policies {
     const wrong = await this.engine.ask.checkPolicy(undefined, given);
     if (!wrong) throw new AppError('no-survey', 409, 'Policies can be written once there is a survey.');
     if (wrong.length) throw new AppError('wrong-policy', 422, wrongWords(wrong));
-    const policy = given as Policy;
-    if (modesOf(policy).enforce)
-      throw new AppError(
-        'no-enforcing',
-        422,
-        'Rules can observe so far. That they respond by themselves is still to come.',
-      );
-    return policy;
-  }
-
-  private async current(id: number, db: Db = this.db): Promise<Kept> {
-    const kept = await this.find(id, db);
-    if (!kept) throw noPolicy();
-    return kept;
-  }
-
-  private async find(id: number, db: Db = this.db): Promise<Kept | undefined> {
-    return (await db.query<Kept>(`select * from (${CURRENT}) c where id = $1`, [id]))[0];
+    return given as Policy;
   }
 
   private async keep(
@@ -369,72 +476,26 @@ export class Policies {
   }
 }
 
-const noPolicy = (): AppError => new AppError('no-policy', 404, 'There is no such policy.');
-const wrongWords = (wrong: readonly Wrong[]): string =>
-  wrong.map(({ at, why }) => (at ? `${at}: ${why}` : why)).join(' ');
-
-function modesOf({ rules }: Policy): Record<Mode, number> {
-  const modes = { paused: 0, observe: 0, enforce: 0 };
-  for (const r of rules) modes[r.mode]++;
-  return modes;
-}
-
-interface Counted extends Kept {
-  hits: number;
-  last: Date | null;
-  next: Date | null;
-}
-const rowOf = (p: Counted): PolicyRow => ({
-  id: p.id,
-  name: p.name,
-  purpose: p.doc.purpose ?? '',
-  version: p.version,
-  rules: p.doc.rules.length,
-  modes: modesOf(p.doc),
-  hits: p.hits,
-  lastRun: p.last?.toISOString() ?? null,
-  nextRun: (p.doc.rhythm && p.next?.toISOString()) || null,
-  changedAt: p.version_at.toISOString(),
-  changedBy: p.version_by,
+/** What a rule responds to, and how. */
+const reachOf = ({ scope, filter }: Policy, { subject, if: condition, responses }: Rule): object => ({
+  scope,
+  filter,
+  subject,
+  condition,
+  responses,
 });
 
-interface RunRow extends Omit<PolicyRun, 'at' | 'failed'> {
-  at: Date;
-  doc: { wrong: Wrong[] };
-}
-const runOf = ({ at, doc, ...r }: RunRow): PolicyRun => ({
-  ...r,
-  at: at.toISOString(),
-  failed: doc.wrong.length ? wrongWords(doc.wrong) : null,
-});
-
-interface HitKept {
-  id: number;
-  policy: number;
-  policy_name: string;
-  /** As it is in the newest version; null where it is not in it any more. */
-  of_rule: Rule | null;
-  rule: string;
-  key: string;
-  state: HitState;
-  version: number;
-  since: Date;
-  over_at: Date | null;
-  doc: Omit<RuleHit, 'rule' | 'key'>;
-}
-function hitOf(h: HitKept): HitRow {
-  return {
-    ...h.doc,
-    id: h.id,
-    policy: h.policy,
-    policyName: h.policy_name,
-    rule: h.rule,
-    ruleName: h.of_rule?.name ?? h.rule,
-    severity: h.of_rule?.severity ?? 'low',
-    key: h.key,
-    state: h.state,
-    since: h.since.toISOString(),
-    overAt: h.over_at?.toISOString() ?? null,
-    version: h.version,
-  };
+/** What begins to respond by itself, or responds to something else or otherwise, wants a reason. */
+function mayEnforce(before: Policy | undefined, after: Policy, reason: string): void {
+  if (reason.trim()) return;
+  for (const rule of after.rules) {
+    if (rule.mode !== 'enforce') continue;
+    const was = before?.rules.find((r) => r.id === rule.id && r.mode === 'enforce');
+    if (!was || !sameJson(reachOf(before!, was), reachOf(after, rule)))
+      throw new AppError(
+        'reason-wanted',
+        422,
+        `“${rule.name}” would ${was ? 'respond otherwise than before' : 'begin to respond by itself'}. Say why, for the record.`,
+      );
+  }
 }
