@@ -3,20 +3,24 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { ENDPOINTS_FILE, endpointsModule, listEndpoints } from './endpoints.ts';
 
-const SCIM = fileURLToPath(new URL('../src/pages/scim', import.meta.url));
+/** Folders of endpoints for machines, and the only way to make one there. */
+const MACHINES = { scim: 'scim', access: 'authzen' } as const;
 const all = await listEndpoints();
 const wrong: string[] = all
   .filter((e) => !e.declared)
   .map((e) => `${e.file}: ${e.method} declares no role, scope and input; make it with endpoint()`);
-for (const file of readdirSync(SCIM, { recursive: true }) as string[]) {
-  if (!file.endsWith('.ts') || /(^|\/)_/.test(file)) continue;
-  const module = (await import(pathToFileURL(`${SCIM}/${file}`).href)) as Record<
-    string,
-    { declared?: { scim: true } }
-  >;
-  for (const [method, handler] of Object.entries(module))
-    if (/^[A-Z]+$/.test(method) && !handler.declared?.scim)
-      wrong.push(`src/pages/scim/${file}: ${method} is not made with scim()`);
+for (const [folder, made] of Object.entries(MACHINES)) {
+  const path = fileURLToPath(new URL(`../src/pages/${folder}`, import.meta.url));
+  for (const file of readdirSync(path, { recursive: true }) as string[]) {
+    if (!file.endsWith('.ts') || /(^|\/)_/.test(file)) continue;
+    const module = (await import(pathToFileURL(`${path}/${file}`).href)) as Record<
+      string,
+      { declared?: Record<string, unknown> }
+    >;
+    for (const [method, handler] of Object.entries(module))
+      if (/^[A-Z]+$/.test(method) && !handler.declared?.[made])
+        wrong.push(`src/pages/${folder}/${file}: ${method} is not made with ${made}()`);
+  }
 }
 if (all.length === 0) wrong.push('No endpoints were found, which cannot be.');
 if (readFileSync(ENDPOINTS_FILE, 'utf8') !== endpointsModule())

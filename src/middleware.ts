@@ -42,12 +42,13 @@ const answer = async (context: APIContext, next: MiddlewareNext): Promise<Respon
       'unknown-host',
       'This address is not one that Gate Lantern answers to. Add it to GATE_LANTERN_HOSTS if it should be.',
     );
-  const scim = url.pathname.startsWith('/scim/');
-  const api = scim || url.pathname.startsWith('/api/');
+  // machines come with a token of their own, which is looked at there
+  const machines = /^\/(?:scim|access|\.well-known)\//.test(url.pathname);
+  const api = machines || url.pathname.startsWith('/api/');
   const authorization = request.headers.get('authorization');
   let account: Account | undefined;
-  if (scim) {
-    // it has a token of its own, which is looked at there
+  if (machines) {
+    // nobody is signed in
   } else if (api && authorization !== null) {
     // whoever comes with a token is nobody else, whatever cookies come along
     const machine = await getApp().tokens.account(authorization.replace(/^Bearer /i, ''));

@@ -190,6 +190,10 @@ export interface PolicyRun {
   plan: number | null;
   /** Why that plan did not begin by itself. */
   stopped: string[];
+  /** Why it waits for a second steward. */
+  waits: string[];
+  /** It has begun, or is at its end. */
+  begun: boolean;
 }
 
 /** A policy as it is sent: what is wrong with it is told by where it stands. */

@@ -4,6 +4,7 @@
  */
 import { z } from 'zod';
 import { TIERS } from '../core/model.ts';
+import { OUTCOMES } from './decisions.ts';
 import { HIT_STATES } from './guard.ts';
 import { FINDING_SORTS, OUTSIDE_SHOWS } from './exposure.ts';
 import {
@@ -108,6 +109,11 @@ export const TABLE_QUERIES = {
     policy: number.optional(),
     rule: text(64).optional(),
     state: z.enum([...HIT_STATES, 'now', 'all']).default('now'),
+    text: find,
+  }),
+  decisions: z.object({
+    policy: number.optional(),
+    outcome: z.enum(OUTCOMES).optional(),
     text: find,
   }),
   'data-types': z.object({ where: where('data-types') }),

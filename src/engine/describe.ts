@@ -55,6 +55,10 @@ export function personRef(l: Loaded, identity: number): PersonRef {
   };
 }
 
+/** By which a person is known in hits and decisions. */
+export const identityKey = (l: Loaded, identity: number): string =>
+  `${identity < l.org.users.length ? 'user' : 'outsider'}:${identityName(l.view, identity)}`;
+
 export const nodeKind = (l: Loaded, node: number): 'space' | 'folder' | 'file' =>
   node < l.org.spaces.length ? 'space' : l.items.isFile[node - l.org.spaces.length] ? 'file' : 'folder';
 export const nodeName = (l: Loaded, node: number): string =>

@@ -48,6 +48,7 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
+import { decide, takePolicies } from './decide.ts';
 import { around, checkPolicy, runPolicy, tryRule } from './guard.ts';
 import { respond } from './respond.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
@@ -390,6 +391,8 @@ const functions = {
   runPolicy: from(runPolicy),
   respond: from(respond),
   around: from(around),
+  takePolicies,
+  decide: from(decide),
   tryRule: from(tryRule),
   checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),

@@ -8,7 +8,7 @@ import type { Policy, Rule } from '../core/guard/schema.ts';
 import type { SubjectGetters } from '../core/guard/subjects.ts';
 import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
 import type { Around, AskedValue, Exception, RuleHit, RuleTry } from '../dto/guard.ts';
-import { nameOfUser, nodeKey, nodeName } from './describe.ts';
+import { identityKey, nameOfUser, nodeKey, nodeName } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
 import { hitKey, unkey } from './keys.ts';
@@ -23,7 +23,7 @@ const SHOWN = 10;
 const MOST_VALUES = 5;
 const MOST_TEXT = 200;
 
-const factsOf = (l: Loaded): ScopeFacts => ({
+export const factsOf = (l: Loaded): ScopeFacts => ({
   view: l.view,
   label: (i) => l.items.label(i),
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
@@ -51,9 +51,8 @@ async function* hitsOf(
 }
 
 const keyOf = (l: Loaded, rule: Rule, n: number): string => {
-  const id = subjectId(l.view, rule.subject, n);
-  if (rule.subject !== 'identity') return `${rule.subject}:${id}`;
-  return `${n < l.org.users.length ? 'user' : 'outsider'}:${id}`;
+  if (rule.subject === 'identity') return identityKey(l, n);
+  return `${rule.subject}:${subjectId(l.view, rule.subject, n)}`;
 };
 
 /** A value as it is told: short, and a time that there is not as null. */
@@ -107,7 +106,7 @@ function said({ grant, link }: SubjectGetters, subject: Rule['subject'], e: numb
 }
 
 /** By subject of a rule: the exception that it falls under, if any. An exception is for all that is below a thing. */
-function exceptionOf(
+export function exceptionOf(
   l: Loaded,
   rule: Rule,
   exceptions: readonly Exception[],

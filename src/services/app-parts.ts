@@ -14,6 +14,7 @@ import type { LedgerHeads } from './ledger-heads.ts';
 import type { Ledger } from './ledger.ts';
 import type { Partners } from './partners.ts';
 import type { PlanParts } from './plans/parts.ts';
+import type { Decisions } from './decisions.ts';
 import type { Policies } from './policies/policies.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Recognition } from './recognition.ts';
@@ -56,6 +57,7 @@ export interface App {
   watch: Watch;
   views: Views;
   policies: Policies;
+  decisions: Decisions;
   /** What plans work with. */
   planParts: PlanParts;
   clock: () => Date;

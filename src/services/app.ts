@@ -24,6 +24,7 @@ import { Metrics } from './metrics.ts';
 import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
+import { Decisions } from './decisions.ts';
 import { Policies } from './policies/policies.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
@@ -135,6 +136,9 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   });
 
   const policies = new Policies(db, ledger, engine, present, jobs, events, plans, clock);
+  const decisions = new Decisions(db, ledger, engine, clock);
+  policies.onChange = () => decisions.arm();
+  await decisions.start();
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();
@@ -191,10 +195,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
-    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger, policies }, clock),
+    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger, policies, decisions }, clock),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
     policies,
+    decisions,
     planParts,
     clock,
     log,
@@ -230,6 +235,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       await heads.sign().catch(() => undefined);
       await surveys.close();
       await recognition.close();
+      await decisions.close();
       await jobs.close();
       await engine.close();
       await db.close();

@@ -223,6 +223,7 @@ export function appFor(app: App, account: Account | undefined): App {
         plans: heldQueries,
         ledger: note,
         policies: only<typeof app.policies>({}),
+        decisions: only<typeof app.decisions>({}),
       },
       app.clock,
     ),

@@ -618,6 +618,10 @@ describe('tables exported', () => {
       at: '/api/policies/hits',
       asked: [{}, { policy: '1', rule: 'r1', state: 'all' }, { text: 'crew' }],
     },
+    decisions: {
+      at: '/api/decisions',
+      asked: [{}, { policy: '1', outcome: 'refused' }, { text: 'crew' }],
+    },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',

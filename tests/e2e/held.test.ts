@@ -265,6 +265,8 @@ describe('an account that is held to a part', () => {
     expect(refused.map(([path]) => path).filter((p) => !p.startsWith('/api/accounts/'))).toEqual(
       [
         '/api/accounts',
+        '/api/decisions',
+        '/api/decisions/asking',
         '/api/ledger/check',
         '/api/ledger/export',
         '/api/ledger/heads',
@@ -349,6 +351,8 @@ describe('an account that is held to a part', () => {
       'POST /api/policies/exceptions': [
         [403, { policy: 1, keys: ['item:x:y'], until: '2099-01-01', reason: 'x' }],
       ],
+      'POST /api/decisions/asking': [[403, { source: 'drives' }]],
+      'DELETE /api/decisions/asking': [[403, { source: 'drives' }]],
       'DELETE /api/policies/exceptions': [[403, { id: 1 }]],
       'PUT /api/packs/[id]': [[403, { name: 'x', about: '', types: ['iban'] }]],
       'DELETE /api/packs/[id]': [[403, {}]],

@@ -282,6 +282,15 @@ export function who(v: View, node: number, owner = true): Uint8Array {
   return bits;
 }
 
+/** Capability bits of one identity at a node. */
+export function can(v: View, node: number, identity: number): number {
+  const space = spaceOf(v, node);
+  if (!has(v.all, identity) || !has(v.spaces[space]!.allowed, identity)) return 0;
+  let bits = 0;
+  for (const s of sources(v, node)) if (!isInert(v, s, space)) bits |= givenTo(v, s, space, identity);
+  return bits;
+}
+
 export interface Route {
   role: Role;
   /** The capability bits that this route alone gives. */

@@ -38,8 +38,8 @@ export const USUAL_STEPS = 20_000_000;
 /** What is assumed of a row before it is known. */
 const USUAL: Usual = { list: 8, text: 100 };
 
-/** How many steps are left, for all rows together. */
-interface Budget {
+/** How many steps are left, for all rows together; whoever asks row by row fills it up. */
+export interface Budget {
   left: number;
 }
 function spend(budget: Budget, steps: number): void {
@@ -79,12 +79,12 @@ export function compileFilter<Row, T extends Filtered>(
   table: T,
   getters: Getters<Row, T>,
   taken = 0,
-  budget = USUAL_STEPS,
+  budget: number | Budget = USUAL_STEPS,
 ): (row: Row) => boolean {
   if (!filter) return () => true;
   const ast = checkFilter(filter, table);
   const { steps } = costOf(ast, USUAL);
-  const spent = { left: budget };
+  const spent = typeof budget === 'number' ? { left: budget } : budget;
   const run = compile(ast, getters as Record<string, (row: Row) => Value>, taken, new Set(), spent);
   const none = {};
   return (row) => {

@@ -6,7 +6,7 @@ import type { Organisation } from '../access/organisation.ts';
 import { spaceOfNode } from '../access/organisation.ts';
 import { groupsAbove, groupsOfUser } from '../access/groups.ts';
 import { isHidden, identityName, type View } from '../access/view.ts';
-import { compileFilter, USUAL_STEPS, type Getters } from '../filter/filter.ts';
+import { compileFilter, USUAL_STEPS, type Budget, type Getters } from '../filter/filter.ts';
 import { once } from '../once.ts';
 import type { Policy, Rule, Scope, ScopeKey } from './schema.ts';
 import { SUBJECTS, type Subject } from './kinds.ts';
@@ -19,6 +19,8 @@ export interface ScopeFacts {
   label(item: number): string | undefined;
   /** What a source calls something, where that is not its id in the organisation. */
   sourceId?(kind: 'space' | 'workspace' | 'group', id: string): string | undefined;
+  /** Whoever acts, at the moment: the number of a user, −1 for somebody without an account. */
+  actor?(): number;
 }
 
 /** Every subject of a kind, in the order of their numbers. */
@@ -63,7 +65,7 @@ export function subjectId({ org, ...v }: View, subject: Subject, n: number): str
 }
 
 /**
- * Whether a subject is in a policy's scope, whoever acts. A thing is in it if for every key of `include` one of its values
+ * Whether a subject is in a policy's scope. A thing is in it if for every key of `include` one of its values
  * is named, and none of `exclude` is; departments, groups and people are those of whom `of` names.
  */
 export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFacts): (n: number) => boolean {
@@ -91,6 +93,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   const owners = org.spaces.map((s) => (s.owners ?? []).map(numberOf));
   /** Whether somebody of whom departments, groups and people are asked fits. */
   const anybody = (n: number, fits: (user: number) => boolean): boolean => {
+    if (scope.of === 'actor') return f.actor !== undefined && f.actor() >= 0 && fits(f.actor());
     if (subject === 'identity') return n < org.users.length && fits(n);
     if (subject === 'group') return false;
     const item = itemOf(n);
@@ -180,7 +183,7 @@ export function ruleTest(
   rule: Rule,
   f: ScopeFacts,
   getters: SubjectGetters,
-  budget: number,
+  budget: number | Budget,
 ): (n: number) => boolean {
   if (rule.mode === 'paused') return () => false;
   const { fields } = SUBJECTS[rule.subject];

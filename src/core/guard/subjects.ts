@@ -11,7 +11,7 @@ import { aboutDomain, type DomainAbout } from '../exposure/domains.ts';
 import { HEAVY } from '../exposure/exposure.ts';
 import type { Getters } from '../filter/filter.ts';
 import { itemGetters, type ItemFacts } from '../filter/items.ts';
-import { AUDIENCES, domainOf, EXTERNAL_SHARING, ROLES } from '../model.ts';
+import { AUDIENCES, domainOf, EXTERNAL_SHARING, ROLES, type Audience } from '../model.ts';
 import type { Subject, SUBJECTS } from './kinds.ts';
 import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
@@ -34,9 +34,37 @@ export interface SubjectFacts extends ItemFacts {
 /** Getters of each kind of subject, by its number: items and spaces by node, grants and links by entry. */
 export type SubjectGetters = { readonly [S in Subject]: Getters<number, (typeof SUBJECTS)[S]['fields']> };
 
+/** Whom an entry is for: what kind of principal, and its number as an identity, group or domain; −1 where it has none. */
+export interface Principal {
+  kind: number;
+  n: number;
+  /** Of somebody of whom nothing is known. */
+  address?: string;
+}
+
+/** What grants and links are read from: those that there are, by number, or one that is about to be made. */
+export interface EntryReader {
+  principals(e: number): Principal[];
+  node(e: number): number;
+  /** Number of a role. */
+  role(e: number): number;
+  /** Undefined of a grant. */
+  audience(e: number): Audience | undefined;
+  /** Milliseconds since 1970: Infinity where it does not end, NaN where unknown. */
+  expires(e: number): number;
+  made(e: number): number;
+  madeBy(e: number): number;
+  noCopies(e: number): boolean;
+  password(e: number): boolean;
+  lastUsed(e: number): number;
+}
+
 const INDEX = { now: 'nowTier', could: 'couldTier' } as const;
 
-export function subjectGetters(f: SubjectFacts): SubjectGetters {
+/** The getters, and those of a grant or link that is read from elsewhere. */
+export function subjectGetters(
+  f: SubjectFacts,
+): SubjectGetters & { entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'> } {
   const { view: v, columns } = f;
   const { org } = v;
   const { entries } = org;
@@ -96,9 +124,8 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
   const domainOfIdentity = (i: number): DomainAbout => domain(domainOf(address(i)));
   const isExternal = (i: number): boolean => has(v.externals, i);
 
-  /** Whom an entry is for: what kind of principal, and its number as an identity, group or domain. */
-  function principals(e: number): { kind: number; n: number }[] {
-    const found: { kind: number; n: number }[] = [];
+  function principalsOf(e: number): Principal[] {
+    const found: Principal[] = [];
     for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
       const [kind, n] = [entries.toKind.values[i]!, entries.toNumber.values[i]!];
       found.push(
@@ -109,10 +136,13 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
     }
     return found;
   }
-  /** Domains, other than ours, of whom an entry is for by name. */
-  const outsideOf = (e: number): DomainAbout[] =>
-    principals(e).flatMap(({ kind, n }) => {
-      if (n < 0) return [];
+  /** Domains, other than ours, of somebody or something by name. */
+  const outsideIn = (list: readonly Principal[]): DomainAbout[] =>
+    list.flatMap(({ kind, n, address: unknown }) => {
+      if (n < 0) {
+        const about = unknown === undefined ? undefined : domain(domainOf(unknown));
+        return about && about.standing !== 'own' ? about : [];
+      }
       if (kind === PRINCIPAL.user) return isExternal(n) ? domainOfIdentity(n) : [];
       if (kind === PRINCIPAL.domain) return v.domainStanding[n] ? domain(org.domains[n]!) : [];
       if (kind !== PRINCIPAL.group) return [];
@@ -120,13 +150,10 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
       v.domainNames.forEach((name, d) => has(v.groupDomains[n]!, d) && of.push(domain(name)));
       return of;
     });
-  const forAnyone = (e: number): boolean =>
-    entries.type[e] === 1 + AUDIENCES.indexOf('anyone') ||
-    principals(e).some((p) => p.kind === PRINCIPAL.anyone);
-  const principalName = ({ kind, n }: { kind: number; n: number }): string => {
+  const principalName = ({ kind, n, address: unknown }: Principal): string => {
     if (kind === PRINCIPAL.everyone) return 'everyone';
     if (kind === PRINCIPAL.anyone) return 'anyone';
-    if (n < 0) return '';
+    if (n < 0) return unknown ?? '';
     return kind === PRINCIPAL.group
       ? org.groups[n]!.name
       : kind === PRINCIPAL.domain
@@ -134,38 +161,90 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
         : address(n);
   };
 
-  const given = {
-    role: (e: number) => ROLES[entries.role[e]!]!,
-    external: (e: number) => forAnyone(e) || outsideOf(e).length > 0,
-    ofPartner: (e: number) => {
-      const outside = outsideOf(e);
-      return !forAnyone(e) && outside.length > 0 && outside.every((d) => d.standing === 'partner');
-    },
-    consumer: (e: number) => outsideOf(e).some((d) => d.consumer),
-    lookAlike: (e: number) => outsideOf(e).some((d) => d.likens !== undefined),
-    ends: (e: number) => entries.expires[e]! < Infinity,
-    expires: (e: number) => (entries.expires[e]! < Infinity ? entries.expires[e]! : NaN),
-    made: (e: number) => entries.made[e]!,
-    madeBy: (e: number) => user(f.entry.madeBy(e)),
-  };
-  const node = (e: number): number => entries.node[e]!;
-  const on = {
-    name: (e: number) => item.name(node(e)),
-    path: (e: number) => item.path(node(e)),
-    on: (e: number) => item.kind(node(e)),
-    workspace: (e: number) => item.workspace(node(e)),
-    space: (e: number) => item.space(node(e)),
-    spaceKind: (e: number) => item.spaceKind(node(e)),
-    owner: (e: number) => item.owner(node(e)),
-    label: (e: number) => item.label(node(e)),
-    weight: (e: number) => weightBelow()[node(e)]!,
-    now: (e: number) => columns.nowTier[node(e)]!,
-    could: (e: number) => columns.couldTier[node(e)]!,
-    types: (e: number) => item.types(node(e)),
-    holds: (e: number, ...asked: [Parameters<NonNullable<typeof item.holds>>[1]]) =>
-      item.holds!(node(e), ...asked),
-  };
+  function entriesFrom(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'> {
+    const { principals, node } = r;
+    const outsideOf = (e: number): DomainAbout[] => outsideIn(principals(e));
+    const forAnyone = (e: number): boolean =>
+      r.audience(e) === 'anyone' || principals(e).some((p) => p.kind === PRINCIPAL.anyone);
+    const given = {
+      role: (e: number) => ROLES[r.role(e)]!,
+      external: (e: number) => forAnyone(e) || outsideOf(e).length > 0,
+      ofPartner: (e: number) => {
+        const outside = outsideOf(e);
+        return !forAnyone(e) && outside.length > 0 && outside.every((d) => d.standing === 'partner');
+      },
+      consumer: (e: number) => outsideOf(e).some((d) => d.consumer),
+      lookAlike: (e: number) => outsideOf(e).some((d) => d.likens !== undefined),
+      ends: (e: number) => r.expires(e) < Infinity,
+      expires: (e: number) => (r.expires(e) < Infinity ? r.expires(e) : NaN),
+      made: (e: number) => r.made(e),
+      madeBy: (e: number) => user(r.madeBy(e)),
+    };
+    const on = {
+      name: (e: number) => item.name(node(e)),
+      path: (e: number) => item.path(node(e)),
+      on: (e: number) => item.kind(node(e)),
+      workspace: (e: number) => item.workspace(node(e)),
+      space: (e: number) => item.space(node(e)),
+      spaceKind: (e: number) => item.spaceKind(node(e)),
+      owner: (e: number) => item.owner(node(e)),
+      label: (e: number) => item.label(node(e)),
+      weight: (e: number) => weightBelow()[node(e)]!,
+      now: (e: number) => columns.nowTier[node(e)]!,
+      could: (e: number) => columns.couldTier[node(e)]!,
+      types: (e: number) => item.types(node(e)),
+      holds: (e: number, ...asked: [Parameters<NonNullable<typeof item.holds>>[1]]) =>
+        item.holds!(node(e), ...asked),
+    };
 
+    return {
+      grant: {
+        text: (e) => `${principals(e).map(principalName).join(' ')} ${item.text(node(e))}`.toLowerCase(),
+        to: (e) => principals(e).map(principalName)[0] ?? '',
+        kind: (e) => {
+          const [p] = principals(e);
+          if (!p) return 'unknown';
+          if (p.kind === PRINCIPAL.everyone) return 'everyone';
+          if (p.kind === PRINCIPAL.anyone) return 'anyone';
+          if (p.kind === PRINCIPAL.group) return p.n < 0 ? 'unknown' : 'group';
+          if (p.kind === PRINCIPAL.domain) return 'domain';
+          if (p.n < 0) return 'unknown';
+          return has(v.all, p.n) ? identityKind(v, p.n) : 'inactive';
+        },
+        size: (e) => {
+          const [p] = principals(e);
+          if (p?.kind === PRINCIPAL.group && p.n >= 0)
+            return groupSize(p.n).members + groupSize(p.n).external;
+          return p?.kind === PRINCIPAL.user && p.n >= 0 ? 1 : 0;
+        },
+        ...given,
+        ...on,
+      },
+      link: {
+        text: (e) => item.text(node(e)),
+        audience: (e) => r.audience(e)!,
+        recipients: (e) => principals(e).map(principalName).filter(Boolean),
+        ...given,
+        noCopies: (e) => r.noCopies(e),
+        password: (e) => r.password(e),
+        lastUsed: (e) => r.lastUsed(e),
+        ...on,
+      },
+    };
+  }
+
+  const own = entriesFrom({
+    principals: principalsOf,
+    node: (e) => entries.node[e]!,
+    role: (e) => entries.role[e]!,
+    audience: (e) => AUDIENCES[entries.type[e]! - 1],
+    expires: (e) => entries.expires[e]!,
+    made: (e) => entries.made[e]!,
+    madeBy: (e) => f.entry.madeBy(e),
+    noCopies: (e) => entries.noCopies[e] === 1,
+    password: (e) => f.entry.password(e),
+    lastUsed: (e) => f.entry.lastUsed(e),
+  });
   return {
     item,
     space: {
@@ -226,41 +305,13 @@ export function subjectGetters(f: SubjectFacts): SubjectGetters {
       external: (g) => groupSize(g).external,
       share: (g) => Math.round((100 * groupSize(g).members) / Math.max(1, v.memberCount)),
       grants: (g) => namesIt(v.identityCount + g).length,
-      spaces: (g) => new Set(Array.from(namesIt(v.identityCount + g), (e) => spaceOfNode(org, node(e)))).size,
+      spaces: (g) =>
+        new Set(Array.from(namesIt(v.identityCount + g), (e) => spaceOfNode(org, entries.node[e]!))).size,
       weight: (g) =>
-        namesIt(v.identityCount + g).reduce((most, e) => Math.max(most, weightBelow()[node(e)]!), 0),
+        namesIt(v.identityCount + g).reduce((most, e) => Math.max(most, weightBelow()[entries.node[e]!]!), 0),
     },
-    grant: {
-      text: (e) => `${principals(e).map(principalName).join(' ')} ${item.text(node(e))}`.toLowerCase(),
-      to: (e) => principals(e).map(principalName)[0] ?? '',
-      kind: (e) => {
-        const [p] = principals(e);
-        if (!p) return 'unknown';
-        if (p.kind === PRINCIPAL.everyone) return 'everyone';
-        if (p.kind === PRINCIPAL.anyone) return 'anyone';
-        if (p.kind === PRINCIPAL.group) return p.n < 0 ? 'unknown' : 'group';
-        if (p.kind === PRINCIPAL.domain) return 'domain';
-        if (p.n < 0) return 'unknown';
-        return has(v.all, p.n) ? identityKind(v, p.n) : 'inactive';
-      },
-      size: (e) => {
-        const [p] = principals(e);
-        if (p?.kind === PRINCIPAL.group && p.n >= 0) return groupSize(p.n).members + groupSize(p.n).external;
-        return p?.kind === PRINCIPAL.user && p.n >= 0 ? 1 : 0;
-      },
-      ...given,
-      ...on,
-    },
-    link: {
-      text: (e) => item.text(node(e)),
-      audience: (e) => AUDIENCES[entries.type[e]! - 1]!,
-      recipients: (e) => principals(e).map(principalName).filter(Boolean),
-      ...given,
-      noCopies: (e) => entries.noCopies[e] === 1,
-      password: (e) => f.entry.password(e),
-      lastUsed: (e) => f.entry.lastUsed(e),
-      ...on,
-    },
+    ...own,
+    entries: entriesFrom,
   };
 }
 

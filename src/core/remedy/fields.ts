@@ -325,6 +325,12 @@ export const CHANGEABLE = {
         schema: time,
         clears: true,
         able: ['directory'],
+        nearest: Object.fromEntries(
+          (['drives', 'sites', 'channels'] as const).map((k) => [
+            k,
+            'lets no account end by itself. Nearest: withdraw what the guest was given',
+          ]),
+        ),
         words: (v, { what }) =>
           v ? `End the account of ${what} on ${day(v)}` : `Remove the end date of the account of ${what}`,
       }),

@@ -59,6 +59,8 @@ export interface HitsQuery {
 
 export class Policies {
   readonly responses: Responses;
+  /** Called when what is judged is something else, and waited for. */
+  onChange: () => Promise<void> = () => Promise.resolve();
 
   constructor(
     private readonly db: Db,
@@ -122,10 +124,11 @@ export class Policies {
         'select version, made_at, made_by, note from policy_version where policy = $1 order by version desc',
         [id],
       ),
-      this.db.query<RunRow>('select * from policy_run where policy = $1 order by id desc limit $2', [
-        id,
-        RUNS,
-      ]),
+      this.db.query<RunRow>(
+        `select r.*, p.state as plan_state, p.approval from policy_run r left join plan p on p.id = r.plan
+         where r.policy = $1 order by r.id desc limit $2`,
+        [id, RUNS],
+      ),
       this.db.query<{ rule: string; state: HitState; n: number; now: number }>(
         `select h.rule, ${STATE} as state, count(*)::int as n, count(*) filter (where h.over_at is null)::int as now
          from rule_hit h ${WITH_WORK} where h.policy = $1 group by 1, 2`,
@@ -189,6 +192,7 @@ export class Policies {
       await this.jobs.add(tx, 'policy', row!.id, by);
       return row!.id;
     });
+    await this.onChange();
     await this.jobs.look();
     return { id };
   }
@@ -226,6 +230,7 @@ export class Policies {
       await this.jobs.add(tx, 'policy', id, by);
       return from + 1;
     });
+    await this.onChange();
     await this.jobs.look();
     return { version };
   }
@@ -245,6 +250,7 @@ export class Policies {
         tx,
       );
     });
+    await this.onChange();
     // what waits for somebody is no wish of anybody any more
     const waiting = await this.db.query<{ id: number }>(
       'select id from plan where policy = $1 and state = any($2)',
@@ -324,6 +330,7 @@ export class Policies {
       }
       await this.jobs.add(tx, 'policy', id, by);
     });
+    await this.onChange();
     await this.jobs.look();
   }
 
@@ -346,6 +353,7 @@ export class Policies {
       );
       await this.jobs.add(tx, 'policy', row.policy, by);
     });
+    await this.onChange();
     await this.jobs.look();
   }
 

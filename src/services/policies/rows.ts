@@ -1,8 +1,9 @@
 /** What the store keeps of policies and of what they hit. */
 import type { Wrong } from '../../core/guard/policy.ts';
 import type { Mode, Policy, Rule } from '../../core/guard/schema.ts';
-import { DONE } from '../../core/remedy/states.ts';
+import { DONE, NOT_BEGUN, type PlanState } from '../../core/remedy/states.ts';
 import type { HitPart, HitRow, HitState, PolicyRow, PolicyRun, RuleHit } from '../../dto/guard.ts';
+import type { Approval } from '../../dto/remedy.ts';
 import type { Db } from '../../store/db.ts';
 import { AppError } from '../errors.ts';
 
@@ -85,13 +86,17 @@ export const rowOf = (p: Counted): PolicyRow => ({
   changedBy: p.version_by,
 });
 
-export interface RunRow extends Omit<PolicyRun, 'at' | 'failed' | 'stopped'> {
+export interface RunRow extends Omit<PolicyRun, 'at' | 'failed' | 'stopped' | 'waits' | 'begun'> {
   at: Date;
+  plan_state: PlanState | null;
+  approval: Approval | null;
   doc: { wrong: Wrong[] };
   stopped: string[] | null;
 }
-export const runOf = ({ at, doc, stopped, ...r }: RunRow): PolicyRun => ({
+export const runOf = ({ at, doc, stopped, plan_state, approval, ...r }: RunRow): PolicyRun => ({
   ...r,
+  waits: plan_state === 'asked' ? (approval?.wants ?? []) : [],
+  begun: plan_state !== null && !NOT_BEGUN.includes(plan_state),
   stopped: stopped ?? [],
   at: at.toISOString(),
   failed: doc.wrong.length ? wrongWords(doc.wrong) : null,

@@ -6,6 +6,7 @@ import type { QueryOfTable, TableName } from '../../dto/tables.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
+import type { Decisions } from '../decisions.ts';
 import type { Policies } from '../policies/policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
 import type { Recognition } from '../recognition.ts';
@@ -18,6 +19,7 @@ export interface TableParts {
   plans: PlanQueries;
   ledger: Ledger;
   policies: Policies;
+  decisions: Decisions;
 }
 export interface PageOf {
   limit: number;
@@ -90,6 +92,24 @@ export const TABLE = {
       overAt: h.overAt ?? '',
       version: h.version,
       key: h.key,
+    }),
+  }),
+  decisions: table('decisions', {
+    read: ({ decisions }, q, page) => decisions.list(q, page),
+    flat: (d) => ({
+      at: d.at,
+      workspace: d.source,
+      outcome: d.outcome,
+      action: d.action,
+      who: d.actorName,
+      what: d.name,
+      where: d.where,
+      target: d.target,
+      said: d.said ?? '',
+      reason: d.reason ?? '',
+      policy: d.policyName ?? '',
+      rule: d.ruleName ?? '',
+      version: d.version ?? '',
     }),
   }),
   causes: table('causes', {

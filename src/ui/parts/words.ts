@@ -126,6 +126,8 @@ const DEEDS: Record<string, string> = {
   'pictures.set': 'changed whether pictures are read',
   'policy.made': 'created a policy',
   'policy.changed': 'changed a policy',
+  'decisions.token-made': 'made a token for decisions',
+  'decisions.token-ended': 'ended a token for decisions',
   'policy.removed': 'removed a policy',
   'policy.excepted': 'made an exception of a policy',
   'policy.exception-ended': 'ended an exception of a policy',

@@ -36,7 +36,7 @@ export function Enforce({
         }}
       >
         <p>
-          From now on it does by itself: {rule.responses.map(responseWords).join(', ') || 'nothing'}. What it
+          From now on it does by itself: {lowered(rule.responses.map(responseWords).join(', ')) || 'nothing'}. What it
           does is a plan like any other, can be undone, and stands on the record.
         </p>
         {error && <Trouble error={error} retry={() => void refetch()} />}
@@ -61,6 +61,8 @@ export function Enforce({
     </Dialog>
   );
 }
+
+const lowered = (t: string): string => t.slice(0, 1).toLowerCase() + t.slice(1);
 
 function Foretold({ told }: { told: Foretelling }) {
   const { members = 0, guests = 0, outsiders = 0, people = [], changes = [], ofChanges = 0 } = told;

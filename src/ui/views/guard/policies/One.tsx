@@ -246,7 +246,13 @@ function LastRun({ page }: { page: PolicyPage }) {
           >
             Plan {last.plan}
           </a>
-          {last.stopped.length ? <b> did not begin: {last.stopped.join('; ')}. </b> : ' was made. '}
+          {last.waits.length ? (
+            <b> waits for a second steward: {last.waits.join('; ')}. </b>
+          ) : last.stopped.length && !last.begun ? (
+            <b> did not begin: {last.stopped.join('; ')}. </b>
+          ) : (
+            ' was made. '
+          )}
         </>
       )}
       Version {page.version}, <When at={page.changedAt} /> by {page.changedBy}.

@@ -1,0 +1,265 @@
+/** Decisions at the moment: what a workspace asks by its own names, answered from columns and from rules that are ready. */
+import { decider, type Armed, type Asked, type DecideFacts, type Judged } from '../core/guard/decide.ts';
+import type { Policy } from '../core/guard/schema.ts';
+import { PRINCIPAL } from '../core/access/organisation.ts';
+import type { Principal } from '../core/guard/subjects.ts';
+import { addressName } from '../core/access/addresses.ts';
+import { findIdentity } from '../core/access/view.ts';
+import { aboutDomain } from '../core/exposure/domains.ts';
+import { ROLES } from '../core/model.ts';
+import { once } from '../core/once.ts';
+import {
+  isMoment,
+  type DecisionAnswer,
+  type DecisionRecord,
+  type Evaluation,
+  type Outcome,
+} from '../dto/decisions.ts';
+import type { Exception } from '../dto/guard.ts';
+import { identityKey, nodeKey, nodeName } from './describe.ts';
+import { gettersOf } from './facts.ts';
+import { exceptionOf, factsOf } from './guard.ts';
+import { key } from './keys.ts';
+import type { Loaded } from './loaded.ts';
+
+/** A policy of which some rules are judged at the moment. */
+export interface AtMoment {
+  id: number;
+  version: number;
+  doc: Policy;
+  exceptions: Exception[];
+}
+
+export interface Decided {
+  answer: DecisionAnswer;
+  /** Absent where it was a plain yes. */
+  record?: DecisionRecord;
+}
+
+let policies: readonly AtMoment[] = [];
+let ready = new WeakMap<Loaded, (asked: Asked) => Judged>();
+
+/** Takes the policies by which decisions are made from now on. */
+export function takePolicies(list: readonly AtMoment[]): void {
+  policies = list;
+  ready = new WeakMap();
+}
+
+function deciderOf(l: Loaded): (asked: Asked) => Judged {
+  let made = ready.get(l);
+  if (!made) {
+    const S = l.org.spaces.length;
+    const standings = new Map<string, 'own' | 'partner' | 'unknown'>();
+    const facts: DecideFacts = {
+      ...factsOf(l),
+      getters: gettersOf(l),
+      withoutCopies: once(
+        (n) =>
+          (n >= S && l.items.row(n - S).noCopies === true) ||
+          l.org.spaces[n < S ? n : l.org.itemSpace[n - S]!]!.noCopies === true,
+      ),
+      standing: (domain) => {
+        let standing = standings.get(domain);
+        if (!standing) {
+          ({ standing } = aboutDomain(domain, l.org.own.domains, l.org.own.partnerDomains));
+          standings.set(domain, standing);
+        }
+        return standing;
+      },
+    };
+    const armed = policies.flatMap(({ id, version, doc, exceptions }): Armed[] =>
+      doc.rules
+        .filter((r) => r.moments?.length && r.mode !== 'paused')
+        .map((rule) => {
+          // what is about to be made is excepted with what it is on
+          const of = rule.subject === 'space' ? rule : { ...rule, subject: 'item' as const };
+          return { policy: id, version, doc, rule, excepted: exceptionOf(l, of, exceptions) };
+        }),
+    );
+    ready.set(l, (made = decider(facts, armed)));
+  }
+  return made;
+}
+
+/** Numbers of what a request names; undefined where nothing is known of the file or space. */
+function readAsked(l: Loaded, source: string, q: Evaluation): Asked | undefined {
+  const { ids, org } = l;
+  const node = nodeOf(l, source, q.resource);
+  if (node < 0 || !isMoment(q.action.name)) return undefined;
+  const given = q.context?.target;
+  const targets = given === undefined ? [] : Array.isArray(given) ? given : [given];
+  const address = (email: string): Principal => {
+    const n = findIdentity(l.view, email);
+    return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
+  };
+  const principals = targets.map((t): Principal => {
+    if ('user' in t) {
+      const n = org.find('user', ids.user(source, t.user));
+      return n >= 0 ? { kind: PRINCIPAL.user, n } : address(t.user);
+    }
+    if ('group' in t) return { kind: PRINCIPAL.group, n: org.find('group', ids.group(source, t.group)) };
+    if ('email' in t) return address(t.email);
+    if ('domain' in t) {
+      const domain = t.domain.toLowerCase();
+      return { kind: PRINCIPAL.domain, n: org.domains.indexOf(domain), address: domain };
+    }
+    return { kind: 'everyone' in t ? PRINCIPAL.everyone : PRINCIPAL.anyone, n: -1 };
+  });
+  const audience = q.context?.audience;
+  return {
+    action: q.action.name,
+    node,
+    actor: actorOf(l, source, q.subject),
+    ...((principals.length > 0 || audience !== undefined) && {
+      target: {
+        principals,
+        ...(audience && { audience }),
+        role: ROLES.indexOf(q.context?.role ?? 'reader'),
+        expires: q.context?.expiresAt ? Date.parse(q.context.expiresAt) : Infinity,
+      },
+    }),
+    checked: q.context?.access === 'checked',
+    ...(q.context?.goesOn && {
+      goesOn: q.context.goesOn.reason === undefined ? {} : { reason: q.context.goesOn.reason },
+    }),
+  };
+}
+
+function nodeOf(l: Loaded, source: string, { type, id }: Evaluation['resource']): number {
+  if (type === 'space') return l.org.find('space', key(source, id));
+  const i = l.org.find('item', key(source, id));
+  return i < 0 ? -1 : l.org.spaces.length + i;
+}
+
+const byAddress = new WeakMap<Loaded, Map<string, number>>();
+/** The user of an address; −1 where there is none. */
+function userWith(l: Loaded, address: string): number {
+  let known = byAddress.get(l);
+  if (!known) {
+    known = new Map();
+    for (const [u, { addresses }] of l.org.users.entries())
+      for (const a of addresses) known.set(addressName(a), u);
+    byAddress.set(l, known);
+  }
+  return known.get(addressName(address)) ?? -1;
+}
+
+function actorOf(l: Loaded, source: string, { id }: Evaluation['subject']): number {
+  const u = l.org.find('user', l.ids.user(source, id));
+  if (u >= 0) return u;
+  const n = findIdentity(l.view, id);
+  return n >= 0 ? n : userWith(l, id);
+}
+
+/** Decides one thing after another, as a workspace asks about them. */
+export function decide(l: Loaded, source: string, list: readonly Evaluation[]): Decided[] {
+  const judge = deciderOf(l);
+  return list.map((q): Decided => {
+    const survey = l.survey;
+    if (!isMoment(q.action.name))
+      return wrong(
+        `There is no action “${q.action.name}”: share, open, download, print, copy, move and upload are known.`,
+      );
+    if (q.action.name === 'share' && !q.context?.target && !q.context?.audience)
+      return wrong('Sharing wants a target, or the audience of a link.');
+    const asked = readAsked(l, source, q);
+    // what is newer than the survey is the workspace's own to judge
+    if (!asked)
+      return { answer: { decision: q.context?.access === 'checked', context: { survey, unknown: true } } };
+    const judged = judge(asked);
+    const outcome = outcomeOf(judged);
+    return {
+      answer: answerOf(judged, survey),
+      ...(outcome && { record: recordOf(l, q, asked, judged, outcome) }),
+    };
+  });
+}
+
+const wrong = (message: string): Decided => ({
+  answer: { decision: false, context: { error: { status: 400, message } } },
+});
+
+const LACKS = {
+  open: 'opened',
+  copy: 'downloaded, printed or copied',
+  share: 'shared',
+  edit: 'changed',
+} as const;
+
+function answerOf({ decision, said, by, lacks, obligations }: Judged, survey: number): DecisionAnswer {
+  const user = lacks ? `This cannot be ${LACKS[lacks]} by you.` : said;
+  const admin = lacks
+    ? `What was surveyed does not let them: ${lacks}.`
+    : by &&
+      `Policy ${by.policy} “${by.doc.name}”, version ${by.version}, rule ${by.rule.id} “${by.rule.name}”.`;
+  return {
+    decision,
+    context: {
+      survey,
+      ...(user && { reason_user: { 403: user } }),
+      ...(admin && { reason_admin: { [decision ? 200 : 403]: admin } }),
+      ...(obligations.length && { obligations }),
+    },
+  };
+}
+
+function outcomeOf({ decision, lacks, obligations, hits, wentOn }: Judged): Outcome | undefined {
+  if (lacks) return 'no-access';
+  const has = (id: string): boolean => obligations.some((o) => o.id === id);
+  if (has('ask-first')) return 'ask-first';
+  if (!decision) return 'refused';
+  if (has('caution')) return 'cautioned';
+  if (wentOn) return 'went-on';
+  if (has('without-copies')) return 'without-copies';
+  return hits.length ? 'would' : undefined;
+}
+
+function recordOf(l: Loaded, q: Evaluation, asked: Asked, judged: Judged, outcome: Outcome): DecisionRecord {
+  const getters = gettersOf(l);
+  const { by, hits, said } = judged;
+  return {
+    action: q.action.name,
+    outcome,
+    actor: asked.actor < 0 ? q.subject.id : identityKey(l, asked.actor),
+    actorName: asked.actor < 0 ? q.subject.id : getters.identity.name(asked.actor),
+    key: nodeKey(l, asked.node),
+    name: nodeName(l, asked.node),
+    where: getters.item.path(asked.node),
+    target: asked.target ? targetWords(l, q) : '',
+    managed: q.context?.device?.managed ?? null,
+    said: said ?? judged.obligations.flatMap((o) => (o.id === 'caution' ? o.text : []))[0] ?? null,
+    reason: asked.goesOn?.reason ?? null,
+    policy: by?.policy ?? hits[0]?.policy ?? null,
+    version: by?.version ?? hits[0]?.version ?? null,
+    rule: by?.rule.id ?? hits[0]?.rule.id ?? null,
+    hits: hits.map((h) => ({
+      policy: h.policy,
+      version: h.version,
+      rule: h.rule.id,
+      mode: h.rule.mode,
+    })),
+  };
+}
+
+/** To whom something is about to be shared, in words. */
+function targetWords(l: Loaded, { context }: Evaluation): string {
+  const given = context?.target;
+  const targets = given === undefined ? [] : Array.isArray(given) ? given : [given];
+  const names = targets.map((t) =>
+    'user' in t
+      ? t.user
+      : 'group' in t
+        ? (l.org.groups.find((g) => g.id === t.group || g.name === t.group)?.name ?? t.group)
+        : 'email' in t
+          ? t.email
+          : 'domain' in t
+            ? t.domain
+            : 'everyone' in t
+              ? 'everyone'
+              : 'anyone',
+  );
+  return [context?.audience && `link for ${context.audience}`, ...names]
+    .filter(Boolean)
+    .join(', ')
+    .slice(0, 500);
+}

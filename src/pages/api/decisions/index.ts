@@ -1,0 +1,4 @@
+import { tableEndpoint } from '../_table.ts';
+
+/** Decisions that were no plain yes, the newest first. */
+export const GET = tableEndpoint('decisions');

@@ -1,0 +1,279 @@
+/**
+ * Decisions at the moment: workspaces ask with a token of their own, the engine answers from columns, and what was no plain
+ * yes is recorded a moment later, so that nobody waits for the store.
+ */
+import type { Policy } from '../core/guard/schema.ts';
+import {
+  evaluationForm,
+  type Asking,
+  type DecisionAnswer,
+  type DecisionRecord,
+  type DecisionsPage,
+  type Evaluation,
+  type Evaluations,
+  type Outcome,
+  type Semantic,
+} from '../dto/decisions.ts';
+import type { Exception } from '../dto/guard.ts';
+import type { Engine } from '../engine/engine.ts';
+import type { Db } from '../store/db.ts';
+import { storableJson } from '../store/observed.ts';
+import { AppError } from './errors.ts';
+import type { Ledger } from './ledger.ts';
+import { log } from './log.ts';
+import { CURRENT, type Kept } from './policies/rows.ts';
+import { newToken, sha256 } from './tokens.ts';
+
+const PREFIX = 'gld_';
+/** What is to be recorded is written so long after the first of it, in milliseconds. */
+const WRITTEN_MS = 250;
+/** More than so many that wait to be written are counted and let go. */
+const MOST_WAITING = 20_000;
+/** So many are kept, and for so long. */
+const KEPT = 100_000;
+const KEPT_DAYS = 90;
+const DAY = 86_400_000;
+
+export interface DecisionsQuery {
+  policy?: number | undefined;
+  outcome?: Outcome | undefined;
+  text?: string | undefined;
+}
+
+export class Decisions {
+  private readonly sources = new Map<string, string>();
+  private readonly asked = new Map<string, { n: number; last: Date }>();
+  private waiting: { at: Date; source: string; record: DecisionRecord }[] = [];
+  private lost = 0;
+  private timer: NodeJS.Timeout | undefined;
+  private writing: Promise<void> = Promise.resolve();
+
+  constructor(
+    private readonly db: Db,
+    private readonly ledger: Ledger,
+    private readonly engine: { ask: Pick<Engine['ask'], 'decide' | 'takePolicies'> },
+    private readonly clock: () => Date,
+  ) {}
+
+  /** Reads the tokens, and makes the rules ready. */
+  async start(): Promise<void> {
+    for (const { source, hash } of await this.db.query<{ source: string; hash: string }>(
+      'select source, hash from decision_token',
+    ))
+      this.sources.set(hash, source);
+    await this.arm();
+  }
+
+  /** Gives the engine the rules as they are now: a change is in force when this resolves. */
+  async arm(): Promise<void> {
+    const kept = await this.db.query<Kept>(CURRENT);
+    const atMoment = kept.filter(({ doc }) => isAtMoment(doc));
+    const exceptions = await this.db.query<Exception & { policy: number }>(
+      `select id, policy, rule, key from rule_exception where ended_at is null and until >= $1::date`,
+      [this.clock().toISOString().slice(0, 10)],
+    );
+    await this.engine.ask.takePolicies(
+      atMoment.map(({ id, version, doc }) => ({
+        id,
+        version,
+        doc,
+        exceptions: exceptions
+          .filter((x) => x.policy === id)
+          .map(({ id: of, rule, key }) => ({ id: of, key, ...(rule && { rule }) })),
+      })),
+    );
+  }
+
+  /** The workspace that a token is of; undefined where it works for none. */
+  sourceOf(token: string): string | undefined {
+    return token.startsWith(PREFIX) && token.length < 100 ? this.sources.get(sha256(token)) : undefined;
+  }
+
+  async evaluate(source: string, asked: Evaluation): Promise<DecisionAnswer> {
+    return (await this.all(source, [asked]))[0]!;
+  }
+
+  /** Several at once, as far as the semantic goes. A question that is not whole is answered with an error and no. */
+  async evaluations(source: string, q: Evaluations): Promise<DecisionAnswer[]> {
+    const { evaluations = [], options, ...shared } = q;
+    const read = evaluations.map((e) => evaluationForm.safeParse({ ...shared, ...e }));
+    const whole = read.flatMap((r) => (r.success ? [r.data] : []));
+    const answers = (await this.all(source, whole)).values();
+    const all = read.map((r): DecisionAnswer =>
+      r.success
+        ? answers.next().value!
+        : {
+            decision: false,
+            context: {
+              error: {
+                status: 400,
+                message: r.error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('; '),
+              },
+            },
+          },
+    );
+    const stop: Partial<Record<Semantic, boolean>> = {
+      deny_on_first_deny: false,
+      permit_on_first_permit: true,
+    };
+    const at = all.findIndex((a) => a.decision === stop[options?.evaluations_semantic ?? 'execute_all']);
+    return at < 0 ? all : all.slice(0, at + 1);
+  }
+
+  private async all(source: string, list: Evaluation[]): Promise<DecisionAnswer[]> {
+    const at = this.clock();
+    const known = this.asked.get(source);
+    this.asked.set(source, { n: (known?.n ?? 0) + list.length, last: at });
+    const decided = await this.engine.ask.decide(undefined, source, list);
+    if (!decided)
+      throw new AppError('no-survey', 503, 'Nothing can be decided before the first survey is read.');
+    for (const { record } of decided) if (record) this.note({ at, source, record });
+    return decided.map((d) => d.answer);
+  }
+
+  private note(one: (typeof this.waiting)[number]): void {
+    if (this.waiting.length >= MOST_WAITING) {
+      this.lost++;
+      return;
+    }
+    this.waiting.push(one);
+    this.timer ??= setTimeout(() => {
+      this.timer = undefined;
+      this.write();
+    }, WRITTEN_MS).unref();
+  }
+
+  /** Writes what waits, after what is being written. */
+  private write(): void {
+    const rows = this.waiting;
+    const { lost } = this;
+    this.waiting = [];
+    this.lost = 0;
+    this.writing = this.writing.then(async () => {
+      try {
+        if (rows.length) await this.keep(rows);
+        if (lost) log.error({ decisions: lost }, 'decisions came faster than they could be recorded');
+      } catch (e) {
+        log.error({ err: e, decisions: rows.length }, 'decisions could not be recorded');
+      }
+    });
+  }
+
+  private async keep(rows: typeof this.waiting): Promise<void> {
+    await this.db.query(
+      `insert into decision (at, source, outcome, policy, rule, doc)
+       select at, source, outcome, policy, rule, doc
+       from jsonb_to_recordset($1::jsonb) as d(at timestamptz, source text, outcome text, policy int, rule text, doc jsonb)`,
+      [
+        storableJson(
+          rows.map(({ at, source, record }) => ({
+            at: at.toISOString(),
+            source,
+            outcome: record.outcome,
+            policy: record.policy,
+            rule: record.rule,
+            doc: record,
+          })),
+        ),
+      ],
+    );
+    await this.db.query(
+      'delete from decision where at < $1 or id <= (select max(id) from decision) - $2::bigint',
+      [new Date(this.clock().getTime() - KEPT_DAYS * DAY), KEPT],
+    );
+  }
+
+  /** Decisions that were no plain yes, the newest first. */
+  async list(q: DecisionsQuery, page: { limit: number; offset: number }): Promise<DecisionsPage> {
+    const rows = await this.db.query<{
+      id: string | number;
+      at: Date;
+      source: string;
+      doc: DecisionRecord;
+      policy_name: string | null;
+      rule_name: string | null;
+      total: number;
+    }>(
+      `select d.id, d.at, d.source, d.doc, p.name as policy_name, count(*) over ()::int as total,
+         (select r->>'name' from policy_version v, jsonb_array_elements(v.doc->'rules') r
+          where v.policy = d.policy and v.version = (d.doc->>'version')::int and r->>'id' = d.rule) as rule_name
+       from decision d left join policy p on p.id = d.policy
+       where ($1::int is null or d.policy = $1) and ($2::text is null or d.outcome = $2)
+         and ($3::text is null or position($3 in lower(concat_ws(' ', d.doc->>'name', d.doc->>'where', d.doc->>'actorName', d.doc->>'target'))) > 0)
+       order by d.id desc limit $4 offset $5`,
+      [q.policy ?? null, q.outcome ?? null, q.text?.toLowerCase() ?? null, page.limit, page.offset],
+    );
+    return {
+      rows: rows.map(({ id, at, source, doc, policy_name, rule_name }) => ({
+        ...doc,
+        id: Number(id),
+        at: at.toISOString(),
+        source,
+        policyName: policy_name,
+        ruleName: rule_name,
+      })),
+      total: rows[0]?.total ?? 0,
+    };
+  }
+
+  // --- how workspaces ask
+
+  /** Of each workspace, whether and how it asks. */
+  async asking(sources: readonly string[]): Promise<Asking[]> {
+    const rows = await this.db.query<{ source: string; made_at: Date; made_by: string }>(
+      'select source, made_at, made_by from decision_token',
+    );
+    return sources.map((source) => {
+      const row = rows.find((r) => r.source === source);
+      const asked = this.asked.get(source);
+      return {
+        source,
+        can: row !== undefined,
+        madeAt: row?.made_at.toISOString() ?? null,
+        madeBy: row?.made_by ?? null,
+        lastAt: asked?.last.toISOString() ?? null,
+        asked: asked?.n ?? 0,
+      };
+    });
+  }
+
+  /** Makes a token for a workspace; one that it had works no more. It is told this once. */
+  async makeToken(source: string, by: string, given = PREFIX + newToken()): Promise<{ token: string }> {
+    await this.db.transaction(async (tx) => {
+      const [known] = await tx.query('select 1 from source where id = $1', [source]);
+      if (!known) throw new AppError('no-source', 404, 'There is no such workspace among the sources.');
+      await tx.query(
+        `insert into decision_token (source, hash, made_at, made_by) values ($1, $2, $3, $4)
+         on conflict (source) do update set hash = excluded.hash, made_at = excluded.made_at, made_by = excluded.made_by`,
+        [source, sha256(given), this.clock(), by],
+      );
+      await this.ledger.add({ who: by, what: 'decisions.token-made', subject: source }, tx);
+    });
+    this.forget(source);
+    this.sources.set(sha256(given), source);
+    return { token: given };
+  }
+
+  async endToken(source: string, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const [row] = await tx.query('delete from decision_token where source = $1 returning source', [source]);
+      if (!row) throw new AppError('no-token', 404, 'This workspace has no token.');
+      await this.ledger.add({ who: by, what: 'decisions.token-ended', subject: source }, tx);
+    });
+    this.forget(source);
+  }
+
+  private forget(source: string): void {
+    for (const [hash, of] of this.sources) if (of === source) this.sources.delete(hash);
+  }
+
+  /** Writes what waits. */
+  async close(): Promise<void> {
+    clearTimeout(this.timer);
+    this.write();
+    await this.writing;
+  }
+}
+
+const isAtMoment = ({ rules }: Policy): boolean =>
+  rules.some((r) => r.moments?.length && r.mode !== 'paused');
