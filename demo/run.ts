@@ -3,7 +3,7 @@
  * Its state is kept in GATE_LANTERN_DATA/demo (stand-ins) and GATE_LANTERN_DATA (application).
  */
 import { spawn, type ChildProcess } from 'node:child_process';
-import { randomBytes } from 'node:crypto';
+import { createHmac, randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type AddressInfo } from 'node:net';
 import { join, resolve } from 'node:path';
@@ -85,6 +85,7 @@ if (!existsSync(tokenFile))
     }),
     { mode: 0o600 },
   );
+
 const tokens = JSON.parse(readFileSync(tokenFile, 'utf8')) as {
   port: number;
   token: string;
@@ -102,6 +103,14 @@ function freePort(wanted: number): Promise<number> {
     });
   });
 }
+
+/** By which token each workspace asks for decisions: the same at every start. */
+const deciding = Object.fromEntries(
+  ['drives', 'sites', 'channels'].map((id) => [
+    id,
+    `gld_${createHmac('sha256', tokens.control).update(id).digest('base64url')}`,
+  ]),
+);
 
 const children: ChildProcess[] = [];
 let stopping = false;
@@ -171,6 +180,8 @@ writeFileSync(
     survey: false,
     clock,
     sso: demoSso(provider, clientSecret),
+    deciding,
+    farSide: `${standins}/far`,
   }),
   { mode: 0o600 },
 );
@@ -185,6 +196,11 @@ const address = await start(
   // the stand-ins are on this machine
   { ...process.env, GATE_LANTERN_DATA: data, GATE_LANTERN_LOCAL_SOURCES: '1' },
 );
+await fetch(`${standins}/control/decisions`, {
+  method: 'PUT',
+  headers: { authorization: `Bearer ${tokens.control}` },
+  body: JSON.stringify({ url: address, tokens: deciding, whenSilent: 'let' }),
+});
 await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnType<typeof makeWorld>, {
   marker: join(demo, 'past-made'),
   changes: join(extract, 'later.json'),

@@ -1,6 +1,8 @@
 /** For tests: faults on demand, what is really set, and the messages that went out. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { bodyOf, json, Refusal } from './http.ts';
+import { acts } from './far/act.ts';
+import { asking, type DecisionSettings } from './far/ask.ts';
 import type { FaultRule } from './faults.ts';
 import type { Kind, Row } from './state.ts';
 import { faults, outbox, state } from './world.ts';
@@ -11,6 +13,15 @@ export async function control(req: IncomingMessage, res: ServerResponse, url: UR
     if (req.method === 'PUT') faults.set((await bodyOf(req)) as FaultRule[]);
     return json(res, 200, faults.list());
   }
+  if (what === 'decisions') {
+    if (req.method === 'PUT') Object.assign(asking, (await bodyOf(req)) as DecisionSettings);
+    return json(res, 200, {
+      url: asking.url,
+      whenSilent: asking.whenSilent,
+      asks: Object.keys(asking.tokens),
+    });
+  }
+  if (what === 'acts') return json(res, 200, acts);
   if (what === 'outbox') return json(res, 200, outbox);
   if (what === 'forget') {
     state.forgotten = Number(state.token);

@@ -5,6 +5,9 @@
  *   /drives/v1/…                      shared and personal drives, inheritance additive
  *   /sites/v1/…                       sites and teams, where folders may break inheritance
  *   /channels/v1/…                    channels with members and files
+ *   /far/                             pages on which one acts as any person of the organisation
+ *   /control/decisions                where they ask before somebody acts, and what they do when nobody answers
+ *   /control/acts                     what people did on the far side, as CloudEvents
  *   /control/faults, /control/truth   for tests: misbehave on demand; what is really set
  *   /control/forget                   change tokens given so far are known no more
  *   /control/outbox                   messages that the workspaces sent of themselves
@@ -16,6 +19,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { channels } from './channels/workspace.ts';
 import { control } from './control.ts';
+import { far } from './far/pages.ts';
 import { scim } from './directory/scim.ts';
 import { json, Refusal } from './http.ts';
 import { ACCOUNTS, rowsWorkspace } from './rows/workspace.ts';
@@ -42,6 +46,7 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
     if (bearer !== `Bearer ${tokens.control}`) throw new Refusal(401, 'The control token is wrong.');
     return control(req, res, url);
   }
+  if (url.pathname === '/far' || url.pathname.startsWith('/far/')) return far(req, res, url);
   if (bearer !== `Bearer ${tokens.workspace}`) throw new Refusal(401, 'The token is wrong.');
 
   let repeat = false;

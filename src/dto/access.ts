@@ -140,6 +140,8 @@ export interface NodeDossier {
   contents: FoundContent[];
   unread?: string;
   owners: string[];
+  /** By which they are known, as those of people. */
+  ownerKeys: string[];
   label?: string;
   mime?: string;
   bytes?: number;

@@ -109,4 +109,6 @@ export interface Course {
   policies: number;
   record: number;
   tray: number;
+  /** Where one can act as the people of a simulated organisation; null where it is not one. */
+  farSide: string | null;
 }

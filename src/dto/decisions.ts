@@ -48,17 +48,8 @@ export const evaluationsForm = z.object({
   resource: resource.optional(),
   action: action.optional(),
   context: context.optional(),
-  evaluations: z
-    .array(
-      z.object({
-        subject: subject.optional(),
-        resource: resource.optional(),
-        action: action.optional(),
-        context: context.optional(),
-      }),
-    )
-    .max(1000)
-    .optional(),
+  /** Each is read by itself, so that one that is not whole is answered so and the others as ever. */
+  evaluations: z.array(z.record(z.string(), z.unknown())).max(1000).optional(),
   options: z
     .object({ evaluations_semantic: z.enum(SEMANTICS).optional() })
     .loose()

@@ -143,12 +143,13 @@ export function topSpace(partOf: Int32Array, space: number): number {
 
 const iso = (ms: number): string | undefined => (ms > 0 ? new Date(ms).toISOString() : undefined);
 
-function ownersOf(l: Loaded, node: number): string[] {
-  const { org } = l;
-  if (node < org.spaces.length) return (org.spaces[node]!.owners ?? []).map((o) => nameOfUser(l, o));
+/** Ids of those who own a file, folder or space. */
+function ownerIds({ org }: Loaded, node: number): string[] {
+  if (node < org.spaces.length) return org.spaces[node]!.owners ?? [];
   const owner = org.itemOwner[node - org.spaces.length]!;
-  return owner < 0 ? [] : [org.users[owner]!.name];
+  return owner < 0 ? [] : [org.users[owner]!.id];
 }
+const ownersOf = (l: Loaded, node: number): string[] => ownerIds(l, node).map((o) => nameOfUser(l, o));
 
 function childrenOf(l: Loaded, node: number): number[] {
   const { org } = l;
@@ -440,6 +441,7 @@ export function nodeDossier(l: Loaded, name: string): NodeDossier | undefined {
     contents: contentsOf(l, doc),
     ...(doc?.reason && { unread: doc.reason }),
     owners: ownersOf(l, node),
+    ownerKeys: ownerIds(l, node).map((id) => `user:${id}`),
     ...((row?.label ?? spaceRow.label) && { label: row ? row.label : spaceRow.label }),
     ...(row?.mime && { mime: row.mime }),
     bytes: b.bytes[node]!,

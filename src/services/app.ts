@@ -48,6 +48,10 @@ export interface Seed {
   accounts: { name: string; address: string; role: AccountRole; password: string }[];
   sources: SourceInput[];
   sso?: { settings: SsoSettings; secret: string };
+  /** By source: the token with which it asks for decisions. */
+  deciding?: Record<string, string>;
+  /** Where one can act as the people of a simulated organisation. */
+  farSide?: string;
   /** Begin a survey at once if there has been none. */
   survey: boolean;
   /** A file that says by how many milliseconds the clock is off, while it is there: with it a demo makes its past. */
@@ -157,6 +161,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // the demo’s identity provider has another port at every start, too
   if (seed?.sso) await sso.seed(seed.sso.settings, seed.sso.secret);
   for (const s of seed?.sources ?? []) if (first || known.has(s.id)) await surveys.putSource(s, 'demo');
+  for (const [source, token] of Object.entries(seed?.deciding ?? {}))
+    if (decisions.sourceOf(token) !== source) await decisions.makeToken(source, 'demo', token);
   const ready = (async () => {
     await present.start();
     await plans.runner.resume();
@@ -209,7 +215,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       const [last] = await db.query<{ id: number; taken_at: Date }>(
         "select id, taken_at from survey where state = 'done' order by id desc limit 1",
       );
-      const [counts] = await db.query<Omit<Course, 'survey'>>(
+      const [counts] = await db.query<Omit<Course, 'survey' | 'farSide'>>(
         `select (select count(*)::int from finding where state in ('open', 'reopened')) as exposure,
                 (select count(*)::int from plan where state = any($2)) as remedy,
                 (select count(*)::int from custom_type where active) as guard,
@@ -220,6 +226,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       );
       return {
         ...counts!,
+        farSide: seed?.farSide ?? null,
         guard: counts!.guard + DATA_TYPES.length,
         survey: {
           running: surveys.current() !== undefined,

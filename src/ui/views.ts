@@ -141,6 +141,13 @@ export const STEPS: readonly Step[] = [
         picture: 'policies',
       },
       {
+        name: 'Decisions',
+        path: '/guard/decisions',
+        whole: true,
+        asks: 'What was refused or cautioned as it was about to be done, and by which rule?',
+        picture: 'decisions',
+      },
+      {
         name: 'Data types',
         path: '/guard/data-types',
         asks: 'What is recognised, and how surely?',

@@ -94,7 +94,7 @@ export class Scene {
   private app: ChildProcess | undefined;
   private readonly others: ChildProcess[] = [];
   private standins: ChildProcess | undefined;
-  private standinUrl = '';
+  standinUrl = '';
   private provider = '';
   private cookies = new Map<Role, string>();
   output: string[] = [];

@@ -6,6 +6,7 @@ import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef, IdentityDossier as Data } from '../../dto/access.ts';
 import { withQuery, ask, get } from '../frame/api.ts';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
+import { FarSideLink } from '../parts/FarSide.tsx';
 import { Compose } from '../parts/Compose.tsx';
 import { count, Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { canWords, tierHead } from '../parts/words.ts';
@@ -52,6 +53,11 @@ function Body({
         <p className="text-quiet break-words">
           {[...data.addresses, data.title, data.department].filter(Boolean).join(' · ') || row.detail}
         </p>
+        {row.kind !== 'group' && row.key.startsWith('user:') && (
+          <p>
+            <FarSideLink person={row.key}>Be them on the far side</FarSideLink>
+          </p>
+        )}
         {row.flags.length > 0 && row.kind !== 'inactive' && (
           <p className="mt-1 font-medium">{row.flags.join(' · ')}</p>
         )}

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import type { NodeDossier as Data, NodeRefDto, PersonRef, RouteDto, WhoRow } from '../../dto/access.ts';
+import { FarSideLink } from '../parts/FarSide.tsx';
 import { withQuery, ask } from '../frame/api.ts';
 import { Contents } from './Found.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
@@ -87,6 +88,11 @@ function Body({
               <NodeLink node={p} select={select} />
             </span>
           ))}
+        </p>
+        <p>
+          <FarSideLink at={data.node.key} person={data.ownerKeys[0]}>
+            {data.ownerKeys[0] ? `Open it there as ${data.owners[0]}` : 'Open it there'}
+          </FarSideLink>
         </p>
         <div className="mt-2 flex items-center gap-4">
           <Beam now={now.tier} could={could.tier} large words={false} />
