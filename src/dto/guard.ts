@@ -86,6 +86,34 @@ export interface Foretelling {
   points?: number;
 }
 
+export interface TrialRow {
+  at: string;
+  /** A key as of hits; null where nobody knows who did it. */
+  actor: string | null;
+  actorName: string;
+  key: string;
+  name: string;
+  /** What was shared, in a sentence. */
+  words: string;
+  refused: boolean;
+}
+
+/** A rule tried on what was shared in the last days. */
+export interface Trial {
+  days: number;
+  /** Grants and links made in that time that are there still, and those that the rule would have hit. */
+  shared: number;
+  hits: number;
+  /** Of these, what another rule refuses already. */
+  refusedAlready: number;
+  byDay: { day: string; shared: number; hits: number }[];
+  people: { key: string | null; name: string; hits: number }[];
+  ofPeople: number;
+  departments: { name: string; hits: number }[];
+  /** The newest of them. */
+  rows: TrialRow[];
+}
+
 /** A rule as it stands, tried on what is there now. */
 export interface RuleTry {
   hits: number;

@@ -45,39 +45,45 @@ export function takePolicies(list: readonly AtMoment[]): void {
   ready = new WeakMap();
 }
 
+/** What decisions ask of a survey. */
+export function decideFacts(l: Loaded): DecideFacts {
+  const S = l.org.spaces.length;
+  const standings = new Map<string, 'own' | 'partner' | 'unknown'>();
+  return {
+    ...factsOf(l),
+    getters: gettersOf(l),
+    withoutCopies: once(
+      (n) =>
+        (n >= S && l.items.row(n - S).noCopies === true) ||
+        l.org.spaces[n < S ? n : l.org.itemSpace[n - S]!]!.noCopies === true,
+    ),
+    standing: (domain) => {
+      let standing = standings.get(domain);
+      if (!standing) {
+        ({ standing } = aboutDomain(domain, l.org.own.domains, l.org.own.partnerDomains));
+        standings.set(domain, standing);
+      }
+      return standing;
+    },
+  };
+}
+
+/** The rules by which decisions are made. */
+export function armedOf(l: Loaded): Armed[] {
+  return policies.flatMap(({ id, version, doc, exceptions }): Armed[] =>
+    doc.rules
+      .filter((r) => r.moments?.length && r.mode !== 'paused')
+      .map((rule) => {
+        // what is about to be made is excepted with what it is on
+        const of = rule.subject === 'space' ? rule : { ...rule, subject: 'item' as const };
+        return { policy: id, version, doc, rule, excepted: exceptionOf(l, of, exceptions) };
+      }),
+  );
+}
+
 function deciderOf(l: Loaded): (asked: Asked) => Judged {
   let made = ready.get(l);
-  if (!made) {
-    const S = l.org.spaces.length;
-    const standings = new Map<string, 'own' | 'partner' | 'unknown'>();
-    const facts: DecideFacts = {
-      ...factsOf(l),
-      getters: gettersOf(l),
-      withoutCopies: once(
-        (n) =>
-          (n >= S && l.items.row(n - S).noCopies === true) ||
-          l.org.spaces[n < S ? n : l.org.itemSpace[n - S]!]!.noCopies === true,
-      ),
-      standing: (domain) => {
-        let standing = standings.get(domain);
-        if (!standing) {
-          ({ standing } = aboutDomain(domain, l.org.own.domains, l.org.own.partnerDomains));
-          standings.set(domain, standing);
-        }
-        return standing;
-      },
-    };
-    const armed = policies.flatMap(({ id, version, doc, exceptions }): Armed[] =>
-      doc.rules
-        .filter((r) => r.moments?.length && r.mode !== 'paused')
-        .map((rule) => {
-          // what is about to be made is excepted with what it is on
-          const of = rule.subject === 'space' ? rule : { ...rule, subject: 'item' as const };
-          return { policy: id, version, doc, rule, excepted: exceptionOf(l, of, exceptions) };
-        }),
-    );
-    ready.set(l, (made = decider(facts, armed)));
-  }
+  if (!made) ready.set(l, (made = decider(decideFacts(l), armedOf(l))));
   return made;
 }
 

@@ -49,6 +49,7 @@ import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
 import { decide, takePolicies } from './decide.ts';
+import { trial } from './trial.ts';
 import { around, checkPolicy, runPolicy, tryRule } from './guard.ts';
 import { respond } from './respond.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
@@ -391,6 +392,7 @@ const functions = {
   runPolicy: from(runPolicy),
   respond: from(respond),
   around: from(around),
+  trial: from(trial),
   takePolicies,
   decide: from(decide),
   tryRule: from(tryRule),

@@ -123,12 +123,15 @@ export async function far(req: IncomingMessage, res: ServerResponse, url: URL): 
 
 const SHOWN = 60;
 function people(res: ServerResponse, who: Person | undefined, url: URL): void {
+  // whoever came for something is led there once they are somebody
+  const to = url.searchParams.get('to') ?? (/^\/far\/(?:item|space)\//.test(url.pathname) ? url.pathname : '');
   const find = (url.searchParams.get('q') ?? '').toLowerCase();
   const found = [...state.rows.users.values()].filter((u) =>
     `${String(u.displayName)} ${addressesOf(u).join(' ')}`.toLowerCase().includes(find),
   );
   const list = found.slice(0, SHOWN).map((u) => {
-    const as = (device: string): string => `/far/as?user=${encodeURIComponent(u.id)}&device=${device}`;
+    const as = (device: string): string =>
+      `/far/as?user=${encodeURIComponent(u.id)}&device=${device}${to ? `&to=${encodeURIComponent(to)}` : ''}`;
     return `<li>${text(u.displayName)} <small>${text(addressesOf(u)[0])}</small>
       <a href="${text(as('managed'))}">on a managed device</a> <a href="${text(as('private'))}">on a private one</a></li>`;
   });
@@ -137,7 +140,7 @@ function people(res: ServerResponse, who: Person | undefined, url: URL): void {
     200,
     who,
     'Who are you?',
-    `<form><input name="q" aria-label="Find somebody" value="${text(find)}"><button>Find</button></form>
+    `<form action="/far/"><input type="hidden" name="to" value="${text(to)}"><input name="q" aria-label="Find somebody" value="${text(find)}"><button>Find</button></form>
 <p>${found.length} people${found.length > SHOWN ? `, the first ${SHOWN}` : ''}</p><ul>${list.join('')}</ul>`,
   );
 }

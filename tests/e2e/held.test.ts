@@ -345,6 +345,7 @@ describe('an account that is held to a part', () => {
       'DELETE /api/outside/partner': [[403, { domain: 'x.example' }]],
       'POST /api/policies': [[403, { policy: {} }]],
       'POST /api/policies/try': [[403, { policy: {}, rule: 'r1' }]],
+      'POST /api/policies/trial': [[403, { policy: {}, rule: 'r1' }]],
       'PUT /api/policies/[id]': [[403, { policy: {}, version: 1 }]],
       'POST /api/policies/[id]': [[403, { act: 'run' }]],
       'DELETE /api/policies/[id]': [[403, {}]],

@@ -1,6 +1,7 @@
 /**
- * What somebody is about to do, judged by the rules in force: whether it may be done, and under which obligations. Pure;
- * things are judged as they would be afterwards.
+ * What somebody is about to do, judged by the rules in force: whether it may be done, and under which obligations. Pure.
+ * Of something that is about to be shared, how far it reaches is how far this sharing reaches: what is open to others
+ * already stops nobody from sending it to a colleague.
  */
 import { anyBoth, has } from '../access/bits.ts';
 import { PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
@@ -77,6 +78,8 @@ const NEEDS = {
 /** Steps that all rules together may take to decide once. */
 const STEPS = 200_000;
 const tierOf = (t: Tier): number => TIERS.indexOf(t);
+/** Those that are named, of whom nobody is from outside. */
+const INSIDE = tierOf('team');
 
 export interface DecideFacts extends ScopeFacts {
   getters: SubjectGetters & { entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'> };
@@ -85,34 +88,34 @@ export interface DecideFacts extends ScopeFacts {
   standing(domain: string): 'own' | 'partner' | 'unknown';
 }
 
-/** How far something would reach if it were shared so; −1 where it stays inside. */
+/** How far something reaches by being shared so. */
 function tierOfTarget(f: DecideFacts, { principals, audience }: NonNullable<Asked['target']>): number {
   const { view: v } = f;
   if (audience === 'anyone') return tierOf('public');
   if (audience === 'organisation') return tierOf('organisation');
   const ofDomain = (name: string): number => {
     const standing = f.standing(name);
-    return standing === 'own' ? -1 : tierOf(standing === 'partner' ? 'partner' : 'outside');
+    return standing === 'own' ? INSIDE : tierOf(standing === 'partner' ? 'partner' : 'outside');
   };
   return Math.max(
-    -1,
+    INSIDE,
     ...principals.map(({ kind, n, address }) => {
       if (kind === PRINCIPAL.anyone) return tierOf('public');
       if (kind === PRINCIPAL.everyone) return tierOf('organisation');
       if (kind === PRINCIPAL.domain) return ofDomain(n < 0 ? (address ?? '') : v.org.domains[n]!);
-      if (n < 0) return address === undefined ? -1 : ofDomain(domainOf(address));
+      if (n < 0) return address === undefined ? INSIDE : ofDomain(domainOf(address));
       if (kind === PRINCIPAL.group) {
         const of = v.groupMembers[n]!;
-        if (!anyBoth(of, v.externals)) return -1;
+        if (!anyBoth(of, v.externals)) return INSIDE;
         return tierOf(anyBoth(of, v.unexpected) ? 'outside' : 'partner');
       }
-      if (!has(v.externals, n)) return -1;
+      if (!has(v.externals, n)) return INSIDE;
       return tierOf(has(v.unexpected, n) ? 'outside' : 'partner');
     }),
   );
 }
 
-/** Getters of what is about to be: a grant or link that is not there yet, and a reach that is wider by it. */
+/** Getters of what is about to be: a grant or link that is not there yet, and how far it reaches. */
 function gettersAt(f: DecideFacts, now: { asked: Asked; tier: number }): SubjectGetters {
   const { getters } = f;
   const target = () => now.asked.target!;
@@ -128,15 +131,11 @@ function gettersAt(f: DecideFacts, now: { asked: Asked; tier: number }): Subject
     password: () => false,
     lastUsed: () => NaN,
   });
-  const wider =
-    (of: (n: number) => number) =>
-    (n: number): number =>
-      Math.max(of(n), now.tier);
   const reached = <T extends { now(n: number): number; could(n: number): number }>(of: T): T => ({
     ...of,
     // a link reaches whoever follows it, a grant at once
-    now: (n: number) => (now.asked.target?.audience ? of.now(n) : wider(of.now)(n)),
-    could: wider(of.could),
+    now: (n: number) => (now.asked.target ? (now.asked.target.audience ? INSIDE : now.tier) : of.now(n)),
+    could: (n: number) => (now.asked.target ? now.tier : of.could(n)),
   });
   return {
     ...getters,

@@ -43,7 +43,7 @@ function starter(
   };
 }
 
-const OUTSIDE = [{ do: 'withdraw-outside' as const }, { do: 'finding' as const }];
+const OUTSIDE = [{ do: 'refuse' as const }, { do: 'withdraw-outside' as const }, { do: 'finding' as const }];
 const ANYONE = [{ do: 'withdraw-anyone' as const }, { do: 'finding' as const }];
 
 /** Files with something of a pack that reach too far, a rule for each of its data types. */
@@ -52,6 +52,7 @@ const byPack = (pack: string, could: string, distinct: number): Given[] =>
     name: `${dataType(id)!.name} within reach of ${could}`,
     subject: 'item',
     if: `could >= ${could} && holds(${JSON.stringify(id)}${distinct > 1 ? `, {"distinct": ${distinct}}` : ''})`,
+    moments: ['share'],
     responses: OUTSIDE,
   }));
 
@@ -92,6 +93,7 @@ export const STARTERS: readonly Starter[] = [
       name: 'Medical records and diagnoses within reach of outsiders',
       subject: 'item',
       if: 'could >= partner && (holds("medical-record") || holds("icd-10", {"distinct": 3}))',
+      moments: ['share'],
       responses: OUTSIDE,
     },
     {
@@ -123,6 +125,7 @@ export const STARTERS: readonly Starter[] = [
       name: 'Passports that outsiders can reach',
       subject: 'item',
       if: 'could >= partner && holds("passport-mrz")',
+      moments: ['share'],
       responses: OUTSIDE,
     },
     {
@@ -140,7 +143,7 @@ export const STARTERS: readonly Starter[] = [
     {
       name: 'Sharing confidential files outside',
       subject: 'item',
-      if: 'label == "confidential" || label == "restricted"',
+      if: '(label == "confidential" || label == "restricted") && could >= partner',
       atRest: false,
       moments: ['share'],
       responses: [{ do: 'caution', reason: true, text: 'This file is confidential. Does it have to leave?' }],

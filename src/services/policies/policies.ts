@@ -13,6 +13,7 @@ import type {
   PolicyPage,
   PolicyRow,
   RuleTry,
+  Trial,
 } from '../../dto/guard.ts';
 import type { Known } from '../../engine/differing.ts';
 import type { Engine } from '../../engine/engine.ts';
@@ -66,7 +67,7 @@ export class Policies {
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly engine: {
-      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around'>;
+      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial'>;
     },
     private readonly present: Pick<Present, 'survey' | 'subscribe'>,
     private readonly jobs: Jobs,
@@ -364,6 +365,19 @@ export class Policies {
     signal?: AbortSignal,
   ): Promise<{ tried?: RuleTry; wrong: Wrong[] }> {
     const answer = await this.engine.ask.tryRule(undefined, given, rule, signal);
+    if (!answer)
+      throw new AppError('no-survey', 409, 'There is nothing to try it on before the first survey.');
+    return answer;
+  }
+
+  /** A rule of a policy that is being written, tried on what was shared in the last days. */
+  async trial(
+    given: unknown,
+    rule: string,
+    days: number,
+    signal?: AbortSignal,
+  ): Promise<{ trial?: Trial; wrong: Wrong[] }> {
+    const answer = await this.engine.ask.trial(undefined, given, rule, days, signal);
     if (!answer)
       throw new AppError('no-survey', 409, 'There is nothing to try it on before the first survey.');
     return answer;

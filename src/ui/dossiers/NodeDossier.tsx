@@ -91,7 +91,7 @@ function Body({
         </p>
         <p>
           <FarSideLink at={data.node.key} person={data.ownerKeys[0]}>
-            {data.ownerKeys[0] ? `Open it there as ${data.owners[0]}` : 'Open it there'}
+            {data.ownerKeys[0] ? `Open it on the far side as ${data.owners[0]}` : 'Open it on the far side'}
           </FarSideLink>
         </p>
         <div className="mt-2 flex items-center gap-4">
@@ -349,7 +349,18 @@ function Holder({
           {used}
         </span>
       </button>
-      {open && <Why nodeKey={nodeKey} person={person} asOf={asOf} />}
+      {open && (
+        <>
+          <Why nodeKey={nodeKey} person={person} asOf={asOf} />
+          {person.kind !== 'outsider' && (
+            <p className="mb-2 ml-5 pl-3">
+              <FarSideLink at={nodeKey} person={`user:${person.id}`}>
+                See it there as they do
+              </FarSideLink>
+            </p>
+          )}
+        </>
+      )}
     </li>
   );
 }

@@ -2,8 +2,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { ask, withQuery } from '../frame/api.ts';
 
-/** The own id behind a key such as `item:drives:f1`. */
-const ownId = (key: string): string => key.split(':').slice(2).join(':');
+/** The own id behind a key such as `item:drives:f1` or `user:u1`: people are the organisation’s, and of no source. */
+const ownId = (key: string): string => key.replace(/^user:|^\w+:[^:]*:/, '');
 
 /** Where something opens as a person there; undefined where nothing is simulated. Keys as of hits. */
 export function useFarSide(): (person: string | undefined, key?: string) => string | undefined {

@@ -113,8 +113,8 @@ function View({ params, set, narrow }: ViewProps) {
           },
           {
             key: 'there',
-            name: 'There',
-            width: '70px',
+            name: 'Far side',
+            width: '100px',
             cell: (d) => (
               <FarSideLink person={d.actor.startsWith('user:') ? d.actor : undefined} at={d.key}>
                 open
@@ -145,7 +145,7 @@ function View({ params, set, narrow }: ViewProps) {
     <section className="flex h-full flex-col px-5 pt-2.5" aria-label="Decisions">
       <div className="flex items-center gap-3 pb-2">
         <h1 className="text-base font-bold">{first ? plural(first.total, 'decision') : 'Decisions'}</h1>
-        <span className="flex-1 text-quiet">that were no plain yes</span>
+        <span className="flex-1 text-quiet">other than a plain yes</span>
         <select
           className="select select-sm w-48"
           aria-label="Which outcomes"

@@ -1,20 +1,23 @@
 /** Before a rule responds by itself: what it would do at once, to whom, and why it is let. */
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Rule } from '../../../../core/guard/schema.ts';
+import type { Policy, Rule } from '../../../../core/guard/schema.ts';
 import type { Foretelling } from '../../../../dto/guard.ts';
 import { ask } from '../../../frame/api.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { count, plural, Trouble } from '../../../parts/marks.tsx';
+import { Trial } from './Trial.tsx';
 import { responseWords } from './words.ts';
 
 export function Enforce({
   id,
+  policy,
   rule,
   close,
   enforce,
 }: {
   id: number;
+  policy: Policy;
   rule: Rule;
   close: () => void;
   enforce: (reason: string) => Promise<void>;
@@ -36,12 +39,13 @@ export function Enforce({
         }}
       >
         <p>
-          From now on it does by itself: {lowered(rule.responses.map(responseWords).join(', ')) || 'nothing'}. What it
-          does is a plan like any other, can be undone, and stands on the record.
+          From now on it does by itself: {lowered(rule.responses.map(responseWords).join(', ')) || 'nothing'}.
+          What it does is a plan like any other, can be undone, and stands on the record.
         </p>
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
-        {data && <Foretold told={data} />}
+        {data && rule.atRest && <Foretold told={data} />}
+        {rule.moments?.includes('share') && <Trial policy={policy} rule={rule.id} />}
         <label className="flex flex-col gap-1">
           Why now, for the record
           <input

@@ -163,6 +163,7 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
       {enforcing && (
         <Enforce
           id={id}
+          policy={policy}
           rule={enforcing}
           close={() => setEnforcing(undefined)}
           enforce={async (note) => {

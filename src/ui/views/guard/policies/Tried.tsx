@@ -5,6 +5,7 @@ import { SUBJECTS } from '../../../../core/guard/kinds.ts';
 import { policySchema, type Policy, type Rule } from '../../../../core/guard/schema.ts';
 import { send } from '../../../frame/api.ts';
 import { count, Trouble } from '../../../parts/marks.tsx';
+import { Trial } from './Trial.tsx';
 import { valueWords } from './words.ts';
 
 /** It is asked for so long after the last key, in milliseconds. */
@@ -78,6 +79,7 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
           </li>
         )}
       </ul>
+      {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
     </div>
   );
 }

@@ -1,0 +1,134 @@
+/**
+ * A rule that is judged at the moment, tried on what was shared lately: whom it would have stopped, how often, and what
+ * other rules do about it already. Grants and links are judged with what is known of their files now.
+ */
+import { setImmediate } from 'node:timers/promises';
+import { decider, type Asked } from '../core/guard/decide.ts';
+import { readPolicy, type Wrong } from '../core/guard/policy.ts';
+import { PRINCIPAL } from '../core/access/organisation.ts';
+import type { Principal } from '../core/guard/subjects.ts';
+import { AUDIENCES } from '../core/model.ts';
+import type { Trial, TrialRow } from '../dto/guard.ts';
+import { armedOf, decideFacts } from './decide.ts';
+import { entryRef, identityKey, nodeKey, nodeName, sentence } from './describe.ts';
+import { gettersOf, holdingTypes } from './facts.ts';
+import type { Loaded } from './loaded.ts';
+
+const DAY = 86_400_000;
+/** So many are told of, and of people and departments those that it hits most. */
+const SHOWN = 50;
+const MOST = 10;
+/** What is shared is judged for so long at a stretch; what else is asked comes in between. */
+const STRETCH_MS = 15;
+
+/** What a grant or link in force was, as it was about to be made. */
+export function askedOf(l: Loaded, e: number): Asked {
+  const { entries } = l.org;
+  const principals: Principal[] = [];
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
+    const [kind, n] = [entries.toKind.values[i]!, entries.toNumber.values[i]!];
+    principals.push(
+      kind === PRINCIPAL.address
+        ? {
+            kind: PRINCIPAL.user,
+            n: n < 0 ? n : l.view.identityOfAddress[n]!,
+            address: l.org.addresses[n] ?? '',
+          }
+        : { kind, n },
+    );
+  }
+  const audience = AUDIENCES[entries.type[e]! - 1];
+  return {
+    action: 'share',
+    node: entries.node[e]!,
+    actor: l.madeBy[e]!,
+    target: {
+      principals,
+      ...(audience && { audience }),
+      role: entries.role[e]!,
+      expires: entries.expires[e]!,
+    },
+    checked: true,
+  };
+}
+
+/** Tries a rule of a policy on what was shared in the last days before the survey. */
+export async function trial(
+  l: Loaded,
+  given: unknown,
+  ruleId: string,
+  days: number,
+  signal?: AbortSignal,
+): Promise<{ trial?: Trial; wrong: Wrong[] }> {
+  const { policy, wrong } = readPolicy(given, holdingTypes(l));
+  const rule = policy?.rules.find((r) => r.id === ruleId);
+  if (!policy || !rule) return { wrong };
+  const facts = decideFacts(l);
+  const on = { ...rule, mode: 'enforce' as const, moments: ['share' as const] };
+  const judge = decider(facts, [{ policy: 0, version: 0, doc: policy, rule: on, excepted: () => undefined }]);
+  const already = decider(facts, armedOf(l));
+  const { entries, users } = l.org;
+  const getters = gettersOf(l);
+  const until = Date.parse(l.takenAt);
+  const from = until - days * DAY;
+  const byDay = new Map<string, { shared: number; hits: number }>();
+  for (let t = from + DAY; t <= until; t += DAY) byDay.set(dayOf(t), { shared: 0, hits: 0 });
+  const byPerson = new Map<number, number>();
+  const byDepartment = new Map<string, number>();
+  const rows: TrialRow[] = [];
+  const sum = { shared: 0, hits: 0, refusedAlready: 0 };
+  let stretch = performance.now() + STRETCH_MS;
+  for (let e = 0; e < entries.ids.length; e++) {
+    if (!(e & 63) && performance.now() > stretch) {
+      await setImmediate();
+      signal?.throwIfAborted();
+      stretch = performance.now() + STRETCH_MS;
+    }
+    const made = entries.made[e]!;
+    if (!(made > from && made <= until) || entries.node[e]! < 0) continue;
+    const day = byDay.get(dayOf(made));
+    sum.shared++;
+    if (day) day.shared++;
+    const asked = askedOf(l, e);
+    const judged = judge(asked);
+    if (!judged.hits.length) continue;
+    sum.hits++;
+    if (day) day.hits++;
+    if (!already(asked).decision) sum.refusedAlready++;
+    const { actor } = asked;
+    byPerson.set(actor, (byPerson.get(actor) ?? 0) + 1);
+    const department = users[actor]?.department ?? '';
+    byDepartment.set(department, (byDepartment.get(department) ?? 0) + 1);
+    rows.push({
+      at: new Date(made).toISOString(),
+      actor: actor < 0 ? null : identityKey(l, actor),
+      actorName: actor < 0 ? '' : getters.identity.name(actor),
+      key: nodeKey(l, asked.node),
+      name: nodeName(l, asked.node),
+      words: sentence(entryRef(l, e)),
+      refused: !judged.decision,
+    });
+  }
+  const most = <K, T>(counts: ReadonlyMap<K, number>, tell: (k: K) => T): (T & { hits: number })[] =>
+    [...counts]
+      .sort((a, b) => b[1] - a[1])
+      .slice(0, MOST)
+      .map(([k, hits]) => ({ ...tell(k), hits }));
+  return {
+    wrong,
+    trial: {
+      days,
+      ...sum,
+      byDay: [...byDay].map(([day, n]) => ({ day, ...n })),
+      people: most(byPerson, (i) => ({
+        key: i < 0 ? null : identityKey(l, i),
+        name: i < 0 ? 'somebody unknown' : getters.identity.name(i),
+      })),
+      ofPeople: byPerson.size,
+      departments: most(byDepartment, (name) => ({ name: name || 'none' })),
+      rows: rows.sort((a, b) => (a.at < b.at ? 1 : -1)).slice(0, SHOWN),
+    },
+  };
+}
+
+const dayOf = (t: number): string => new Date(t).toISOString().slice(0, 10);
