@@ -67,7 +67,7 @@ export function plantFlaws(b: Builder): Flaw[] {
     { item: all },
     { email: 'temp.payroll@payhelp.test' },
     'editor',
-    '2025-08-04T11:00:00Z',
+    '2026-11-05T11:00:00Z',
     b.person('Finance', 2),
   );
   plant(
@@ -134,7 +134,7 @@ export function plantFlaws(b: Builder): Flaw[] {
     { item: refunds },
     { domain: 'ticketcove-refunds.test' },
     'reader',
-    '2026-06-15T12:00:00Z',
+    '2026-10-28T12:00:00Z',
     b.person('Sales', 4),
   );
   plant(
@@ -193,7 +193,7 @@ export function plantFlaws(b: Builder): Flaw[] {
     role: 'commenter',
     recipients: [{ email: 'Ledger@Harbourcount.test' }, { user: b.person('Finance', 4) }],
     createdBy: b.person('Port Operations', 2),
-    createdAt: '2026-02-17T14:00:00Z',
+    createdAt: '2026-11-12T14:00:00Z',
   });
   plant(
     'Accounts sent by a named link to an unknown bookkeeper and a colleague',

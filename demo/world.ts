@@ -389,6 +389,7 @@ export function makeWorld(seed = 20261): World {
   expectedSharing(builder, world);
   world.flaws = [...plantFlaws(builder), ...makeSitesAndChannels(builder, world)];
   useIt(d, world);
+  shareLately(dice(seed + 1), world);
   keepRecords(builder);
   return world;
 }
@@ -444,6 +445,36 @@ function text(d: Dice, title: string): string {
     body += `Order ${d.int(1e9)}${d.int(1e7)} of part no 4${d.int(1e9)}-${d.int(1e5)}, delivered ${day(2026, d.int(300))}.\n`;
   if (d.chance(0.15)) body += `Tracking 0${d.int(1e9)}${d.int(1e9)}, call +47 ${22000000 + d.int(999999)}.\n`;
   return body;
+}
+
+/** What people gave their colleagues in the last two months: single files of no weight. */
+function shareLately(d: Dice, world: World): void {
+  const read = new Set(world.content.map((c) => c.item));
+  const drives = new Set(world.spaces.flatMap((s) => (s.workspace === 'drives' ? s.id : [])));
+  const plain = world.items.filter(
+    (i) =>
+      i.kind === 'file' &&
+      i.owner &&
+      drives.has(i.space) &&
+      !read.has(i.id) &&
+      /\.(?:docx|pptx|pdf|jpg|png|odt)$/.test(i.name),
+  );
+  const active = world.users.filter((u) => (u as { active?: boolean }).active !== false).slice(0, 300);
+  for (let n = 1; n <= 60; n++) {
+    const file = d.pick(plain);
+    const to = d.pick(active).id as string;
+    if (to === file.owner) continue;
+    world.grants.push({
+      id: `gr8${String(n).padStart(4, '0')}`,
+      on: { item: file.id },
+      to: { user: to },
+      role: d.chance(0.7) ? 'reader' : 'editor',
+      grantedAt: new Date(Date.parse('2026-11-19T08:00:00Z') - d.int(60) * 86_400_000 + d.int(36_000_000))
+        .toISOString()
+        .replace(/\.\d+/, ''),
+      grantedBy: file.owner!,
+    });
+  }
 }
 
 /**

@@ -86,6 +86,20 @@ export interface Foretelling {
   points?: number;
 }
 
+/** How many there are, and of how many a rule responds or only observes. */
+export interface Covered {
+  all: number;
+  enforce: number;
+  observe: number;
+}
+export interface Coverage {
+  groups: { workspace: string; kind: string; spaces: Covered; files: Covered }[];
+  people: Covered;
+  /** Spaces that no rule is about, the heaviest first. */
+  bare: { key: string; name: string; workspace: string; label: string; files: number; weight: number }[];
+  ofBare: number;
+}
+
 export interface TrialRow {
   at: string;
   /** A key as of hits; null where nobody knows who did it. */

@@ -48,6 +48,7 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
+import { coverage } from './coverage.ts';
 import { decide, takePolicies } from './decide.ts';
 import { trial } from './trial.ts';
 import { around, checkPolicy, runPolicy, tryRule } from './guard.ts';
@@ -393,6 +394,7 @@ const functions = {
   respond: from(respond),
   around: from(around),
   trial: from(trial),
+  coverage: from(coverage),
   takePolicies,
   decide: from(decide),
   tryRule: from(tryRule),

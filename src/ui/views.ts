@@ -141,6 +141,12 @@ export const STEPS: readonly Step[] = [
         picture: 'policies',
       },
       {
+        name: 'Coverage',
+        path: '/guard/coverage',
+        whole: true,
+        asks: 'Which spaces, files and people is any rule about?',
+      },
+      {
         name: 'Decisions',
         path: '/guard/decisions',
         whole: true,

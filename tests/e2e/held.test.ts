@@ -273,6 +273,7 @@ describe('an account that is held to a part', () => {
         '/api/ledger',
         '/api/policies/[id]',
         '/api/policies/around',
+        '/api/policies/coverage',
         '/api/policies/foretell',
         '/api/policies/hits',
         '/api/policies',

@@ -6,6 +6,7 @@ import type { Policy, Rule } from '../../core/guard/schema.ts';
 import { NOT_BEGUN, PLAN_MOVES } from '../../core/remedy/states.ts';
 import type {
   Around,
+  Coverage,
   Exception,
   ExceptionRow,
   HitsPage,
@@ -41,6 +42,7 @@ import {
   wrongWords,
   type Counted,
   type HitKept,
+  type Kept,
   type RunRow,
 } from './rows.ts';
 
@@ -67,7 +69,7 @@ export class Policies {
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly engine: {
-      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial'>;
+      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial' | 'coverage'>;
     },
     private readonly present: Pick<Present, 'survey' | 'subscribe'>,
     private readonly jobs: Jobs,
@@ -381,6 +383,14 @@ export class Policies {
     if (!answer)
       throw new AppError('no-survey', 409, 'There is nothing to try it on before the first survey.');
     return answer;
+  }
+
+  /** What the rules that are on are about, and how many these are. */
+  async coverage(signal?: AbortSignal): Promise<Coverage & { rules: number }> {
+    const docs = (await this.db.query<Kept>(CURRENT)).map((k) => k.doc);
+    const covered = await this.engine.ask.coverage(undefined, docs, signal);
+    if (!covered) throw new AppError('no-survey', 409, 'There is nothing to cover before the first survey.');
+    return { ...covered, rules: docs.flatMap((d) => d.rules.filter((r) => r.mode !== 'paused')).length };
   }
 
   /** What rules hit, what came last first. */

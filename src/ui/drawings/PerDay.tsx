@@ -20,7 +20,7 @@ export default function PerDay({ days, choose }: { days: Day[]; choose: (day: st
     >
       <BarChart data={data} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} accessibilityLayer={false}>
         <CartesianGrid vertical={false} stroke={COLOURS.line} />
-        <XAxis {...AXIS} dataKey="day" tickFormatter={dayWords} minTickGap={40} />
+        <XAxis {...AXIS} dataKey="day" tickFormatter={(d: string) => dayWords(d)} minTickGap={40} />
         <YAxis {...AXIS} allowDecimals={false} tickCount={3} width={30} />
         <Tooltip
           isAnimationActive={false}

@@ -61,7 +61,11 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
         of {count(of)} {of === 1 ? one : many} would be hit now
         {!rule.atRest && ', if somebody did this with each'}.
       </p>
-      <ul className="mt-3">
+      {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
+      {rule.moments?.includes('share') && first.length > 0 && (
+        <h3 className="mt-3 font-bold">What would be hit now</h3>
+      )}
+      <ul className="mt-3" aria-label="The first of what would be hit now">
         {first.map((h) => (
           <li key={h.key} className="border-t border-base-300 py-1.5">
             <span className="block truncate font-medium" title={h.name}>
@@ -79,7 +83,6 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
           </li>
         )}
       </ul>
-      {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
     </div>
   );
 }
