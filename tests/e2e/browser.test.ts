@@ -591,6 +591,27 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('policy-hit');
     await page.getByRole('button', { name: 'Close the dossier' }).click();
     await holds('policies');
+    await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Enforcing');
+    const enforce = page.getByRole('dialog', { name: 'Enforce “Links for anyone that lead to something”' });
+    await enforce.getByText(/changes? at once/).waitFor();
+    expect(await enforce.getByRole('button', { name: 'Enforce' }).isDisabled()).toBe(true);
+    await holds('policy-enforce');
+    await enforce.getByLabel('Why now, for the record').fill('Agreed with the harbour master.');
+    await enforce.getByRole('button', { name: 'Enforce' }).click();
+    await page.getByText('1 enforcing, 1 observing').waitFor();
+    await page
+      .getByText(/\d+ (?:done|waiting)/)
+      .first()
+      .waitFor();
+    await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Observing');
+    await page.getByText('2 rules, observing').waitFor();
+    await page.goto(`${scene.base}/guard/coverage`);
+    await page.getByText(/By \d+ rules that are on/).waitFor();
+    await holds('coverage');
+    await page.goto(`${scene.base}/guard/decisions`);
+    await page.getByRole('button', { name: /How workspaces ask/ }).click();
+    await page.getByText('does not ask').first().waitFor();
+    await holds('decisions-asking');
   });
 
   it('judges samples of a data type, and sees what each certainty would count', async () => {

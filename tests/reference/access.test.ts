@@ -5,7 +5,7 @@ import { reach, reachOf } from '../../src/core/access/reach.ts';
 import { alter, type Change } from '../../src/core/access/change.ts';
 import { compare } from '../../src/core/access/compare.ts';
 import { felt, losersIn, losersOf, whatIf } from '../../src/core/access/difference.ts';
-import { who, why } from '../../src/core/access/questions.ts';
+import { can, who, why } from '../../src/core/access/questions.ts';
 import { whatOf } from '../../src/core/access/what.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
 import { AUDIENCES, capabilityNames, EXTERNAL_SHARING, ROLES, TIERS } from '../../src/core/model.ts';
@@ -126,6 +126,8 @@ function answers(org: Organisation) {
   const columns = reach(v);
   const of = (node: number) => {
     const bits = who(v, node);
+    // of one alone the same is said
+    bits.forEach((b, i) => expect(can(v, node, i)).toBe(b));
     const held: Record<string, string[]> = {};
     bits.forEach((b, i) => {
       if (b) held[identityName(v, i)] = capabilityNames(b).sort();
