@@ -462,7 +462,7 @@ function shareLately(d: Dice, world: World): void {
   const active = world.users.filter((u) => (u as { active?: boolean }).active !== false).slice(0, 300);
   for (let n = 1; n <= 60; n++) {
     const file = d.pick(plain);
-    const to = d.pick(active).id as string;
+    const to = d.pick(active).id;
     if (to === file.owner) continue;
     world.grants.push({
       id: `gr8${String(n).padStart(4, '0')}`,

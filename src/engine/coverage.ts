@@ -50,7 +50,7 @@ export async function coverage(
   for (const { policy, subject, filter, how } of asked.values()) {
     const about = filter ? policy : { scope: policy.scope };
     const rule = { ...policy.rules[0]!, subject, if: 'true', mode: 'observe' as const };
-    const covers = ruleTest(about as Policy, rule, factsOf(l), gettersOf(l), budget);
+    const covers = ruleTest(about, rule, factsOf(l), gettersOf(l), budget);
     const marks = subject === 'identity' ? people : nodes;
     let k = 0;
     for (const n of subjectsOf(l.view, subject)) {

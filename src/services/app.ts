@@ -201,7 +201,10 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
-    tables: new Tables({ engine, findings, recognition, plans: plans.queries, ledger, policies, decisions }, clock),
+    tables: new Tables(
+      { engine, findings, recognition, plans: plans.queries, ledger, policies, decisions },
+      clock,
+    ),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
     policies,

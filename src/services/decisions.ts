@@ -2,6 +2,7 @@
  * Decisions at the moment: workspaces ask with a token of their own, the engine answers from columns, and what was no plain
  * yes is recorded a moment later, so that nobody waits for the store.
  */
+import type { z } from 'zod';
 import type { Policy } from '../core/guard/schema.ts';
 import {
   evaluationForm,
@@ -93,8 +94,16 @@ export class Decisions {
     return (await this.all(source, [asked]))[0]!;
   }
 
-  /** Several at once, as far as the semantic goes. A question that is not whole is answered with an error and no. */
-  async evaluations(source: string, q: Evaluations): Promise<DecisionAnswer[]> {
+  /** Several at once; one, where there are none. Throws where that one is not whole. */
+  async several(source: string, q: Evaluations): Promise<DecisionAnswer | { evaluations: DecisionAnswer[] }> {
+    if (q.evaluations?.length) return { evaluations: await this.evaluations(source, q) };
+    const one = evaluationForm.safeParse(q);
+    if (!one.success) throw new AppError('input', 400, issuesOf(one.error));
+    return this.evaluate(source, one.data);
+  }
+
+  /** As far as the semantic goes. A question that is not whole is answered with an error and no. */
+  private async evaluations(source: string, q: Evaluations): Promise<DecisionAnswer[]> {
     const { evaluations = [], options, ...shared } = q;
     const read = evaluations.map((e) => evaluationForm.safeParse({ ...shared, ...e }));
     const whole = read.flatMap((r) => (r.success ? [r.data] : []));
@@ -107,7 +116,7 @@ export class Decisions {
             context: {
               error: {
                 status: 400,
-                message: r.error.issues.map((i) => `${i.path.join('.')}: ${i.message}`).join('; '),
+                message: issuesOf(r.error),
               },
             },
           },
@@ -274,6 +283,9 @@ export class Decisions {
     await this.writing;
   }
 }
+
+const issuesOf = ({ issues }: z.ZodError): string =>
+  issues.map((i) => `${i.path.join('.') || 'body'}: ${i.message}`).join('; ');
 
 const isAtMoment = ({ rules }: Policy): boolean =>
   rules.some((r) => r.moments?.length && r.mode !== 'paused');

@@ -69,7 +69,7 @@ export async function act(
   const own = may(who.user, row);
   const needs = { open: own.open, download: own.copy, print: own.copy, copy: own.copy, share: own.share };
   if (!needs[what]) return no(NOT[what]);
-  const space = (state.rows.spaces.get(row.space as string) ?? row) as Row;
+  const space = state.rows.spaces.get(row.space as string) ?? row;
   const workspace = String(space.workspace);
   const target = sharing?.to ? grantee(sharing.to) : undefined;
   if (what === 'share') {

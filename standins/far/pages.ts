@@ -13,7 +13,7 @@ const ESCAPED: Record<string, string> = {
   "'": '&#39;',
 };
 /** Names are whatever people write. */
-const text = (t: unknown): string => String(t ?? '').replace(/[&<>"']/g, (c) => ESCAPED[c]!);
+const text = (t: unknown): string => (typeof t === 'string' ? t : '').replace(/[&<>"']/g, (c) => ESCAPED[c]!);
 const at = (row: Row): string => `/far/${isSpace(row) ? 'space' : 'item'}/${encodeURIComponent(row.id)}`;
 
 const STYLE = `body{font:16px/1.5 sans-serif;margin:0;color:#222;background:#fff}header{background:#eee;border-bottom:2px solid #999;
@@ -124,7 +124,8 @@ export async function far(req: IncomingMessage, res: ServerResponse, url: URL): 
 const SHOWN = 60;
 function people(res: ServerResponse, who: Person | undefined, url: URL): void {
   // whoever came for something is led there once they are somebody
-  const to = url.searchParams.get('to') ?? (/^\/far\/(?:item|space)\//.test(url.pathname) ? url.pathname : '');
+  const to =
+    url.searchParams.get('to') ?? (/^\/far\/(?:item|space)\//.test(url.pathname) ? url.pathname : '');
   const find = (url.searchParams.get('q') ?? '').toLowerCase();
   const found = [...state.rows.users.values()].filter((u) =>
     `${String(u.displayName)} ${addressesOf(u).join(' ')}`.toLowerCase().includes(find),
@@ -223,7 +224,7 @@ const LONGEST = 4000;
 async function content(row: Row): Promise<string> {
   const bytes = state.content.get(row.id);
   if (!bytes) return '<p><small>It has no text here.</small></p>';
-  const isText = String(row.mime ?? 'text/plain').startsWith('text/');
+  const isText = (typeof row.mime === 'string' ? row.mime : 'text/plain').startsWith('text/');
   return Promise.resolve(
     isText
       ? `<pre>${text(Buffer.from(bytes).toString('utf8').slice(0, LONGEST))}</pre>`

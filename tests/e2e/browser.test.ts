@@ -15,7 +15,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'accounts bench causes contents cross-tab data-types findings holdings ledger outside people plan-proven policies quarantine routes sources tray-open watch changes'.split(
+  'accounts causes contents cross-tab data-types decisions findings holdings ledger outside people plan-proven policies quarantine routes sources tray-open watch changes'.split(
     ' ',
   ),
 );

@@ -44,19 +44,19 @@ export interface Principal {
 
 /** What grants and links are read from: those that there are, by number, or one that is about to be made. */
 export interface EntryReader {
-  principals(e: number): Principal[];
-  node(e: number): number;
+  principals: (e: number) => Principal[];
+  node: (e: number) => number;
   /** Number of a role. */
-  role(e: number): number;
+  role: (e: number) => number;
   /** Undefined of a grant. */
-  audience(e: number): Audience | undefined;
+  audience: (e: number) => Audience | undefined;
   /** Milliseconds since 1970: Infinity where it does not end, NaN where unknown. */
-  expires(e: number): number;
-  made(e: number): number;
-  madeBy(e: number): number;
-  noCopies(e: number): boolean;
-  password(e: number): boolean;
-  lastUsed(e: number): number;
+  expires: (e: number) => number;
+  made: (e: number) => number;
+  madeBy: (e: number) => number;
+  noCopies: (e: number) => boolean;
+  password: (e: number) => boolean;
+  lastUsed: (e: number) => number;
 }
 
 const INDEX = { now: 'nowTier', could: 'couldTier' } as const;

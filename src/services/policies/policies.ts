@@ -69,7 +69,10 @@ export class Policies {
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly engine: {
-      ask: Pick<Engine['ask'], 'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial' | 'coverage'>;
+      ask: Pick<
+        Engine['ask'],
+        'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial' | 'coverage'
+      >;
     },
     private readonly present: Pick<Present, 'survey' | 'subscribe'>,
     private readonly jobs: Jobs,
@@ -460,6 +463,11 @@ export class Policies {
            and x.hit = any($1) and (c.state = 'undone' or p.state = 'discarded')`,
         [over.map((o) => o.id)],
       );
+      // what a plan did is not over by itself
+      const [byItself] = await tx.query<{ n: number }>(
+        `select count(*)::int as n from rule_hit h ${WITH_WORK} where h.id = any($1) and ${STATE} = 'over'`,
+        [over.map((o) => o.id)],
+      );
       const before = new Date(now.getTime() - (kept.doc.keepDays ?? KEEP_DAYS) * DAY);
       await tx.query('delete from rule_hit where policy = $1 and over_at < $2', [id, before]);
       await tx.query('delete from policy_run where policy = $1 and at < $2', [id, before]);
@@ -475,7 +483,7 @@ export class Policies {
           Math.round(performance.now() - from),
           Object.values(hits).reduce((n, h) => n + h, 0),
           found.filter((f) => f.is_new).length,
-          over.length,
+          byItself!.n,
           storableJson({ hits, wrong }),
         ],
       );

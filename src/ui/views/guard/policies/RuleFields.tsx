@@ -142,7 +142,8 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
       <fieldset>
         <legend>What is to be done about it</legend>
         <p className="text-xs text-quiet">
-          While a rule observes nothing is done: what it would do is recorded. Of several, the strictest is.
+          While a rule observes nothing is done: what it would do is recorded. Of responses to one thing that
+          exclude each other, the strictest is done.
         </p>
         <ul className="mt-1">
           {possible.map((name) => {
