@@ -87,18 +87,22 @@ function deciderOf(l: Loaded): (asked: Asked) => Judged {
   return made;
 }
 
+/** To whom something is about to be shared, as it is asked. */
+function targetsOf({ context }: Evaluation) {
+  const given = context?.target;
+  return given === undefined ? [] : Array.isArray(given) ? given : [given];
+}
+
 /** Numbers of what a request names; undefined where nothing is known of the file or space. */
 function readAsked(l: Loaded, source: string, q: Evaluation): Asked | undefined {
   const { ids, org } = l;
   const node = nodeOf(l, source, q.resource);
   if (node < 0 || !isMoment(q.action.name)) return undefined;
-  const given = q.context?.target;
-  const targets = given === undefined ? [] : Array.isArray(given) ? given : [given];
   const address = (email: string): Principal => {
     const n = findIdentity(l.view, email);
     return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
   };
-  const principals = targets.map((t): Principal => {
+  const principals = targetsOf(q).map((t): Principal => {
     if ('user' in t) {
       const n = org.find('user', ids.user(source, t.user));
       return n >= 0 ? { kind: PRINCIPAL.user, n } : address(t.user);
@@ -117,7 +121,7 @@ function readAsked(l: Loaded, source: string, q: Evaluation): Asked | undefined 
     node,
     actor: actorOf(l, source, q.subject),
     ...((principals.length > 0 || audience !== undefined) && {
-      target: {
+      sharing: {
         principals,
         ...(audience && { audience }),
         role: ROLES.indexOf(q.context?.role ?? 'reader'),
@@ -166,8 +170,8 @@ export function decide(l: Loaded, source: string, list: readonly Evaluation[]): 
       return wrong(
         `There is no action “${q.action.name}”: share, open, download, print, copy, move and upload are known.`,
       );
-    if (q.action.name === 'share' && !q.context?.target && !q.context?.audience)
-      return wrong('Sharing wants a target, or the audience of a link.');
+    if (q.action.name === 'share' && !q.context?.audience && !q.context?.target)
+      return wrong('Sharing wants to know with whom, or for whom a link is.');
     const asked = readAsked(l, source, q);
     // what is newer than the survey is the workspace's own to judge
     if (!asked)
@@ -231,7 +235,7 @@ function recordOf(l: Loaded, q: Evaluation, asked: Asked, judged: Judged, outcom
     key: nodeKey(l, asked.node),
     name: nodeName(l, asked.node),
     where: getters.item.path(asked.node),
-    target: asked.target ? targetWords(l, q) : '',
+    target: asked.sharing ? targetWords(l, q) : '',
     managed: q.context?.device?.managed ?? null,
     said: said ?? judged.obligations.flatMap((o) => (o.id === 'caution' ? o.text : []))[0] ?? null,
     reason: asked.goesOn?.reason ?? null,
@@ -248,10 +252,8 @@ function recordOf(l: Loaded, q: Evaluation, asked: Asked, judged: Judged, outcom
 }
 
 /** To whom something is about to be shared, in words. */
-function targetWords(l: Loaded, { context }: Evaluation): string {
-  const given = context?.target;
-  const targets = given === undefined ? [] : Array.isArray(given) ? given : [given];
-  const names = targets.map((t) =>
+function targetWords(l: Loaded, q: Evaluation): string {
+  const names = targetsOf(q).map((t) =>
     'user' in t
       ? t.user
       : 'group' in t
@@ -264,7 +266,7 @@ function targetWords(l: Loaded, { context }: Evaluation): string {
               ? 'everyone'
               : 'anyone',
   );
-  return [context?.audience && `link for ${context.audience}`, ...names]
+  return [q.context?.audience && `link for ${q.context.audience}`, ...names]
     .filter(Boolean)
     .join(', ')
     .slice(0, 500);

@@ -42,7 +42,7 @@ export function askedOf(l: Loaded, e: number): Asked {
     action: 'share',
     node: entries.node[e]!,
     actor: l.madeBy[e]!,
-    target: {
+    sharing: {
       principals,
       ...(audience && { audience }),
       role: entries.role[e]!,

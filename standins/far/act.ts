@@ -42,7 +42,7 @@ const NOT: Record<Act, string> = {
 
 const no = (said: string, by: 'workspace' | 'rules' = 'workspace'): Outcome => ({ did: false, said, by });
 
-/** What a target names in the workspace. */
+/** Whom a name stands for in the workspace. */
 function grantee(to: string): object | undefined {
   if (to === 'everyone' || to === 'anyone') return { [to]: true };
   const group = [...state.rows.groups.values()].find((g) => g.displayName === to || g.id === to);
@@ -71,12 +71,12 @@ export async function act(
   if (!needs[what]) return no(NOT[what]);
   const space = state.rows.spaces.get(row.space as string) ?? row;
   const workspace = String(space.workspace);
-  const target = sharing?.to ? grantee(sharing.to) : undefined;
+  const whom = sharing?.to ? grantee(sharing.to) : undefined;
   if (what === 'share') {
-    if (sharing?.to && !target) return no(`There is nobody here called ${sharing.to}.`);
+    if (sharing?.to && !whom) return no(`There is nobody here called ${sharing.to}.`);
     if (!sharing?.to && !sharing?.audience) return no('Say with whom.');
     if (workspace === 'channels') return no('A channel’s files are for who is in the channel.');
-    const outside = target && ('email' in target || 'domain' in target || 'anyone' in target);
+    const outside = whom && ('email' in whom || 'domain' in whom || 'anyone' in whom);
     if (space.externalSharing === 'off' && (outside || sharing.audience === 'anyone'))
       return no('This space is shared with nobody outside.');
   }
@@ -90,15 +90,15 @@ export async function act(
       access: 'checked',
       device: { managed: who.managed },
       time: new Date().toISOString(),
-      ...(target && { target: asAccount(target) }),
-      ...(sharing && !target && { audience: sharing.audience }),
+      ...(whom && { target: asAccount(whom) }),
+      ...(sharing && !whom && { audience: sharing.audience }),
       ...(sharing && { role: sharing.role }),
       ...(goesOn && { goesOn }),
     },
   });
   if (!verdict.decision) return no(verdict.said ?? NOT[what], 'rules');
   if (verdict.caution) return { did: false, caution: verdict.caution };
-  if (what === 'share') share(who, row, sharing!, target);
+  if (what === 'share') share(who, row, sharing!, whom);
   log(who, what, row, verdict, sharing, goesOn);
   const copies = own.copy && (own.edit || !verdict.withoutCopies);
   return {
@@ -108,14 +108,14 @@ export async function act(
   };
 }
 
-function share(who: Person, row: Row, { audience, role }: Sharing, target: object | undefined): void {
+function share(who: Person, row: Row, { audience, role }: Sharing, whom: object | undefined): void {
   const id = `far-${randomUUID()}`;
   const on = row.workspace ? { space: row.id } : { item: row.id };
   const now = new Date().toISOString();
-  const made = target
-    ? { id, on, to: target, role, grantedBy: who.user, grantedAt: now }
+  const made = whom
+    ? { id, on, to: whom, role, grantedBy: who.user, grantedAt: now }
     : { id, on, audience, role, createdBy: who.user, createdAt: now };
-  state.change({ key: id, kind: target ? 'grants' : 'links', id, op: 'put', row: made });
+  state.change({ key: id, kind: whom ? 'grants' : 'links', id, op: 'put', row: made });
 }
 
 /** What the workspace's users did, as CloudEvents 1.0. */

@@ -22,7 +22,7 @@ export interface Asked {
   /** Number of the identity; −1 where nothing is known of them. */
   actor: number;
   /** To whom something is about to be shared. */
-  target?: {
+  sharing?: {
     principals: Principal[];
     /** Of a link; absent for a grant. */
     audience?: Audience;
@@ -89,7 +89,7 @@ export interface DecideFacts extends ScopeFacts {
 }
 
 /** How far something reaches by being shared so. */
-function tierOfTarget(f: DecideFacts, { principals, audience }: NonNullable<Asked['target']>): number {
+function tierOfSharing(f: DecideFacts, { principals, audience }: NonNullable<Asked['sharing']>): number {
   const { view: v } = f;
   if (audience === 'anyone') return tierOf('public');
   if (audience === 'organisation') return tierOf('organisation');
@@ -118,13 +118,13 @@ function tierOfTarget(f: DecideFacts, { principals, audience }: NonNullable<Aske
 /** Getters of what is about to be: a grant or link that is not there yet, and how far it reaches. */
 function gettersAt(f: DecideFacts, now: { asked: Asked; tier: number }): SubjectGetters {
   const { getters } = f;
-  const target = () => now.asked.target!;
+  const sharing = () => now.asked.sharing!;
   const pending = getters.entries({
-    principals: () => target().principals,
+    principals: () => sharing().principals,
     node: () => now.asked.node,
-    role: () => target().role,
-    audience: () => target().audience,
-    expires: () => target().expires,
+    role: () => sharing().role,
+    audience: () => sharing().audience,
+    expires: () => sharing().expires,
     made: () => f.view.moment,
     madeBy: () => now.asked.actor,
     noCopies: () => false,
@@ -134,8 +134,8 @@ function gettersAt(f: DecideFacts, now: { asked: Asked; tier: number }): Subject
   const reached = <T extends { now(n: number): number; could(n: number): number }>(of: T): T => ({
     ...of,
     // a link reaches whoever follows it, a grant at once
-    now: (n: number) => (now.asked.target ? (now.asked.target.audience ? INSIDE : now.tier) : of.now(n)),
-    could: (n: number) => (now.asked.target ? now.tier : of.could(n)),
+    now: (n: number) => (now.asked.sharing ? (now.asked.sharing.audience ? INSIDE : now.tier) : of.now(n)),
+    could: (n: number) => (now.asked.sharing ? now.tier : of.could(n)),
   });
   return {
     ...getters,
@@ -163,16 +163,16 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
     MOMENTS.map((m) => [m, ready.filter(({ a }) => a.rule.moments?.includes(m))] as const),
   );
   /** What a rule of a subject is asked about: the thing itself, its space, or what is about to be made. */
-  const subjectOf = ({ rule }: Armed, { node, target }: Asked): number => {
+  const subjectOf = ({ rule }: Armed, { node, sharing }: Asked): number => {
     if (rule.subject === 'space') return spaceOfNode(v.org, node);
     if (rule.subject === 'item') return node >= v.org.spaces.length ? node : -1;
-    if (!target || (rule.subject === 'link') !== (target.audience !== undefined)) return -1;
+    if (!sharing || (rule.subject === 'link') !== (sharing.audience !== undefined)) return -1;
     return node;
   };
 
   return (asked) => {
     now.asked = asked;
-    now.tier = asked.target ? tierOfTarget(f, asked.target) : -1;
+    now.tier = asked.sharing ? tierOfSharing(f, asked.sharing) : -1;
     budget.left = STEPS;
     const bits = asked.actor < 0 ? 0 : can(v, asked.node, asked.actor);
     const editor = (bits & CAP.edit) !== 0;
