@@ -143,6 +143,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const decisions = new Decisions(db, ledger, engine, clock);
   policies.onChange = () => decisions.arm();
   await decisions.start();
+  // exceptions come to their last day
+  present.subscribe(() => decisions.arm());
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();

@@ -36,6 +36,7 @@ export class Responses {
     await this.begin(kept.id);
     const enforced = kept.doc.rules.filter((r) => r.mode === 'enforce').map((r) => r.id);
     if (!enforced.length) return;
+    await this.takeUp(kept.id);
     const hits = await this.open(kept.id, enforced);
     const answer = hits.length ? await this.engine.ask.respond(undefined, kept.doc, hits) : undefined;
     if (!answer) return;
@@ -113,20 +114,22 @@ export class Responses {
       }
   }
 
-  /** Hits in force of rules about which nothing was done yet, or not so that it lasted; nor was it refused by a steward. */
-  private async open(policy: number, rules: readonly string[]): Promise<OpenHit[]> {
-    const [{ now } = { now: undefined }] = await this.db.query<{ now: number }>(
-      `with again as (
-         delete from hit_change x using plan_change c, plan p, rule_hit h
-         where x.change = c.id and p.id = c.plan and h.id = x.hit and h.policy = $1 and h.over_at is null
-           and p.state in ('applied', 'undone')
-           and (c.state in ('failed', 'unexpected', 'left') or c.drift is not null
-             or c.state in ('verified', 'already-gone') and h.since > p.finished_at)
-         returning 1)
-       select count(*)::int as now from again`,
+  /** Takes hits in force off what was done about them and did not last: it failed, or somebody has brought it back since. */
+  private async takeUp(policy: number): Promise<void> {
+    const rows = await this.db.query(
+      `delete from hit_change x using plan_change c, plan p, rule_hit h
+       where x.change = c.id and p.id = c.plan and h.id = x.hit and h.policy = $1 and h.over_at is null
+         and p.state in ('applied', 'undone')
+         and (c.state in ('failed', 'unexpected', 'left') or c.drift is not null
+           or c.state in ('verified', 'already-gone') and h.since > p.finished_at)
+       returning x.hit`,
       [policy],
     );
-    if (now) log.info({ policy, changes: now }, 'what did not last is responded to again');
+    if (rows.length) log.info({ policy, changes: rows.length }, 'what did not last is responded to again');
+  }
+
+  /** Hits in force of rules about which nothing was done yet, nor refused by a steward. */
+  private open(policy: number, rules: readonly string[]): Promise<OpenHit[]> {
     return this.db.query<OpenHit>(
       `select id, rule, key from rule_hit h where policy = $1 and over_at is null and excepted is null and rule = any($2)
          and not exists (select from hit_change x where x.hit = h.id) order by id`,
