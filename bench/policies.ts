@@ -1,5 +1,7 @@
 /** Policies at size: forty rules over everything, and one rule as it is edited, against the CEL library on the same rows. */
 import { Environment } from '@marcbachmann/cel-js';
+import { PRINCIPAL } from '../src/core/access/organisation.ts';
+import { who } from '../src/core/access/questions.ts';
 import { reach } from '../src/core/access/reach.ts';
 import { view } from '../src/core/access/view.ts';
 import { findExposures } from '../src/core/exposure/find.ts';
@@ -9,6 +11,8 @@ import { fieldsOf } from '../src/core/filter/filter.ts';
 import { holdsIn, type Holding } from '../src/core/filter/holds.ts';
 import { SUBJECTS } from '../src/core/guard/kinds.ts';
 import { ruleTest, subjectsOf } from '../src/core/guard/judge.ts';
+import { decider, type Armed, type Asked } from '../src/core/guard/decide.ts';
+import { possibleAt } from '../src/core/guard/responses.ts';
 import type { Rule } from '../src/core/guard/schema.ts';
 import { STARTERS } from '../src/core/guard/starters.ts';
 import { subjectGetters } from '../src/core/guard/subjects.ts';
@@ -144,5 +148,51 @@ export function policies(scale: number): void {
   );
   say(
     `a rule as it is edited: ${own.toFixed(0)} ms for ${I} (${live} hits); the CEL library ${((library / rows.length) * I).toFixed(0)} ms, by ${rows.length} rows`,
+  );
+
+  // decisions: sharing with somebody outside, by forty rules that are asked at the moment
+  const armed = rules
+    .filter(({ rule }) => possibleAt('caution', rule.subject, 'atMoment'))
+    .map(({ policy, rule }, n): Armed => ({
+      policy: n,
+      version: 1,
+      doc: policy,
+      rule: { ...rule, moments: ['share'], mode: 'enforce', responses: [{ do: 'caution' }] },
+      excepted: () => undefined,
+    }));
+  const judge = decider({ ...facts, getters, withoutCopies: () => false, standing: () => 'unknown' }, armed);
+  const questions = Array.from({ length: SAMPLE }, (_, n): Asked => {
+    const node = S + mixed(n, I);
+    return {
+      action: 'share',
+      node,
+      actor: org.itemOwner[node - S]! >= 0 ? org.itemOwner[node - S]! : mixed(n, org.users.length),
+      sharing: {
+        principals: [{ kind: PRINCIPAL.user, n: -1, address: `p${n}@elsewhere.example` }],
+        role: 0,
+        expires: Infinity,
+      },
+      checked: false,
+    };
+  });
+  for (const q of questions.slice(0, 1000)) judge(q);
+  const times = questions.map((q) => {
+    const at = performance.now();
+    judge(q);
+    return performance.now() - at;
+  });
+  const sum = times.reduce((a, b) => a + b, 0);
+  const p99 = times.toSorted((a, b) => a - b)[Math.floor(times.length * 0.99)]!;
+  say(
+    `decisions by ${armed.length} rules: ${Math.round(times.length / (sum / 1000))} a second, p99 ${p99.toFixed(3)} ms`,
+  );
+  const few = questions.slice(0, 300);
+  const whole = performance.now();
+  for (const q of few) who(v, q.node);
+  const everybody = performance.now() - whole;
+  ratio(
+    'a decision, against reading who all reaches what it is about',
+    sum / times.length,
+    everybody / few.length,
   );
 }

@@ -636,6 +636,25 @@ describe('tables exported', () => {
       await scene.api('POST', '/api/policies', { policy });
       await until('the policy to be judged', async () => (await ask<{ total: number }>(at)).total > 0, 60);
     }
+    if (table === 'decisions') {
+      const { token } = await scene.api<{ token: string }>('POST', '/api/decisions/asking', {
+        source: 'drives',
+      });
+      const spaces = await scene.truth<{ id: string; workspace: string }[]>('spaces');
+      const inDrives = new Set(spaces.flatMap((s) => (s.workspace === 'drives' ? s.id : [])));
+      const items = await scene.truth<{ id: string; space: string }[]>('items');
+      const item = items.find((i) => inDrives.has(i.space));
+      const question = {
+        subject: { type: 'user', id: 'nobody@elsewhere.example' },
+        resource: { type: 'file', id: item!.id },
+        action: { name: 'open' },
+      };
+      await scene.raw('POST', '/access/v1/evaluation', {
+        headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+        body: question,
+      });
+      await until('it to be recorded', async () => (await ask<{ total: number }>(at)).total > 0, 60);
+    }
     const first = (await ask<{ id: number; state: string }[]>('/api/surveys'))
       .filter((x) => x.state === 'done')
       .at(-1)!.id;
