@@ -1,7 +1,7 @@
 /** Guard › Policies: which rules there are, what each hits, and writing them. */
 import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import type { Policy } from '../../../core/guard/schema.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { PolicyRow } from '../../../dto/guard.ts';
@@ -11,10 +11,11 @@ import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { count, Empty, plural, Trouble } from '../../parts/marks.tsx';
-import { EditPolicy } from './policies/Edit.tsx';
 import { OnePolicy } from './policies/One.tsx';
 import { MODE_WORDS } from './policies/words.ts';
 import { Starters } from './policies/Starters.tsx';
+
+const EditPolicy = lazy(() => import('./policies/Edit.tsx'));
 
 export default function Policies({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -53,14 +54,16 @@ function View({ params, set, narrow }: ViewProps) {
         />
       )}
       {begun && (
-        <EditPolicy
-          given={begun.policy}
-          close={() => setBegun(undefined)}
-          saved={(id) => {
-            setBegun(undefined);
-            set({ policy: String(id), rule: undefined }, 'push');
-          }}
-        />
+        <Suspense>
+          <EditPolicy
+            given={begun.policy}
+            close={() => setBegun(undefined)}
+            saved={(id) => {
+              setBegun(undefined);
+              set({ policy: String(id), rule: undefined }, 'push');
+            }}
+          />
+        </Suspense>
       )}
     </>
   );

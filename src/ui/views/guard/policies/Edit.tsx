@@ -57,7 +57,7 @@ const IconButton = ({
   </button>
 );
 
-export function EditPolicy({
+export default function EditPolicy({
   given = EMPTY,
   of,
   close,

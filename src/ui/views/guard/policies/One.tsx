@@ -1,6 +1,6 @@
 /** A policy: for whom it is, its rules in order, what they hit, its runs and versions. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import type { Policy, Rule } from '../../../../core/guard/schema.ts';
 import type { HitState, PolicyPage } from '../../../../dto/guard.ts';
 import { ask, send, withQuery } from '../../../frame/api.ts';
@@ -9,11 +9,12 @@ import type { ViewProps } from '../../../frame/url.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Menu, MenuItem } from '../../../parts/Menu.tsx';
 import { useSay } from '../../../parts/Toasts.tsx';
-import { EditPolicy } from './Edit.tsx';
 import { Enforce } from './Enforce.tsx';
 import { Exceptions } from './Exceptions.tsx';
 import { Hits } from './Hits.tsx';
 import { MODE_WORDS, responseWords, rhythmWords, ruleWords, scopeWords, STATE_WORDS } from './words.ts';
+
+const EditPolicy = lazy(() => import('./Edit.tsx'));
 
 export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number }) {
   const { data, error, refetch } = useQuery(ask('/api/policies/[id]', { id }));
@@ -173,12 +174,14 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
         />
       )}
       {editing && (
-        <EditPolicy
-          given={policy}
-          of={{ id, version: data.version }}
-          close={() => setEditing(false)}
-          saved={() => setEditing(false)}
-        />
+        <Suspense>
+          <EditPolicy
+            given={policy}
+            of={{ id, version: data.version }}
+            close={() => setEditing(false)}
+            saved={() => setEditing(false)}
+          />
+        </Suspense>
       )}
     </article>
   );
