@@ -62,6 +62,6 @@ it('leaves nobody from outside, takes nothing from members, and says what it can
     }),
     { numRuns: 1500 },
   );
-  expect(met.closed).toBeGreaterThan(100);
-  expect(met.cannot).toBeGreaterThan(20);
+  expect(met.closed).toBeGreaterThan(30);
+  expect(met.cannot).toBeGreaterThan(5);
 });
