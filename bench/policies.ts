@@ -160,7 +160,7 @@ export function policies(scale: number): void {
       rule: { ...rule, moments: ['share'], mode: 'enforce', responses: [{ do: 'caution' }] },
       excepted: () => undefined,
     }));
-  const judge = decider({ ...facts, getters, withoutCopies: () => false, standing: () => 'unknown' }, armed);
+  const judge = decider({ ...facts, getters, withoutCopies: () => false }, armed);
   const questions = Array.from({ length: SAMPLE }, (_, n): Asked => {
     const node = S + mixed(n, I);
     return {

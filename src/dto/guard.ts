@@ -56,7 +56,6 @@ export interface HitPart {
 
 /** What responses to hits come to, by the place of each hit. */
 export interface Responded {
-  survey: number;
   parts: HitPart[][];
   /** The objects that are changed for each hit: kind, source and id. */
   byHit: string[][];
@@ -69,8 +68,6 @@ export interface Responded {
 export interface Foretelling {
   /** Hits in force about which nothing was done yet. */
   hits: number;
-  /** Responses, by how each comes to be done. */
-  counts: Record<HitPart['how'], number>;
   /** Why some cannot be done, the most frequent first. */
   cannot: { words: string; hits: number }[];
   /** Why the breaker would stop it. */

@@ -1,11 +1,17 @@
 /** Decisions at the moment: what a workspace asks by its own names, answered from columns and from rules that are ready. */
-import { decider, type Armed, type Asked, type DecideFacts, type Judged } from '../core/guard/decide.ts';
+import {
+  decider,
+  type Armed,
+  type Asked,
+  type DecideFacts,
+  type Judged,
+  type Moment,
+} from '../core/guard/decide.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { addressName } from '../core/access/addresses.ts';
 import { findIdentity } from '../core/access/view.ts';
-import { aboutDomain } from '../core/exposure/domains.ts';
 import { ROLES } from '../core/model.ts';
 import { once } from '../core/once.ts';
 import {
@@ -48,7 +54,6 @@ export function takePolicies(list: readonly AtMoment[]): void {
 /** What decisions ask of a survey. */
 export function decideFacts(l: Loaded): DecideFacts {
   const S = l.org.spaces.length;
-  const standings = new Map<string, 'own' | 'partner' | 'unknown'>();
   return {
     ...factsOf(l),
     getters: gettersOf(l),
@@ -57,14 +62,6 @@ export function decideFacts(l: Loaded): DecideFacts {
         (n >= S && l.items.row(n - S).noCopies === true) ||
         l.org.spaces[n < S ? n : l.org.itemSpace[n - S]!]!.noCopies === true,
     ),
-    standing: (domain) => {
-      let standing = standings.get(domain);
-      if (!standing) {
-        ({ standing } = aboutDomain(domain, l.org.own.domains, l.org.own.partnerDomains));
-        standings.set(domain, standing);
-      }
-      return standing;
-    },
   };
 }
 
@@ -94,10 +91,10 @@ function targetsOf({ context }: Evaluation) {
 }
 
 /** Numbers of what a request names; undefined where nothing is known of the file or space. */
-function readAsked(l: Loaded, source: string, q: Evaluation): Asked | undefined {
+function readAsked(l: Loaded, source: string, action: Moment, q: Evaluation): Asked | undefined {
   const { ids, org } = l;
   const node = nodeOf(l, source, q.resource);
-  if (node < 0 || !isMoment(q.action.name)) return undefined;
+  if (node < 0) return undefined;
   const address = (email: string): Principal => {
     const n = findIdentity(l.view, email);
     return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
@@ -117,7 +114,7 @@ function readAsked(l: Loaded, source: string, q: Evaluation): Asked | undefined 
   });
   const audience = q.context?.audience;
   return {
-    action: q.action.name,
+    action,
     node,
     actor: actorOf(l, source, q.subject),
     ...((principals.length > 0 || audience !== undefined) && {
@@ -165,14 +162,15 @@ function actorOf(l: Loaded, source: string, { id }: Evaluation['subject']): numb
 export function decide(l: Loaded, source: string, list: readonly Evaluation[]): Decided[] {
   const judge = deciderOf(l);
   return list.map((q): Decided => {
-    const survey = l.survey;
-    if (!isMoment(q.action.name))
+    const { survey } = l;
+    const { name: action } = q.action;
+    if (!isMoment(action))
       return wrong(
-        `There is no action “${q.action.name}”: share, open, download, print, copy, move and upload are known.`,
+        `There is no action “${action}”: share, open, download, print, copy, move and upload are known.`,
       );
-    if (q.action.name === 'share' && !q.context?.audience && !q.context?.target)
+    if (action === 'share' && !q.context?.audience && !q.context?.target)
       return wrong('Sharing wants to know with whom, or for whom a link is.');
-    const asked = readAsked(l, source, q);
+    const asked = readAsked(l, source, action, q);
     // what is newer than the survey is the workspace's own to judge
     if (!asked)
       return { answer: { decision: q.context?.access === 'checked', context: { survey, unknown: true } } };

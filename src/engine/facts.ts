@@ -3,7 +3,7 @@ import { setImmediate } from 'node:timers/promises';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
-import { subjectGetters } from '../core/guard/subjects.ts';
+import { subjectGetters, type Readers } from '../core/guard/subjects.ts';
 import type { LinkRow } from '../core/model.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { momentOf } from '../core/time.ts';
@@ -21,9 +21,9 @@ export const holdingTypes = ({ types, packs }: Pick<Loaded, 'types' | 'packs'>):
   pack: (id) => packs.byId.get(id),
 });
 
-const made = new WeakMap<Loaded, ReturnType<typeof subjectGetters>>();
+const made = new WeakMap<Loaded, Readers>();
 /** What rules and filters ask of every kind of subject. */
-export function gettersOf(l: Loaded): ReturnType<typeof subjectGetters> {
+export function gettersOf(l: Loaded): Readers {
   let getters = made.get(l);
   if (!getters) {
     const b = below(l);

@@ -143,8 +143,7 @@ export function exceptionOf(
 
 /**
  * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,
- * by rule, `of` how many it
- * judged. What is wrong with it is told, and then nothing is judged.
+ * by rule, `of` how many it judged. What is wrong with it is told, and then nothing is judged.
  */
 export async function runPolicy(
   l: Loaded,

@@ -4,7 +4,7 @@ import { has } from '../core/access/bits.ts';
 import { choose, objectOf, type Proposal } from '../core/guard/choose.ts';
 import { carriedOut, TELLING, type CarryFacts } from '../core/guard/carry.ts';
 import type { Subject } from '../core/guard/kinds.ts';
-import { RESPONSES, type RuleResponse } from '../core/guard/responses.ts';
+import { possibleAt, RESPONSES } from '../core/guard/responses.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { LinkRow, Recipient } from '../core/model.ts';
@@ -86,7 +86,7 @@ export async function respond(
     const rule = rules.get(hit.rule)!;
     const { subject, n } = numberOfKey(l, hit.key);
     for (const response of rule.responses) {
-      if (TELLING.includes(response.do) || !atRest(response, subject)) continue;
+      if (TELLING.includes(response.do) || !possibleAt(response.do, subject, 'atRest')) continue;
       const part: HitPart = { do: response.do, how: 'nothing' };
       parts[h]!.push(part);
       if (n < 0) continue;
@@ -126,16 +126,12 @@ export async function respond(
   }
   const { changes } = together(changed);
   return {
-    survey: l.survey,
     parts,
     byHit: byHit.map((of) => [...of]),
     goals: goalsOf(policy, hits, parts),
     ...(changes.length && { preview: preview(l, changes) }),
   };
 }
-
-const atRest = ({ do: name }: RuleResponse, subject: Subject): boolean =>
-  ((RESPONSES[name] as { atRest?: readonly Subject[] }).atRest ?? []).includes(subject);
 
 const stopped = (t: string): string => (t.endsWith('.') ? t : `${t}.`);
 

@@ -22,7 +22,7 @@ const MOST = 10;
 const STRETCH_MS = 15;
 
 /** What a grant or link in force was, as it was about to be made. */
-export function askedOf(l: Loaded, e: number): Asked {
+function asItWasMade(l: Loaded, e: number): Asked {
   const { entries } = l.org;
   const principals: Principal[] = [];
   for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
@@ -89,7 +89,7 @@ export async function trial(
     const day = byDay.get(dayOf(made));
     sum.shared++;
     if (day) day.shared++;
-    const asked = askedOf(l, e);
+    const asked = asItWasMade(l, e);
     const judged = judge(asked);
     if (!judged.hits.length) continue;
     sum.hits++;

@@ -15,14 +15,13 @@ import {
   type Outcome,
   type Semantic,
 } from '../dto/decisions.ts';
-import type { Exception } from '../dto/guard.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { log } from './log.ts';
-import { CURRENT, type Kept } from './policies/rows.ts';
+import { CURRENT, exceptionsOn, type Kept } from './policies/rows.ts';
 import { newToken, sha256 } from './tokens.ts';
 
 const PREFIX = 'gld_';
@@ -69,10 +68,7 @@ export class Decisions {
   async arm(): Promise<void> {
     const kept = await this.db.query<Kept>(CURRENT);
     const atMoment = kept.filter(({ doc }) => isAtMoment(doc));
-    const exceptions = await this.db.query<Exception & { policy: number }>(
-      `select id, policy, rule, key from rule_exception where ended_at is null and until >= $1::date`,
-      [this.clock().toISOString().slice(0, 10)],
-    );
+    const exceptions = await exceptionsOn(this.db, this.clock().toISOString().slice(0, 10));
     await this.engine.ask.takePolicies(
       atMoment.map(({ id, version, doc }) => ({
         id,

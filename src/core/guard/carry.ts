@@ -6,6 +6,7 @@ import { sources } from '../access/questions.ts';
 import { addPrincipal, identityName, type View } from '../access/view.ts';
 import { AUDIENCES, ROLES, type Audience, type Recipient, type Role } from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
+import { hasFields } from '../remedy/plan.ts';
 import type { Subject } from './kinds.ts';
 import type { ResponseName, RuleResponse } from './responses.ts';
 
@@ -38,9 +39,11 @@ export function carriedOut(f: CarryFacts, subject: Subject, n: number, response:
   const S = v.org.spaces.length;
   const out: Carried = { changes: [], cannot: [] };
   const set = (fields: object): void => {
-    const row = f.row(n) as Record<string, unknown>;
+    const row = f.row(n);
     const differing = Object.fromEntries(
-      Object.entries(fields).filter(([k, value]) => JSON.stringify(row[k] ?? null) !== JSON.stringify(value)),
+      Object.entries(fields as Record<string, unknown>).filter(
+        ([name, value]) => !hasFields(row, { [name]: value }),
+      ),
     );
     if (Object.keys(differing).length)
       out.changes.push(

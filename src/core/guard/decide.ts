@@ -11,7 +11,7 @@ import { CAP, domainOf, TIERS, type Audience, type Tier } from '../model.ts';
 import { ruleTest, type ScopeFacts } from './judge.ts';
 import { possibleAt, RESPONSES, type ResponseName, type RuleResponse } from './responses.ts';
 import { MOMENTS, type Policy, type Rule } from './schema.ts';
-import type { EntryReader, Principal, SubjectGetters } from './subjects.ts';
+import type { Principal, Readers, SubjectGetters } from './subjects.ts';
 
 export type Moment = (typeof MOMENTS)[number];
 
@@ -82,10 +82,9 @@ const tierOf = (t: Tier): number => TIERS.indexOf(t);
 const INSIDE = tierOf('team');
 
 export interface DecideFacts extends ScopeFacts {
-  getters: SubjectGetters & { entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'> };
+  getters: Readers;
   /** Whether a file, or its space, is without copies for readers and commenters. */
   withoutCopies(node: number): boolean;
-  standing(domain: string): 'own' | 'partner' | 'unknown';
 }
 
 /** How far something reaches by being shared so. */
@@ -94,7 +93,7 @@ function tierOfSharing(f: DecideFacts, { principals, audience }: NonNullable<Ask
   if (audience === 'anyone') return tierOf('public');
   if (audience === 'organisation') return tierOf('organisation');
   const ofDomain = (name: string): number => {
-    const standing = f.standing(name);
+    const { standing } = f.getters.domain(name);
     return standing === 'own' ? INSIDE : tierOf(standing === 'partner' ? 'partner' : 'outside');
   };
   return Math.max(

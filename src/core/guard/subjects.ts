@@ -61,10 +61,15 @@ export interface EntryReader {
 
 const INDEX = { now: 'nowTier', could: 'couldTier' } as const;
 
-/** The getters, and those of a grant or link that is read from elsewhere. */
-export function subjectGetters(
-  f: SubjectFacts,
-): SubjectGetters & { entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'> } {
+/** What is asked of what is about to be as of what there is. */
+export interface Readers extends SubjectGetters {
+  /** Getters of a grant or link that is read from elsewhere. */
+  entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'>;
+  /** What a domain is to us. */
+  domain(name: string): DomainAbout;
+}
+
+export function subjectGetters(f: SubjectFacts): Readers {
   const { view: v, columns } = f;
   const { org } = v;
   const { entries } = org;
@@ -312,6 +317,7 @@ export function subjectGetters(
     },
     ...own,
     entries: entriesFrom,
+    domain,
   };
 }
 

@@ -7,7 +7,6 @@ import { NOT_BEGUN, PLAN_MOVES } from '../../core/remedy/states.ts';
 import type {
   Around,
   Coverage,
-  Exception,
   ExceptionRow,
   HitsPage,
   HitState,
@@ -31,6 +30,7 @@ import { Responses } from './responses.ts';
 import {
   BY_ITSELF,
   CURRENT,
+  exceptionsOn,
   findPolicy,
   hitOf,
   modesOf,
@@ -279,14 +279,8 @@ export class Policies {
   // --- exceptions
 
   private async exceptions(id: number): Promise<ExceptionRow[]> {
-    const rows = await this.db.query<
-      Exception & { name: string; until: string; reason: string; made_at: Date; made_by: string }
-    >(
-      `select id, rule, key, name, until::text as until, reason, made_at, made_by from rule_exception
-       where policy = $1 and ended_at is null and until >= $2::date order by id desc`,
-      [id, this.today()],
-    );
-    return rows.map(({ made_at, made_by, rule, ...r }) => ({
+    const rows = await exceptionsOn(this.db, this.today(), id);
+    return rows.map(({ made_at, made_by, rule, policy: _, ...r }) => ({
       ...r,
       ...(rule && { rule }),
       madeAt: made_at.toISOString(),

@@ -104,12 +104,10 @@ export class Responses {
       } catch (e) {
         if (!(e instanceof AppError)) throw e;
         log.info({ plan: id, code: e.code }, 'a plan of a policy was overtaken');
-        await this.db.transaction(async (tx) => {
-          await tx.query(
-            'delete from hit_change where change in (select id from plan_change where plan = $1)',
-            [id],
-          );
-        });
+        await this.db.query(
+          'delete from hit_change where change in (select id from plan_change where plan = $1)',
+          [id],
+        );
         await this.plans.drafts.move(id, PLAN_MOVES.discard, BY_ITSELF, { note: e.message });
       }
   }
@@ -146,17 +144,12 @@ export class Responses {
     const hits = await this.open(id, [rule]);
     const answer = await this.engine.ask.respond(undefined, doc, hits, signal);
     if (!answer) throw new AppError('no-survey', 409, 'There is nothing to judge before the first survey.');
-    const counts = { planned: 0, nothing: 0, yields: 0, cannot: 0, later: 0 };
     const why = new Map<string, number>();
     for (const parts of answer.parts)
-      for (const p of parts) {
-        counts[p.how]++;
-        if (p.how === 'cannot' && p.why) why.set(p.why, (why.get(p.why) ?? 0) + 1);
-      }
+      for (const p of parts) if (p.how === 'cannot' && p.why) why.set(p.why, (why.get(p.why) ?? 0) + 1);
     const { preview } = answer;
     return {
       hits: hits.length,
-      counts,
       cannot: [...why]
         .map(([words, n]) => ({ words, hits: n }))
         .sort((a, b) => b.hits - a.hits)

@@ -31,6 +31,30 @@ export async function policyOf(db: Db, id: number): Promise<Kept> {
   return kept;
 }
 
+/** What policies leave out on a day: of all of them, or of one. */
+export const exceptionsOn = (
+  db: Db,
+  day: string,
+  policy?: number,
+): Promise<
+  {
+    id: number;
+    policy: number;
+    rule: string | null;
+    key: string;
+    name: string;
+    until: string;
+    reason: string;
+    made_at: Date;
+    made_by: string;
+  }[]
+> =>
+  db.query(
+    `select id, policy, rule, key, name, until::text as until, reason, made_at, made_by from rule_exception
+     where ended_at is null and until >= $1::date and ($2::int is null or policy = $2) order by id desc`,
+    [day, policy ?? null],
+  );
+
 const list = (states: readonly string[]): string => states.map((s) => `'${s}'`).join(', ');
 
 /** Hits `h` with what their plan has done about them, as \`w\`. */
