@@ -62,15 +62,15 @@ describe('signing in', () => {
     const codes = answers.map((e) => (e as Error & { code?: string }).code);
     expect(codes.filter((c) => c === 'wrong-sign-in')).toHaveLength(5);
     expect(codes.filter((c) => c === 'slow-down')).toHaveLength(195);
-    // on the ledger the first and the fifth, not two hundred
+    // on the ledger the first and the fifth, not two hundred; whichever of the two was looked at first
     const entries = await db.query<{ what: string; subject: string; after: { tries: number } }>(
       'select what, subject, after from ledger where seq >= $1 order by seq',
       [at],
     );
-    expect(entries.map((e) => [e.subject, e.after.tries])).toEqual([
-      ['bo@tarntide.example', 1],
-      ['bo@tarntide.example', 5],
-    ]);
+    expect(new Set(entries.map((e) => `${e.subject} ${e.after.tries}`))).toEqual(
+      new Set(['bo@tarntide.example 1', 'bo@tarntide.example 5']),
+    );
+    expect(entries).toHaveLength(2);
   });
 
   it('does not lock out whoever signs in from a device of theirs, and slows that down by itself', async () => {
