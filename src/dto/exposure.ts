@@ -6,9 +6,16 @@ import type { ReachSummary } from '../core/access/reach.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { PersonRef, EntryRef, RouteDto, NodeRefDto } from './access.ts';
 import type { FoundContent } from './contents.ts';
+import type { Subject } from '../core/guard/kinds.ts';
+import type { AskedValue } from './guard.ts';
+
+export const FINDING_KINDS = ['exposure', 'breach'] as const;
+export type FindingKind = (typeof FINDING_KINDS)[number];
 
 export interface FindingRow {
   id: number;
+  /** A file that is reached too far, or something that a rule hits. */
+  kind: FindingKind;
   source: string;
   item: string;
   state: 'open' | 'accepted' | 'fixed' | 'reopened';
@@ -38,7 +45,7 @@ export interface FindingsPage {
 
 export const FINDING_SORTS = ['points', 'weight', 'reach', 'name'] as const;
 
-export const FINDING_GROUPS = ['item', 'space', 'owner', 'type', 'domain', 'cause'] as const;
+export const FINDING_GROUPS = ['item', 'space', 'owner', 'type', 'domain', 'cause', 'rule'] as const;
 
 export type FindingGroupBy = (typeof FINDING_GROUPS)[number];
 
@@ -87,6 +94,22 @@ export interface FindingSummary {
   domains: string[];
   /** In short: how many domains more there are. */
   domainsMore?: number;
+  /** Of a breach: what hits it. */
+  breach?: Breach;
+}
+
+/** The rule that something breaks, and how. */
+export interface Breach {
+  policy: number;
+  policyName: string;
+  rule: string;
+  ruleName: string;
+  subject: Subject;
+  /** What the condition asked about, as it was. */
+  values: AskedValue[];
+  /** A key as of hits, and what opens when it is clicked. */
+  key: string;
+  open: string;
 }
 
 export interface Dossier {
@@ -310,6 +333,7 @@ export interface Waiting {
     | 'not-read'
     | 'survey-old'
     | 'plans-troubled'
+    | 'breaches'
     | 'reopened'
     | 'mine'
     | 'limits-proposed'

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import type { Wrong } from '../core/guard/policy.ts';
 import type { Subject } from '../core/guard/kinds.ts';
 import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
-import type { ResponseName } from '../core/guard/responses.ts';
+import type { ResponseName, RuleResponse } from '../core/guard/responses.ts';
 import { text } from './forms.ts';
 import { number } from './inputs.ts';
 import type { PlanGoal, Preview, PreviewPerson } from './remedy.ts';
@@ -26,6 +26,24 @@ export interface RuleHit {
   open: string;
   /** The exception that it falls under. */
   excepted?: number;
+  /** Of the surest match that it rests on. */
+  certainty?: number;
+  /** What a finding tells of it, where the rule opens one. */
+  thing?: HitThing;
+}
+
+/** What a finding tells of a hit: its file or what holds it, if any. */
+export interface HitThing {
+  source: string;
+  /** Id of the file or folder; empty where it is about none. */
+  item: string;
+  space: string;
+  owner?: string;
+  types: { name: string; distinct: number }[];
+  weight: number;
+  /** Tier numbers. */
+  now: number;
+  could: number;
 }
 
 /** What a hit is about, and what it is in or whose it is. */
@@ -81,6 +99,56 @@ export interface Foretelling {
   people?: Pick<PreviewPerson, 'id' | 'name' | 'kind' | 'loses' | 'used'>[];
   /** Exposure that it closes. */
   points?: number;
+  /** Hits that began on each of the last days, as far back as it was judged. */
+  byDay: { day: string; hits: number }[];
+  /** Of the hits, those that a pilot with a tenth of the people would have; null where there is one. */
+  inPilot: number | null;
+}
+
+/** A hit that is looked at, and what was said of it. */
+export interface MarkedHit extends Pick<RuleHit, 'key' | 'name' | 'where' | 'values' | 'open'> {
+  /** What it speaks for: hits that rest on a match as sure, or in the same workspace. */
+  stratum: string;
+  certainty: number | null;
+  right: boolean | null;
+}
+export interface Sample {
+  rows: MarkedHit[];
+  /** Hits in force by stratum. */
+  sizes: Record<string, number>;
+  /** What was said of what is not hit at rest: of acts that a trial showed. */
+  others: { key: string; right: boolean; certainty: number | null }[];
+}
+
+/** A rule that something is in the scope of, and what it did about it. */
+export interface Applies {
+  policy: number;
+  policyName: string;
+  rule: string;
+  ruleName: string;
+  mode: Mode;
+  atRest: boolean;
+  moments: readonly string[];
+  responses: RuleResponse[];
+  /** What of it is hit, or was: it itself, or grants and links on it. */
+  hits: Pick<HitRow, 'id' | 'name' | 'state' | 'since' | 'overAt' | 'parts' | 'plan'>[];
+}
+
+/** Files that hold something, by certainty and by how many values there are at least. */
+export interface HoldingCosts {
+  /** At least so many, in the order of the counts. */
+  numbers: readonly number[];
+  rows: { certainty: number; distinct: number[]; occurrences: number[] }[];
+  /** From which certainty it counts where none is asked for; null for a pack. */
+  own: number | null;
+}
+
+/** Something that a scope can name. */
+export interface ScopeName {
+  /** What is written in the policy. */
+  value: string;
+  name: string;
+  detail: string;
 }
 
 /** How many there are, and of how many a rule responds or only observes. */
@@ -102,8 +170,12 @@ export interface TrialRow {
   /** A key as of hits; null where nobody knows who did it. */
   actor: string | null;
   actorName: string;
+  department: string;
   key: string;
   name: string;
+  /** The grant or link itself, and how sure the surest match is that the rule asks about. */
+  share: string;
+  certainty: number | null;
   /** What was shared, in a sentence. */
   words: string;
   refused: boolean;
@@ -117,10 +189,14 @@ export interface Trial {
   hits: number;
   /** Of these, what another rule refuses already. */
   refusedAlready: number;
+  /** Of the hits, those that a pilot with a tenth of the people would have had. */
+  inPilot: number;
   byDay: { day: string; shared: number; hits: number }[];
   people: { key: string | null; name: string; hits: number }[];
   ofPeople: number;
   departments: { name: string; hits: number }[];
+  /** By certainty of the surest match, ten points at a time; empty where the rule asks for none. */
+  certainties: { from: number; hits: number }[];
   /** The newest of them. */
   rows: TrialRow[];
 }

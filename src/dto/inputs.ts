@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { text } from './forms.ts';
 import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { MEASURES } from '../core/exposure/tab.ts';
-import { DIMENSIONS } from './exposure.ts';
+import { DIMENSIONS, FINDING_KINDS } from './exposure.ts';
 import type { Filtered } from '../core/filter/fields.ts';
 import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';
 import { plannedSchema } from './planned.ts';
@@ -109,6 +109,7 @@ export const cell = text(2000).transform((json, ctx) => {
 
 /** What a list of findings is held to. */
 export const findingFilter = z.object({
+  kind: z.enum(FINDING_KINDS).optional(),
   state: z.enum(['open', 'accepted', 'fixed', 'all']).default('open'),
   text: text(200).optional(),
   space: text(400).optional(),

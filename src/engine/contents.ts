@@ -48,7 +48,8 @@ interface Finds {
 }
 const made = new WeakMap<Loaded['content'], Finds>();
 
-function finds(l: Loaded): Finds {
+/** What was found in the files of a survey. */
+export function finds(l: Loaded): Finds {
   const known = made.get(l.content);
   if (known) return known;
   const item: number[] = [];

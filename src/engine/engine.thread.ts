@@ -48,7 +48,10 @@ import { cameBack, pointsOf, type Done } from './drift.ts';
 import { quarantined } from './quarantine.ts';
 import { crossAhead, crossItems, crossPage, takeRoom } from './crosstab.ts';
 import { askAll, itemTest } from './facts.ts';
+import { applies } from './applies.ts';
 import { coverage } from './coverage.ts';
+import { holdingCosts } from './holding-costs.ts';
+import { scopeNames } from './scope-names.ts';
 import { decide, takePolicies } from './decide.ts';
 import { trial } from './trial.ts';
 import { around, checkPolicy, runPolicy, tryRule } from './guard.ts';
@@ -376,8 +379,10 @@ const functions = {
   },
   preview: from(preview),
   /** Which of some items, and of what changes were of, are in what is asked of; and of which workspaces it has something. */
-  inside: from((l, items: { source: string; item: string }[]) =>
-    items.map(({ source, item }) => l.org.find('item', key(source, item)) >= 0),
+  inside: from((l, items: { source: string; item: string; open?: string }[]) =>
+    items.map(({ source, item, open }) =>
+      open?.startsWith('space:') ? findNode(l, open) >= 0 : l.org.find('item', key(source, item)) >= 0,
+    ),
   ),
   nodesInside: from((l, rows: Touched[]) => rows.map((r) => touchesInside(l, r))),
   departments: from((l) => [...new Set(l.org.users.flatMap((u) => u.department ?? []))].sort(nameOrder)),
@@ -395,6 +400,9 @@ const functions = {
   around: from(around),
   trial: from(trial),
   coverage: from(coverage),
+  applies: from(applies),
+  holdingCosts: from(holdingCosts),
+  scopeNames: from(scopeNames),
   takePolicies,
   decide: from(decide),
   tryRule: from(tryRule),

@@ -1,14 +1,16 @@
 /** What policies hit in a survey: all of it in a run, or how many and the first of them while one edits. */
 import { setImmediate } from 'node:timers/promises';
-import { fieldsOf, type Value } from '../core/filter/filter.ts';
+import { HOLDERS } from '../core/filter/fields.ts';
+import { fieldsOf, holdingsOf, type Value } from '../core/filter/filter.ts';
+import { PACK } from '../core/filter/holds.ts';
 import { budgetFor, ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
 import type { SubjectGetters } from '../core/guard/subjects.ts';
 import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
-import type { Around, AskedValue, Exception, RuleHit, RuleTry } from '../dto/guard.ts';
-import { identityKey, nameOfUser, nodeKey, nodeName } from './describe.ts';
+import type { Around, AskedValue, Exception, HitThing, RuleHit, RuleTry } from '../dto/guard.ts';
+import { identityKey, nameOfUser, nodeKey, nodeName, typeName, typesCounting } from './describe.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
 import { hitKey, unkey } from './keys.ts';
@@ -73,6 +75,8 @@ function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHi
   ].filter((name) => name !== 'text');
   const of = gettersOf(l);
   const entry = rule.subject === 'link' ? of.link : of.grant;
+  const opens = rule.responses.some((r) => r.do === 'finding');
+  const surest = surestOf(l, policy, rule);
   return (n) => {
     const key = keyOf(l, rule, n);
     const onNode = rule.subject === 'grant' || rule.subject === 'link';
@@ -93,7 +97,52 @@ function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHi
               : '',
       values: asked.map((name) => [name, told(getters[name]!(n))]),
       open: onNode ? nodeKey(l, node) : key,
+      ...surest(node),
+      ...(opens && { thing: thingOf(l, rule.subject, node) }),
     };
+  };
+}
+
+/** How sure the surest match in a file is that a rule asks about. */
+export function surestOf(l: Loaded, policy: Policy, rule: Rule): (node: number) => { certainty?: number } {
+  const { fields } = SUBJECTS[rule.subject];
+  const types = new Set(
+    [policy.filter, rule.if].flatMap((text) =>
+      text && (HOLDERS as readonly string[]).includes(fields)
+        ? holdingsOf(text, fields).flatMap(({ what }) =>
+            what.startsWith(PACK) ? (l.packs.byId.get(what.slice(PACK.length)) ?? []) : [what],
+          )
+        : [],
+    ),
+  );
+  const S = l.org.spaces.length;
+  return (node) => {
+    if (!types.size || node < S) return {};
+    const found = l.content(node - S)?.found.filter((f) => types.has(f.dataType)) ?? [];
+    return found.length ? { certainty: Math.max(...found.map((f) => f.levels[0]?.[0] ?? 0)) } : {};
+  };
+}
+
+/** What a finding tells of what is hit; `n`: the file, folder or space that it is or is on, or the person or group. */
+function thingOf(l: Loaded, subject: Rule['subject'], n: number): HitThing {
+  const none = { source: '', item: '', space: '', types: [], weight: 0, now: 0, could: 0 };
+  if (subject === 'identity') return none;
+  if (subject === 'group') return { ...none, source: unkey(l.org.groups[n]!.id).source };
+  const { org } = l.view;
+  const of = gettersOf(l);
+  const item = n - org.spaces.length;
+  const { source, id } = unkey(item < 0 ? org.spaces[n]!.id : org.itemIds.at(item));
+  const owner = item < 0 ? '' : of.item.owner(n);
+  return {
+    source,
+    item: item < 0 ? '' : id,
+    space: nodeName(l, spaceOfNode(org, n)),
+    ...(owner && { owner }),
+    types:
+      item < 0 ? [] : typesCounting(l, item).map((t) => ({ name: typeName(l, t.id), distinct: t.distinct })),
+    weight: of.item.weight(n),
+    now: of.item.now(n),
+    could: of.item.could(n),
   };
 }
 

@@ -6,17 +6,19 @@ import { setImmediate } from 'node:timers/promises';
 import { decider, type Asked } from '../core/guard/decide.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
+import { piloted } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { AUDIENCES } from '../core/model.ts';
 import type { Trial, TrialRow } from '../dto/guard.ts';
 import { armedOf, decideFacts } from './decide.ts';
 import { entryRef, identityKey, nodeKey, nodeName, sentence } from './describe.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
+import { surestOf } from './guard.ts';
 import type { Loaded } from './loaded.ts';
 
 const DAY = 86_400_000;
 /** So many are told of, and of people and departments those that it hits most. */
-const SHOWN = 50;
+const SHOWN = 500;
 const MOST = 10;
 /** What is shared is judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;
@@ -67,6 +69,10 @@ export async function trial(
   const on = { ...rule, mode: 'enforce' as const, moments: ['share' as const] };
   const judge = decider(facts, [{ policy: 0, version: 0, doc: policy, rule: on, excepted: () => undefined }]);
   const already = decider(facts, armedOf(l));
+  const pilot = decider(facts, [
+    { policy: 0, version: 0, doc: piloted(policy), rule: on, excepted: () => undefined },
+  ]);
+  const surest = surestOf(l, policy, rule);
   const { entries, users } = l.org;
   const getters = gettersOf(l);
   const until = Date.parse(l.takenAt);
@@ -75,8 +81,9 @@ export async function trial(
   for (let t = from + DAY; t <= until; t += DAY) byDay.set(dayOf(t), { shared: 0, hits: 0 });
   const byPerson = new Map<number, number>();
   const byDepartment = new Map<string, number>();
+  const byCertainty = new Map<number, number>();
   const rows: TrialRow[] = [];
-  const sum = { shared: 0, hits: 0, refusedAlready: 0 };
+  const sum = { shared: 0, hits: 0, refusedAlready: 0, inPilot: 0 };
   let stretch = performance.now() + STRETCH_MS;
   for (let e = 0; e < entries.ids.length; e++) {
     if (!(e & 63) && performance.now() > stretch) {
@@ -95,16 +102,25 @@ export async function trial(
     sum.hits++;
     if (day) day.hits++;
     if (!already(asked).decision) sum.refusedAlready++;
+    if (pilot(asked).hits.length) sum.inPilot++;
     const { actor } = asked;
     byPerson.set(actor, (byPerson.get(actor) ?? 0) + 1);
     const department = users[actor]?.department ?? '';
     byDepartment.set(department, (byDepartment.get(department) ?? 0) + 1);
+    const { certainty } = surest(asked.node);
+    if (certainty !== undefined) {
+      const from = Math.min(90, certainty - (certainty % 10));
+      byCertainty.set(from, (byCertainty.get(from) ?? 0) + 1);
+    }
     rows.push({
       at: new Date(made).toISOString(),
       actor: actor < 0 ? null : identityKey(l, actor),
       actorName: actor < 0 ? '' : getters.identity.name(actor),
+      department: department || 'none',
       key: nodeKey(l, asked.node),
       name: nodeName(l, asked.node),
+      share: `${entries.type[e]! > 0 ? 'link' : 'grant'}:${entries.ids.at(e)}`,
+      certainty: certainty ?? null,
       words: sentence(entryRef(l, e)),
       refused: !judged.decision,
     });
@@ -126,6 +142,7 @@ export async function trial(
       })),
       ofPeople: byPerson.size,
       departments: most(byDepartment, (name) => ({ name: name || 'none' })),
+      certainties: [...byCertainty].sort((a, b) => b[0] - a[0]).map(([at, hits]) => ({ from: at, hits })),
       rows: rows.sort((a, b) => (a.at < b.at ? 1 : -1)).slice(0, SHOWN),
     },
   };

@@ -20,6 +20,8 @@ export interface OcsfInput {
   through: readonly string[];
   domains: readonly string[];
   assignee: string | null;
+  /** Of a breach: the rule that it breaks. */
+  breach?: { ruleName: string; policyName: string };
   /** RFC 3339. */
   opened: string | null;
 }
@@ -47,19 +49,23 @@ export function ocsfFinding(f: OcsfInput, time: number, version: string): object
     status_id: STATUS[f.state],
     risk_score: f.points,
     is_alert: f.state === 'open' || f.state === 'reopened',
-    message: `${f.name} can be reached further than its weight allows: now ${f.now}${f.could === f.now ? '' : `, could be ${f.could}`}`,
+    message: f.breach
+      ? `${f.name} breaks the rule “${f.breach.ruleName}” of “${f.breach.policyName}”`
+      : `${f.name} can be reached further than its weight allows: now ${f.now}${f.could === f.now ? '' : `, could be ${f.could}`}`,
     metadata: { version: '1.4.0', product: { name: 'Gate Lantern', vendor_name: 'Gate Lantern', version } },
     finding_info: {
       uid,
-      title: `Overexposed file: ${f.name}`,
+      title: f.breach ? `${f.breach.ruleName}: ${f.name}` : `Overexposed file: ${f.name}`,
       desc: f.through.join('; '),
-      types: ['Data exposure'],
+      types: [f.breach ? 'Policy breach' : 'Data exposure'],
       ...(f.opened && { created_time: Date.parse(f.opened), first_seen_time: Date.parse(f.opened) }),
     },
     data_security: {
       data_lifecycle_state_id: 1,
       category_id: 99,
-      category: f.types.map((t) => `${t.name} × ${t.distinct}`).join('; ') || 'by its label',
+      category:
+        f.types.map((t) => `${t.name} × ${t.distinct}`).join('; ') ||
+        (f.breach ? 'by a rule' : 'by its label'),
       confidentiality: `weight ${f.weight} of 4`,
     },
     file: {

@@ -139,7 +139,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     if (ended) await plans.proofs.lookForDrift();
   });
 
-  const policies = new Policies(db, ledger, engine, present, jobs, events, plans, clock);
+  const policies = new Policies(db, ledger, engine, present, jobs, events, plans, findings, clock);
   const decisions = new Decisions(db, ledger, engine, clock);
   policies.onChange = () => decisions.arm();
   await decisions.start();

@@ -2,6 +2,7 @@
 import { addDays } from 'date-fns';
 import fc from 'fast-check';
 import { beforeAll, describe, expect, it } from 'vitest';
+import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { TIERS } from '../core/model.ts';
 import type { Account } from '../dto/accounts.ts';
 import { FINDING_GROUPS, FINDING_SORTS, type FindingGroupBy, type FindingRow } from '../dto/exposure.ts';
@@ -252,7 +253,13 @@ describe('findings', () => {
           return Math.max(a, b) * TIERS.length + a;
         };
         const value = (r: FindingRow, key: (typeof FINDING_SORTS)[number]): number | string =>
-          key === 'name' ? r.summary.name : key === 'reach' ? reach(r) : r[key];
+          key === 'name'
+            ? r.summary.name
+            : key === 'reach'
+              ? reach(r)
+              : key === 'points'
+                ? SEVERITIES.indexOf(r.severity) * 1e9 + r.points
+                : r[key];
         for (const [n, r] of rows.slice(1).entries()) {
           const first = sort.find(({ key }) => value(rows[n]!, key) !== value(r, key));
           if (first) expect(value(rows[n]!, first.key) > value(r, first.key)).toBe(first.down);
@@ -271,6 +278,7 @@ describe('findings', () => {
           type: () => [''],
           domain: (f) => (f.domains.length ? f.domains : ['']),
           cause: () => [''],
+          rule: () => [''],
         };
         for (const g of groups) {
           const mine = found.filter((f) =>
@@ -286,6 +294,114 @@ describe('findings', () => {
         expect(groups.map((g) => g.points)).toEqual(groups.map((g) => g.points).sort((a, b) => b - a));
       }),
       { numRuns: 60 },
+    );
+  });
+
+  it('are breaches of what rules hit, opened, fixed and reopened by that alone, beside exposures', async () => {
+    const RULES = ['r1', 'r2'];
+    const KEYS = ['item:drives:i1', 'space:teams:s1', 'user:directory:u1'];
+    const hit = fc.record({
+      rule: fc.constantFrom(...RULES),
+      key: fc.constantFrom(...KEYS),
+      excepted: fc.boolean(),
+      over: fc.boolean(),
+    });
+    const run = fc.record({
+      hits: fc.uniqueArray(hit, { selector: (h) => `${h.rule} ${h.key}` }),
+      rules: fc.subarray(RULES),
+      severity: fc.constantFrom(...SEVERITIES),
+      name: fc.constantFrom('Cards', 'Keys'),
+      survey: fc.subarray(ITEMS).chain((items) => fc.tuple(...items.map(seen))),
+      accept: fc.boolean(),
+    });
+    await fc.assert(
+      fc.asyncProperty(fc.array(run, { minLength: 1, maxLength: 6 }), async (runs) => {
+        await db.query('truncate finding, policy cascade');
+        await db.query("delete from setting where name = 'findings-survey'");
+        const [policy] = await db.query<{ id: number }>(
+          "insert into policy (name, version, made_at, made_by) values ('P', 1, now(), 'ada') returning id",
+        );
+        const { id } = policy!;
+        const findings = new Findings(db, new Ledger(db, clock), clock);
+        const model = new Map<string, { state: FindingRow['state']; history: string[] }>();
+        let number = 0;
+        for (const r of runs) {
+          await findings.follow({
+            survey: ++number,
+            findings: differing(r.survey),
+            again: false,
+            ended: true,
+          });
+          await db.query('delete from rule_hit');
+          for (const h of r.hits)
+            await db.query(
+              `insert into rule_hit (policy, rule, key, version, since, since_survey, over_at, told, doc, excepted)
+               values ($1, $2, $3, 1, now(), 1, $4, gen_random_uuid(), $5::jsonb, $6)`,
+              [
+                id,
+                h.rule,
+                h.key,
+                h.over ? now : null,
+                JSON.stringify({ subject: 'item', name: h.key, where: '', values: [], open: h.key }),
+                h.excepted ? 1 : null,
+              ],
+            );
+          const rules = r.rules.map((rule) => ({
+            id: rule,
+            name: `${r.name} ${rule}`,
+            severity: r.severity,
+          }));
+          // twice is no more than once
+          for (let k = 0; k < 2; k++)
+            await db.transaction((tx) => findings.breaches(tx, { id, name: r.name }, rules, number));
+          findings.forget();
+          const there = new Set(
+            r.hits
+              .filter((h) => !h.over && !h.excepted && r.rules.includes(h.rule))
+              .map((h) => `${h.rule} ${h.key}`),
+          );
+          for (const key of there) {
+            const m = model.get(key);
+            if (!m) model.set(key, { state: 'open', history: ['opened'] });
+            else if (m.state === 'fixed')
+              Object.assign(m, { state: 'reopened', history: [...m.history, 'reopened'] });
+          }
+          for (const [key, m] of model)
+            if (m.state !== 'fixed' && !there.has(key))
+              Object.assign(m, { state: 'fixed', history: [...m.history, 'fixed'] });
+
+          const rows = (await findings.list(asked({ kind: 'breach' }))).rows;
+          expect(
+            new Map(rows.map((b) => [`${b.summary.breach!.rule} ${b.summary.breach!.key}`, b.state])),
+          ).toEqual(new Map([...model].map(([key, m]) => [key, m.state])));
+          for (const b of rows) {
+            const name = `${b.summary.breach!.rule} ${b.summary.breach!.key}`;
+            const { history } = (await findings.one(b.id))!;
+            expect(history.map((h) => h.what).sort()).toEqual([...model.get(name)!.history].sort());
+            if (there.has(name)) {
+              expect([b.severity, b.summary.breach!.policyName]).toEqual([r.severity, r.name]);
+              expect(b.summary.breach!.ruleName).toBe(`${r.name} ${b.summary.breach!.rule}`);
+            }
+          }
+          // what surveys found is as it was
+          const exposures = (await findings.list(asked({ kind: 'exposure', state: 'open' }))).rows;
+          expect(exposures.map((e) => e.item).sort()).toEqual(r.survey.map((f) => f.item).sort());
+          const open = rows.filter((b) => b.state === 'open' || b.state === 'reopened').map((b) => b.id);
+          if (r.accept && open.length) {
+            await findings.triage(
+              open,
+              { act: 'accept', until: day(addDays(now, 9)), reason: 'for now' },
+              by,
+            );
+            for (const key of there) {
+              const m = model.get(key)!;
+              if (m.state !== 'accepted')
+                Object.assign(m, { state: 'accepted', history: [...m.history, 'accepted'] });
+            }
+          }
+        }
+      }),
+      { numRuns: 20 },
     );
   });
 });

@@ -14,6 +14,7 @@ import {
   type FindingEvent,
   type FindingGroup,
   type FindingGroupBy,
+  type FindingKind,
   type FindingRow,
   type FindingsPage,
 } from '../dto/exposure.ts';
@@ -27,6 +28,7 @@ import type { Move } from './present.ts';
 
 export interface FindingFilter {
   state: 'open' | 'accepted' | 'fixed' | 'all';
+  kind?: FindingKind | undefined;
   text?: string | undefined;
   severity?: string | undefined;
   /** Name of a space. */
@@ -66,6 +68,7 @@ export type Triage =
 
 interface Row {
   id: number;
+  kind: FindingKind;
   source: string;
   item: string;
   state: FindingRow['state'];
@@ -86,7 +89,7 @@ interface Summary {
   told: string | null;
   summary: FindingRow['summary'];
 }
-const COLUMNS = `f.id, f.source, f.item, f.state, f.severity, f.points, f.weight, f.now_tier, f.could_tier,
+const COLUMNS = `f.id, case when f.rule is null then 'exposure' else 'breach' end as kind, f.source, f.item, f.state, f.severity, f.points, f.weight, f.now_tier, f.could_tier,
   f.accepted_until, f.accepted_reason, a.address as assignee, f.notes,
   (select min(e.at) from finding_event e where e.finding = f.id and e.what = 'opened') as opened`;
 const FROM = 'from finding f left join account a on a.id = f.assignee';
@@ -110,9 +113,14 @@ const FIELDS: Getters<FindingRow, 'findings'> = {
       ...r.summary.domains,
       ...r.summary.through,
       ...r.summary.types.map((t) => t.name),
+      r.summary.breach?.ruleName,
+      r.summary.breach?.policyName,
     ]
       .join(' ')
       .toLowerCase(),
+  kind: (r) => r.kind,
+  rule: (r) => r.summary.breach?.ruleName ?? '',
+  policy: (r) => r.summary.breach?.policyName ?? '',
   name: (r) => r.summary.name,
   path: (r) => r.summary.path,
   space: (r) => r.summary.space,
@@ -133,7 +141,8 @@ const FIELDS: Getters<FindingRow, 'findings'> = {
 };
 
 const ORDER: Record<FindingKey, (a: FindingRow, b: FindingRow) => number> = {
-  points: (a, b) => a.points - b.points,
+  // points make the severity of an exposure; of a breach its rule says it
+  points: (a, b) => FIELDS.severity(a) - FIELDS.severity(b) || a.points - b.points,
   weight: (a, b) => a.weight - b.weight,
   reach: (a, b) => reachOf(a) - reachOf(b),
   name: (a, b) => byCode(a.summary.name, b.summary.name),
@@ -149,6 +158,7 @@ const GROUPS: Record<FindingGroupBy, (r: FindingRow) => readonly string[]> = {
   type: (r) => (r.summary.types.length ? r.summary.types.map((t) => t.name) : ['']),
   domain: (r) => (r.summary.domains.length ? r.summary.domains : ['']),
   cause: (r) => (r.summary.through.length ? r.summary.through : ['']),
+  rule: (r) => [r.summary.breach?.ruleName ?? ''],
 };
 
 /** What a decision does to the findings in $1 that it applies to, and its parameters from $2 on. */
@@ -197,7 +207,7 @@ const ANSWERS = 100;
 const ALL_OPEN: FindingFilter = { state: 'open' };
 
 /** Which of some findings somebody is told of. */
-type Inside = (rows: readonly { source: string; item: string }[]) => Promise<boolean[]>;
+type Inside = (rows: readonly { source: string; item: string; open?: string }[]) => Promise<boolean[]>;
 
 /** All findings as they are, the costliest first, with what is worked out of them when first asked for. */
 class Kept {
@@ -241,7 +251,7 @@ class Kept {
   }
 
   /** Some of them, kept under a name until something is decided. */
-  async part(name: string, inside: Inside): Promise<Kept> {
+  async part(name: string, inside: (rows: readonly FindingRow[]) => Promise<boolean[]>): Promise<Kept> {
     const { version } = this;
     const known = this.#parts.get(name);
     if (known?.version === version) return known.kept;
@@ -254,7 +264,7 @@ class Kept {
   /** What is worked out of a filter, once as long as nothing is decided; a condition may depend on the moment. */
   once<T>(what: string, q: FindingFilter, make: () => T): T {
     if (q.where) return make();
-    const key = JSON.stringify([what, q.state, q.text, q.severity, q.space, q.source]);
+    const key = JSON.stringify([what, q.state, q.kind, q.text, q.severity, q.space, q.source]);
     if (!this.#answers.has(key)) {
       if (this.#answers.size >= ANSWERS) this.#answers.clear();
       this.#answers.set(key, make());
@@ -313,7 +323,15 @@ export class Findings {
   /** The same, of some findings alone: to be read, not to be decided of. */
   within(name: string, inside: Inside): Findings {
     const all = async (): Promise<Kept> =>
-      (await this.all()).part(name, (rows) => inside(rows.map(({ source, item }) => ({ source, item }))));
+      (await this.all()).part(name, (rows) =>
+        inside(
+          rows.map(({ source, item, summary: { breach } }) => ({
+            source,
+            item,
+            ...(breach && { open: breach.open }),
+          })),
+        ),
+      );
     return Object.assign(Object.create(this) as Findings, { all });
   }
 
@@ -321,7 +339,7 @@ export class Findings {
   async follow({ survey, findings, again }: Move): Promise<void> {
     if (!again && (await this.survey()) === survey) return;
     const rows = await this.db.query<{ source: string; item: string; told: string | null }>(
-      "select source, item, told from finding where state <> 'fixed'",
+      "select source, item, told from finding where state <> 'fixed' and rule is null",
     );
     const known = rows.map(({ source, item, told }): Known => ({ key: key(source, item), told }));
     await this.refresh(survey, await findings(known));
@@ -341,11 +359,11 @@ export class Findings {
       await tx.query(
         `with back as (
            update finding f set state = 'reopened' from found_now n
-           where f.source = n.source and f.item = n.item and f.state = 'fixed' returning f.id, n.summary->'newest' as newest),
+           where f.source = n.source and f.item = n.item and f.rule is null and f.state = 'fixed' returning f.id, n.summary->'newest' as newest),
          gone as (
            update finding f set state = 'fixed', accepted_until = null, accepted_reason = null
            from jsonb_to_recordset($3::jsonb) as g(source text, item text)
-           where f.source = g.source and f.item = g.item and f.state <> 'fixed' returning f.id)
+           where f.source = g.source and f.item = g.item and f.rule is null and f.state <> 'fixed' returning f.id)
          insert into finding_event (finding, at, survey, what, detail)
          select id, $2::timestamptz, $1::int, 'reopened', coalesce(newest, '{}') from back
          union all select id, $2, $1, 'fixed', '{}'::jsonb from gone`,
@@ -355,7 +373,7 @@ export class Findings {
       await tx.query(
         `with worse as (
            update finding f set state = 'open', accepted_until = null, accepted_reason = null from found_now n
-           where f.source = n.source and f.item = n.item and f.state = 'accepted'
+           where f.source = n.source and f.item = n.item and f.rule is null and f.state = 'accepted'
              and (n.points > f.points or greatest(n.now_tier, n.could_tier) > greatest(f.now_tier, f.could_tier)) returning f.id)
          insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'worse' from worse`,
         [survey, now],
@@ -364,7 +382,7 @@ export class Findings {
         `with made as (
            insert into finding (source, item, state, severity, points, weight, now_tier, could_tier, summary, told, first_survey)
            select source, item, 'open', severity, points, weight, now_tier, could_tier, summary, told, $1 from found_now
-           on conflict (source, item) do update set severity = excluded.severity, points = excluded.points, weight = excluded.weight,
+           on conflict (source, item) where rule is null do update set severity = excluded.severity, points = excluded.points, weight = excluded.weight,
              now_tier = excluded.now_tier, could_tier = excluded.could_tier, summary = excluded.summary, told = excluded.told
            returning id, (xmax = 0) as is_new)
          insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'opened' from made where is_new`,
@@ -375,6 +393,63 @@ export class Findings {
         [survey],
       );
     });
+    this.kept = undefined;
+  }
+
+  /**
+   * Takes over what a policy hits that opens findings, by its rules: new ones are opened, those that are hit no more are
+   * fixed. `tx`: within what else is kept of it; `forget` when that is done. Doing it twice changes nothing.
+   */
+  async breaches(
+    tx: Db,
+    policy: { id: number; name: string },
+    rules: readonly { id: string; name: string; severity: string }[],
+    survey: number,
+  ): Promise<void> {
+    const now = this.clock();
+    await tx.query(
+      `create temporary table breach_now on commit drop as
+       select h.key, h.rule, h.told, r.severity, coalesce((h.doc#>>'{thing,weight}')::int, 0) as weight,
+         coalesce((h.doc#>>'{thing,now}')::int, 0) as now_tier, coalesce((h.doc#>>'{thing,could}')::int, 0) as could_tier,
+         coalesce(h.doc#>>'{thing,source}', '') as source, coalesce(h.doc#>>'{thing,item}', '') as item,
+         jsonb_strip_nulls(jsonb_build_object('name', h.doc->'name', 'space', coalesce(h.doc#>'{thing,space}', '""'),
+           'path', h.doc->'where', 'owner', h.doc#>'{thing,owner}')) || jsonb_build_object(
+           'types', coalesce(h.doc#>'{thing,types}', '[]'), 'lines', '[]'::jsonb, 'through', '[]'::jsonb, 'domains', '[]'::jsonb,
+           'breach', jsonb_build_object('policy', $1::int, 'policyName', $2::text, 'rule', h.rule, 'ruleName', r.name,
+             'subject', h.doc->'subject', 'values', h.doc->'values', 'key', h.key, 'open', h.doc->'open')) as summary
+       from rule_hit h join jsonb_to_recordset($3::jsonb) as r(id text, name text, severity text) on r.id = h.rule
+       where h.policy = $1 and h.over_at is null and h.excepted is null`,
+      [policy.id, policy.name, storableJson(rules)],
+    );
+    await tx.query(
+      `with back as (
+         update finding f set state = 'reopened' from breach_now n
+         where f.policy = $3 and f.rule = n.rule and f.hit_key = n.key and f.state = 'fixed' returning f.id),
+       gone as (
+         update finding f set state = 'fixed', accepted_until = null, accepted_reason = null
+         where f.policy = $3 and f.state <> 'fixed'
+           and not exists (select from breach_now n where n.rule = f.rule and n.key = f.hit_key) returning f.id)
+       insert into finding_event (finding, at, survey, what)
+       select id, $2::timestamptz, $1::int, 'reopened' from back union all select id, $2, $1, 'fixed' from gone`,
+      [survey, now, policy.id],
+    );
+    await tx.query(
+      `with made as (
+         insert into finding as f (source, item, state, severity, points, weight, now_tier, could_tier, summary, told, first_survey, policy, rule, hit_key)
+         select source, item, 'open', severity, 0, weight, now_tier, could_tier, summary, gen_random_uuid(), $1, $3, rule, key from breach_now
+         on conflict (policy, rule, hit_key) where rule is not null do update set severity = excluded.severity,
+           source = excluded.source, item = excluded.item, weight = excluded.weight, now_tier = excluded.now_tier,
+           could_tier = excluded.could_tier, summary = excluded.summary, told = excluded.told
+         where f.summary is distinct from excluded.summary or f.severity <> excluded.severity
+         returning id, (xmax = 0) as is_new)
+       insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'opened' from made where is_new`,
+      [survey, now, policy.id],
+    );
+    await tx.query('drop table breach_now');
+  }
+
+  /** What was kept of findings is read again. */
+  forget(): void {
     this.kept = undefined;
   }
 
@@ -408,7 +483,8 @@ export class Findings {
 
   private async read(): Promise<Kept> {
     const rows = await this.db.query<Omit<Row, 'summary'> & Pick<Summary, 'told'>>(
-      `select ${COLUMNS}, f.told ${FROM} order by f.points desc, f.id`,
+      `select ${COLUMNS}, f.told ${FROM} order by array_position($1::text[], f.severity) desc, f.points desc, f.id`,
+      [SEVERITIES],
     );
     const before = this.summaries;
     const other = rows
@@ -454,6 +530,7 @@ export class Findings {
         if (q.state !== 'all' && (q.state === 'open' ? !OPEN.has(state) : state !== q.state)) return false;
         const r = kept.rows[n]!;
         return (
+          (!q.kind || r.kind === q.kind) &&
           (!q.severity || r.severity === q.severity) &&
           (!q.space || r.summary.space === q.space) &&
           (!q.source || r.source === q.source) &&
@@ -507,7 +584,10 @@ export class Findings {
       const total = some.length;
       const first = firstOf(
         some,
-        (a, b) => points[b]! - points[a]! || (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b),
+        (a, b) =>
+          points[b]! - points[a]! ||
+          findings[b]! - findings[a]! ||
+          (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : a - b),
         MOST_GROUPS,
       );
       const groups = first.map((g): FindingGroup => ({

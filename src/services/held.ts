@@ -52,6 +52,7 @@ const OF_ONE = [
   'bright',
   'contents',
   'contentFiles',
+  'holdingCosts',
   'unreadFiles',
   'causes',
   'cross',

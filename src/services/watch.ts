@@ -84,6 +84,7 @@ export class Watch {
     if (!sum) return undefined;
     const { rows, total, points } = await this.findings.list({
       ...held,
+      kind: 'exposure',
       state: 'open',
       sort: [{ key: 'points', down: true }],
       limit: COSTLIEST,
@@ -133,6 +134,10 @@ export class Watch {
     const all = await this.findings.fitting({ state: 'all' });
     const count = (test: (r: (typeof all)[number]) => boolean): number => all.filter(test).length;
     const ofFindings: Waiting[] = [
+      {
+        kind: 'breaches',
+        count: count((r) => r.kind === 'breach' && (r.state === 'open' || r.state === 'reopened')),
+      },
       { kind: 'reopened', count: count((r) => r.state === 'reopened') },
       {
         kind: 'mine',

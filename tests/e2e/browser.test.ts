@@ -4,7 +4,7 @@ import AxeBuilder from '@axe-core/playwright';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeWorld } from '../../demo/world.ts';
-import { openBrowser, PASSWORDS, Scene, until } from './harness.ts';
+import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
 const scene = new Scene();
 let browser: Browser;
@@ -26,7 +26,7 @@ beforeAll(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: 'Europe/Oslo' });
   // these machines are slow at times; nothing here is a measurement
   context.setDefaultTimeout(90_000);
-  page = await context.newPage();
+  page = await livePage(context);
   page.on('console', (m) => m.type() === 'error' && complaints.push(m.text()));
   page.on('pageerror', (e) => complaints.push(e.message));
 });
@@ -40,7 +40,7 @@ afterAll(async () => {
 async function asDeputy(work: (deputy: Page) => Promise<unknown>): Promise<void> {
   const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   other.setDefaultTimeout(90_000);
-  const deputy = await other.newPage();
+  const deputy = await livePage(other);
   await deputy.goto(page.url());
   await deputy.getByLabel('E-mail address').fill('deputy@tarntide.example');
   await deputy.getByLabel('Password').fill(PASSWORDS.deputy);
@@ -564,6 +564,7 @@ describe('a steward’s first quarter of an hour', () => {
     await aside.getByText(/sharing links would be hit now/).waitFor();
     const before = await aside.locator('p').first().textContent();
     await page.getByLabel('Name of the rule').fill('Links for anyone that lead to something');
+    await page.getByRole('button', { name: 'As text' }).click();
     const condition = page.getByRole('textbox', { name: 'Condition', exact: true });
     await condition.fill('audience == "anyone" && wieght >= 2');
     await aside.getByText('Is “weight” meant?', { exact: false }).waitFor();
@@ -575,11 +576,32 @@ describe('a steward’s first quarter of an hour', () => {
     );
     await page.getByRole('button', { name: 'For whom, and when' }).click();
     await page.getByLabel('Without: add').selectOption('spaceKinds');
-    await page.getByRole('textbox', { name: 'kinds of spaces' }).fill('mailbox');
+    await page.getByRole('button', { name: 'Without: kinds of spaces: choose' }).click();
+    await page.getByRole('option', { name: /^mailbox/ }).click();
     await page.getByText('For everything, without spaces of the kind mailbox.').waitFor();
     await holds('policy-scope');
     await page.getByRole('button', { name: 'Rules (2)' }).click();
     await holds('policy-edit');
+    // the same condition as rows, and one more
+    await page.getByRole('button', { name: 'As rows' }).click();
+    expect(await page.getByLabel('Value of condition 1').inputValue()).toBe('anyone');
+    await page.getByRole('button', { name: 'Add a condition' }).click();
+    await page.getByPlaceholder('search …').fill('holds');
+    await page.getByRole('option', { name: /^What it holds/ }).click();
+    await page.getByRole('button', { name: /^What condition 3 asks for/ }).click();
+    await page.getByPlaceholder('search …').fill('payment card');
+    await page.getByRole('option', { name: /^Payment card number/ }).click();
+    await page
+      .getByRole('table')
+      .getByRole('button', { name: /certainty 80 with at least 2 different values/ })
+      .click();
+    await holds('policy-rows');
+    await page.getByRole('button', { name: 'As text' }).click();
+    expect(await condition.textContent()).toContain(
+      'holds("payment-card", {"certainty":"strict","distinct":2})',
+    );
+    await page.getByRole('button', { name: 'As rows' }).click();
+    await page.getByRole('button', { name: 'Remove condition 3' }).click();
     await page.getByRole('button', { name: 'Make the policy' }).click();
     await page.getByRole('grid', { name: 'Hits' }).getByText('Link for anyone: reader').first().waitFor();
     await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Paused');
@@ -591,9 +613,23 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('policy-hit');
     await page.getByRole('button', { name: 'Close the dossier' }).click();
     await holds('policies');
+    await page.getByRole('button', { name: '5 versions' }).click();
+    await page.getByText('“Links for anyone that lead to something”: mode').waitFor();
+    await holds('policy-versions');
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'How often is it right?' }).first().click();
+    const looking = page.getByRole('dialog', { name: /^How often/ });
+    await looking
+      .getByRole('button', { name: /: right$/ })
+      .first()
+      .click();
+    await looking.getByText(/100 % right \(21 % to 100 %, of 1 looked at\)/).waitFor();
+    await holds('policy-marks');
+    await page.keyboard.press('Escape');
     await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Enforcing');
     const enforce = page.getByRole('dialog', { name: 'Enforce “Links for anyone that lead to something”' });
     await enforce.getByText(/changes? at once/).waitFor();
+    await enforce.getByText(/It is 100 % right/).waitFor();
     expect(await enforce.getByRole('button', { name: 'Enforce' }).isDisabled()).toBe(true);
     await holds('policy-enforce');
     await enforce.getByLabel('Why now, for the record').fill('Agreed with the harbour master.');
@@ -813,7 +849,7 @@ describe('a steward’s first quarter of an hour', () => {
     expect(await page.getByRole('button', { name: 'Confirm' }).count()).toBe(0);
     const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
     other.setDefaultTimeout(90_000);
-    const nils = await other.newPage();
+    const nils = await livePage(other);
     await nils.goto(link);
     // the token does not stay in the address
     await nils.waitForURL((u) => u.hash === '');
@@ -848,7 +884,7 @@ describe('a steward’s first quarter of an hour', () => {
   it('shows an auditor everything and lets them change nothing', async () => {
     const other = await browser.newContext({ viewport: { width: 1280, height: 800 } });
     other.setDefaultTimeout(90_000);
-    const p = await other.newPage();
+    const p = await livePage(other);
     await p.goto(`${scene.base}/exposure/findings`);
     await p.getByLabel('E-mail address').fill('auditor@tarntide.example');
     await p.getByLabel('Password').fill(PASSWORDS.auditor);

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow, SpaceRow } from '../../src/core/model.ts';
 import type { Rule } from '../../src/core/guard/schema.ts';
 import type { Foretelling, HitRow, HitsPage, PolicyPage } from '../../src/dto/guard.ts';
+import type { FindingGroup, FindingRow, FindingsPage } from '../../src/dto/exposure.ts';
 import type { PlanDetail, PlanRow } from '../../src/dto/remedy.ts';
 import { Scene, until } from './harness.ts';
 
@@ -89,6 +90,100 @@ const ended = (id: number, state = 'applied') =>
 const remove = (id: number) => scene.api('DELETE', `/api/policies/${id}`, {});
 const links = () => scene.truth<LinkRow[]>('links');
 const idOf = (key: string): string => key.split(':').slice(2).join(':');
+
+describe('rules that open findings', () => {
+  const findings = (query = '') =>
+    scene.api<FindingsPage>('GET', `/api/findings?limit=500&kind=breach&state=all${query}`);
+  const opens = (r: Partial<Rule> & Pick<Rule, 'if' | 'subject'>) =>
+    rule({ ...r, responses: [{ do: 'finding' }] });
+
+  it('list what they hit beside exposures, once they enforce; fixed and reopened as the workspaces have it', async () => {
+    const of = LIGHT;
+    const id = await make([
+      opens({ subject: 'link', if: of, mode: 'observe' }),
+      opens({ id: 'r2', name: 'Guests', subject: 'identity', if: 'kind == "guest"', severity: 'critical' }),
+      opens({
+        id: 'r3',
+        name: 'Spaces',
+        subject: 'space',
+        if: 'activeOwners < 2 && weight >= 3',
+        severity: 'low',
+      }),
+    ]);
+    const found = async (ruleId: string) =>
+      (await findings()).rows.filter(
+        (f) => f.summary.breach!.policy === id && f.summary.breach!.rule === ruleId,
+      );
+    expect(await found('r1')).toEqual([]);
+    const hit = await hits(id);
+    const keys = (ruleId: string) =>
+      hit
+        .filter((h) => h.rule === ruleId)
+        .map((h) => h.key)
+        .sort();
+    for (const r of ['r2', 'r3']) {
+      const mine = await found(r);
+      expect(mine.map((f) => f.summary.breach!.key).sort()).toEqual(keys(r));
+      expect(mine.every((f) => f.state === 'open' && f.points === 0)).toBe(true);
+    }
+    // by severity, beside what surveys found
+    const both = (await scene.api<FindingsPage>('GET', '/api/findings?limit=500')).rows;
+    const severities = both.map((f) => ['low', 'medium', 'high', 'critical'].indexOf(f.severity));
+    expect(severities).toEqual([...severities].sort((a, b) => b - a));
+    expect(new Set(both.map((f) => f.kind))).toEqual(new Set(['exposure', 'breach']));
+    const { groups } = await scene.api<{ groups: FindingGroup[] }>(
+      'GET',
+      `/api/findings/groups?by=rule&kind=breach&where=${encodeURIComponent('policy == "Held to"')}`,
+    );
+    expect(groups.map((g) => [g.value, g.findings]).sort()).toEqual([
+      ['Guests', keys('r2').length],
+      ['Spaces', keys('r3').length],
+    ]);
+
+    // it begins to enforce: links become findings of what they are on
+    const { policy, version } = await one(id);
+    const on = { ...policy, rules: policy.rules.map((r) => ({ ...r, mode: 'enforce' })) };
+    const { length } = (await one(id)).runs;
+    await scene.api('PUT', `/api/policies/${id}`, { policy: on, version, note: 'looked at' });
+    await judged(id, length);
+    const links1 = await found('r1');
+    expect(links1.map((f) => f.summary.breach!.key).sort()).toEqual(keys('r1'));
+    expect(await plans(id)).toEqual([]);
+    const [first] = links1;
+    const detail = await scene.api<{ row: FindingRow; dossier: object | null; history: { what: string }[] }>(
+      'GET',
+      `/api/findings/${first!.id}`,
+    );
+    expect(detail.row.summary.breach).toMatchObject({ ruleName: 'Rule r1', policyName: 'Held to' });
+    expect(detail.history.map((h) => h.what)).toEqual(['opened']);
+
+    // given and accepted like any other
+    const decide = (decision: object) =>
+      scene.api<{ changed: number }>('POST', '/api/findings/triage', { findings: [first!.id], decision });
+    expect(await decide({ act: 'accept', until: '2099-01-01', reason: 'agreed' })).toEqual({ changed: 1 });
+    const link = await scene.truth<LinkRow>('links', idOf(first!.summary.breach!.key));
+    await scene.setTruth('links', { ...link, audience: 'organisation' });
+    await scene.survey('incremental');
+    const state = async (f: FindingRow) =>
+      (await found(f.summary.breach!.rule)).find((x) => x.id === f.id)?.state;
+    await until('it to be fixed', async () => (await state(first!)) === 'fixed', 60);
+    await scene.setTruth('links', link);
+    await scene.survey('incremental');
+    await until('it to come back', async () => (await state(first!)) === 'reopened', 60);
+
+    // what is left out, and what no rule asks any more, is no breach
+    await scene.api('POST', '/api/policies/exceptions', {
+      policy: id,
+      rule: 'r1',
+      keys: [first!.summary.breach!.key],
+      until: '2099-01-01',
+      reason: 'agreed',
+    });
+    await until('the exception to count', async () => (await state(first!)) === 'fixed', 60);
+    await remove(id);
+    expect((await findings('&where=state%20!%3D%20%22fixed%22')).rows).toEqual([]);
+  });
+});
 
 describe('rules that enforce', () => {
   let light: LinkRow[];

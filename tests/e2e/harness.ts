@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
-import { chromium, type Browser } from 'playwright-core';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { makeWorld } from '../../demo/world.ts';
 import { makeChanges } from '../../demo/past.ts';
 import { demoSources, demoSso, writeWorld } from '../../demo/write.ts';
@@ -447,3 +447,15 @@ export const openBrowser = (): Promise<Browser> =>
       '--disable-sync',
     ],
   });
+
+/** A page that is gone to once it has come alive: what is clicked before that is lost. */
+export async function livePage(context: BrowserContext): Promise<Page> {
+  const page = await context.newPage();
+  const goto = page.goto.bind(page);
+  page.goto = async (...given) => {
+    const response = await goto(...given);
+    await page.waitForFunction(() => !document.querySelector('astro-island[ssr]'));
+    return response;
+  };
+  return page;
+}

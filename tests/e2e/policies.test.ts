@@ -2,7 +2,18 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { STARTERS } from '../../src/core/guard/starters.ts';
 import type { GrantRow, LinkRow } from '../../src/core/model.ts';
-import type { Coverage, HitsPage, PolicyPage, PolicyRow, RuleTry, Trial } from '../../src/dto/guard.ts';
+import type {
+  Applies,
+  Coverage,
+  HitsPage,
+  HoldingCosts,
+  PolicyPage,
+  PolicyRow,
+  RuleTry,
+  Sample,
+  ScopeName,
+  Trial,
+} from '../../src/dto/guard.ts';
 import { Scene, until } from './harness.ts';
 
 const scene = new Scene();
@@ -105,6 +116,94 @@ describe('a policy', () => {
     const deep = `${list}.exists(a, ${list}.exists(b, ${list}.exists(c, ${list}.exists(d, a == d && b == c))))`;
     const [slow] = await wrong({ rules: [{ ...rule, if: deep }] });
     expect(slow!.why).toContain('steps for each row');
+  });
+
+  it('tells what each certainty and number would hit as trying each does', async () => {
+    const policy = starter('cards-outside');
+    const costs = (what: string, more = '') =>
+      scene.api<HoldingCosts | null>('GET', `/api/policies/holding?what=${encodeURIComponent(what)}${more}`);
+    for (const what of ['payment-card', 'pack:bank-data']) {
+      const { numbers, rows, own } = (await costs(what, '&certainty=65'))!;
+      expect(own === null).toBe(what.startsWith('pack:'));
+      expect(rows.map((r) => r.certainty)).toEqual([30, 55, 65, 80]);
+      for (const r of [rows[0]!, rows[3]!])
+        for (const by of ['distinct', 'occurrences'] as const) {
+          const k = numbers.indexOf(3);
+          const condition = `kind == "file" && holds("${what}", {"certainty": ${r.certainty}, "${by}": 3})`;
+          const { tried } = await scene.api<{ tried: RuleTry }>('POST', '/api/policies/try', {
+            policy: { ...policy, rules: [{ ...policy.rules[0], if: condition }] },
+            rule: 'r1',
+          });
+          expect(r[by][k], `${what} ${r.certainty} ${by}`).toBe(tried.hits);
+        }
+    }
+    expect(await costs('no-such-thing')).toBeNull();
+    await expect(costs('iban', '&parts=elsewhere')).rejects.toThrow(/422/);
+  });
+
+  it('can be held to what is there by name, and what is called so is in scope', async () => {
+    const names = (key: string, text = '') =>
+      scene.api<ScopeName[]>('GET', `/api/policies/names?key=${key}&text=${encodeURIComponent(text)}`);
+    const policy = starter('cards-outside');
+    for (const key of ['units', 'groups', 'people', 'workspaces', 'spaces', 'spaceKinds', 'labels']) {
+      const all = await names(key);
+      expect(all.length, key).toBeGreaterThan(0);
+      const [first] = all;
+      expect((await names(key, first!.name.slice(0, 5))).map((n) => n.value)).toContain(first!.value);
+      const hit = async (value: string) =>
+        (
+          await scene.api<{ tried: RuleTry }>('POST', '/api/policies/try', {
+            policy: {
+              ...policy,
+              scope: { include: { [key]: [value] } },
+              rules: [{ ...policy.rules[0], if: 'true' }],
+            },
+            rule: 'r1',
+          })
+        ).tried.hits;
+      // somebody of them has something
+      const counts = await Promise.all(all.slice(0, 20).map((n) => hit(n.value)));
+      expect(Math.max(...counts), key).toBeGreaterThan(0);
+      // of kinds there are no others
+      if (key !== 'spaceKinds') expect(await hit('nothing is called so')).toBe(0);
+    }
+    expect(await names('units', 'nothing is called so')).toEqual([]);
+  });
+
+  it('is marked right or wrong on a sample that stays the same, and tells of a thing what applies to it', async () => {
+    const made = await make(starter('anyone-heavy'));
+    await judged(made.id);
+    const sample = () => scene.api<Sample>('GET', `/api/policies/marks?id=${made.id}&rule=r1`);
+    const before = await sample();
+    const all = (await hits(`policy=${made.id}`)).rows;
+    expect(new Set(before.rows.map((r) => r.key))).toEqual(new Set(all.map((h) => h.key)));
+    expect(Object.values(before.sizes).reduce((a, b) => a + b, 0)).toBe(all.length);
+    const mark = (key: string, right: boolean | null, as?: 'auditor') =>
+      scene.api('PUT', '/api/policies/marks', { id: made.id, rule: 'r1', key, right }, as);
+    const [a, b] = before.rows;
+    await mark(a!.key, true);
+    await mark(b!.key, false);
+    await mark('link:drives:of-a-trial', true);
+    await expect(mark(a!.key, false, 'auditor')).rejects.toThrow(/403/);
+    const after = await sample();
+    expect(after.rows.map((r) => r.key)).toEqual(before.rows.map((r) => r.key));
+    expect(after.rows.slice(0, 2).map((r) => r.right)).toEqual([true, false]);
+    expect(after.others).toEqual([{ key: 'link:drives:of-a-trial', right: true, certainty: null }]);
+    await mark(a!.key, null);
+    expect((await sample()).rows[0]!.right).toBeNull();
+
+    const applies = (key: string) =>
+      scene.api<Applies[] | null>('GET', `/api/policies/applies?key=${encodeURIComponent(key)}`);
+    const [hit] = all;
+    const found = (await applies(hit!.open))!.find((x) => x.policy === made.id)!;
+    expect(found).toMatchObject({ rule: 'r1', mode: 'observe', atRest: true });
+    expect(found.hits.map((h) => h.state)).toContain('would');
+    // a person is the matter of no rule about links
+    const [person] = await scene.truth<{ id: string }[]>('users');
+    expect((await applies(`user:${person!.id}`))!.filter((x) => x.policy === made.id)).toEqual([]);
+    expect(await applies('item:drives:nowhere')).toBeNull();
+    await scene.api('DELETE', `/api/policies/${made.id}`, {});
+    expect((await applies(hit!.open))!.filter((x) => x.policy === made.id)).toEqual([]);
   });
 
   it('is not overwritten by whoever has not seen the last version, and keeps nothing that is wrong', async () => {

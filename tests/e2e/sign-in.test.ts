@@ -5,7 +5,7 @@ import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { SMTPServer } from 'smtp-server';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { AccountList, AccountRow } from '../../src/dto/accounts.ts';
-import { openBrowser, PASSWORDS, Scene, until } from './harness.ts';
+import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
 const scene = new Scene({ sso: true });
 let browser: Browser;
@@ -44,8 +44,9 @@ afterAll(async () => {
 
 async function fresh(): Promise<{ page: Page; context: BrowserContext }> {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  const page = await context.newPage();
-  page.setDefaultTimeout(15_000);
+  // these machines are slow at times; nothing here is a measurement
+  context.setDefaultTimeout(90_000);
+  const page = await livePage(context);
   return { page, context };
 }
 

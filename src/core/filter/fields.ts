@@ -186,7 +186,10 @@ export const FIELDS = {
   },
   findings: {
     text: ANY,
-    name: text('of the file'),
+    kind: text('what it is: a file reached too far, or something that a rule hits', ['exposure', 'breach']),
+    rule: text('name of the rule of a breach, or empty'),
+    policy: text('name of its policy, or empty'),
+    name: text('of the file, or what else it is about'),
     path: text('names from the space down to what holds it'),
     space: text('its space'),
     source: text('id of its workspace'),
@@ -312,6 +315,41 @@ export const FIELDS = {
     at: time('when'),
   },
 } as const satisfies Record<string, Fields>;
+
+/** Fields whose names do not say enough by themselves. */
+const NAMED: Readonly<Record<string, string>> = {
+  text: 'Any of its names',
+  now: 'Reach now',
+  could: 'Possible reach',
+  ends: 'Ends by itself',
+  exposed: 'Is exposed',
+  external: 'External',
+  inherits: 'Takes access from above',
+  mime: 'Media type',
+  sizeBytes: 'Size in bytes',
+  types: 'Data types',
+  domains: 'Outside domains',
+  editorsShare: 'Editors may share',
+  dim: 'Passed over by search',
+  gated: 'Has a gate',
+  consumer: 'Has a personal mailbox',
+  lookAlike: 'Has a look-alike domain',
+  ofPartner: 'Is of a partner',
+  noCopies: 'Without copies',
+  password: 'Has a password',
+  to: 'Whom it is for',
+  on: 'What it is on',
+  through: 'Causes',
+  share: 'Share of all members',
+  active: 'Is active',
+};
+/** What a field is called where conditions are shown as rows: `spaceKind` is “Space kind”. */
+export const fieldWords = (name: string): string =>
+  NAMED[name] ??
+  name
+    .replace(/[A-Z]/g, (c) => ` ${c.toLowerCase()}`)
+    .replaceAll('-', ' ')
+    .replace(/^./, (c) => c.toUpperCase());
 
 /** Tables whose rows can be asked what they hold: of a grant or a link, what it is on. */
 export const HOLDERS = ['items', 'grants', 'links'] as const satisfies readonly (keyof typeof FIELDS)[];

@@ -6,7 +6,8 @@ import { atLeast, atLeastIn, type Found } from '../recognise/types.ts';
 
 /** Holds of every file, a blank one too. */
 export const ANYTHING = 'anything';
-const PACK = 'pack:';
+/** What stands before the name of a pack. */
+export const PACK = 'pack:';
 
 /** How a condition asks. */
 export interface Holding {

@@ -125,3 +125,9 @@ export const policySchema = z.strictObject({
   cases: z.array(caseSchema).max(500).optional(),
 });
 export type Policy = z.infer<typeof policySchema>;
+
+/** A policy as a pilot with a tenth of the people has it. */
+export const piloted = (policy: Policy): Policy => ({
+  ...policy,
+  scope: { ...policy.scope, pilot: { share: 0.1, salt: 'a' } },
+});

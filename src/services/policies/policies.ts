@@ -5,6 +5,7 @@ import { sameJson } from '../../core/equal.ts';
 import type { Policy, Rule } from '../../core/guard/schema.ts';
 import { NOT_BEGUN, PLAN_MOVES } from '../../core/remedy/states.ts';
 import type {
+  Applies,
   Around,
   Coverage,
   ExceptionRow,
@@ -22,10 +23,12 @@ import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
+import type { Findings } from '../findings.ts';
 import type { Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Plans } from '../plans/plans.ts';
 import type { Present } from '../present.ts';
+import { Marks } from './marks.ts';
 import { Responses } from './responses.ts';
 import {
   BY_ITSELF,
@@ -62,6 +65,7 @@ export interface HitsQuery {
 
 export class Policies {
   readonly responses: Responses;
+  readonly marks: Marks;
   /** Called when what is judged is something else, and waited for. */
   onChange: () => Promise<void> = () => Promise.resolve();
 
@@ -71,16 +75,18 @@ export class Policies {
     private readonly engine: {
       ask: Pick<
         Engine['ask'],
-        'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial' | 'coverage'
+        'runPolicy' | 'tryRule' | 'checkPolicy' | 'respond' | 'around' | 'trial' | 'coverage' | 'applies'
       >;
     },
     private readonly present: Pick<Present, 'survey' | 'subscribe'>,
     private readonly jobs: Jobs,
     private readonly events: Pick<Events, 'emit'>,
     private readonly plans: Pick<Plans, 'drafts' | 'runner'>,
+    private readonly findings: Pick<Findings, 'breaches' | 'forget'>,
     private readonly clock: () => Date,
   ) {
-    this.responses = new Responses(db, engine, plans);
+    this.responses = new Responses(db, engine, plans, clock);
+    this.marks = new Marks(db, ledger, clock);
     jobs.declare('policy', {
       broken: 'again',
       run: async ({ subject, by }) => {
@@ -251,11 +257,13 @@ export class Policies {
         this.clock(),
       ]);
       await this.jobs.drop(tx, 'policy', id);
+      await this.findings.breaches(tx, { id, name }, [], this.present.survey ?? 0);
       await this.ledger.add(
         { who: by, what: 'policy.removed', subject: `policy ${id}`, before: { name, version } },
         tx,
       );
     });
+    this.findings.forget();
     await this.onChange();
     // what waits for somebody is no wish of anybody any more
     const waiting = await this.db.query<{ id: number }>(
@@ -390,6 +398,51 @@ export class Policies {
     return { ...covered, rules: docs.flatMap((d) => d.rules.filter((r) => r.mode !== 'paused')).length };
   }
 
+  /** Rules that a thing is in the scope of, and what they hit of it; undefined where it is not there. */
+  async applies(key: string): Promise<Applies[] | undefined> {
+    const kept = await this.db.query<Kept>(CURRENT);
+    const inScope = await this.engine.ask.applies(
+      undefined,
+      kept.map((k) => k.doc),
+      key,
+    );
+    if (!inScope) return undefined;
+    const hits = (
+      await this.db.query<HitKept>(
+        `select h.*, w.plan, w.note, ${STATE} as state, '' as policy_name, null as of_rule from rule_hit h ${WITH_WORK}
+         where h.key = $1 or h.doc->>'open' = $1 order by h.over_at nulls first, h.since desc`,
+        [key],
+      )
+    ).map(hitOf);
+    return kept.flatMap(({ id, name, doc }, place) =>
+      doc.rules.flatMap((r): Applies[] => {
+        const mine = hits.filter((h) => h.policy === id && h.rule === r.id);
+        if (!mine.length && !inScope.some((x) => x.policy === place && x.rule === r.id)) return [];
+        return [
+          {
+            policy: id,
+            policyName: name,
+            rule: r.id,
+            ruleName: r.name,
+            mode: r.mode,
+            atRest: r.atRest ?? false,
+            moments: r.moments ?? [],
+            responses: r.responses,
+            hits: mine.map(({ id: hit, name: of, state, since, overAt, parts, plan }) => ({
+              id: hit,
+              name: of,
+              state,
+              since,
+              overAt,
+              parts,
+              plan,
+            })),
+          },
+        ];
+      }),
+    );
+  }
+
   /** What rules hit, what came last first. */
   async hits(
     { policy, rule, state, text }: HitsQuery,
@@ -451,6 +504,7 @@ export class Policies {
             `update rule_hit set over_at = $2 where policy = $1 and over_at is null and rule || ' ' || key = any($3) returning id`,
             [id, now, differing.gone],
           );
+      await this.findings.breaches(tx, kept, opening(kept.doc), survey);
       // undone or set aside, and over by itself: if it comes again, that is another matter
       await tx.query(
         `delete from hit_change x using plan_change c, plan p where x.change = c.id and p.id = c.plan
@@ -483,6 +537,7 @@ export class Policies {
       );
       return made!.id;
     });
+    this.findings.forget();
     if (run !== undefined && !wrong.length) await this.responses.carry(kept, of, run);
     this.events.emit({ type: 'policies' });
     return kept.doc.rhythm;
@@ -509,6 +564,12 @@ export class Policies {
     );
   }
 }
+
+/** Rules that open findings of what they hit. */
+const opening = ({ rules }: Policy): Pick<Rule, 'id' | 'name' | 'severity'>[] =>
+  rules
+    .filter((r) => r.mode === 'enforce' && r.responses.some((x) => x.do === 'finding'))
+    .map(({ id, name, severity }) => ({ id, name, severity }));
 
 /** What a rule responds to, and how. */
 const reachOf = ({ scope, filter }: Policy, { subject, if: condition, responses }: Rule): object => ({

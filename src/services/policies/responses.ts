@@ -3,7 +3,7 @@
  * change too much; a steward has to look at it then.
  */
 import { RESPONSES } from '../../core/guard/responses.ts';
-import { FEW, USUAL_BREAKER, type Policy } from '../../core/guard/schema.ts';
+import { FEW, piloted, USUAL_BREAKER, type Policy } from '../../core/guard/schema.ts';
 import { PLAN_MOVES } from '../../core/remedy/states.ts';
 import type { Foretelling, Responded } from '../../dto/guard.ts';
 import type { Preview } from '../../dto/remedy.ts';
@@ -24,8 +24,9 @@ interface OpenHit {
 export class Responses {
   constructor(
     private readonly db: Db,
-    private readonly engine: { ask: Pick<Engine['ask'], 'respond'> },
+    private readonly engine: { ask: Pick<Engine['ask'], 'respond' | 'tryRule'> },
     private readonly plans: Pick<Plans, 'drafts' | 'runner'>,
+    private readonly clock: () => Date,
   ) {}
 
   /**
@@ -148,7 +149,20 @@ export class Responses {
     for (const parts of answer.parts)
       for (const p of parts) if (p.how === 'cannot' && p.why) why.set(p.why, (why.get(p.why) ?? 0) + 1);
     const { preview } = answer;
+    const pilot = doc.scope?.pilot
+      ? undefined
+      : await this.engine.ask.tryRule(undefined, piloted(doc), rule, signal);
+    // what was hit when the rule was first judged began before anybody looked
+    const byDay = await this.db.query<{ day: string; hits: number }>(
+      `select d::date::text as day, (select count(*)::int from rule_hit h where h.policy = $1 and h.rule = $2
+           and h.since >= greatest(d, r.at + interval '1 second') and h.since < d + interval '1 day') as hits
+       from (select min(at) as at from policy_run where policy = $1) r,
+         generate_series(greatest($3::date - $4::int, r.at::date)::timestamptz, $3, interval '1 day') d`,
+      [id, rule, this.clock(), DAYS],
+    );
     return {
+      byDay,
+      inPilot: pilot?.tried?.hits ?? null,
       hits: hits.length,
       cannot: [...why]
         .map(([words, n]) => ({ words, hits: n }))
@@ -174,6 +188,8 @@ export class Responses {
   }
 }
 
+/** Hits are told of by day for so many days. */
+const DAYS = 30;
 const MOST_WHY = 5;
 const MOST_CHANGES_TOLD = 10;
 const MOST_PEOPLE = 10;

@@ -50,6 +50,7 @@ export const TABLE = {
     read: ({ findings }, q, page) => findings.list({ ...q, ...page, brief: false }),
     flat: ({ summary: s, ...r }) => ({
       finding: r.id,
+      kind: r.kind,
       state: r.state,
       severity: r.severity,
       points: r.points,
@@ -68,6 +69,8 @@ export const TABLE = {
       assignedTo: r.assignee ?? '',
       notes: r.notes,
       opened: r.opened ?? '',
+      rule: s.breach?.ruleName ?? '',
+      policy: s.breach?.policyName ?? '',
       source: r.source,
       item: r.item,
     }),

@@ -9,6 +9,8 @@ import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Decision, eventWords } from './Decision.tsx';
 import { WhatToDo } from './WhatToDo.tsx';
 import { Routes } from './Routes.tsx';
+import { Applies } from './Applies.tsx';
+import { Because } from './Because.tsx';
 import { Contents } from './Found.tsx';
 
 export interface FindingDetail {
@@ -28,6 +30,7 @@ export function Dossier({ finding, ...pinning }: { finding: number } & Pinning) 
 
 function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
   const fixed = row.state === 'fixed';
+  const { breach } = row.summary;
   const reach = dossier?.reach;
   return (
     <>
@@ -37,31 +40,45 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           {row.summary.path}
           {dossier?.item.owner && <> · owner {dossier.item.owner}</>}
         </p>
-        <div className="mt-2 flex items-center gap-4">
-          <Beam now={reach?.now.tier ?? row.now} could={reach?.could.tier ?? row.could} large words={false} />
-          <div className="leading-snug">
-            <div>
-              Now <b>{reach?.now.tier ?? row.now}</b>
-              {(reach?.could.tier ?? row.could) !== (reach?.now.tier ?? row.now) && (
-                <>
-                  , could be <b>{reach?.could.tier ?? row.could}</b>
-                </>
-              )}
-            </div>
-            <div className="flex items-center gap-1.5 text-quiet">
-              <Weight weight={dossier?.weight ?? row.weight} /> weight {dossier?.weight ?? row.weight} allows{' '}
-              {dossier?.allowed}
+        {breach && <Because breach={breach} />}
+        {(row.kind === 'exposure' || row.summary.space) && (
+          <div className="mt-2 flex items-center gap-4">
+            <Beam
+              now={reach?.now.tier ?? row.now}
+              could={reach?.could.tier ?? row.could}
+              large
+              words={false}
+            />
+            <div className="leading-snug">
+              <div>
+                Now <b>{reach?.now.tier ?? row.now}</b>
+                {(reach?.could.tier ?? row.could) !== (reach?.now.tier ?? row.now) && (
+                  <>
+                    , could be <b>{reach?.could.tier ?? row.could}</b>
+                  </>
+                )}
+              </div>
+              <div className="flex items-center gap-1.5 text-quiet">
+                <Weight weight={dossier?.weight ?? row.weight} /> weight {dossier?.weight ?? row.weight}{' '}
+                allows {dossier?.allowed}
+              </div>
             </div>
           </div>
-        </div>
+        )}
         {fixed ? (
-          <p className="mt-3">Fixed: its reach is within what its weight allows.</p>
+          <p className="mt-3">
+            {breach
+              ? 'Fixed: the rule does not hit it any more.'
+              : 'Fixed: its reach is within what its weight allows.'}
+          </p>
         ) : (
           dossier && <WhatToDo dossier={dossier} row={row} />
         )}
         {!fixed && <Decision row={row} />}
       </header>
-      {!dossier && <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>}
+      {!dossier && row.item && (
+        <p className="px-4 pb-3 text-quiet">This file is not in the newest survey any more.</p>
+      )}
       {dossier && (
         <Routes
           reach={dossier.reach}
@@ -70,7 +87,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           nodeKey={`item:${dossier.source}:${dossier.item.id}`}
         />
       )}
-      {!fixed && (
+      {!fixed && !breach && (
         <Section name="Why it counts" aside={`${row.points} exposure points, ${row.severity}`}>
           <table className="w-full">
             <tbody>
@@ -105,6 +122,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           now
         />
       )}
+      {dossier && <Applies of={`item:${dossier.source}:${dossier.item.id}`} />}
       <Section name="History">
         <ol>
           {history.map((h, i) => (

@@ -5,6 +5,7 @@ import { TIERS, type Tier } from '../../core/model.ts';
 import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef, IdentityDossier as Data } from '../../dto/access.ts';
 import { withQuery, ask, get } from '../frame/api.ts';
+import { Applies } from './Applies.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { FarSideLink } from '../parts/FarSide.tsx';
 import { Compose } from '../parts/Compose.tsx';
@@ -98,6 +99,7 @@ function Body({
         </Section>
       )}
       {row.kind !== 'group' && what.items > 0 && <What data={data} asOf={asOf} />}
+      {asOf === undefined && /^(user|outsider|group):/.test(row.key) && <Applies of={row.key} />}
       <Granted data={data} />
       {row.kind === 'group' && what.items > 0 && <What data={data} asOf={asOf} />}
       {data.within.length > 0 && (

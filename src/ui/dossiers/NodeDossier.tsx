@@ -12,6 +12,7 @@ import { usePinned } from '../parts/pinned.ts';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
 import { OptionsButton } from '../parts/Options.tsx';
 import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
+import { Applies } from './Applies.tsx';
 import { asOfOf, type SetUrl } from '../frame/url.ts';
 import { bytesWords, canWords, entryWords } from '../parts/words.ts';
 
@@ -179,6 +180,7 @@ function Body({
           </Section>
         )
       )}
+      {asOf === undefined && <Applies of={data.node.key} />}
       <Section
         name="Facts"
         aside={

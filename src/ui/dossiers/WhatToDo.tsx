@@ -17,7 +17,7 @@ export const useFix = (row: FindingRow) =>
   useQuery({
     ...ask('/api/findings/fix', { finding: row.id }),
     staleTime: Infinity,
-    enabled: row.state === 'open' || row.state === 'reopened',
+    enabled: row.kind === 'exposure' && (row.state === 'open' || row.state === 'reopened'),
   });
 
 /** The cheapest fix first: withdraw what lets outsiders in and nobody else. */

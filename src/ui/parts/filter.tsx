@@ -4,21 +4,14 @@ import { viewForm } from '../../dto/forms.ts';
 import { Field as FormField, FormTrouble, useSchemaForm } from './form.tsx';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Bookmark, Braces, Search } from 'lucide-react';
-import { useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
-import {
-  FIELDS,
-  HOLDERS,
-  joinConditions,
-  splitConditions,
-  type Field,
-  type Filtered,
-} from '../../core/filter/fields.ts';
+import { lazy, Suspense, useEffect, useId, useRef, useState, type KeyboardEvent as Key } from 'react';
+import { joinConditions, splitConditions, type Filtered } from '../../core/filter/fields.ts';
 import type { SavedView } from '../../dto/accounts.ts';
-import { get, ask, send } from '../frame/api.ts';
+import { ask, send } from '../frame/api.ts';
 import { useRefresh } from '../frame/signed.ts';
 import type { SetUrl } from '../frame/url.ts';
-import type { EditorProps, Offer, Wrong } from './CodeEditor.tsx';
-import { Editor } from './Editor.tsx';
+import type { Offer } from './CodeEditor.tsx';
+import { fieldOf, offersFor, wrongIn } from './ConditionText.tsx';
 
 /** What is typed is a condition once it compares, joins, calls or negates something, or asks what a list holds. */
 const CONDITION = /==|!=|[<>]|&&|\|\||\.\w+\(|^!|"\s+in\s+\w/;
@@ -26,57 +19,6 @@ const isCondition = (typed: string, table: Filtered | undefined): boolean =>
   table !== undefined &&
   // one word alone is a condition where it is a field that is true or false
   (CONDITION.test(typed) || fieldOf(table, typed)?.type === 'bool');
-const fieldOf = (table: Filtered, name: string): Field | undefined =>
-  (FIELDS[table] as Record<string, Field>)[name];
-
-/** A suggestion, shown without what only opens a call. */
-const offer = (put: string, from: number, about = ''): Offer => ({
-  put,
-  label: put.replace(/\(.*$|\.contains.*/, '').trim(),
-  from,
-  about,
-});
-
-/** Suggestions: fields, and after a comparison the values of the field. */
-function offersFor(table: Filtered, typed: string): Offer[] {
-  const compared = /(\w+)\s*(?:==|!=|<=|>=|<|>)\s*("?[\w-]*)$/.exec(typed);
-  const field = compared && fieldOf(table, compared[1]!);
-  if (field) {
-    const from = typed.length - compared[2]!.length;
-    const offers = field.offers ?? (field.type === 'bool' ? ['true', 'false'] : []);
-    return offers
-      .filter((o) => o.toLowerCase().startsWith(compared[2]!.toLowerCase()) && o !== compared[2])
-      .map((put) => offer(put, from));
-  }
-  const word = /([A-Za-z]\w*)$/.exec(typed)?.[1];
-  if (!word) return [];
-  const from = typed.length - word.length;
-  const listAfterIn = /["\w]\s+in\s+\w*$/.test(typed);
-  const holds =
-    (HOLDERS as readonly Filtered[]).includes(table) && 'holds'.startsWith(word.toLowerCase())
-      ? [offer('holds("', from, 'whether a file holds a data type, or one of a pack: holds("pack:…")')]
-      : [];
-  const fields = Object.entries<Field>(FIELDS[table])
-    .filter(
-      ([name, f]) =>
-        name.toLowerCase().startsWith(word.toLowerCase()) && (!listAfterIn || f.type === 'list<string>'),
-    )
-    .map(([name, f]) =>
-      offer(
-        listAfterIn || f.type === 'bool'
-          ? name
-          : f.type === 'list<string>'
-            ? `${name}.exists(x, x.contains("`
-            : f.type === 'string' && !f.offers
-              ? `${name}.contains("`
-              : `${name} ${f.type === 'string' ? '==' : '>='} `,
-        from,
-        f.about,
-      ),
-    );
-  return [...fields, ...holds];
-}
-
 /**
  * Filters by the parameter `text` a moment after the last key, and by `where`, to which Enter adds what
  * is typed as a condition; `/` goes to it from anywhere. `table`: whose fields conditions are about.
@@ -224,34 +166,9 @@ export function FilterBox({
   );
 }
 
-/** What is wrong with a condition on a table, as the API says it, and where the word stands that it names. */
-async function wrongIn(table: Filtered, where: string): Promise<Wrong | undefined> {
-  if (!where.trim()) return undefined;
-  try {
-    await get('/api/filter', { table, where });
-    return undefined;
-  } catch (e) {
-    const message = (e as Error).message.replace(/^where: /, '');
-    const word = /“(\w+)”/.exec(message)?.[1];
-    const from = word === undefined ? -1 : where.search(new RegExp(`\\b${word}\\b`));
-    return from < 0 ? { message } : { message, from, to: from + word!.length };
-  }
-}
+const Rows = lazy(() => import('./ConditionRows.tsx'));
 
-/** A condition as text, in an editor that knows the fields of the table. */
-export const ConditionText = ({
-  table,
-  ...editor
-}: { table: Filtered } & Pick<EditorProps, 'value' | 'change' | 'label' | 'focus' | 'hint' | 'done'>) => (
-  <Editor
-    {...editor}
-    offers={(before) => offersFor(table, before)}
-    check={(t) => wrongIn(table, t)}
-    about={(word) => fieldOf(table, word)?.about}
-  />
-);
-
-/** All conditions as one text. */
+/** All conditions in one place. */
 function ConditionEditor({ table, where, set }: { table: Filtered; where: string | undefined; set: SetUrl }) {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState('');
@@ -285,17 +202,19 @@ function ConditionEditor({ table, where, set }: { table: Filtered; where: string
           sideOffset={4}
           collisionPadding={8}
           aria-label="Conditions"
-          className="z-40 w-[520px] rounded border border-slate bg-base-100 p-3 shadow-lg"
+          className="z-40 max-h-[80vh] w-[640px] overflow-auto rounded border border-slate bg-base-100 p-3 shadow-lg"
         >
-          <ConditionText
-            table={table}
-            value={text}
-            change={setText}
-            label="Conditions"
-            focus
-            hint="weight >= 3 && now == public"
-            done={apply}
-          />
+          <Suspense>
+            <Rows
+              table={table}
+              value={text}
+              change={setText}
+              label="Conditions"
+              focus
+              hint="weight >= 3 && now == public"
+              done={apply}
+            />
+          </Suspense>
           {wrong && (
             <p role="alert" className="mt-1 text-error">
               {wrong}

@@ -1,7 +1,9 @@
-import type { Capability, Tier } from '../../core/model.ts';
+import { TIERS, type Capability, type Tier } from '../../core/model.ts';
 import type { ChangeState, PlanState } from '../../dto/remedy.ts';
 import type { EntryRef } from '../../dto/access.ts';
 import type { Fix } from '../../dto/exposure.ts';
+import type { AskedValue } from '../../dto/guard.ts';
+import { dayWords } from './dates.ts';
 
 /** A grant or link in words. */
 export const entryWords = (e: EntryRef): string =>
@@ -198,3 +200,14 @@ const count = (n: number, one: string): string => `${n.toLocaleString('en')} ${o
 
 /** A tier as a column's head, which is narrow. */
 export const tierHead = (t: Tier): string => (t === 'organisation' ? 'organis.' : t);
+
+/** A value that a condition asked about. */
+export function valueWords([field, value]: AskedValue): string {
+  if (value === null) return `${field}: none`;
+  if (Array.isArray(value)) return `${field}: ${value.join(', ') || 'none'}`;
+  if ((field === 'now' || field === 'could') && typeof value === 'number')
+    return `${field}: ${TIERS[value] ?? value}`;
+  if (typeof value === 'number' && value > 1e11)
+    return `${field}: ${dayWords(new Date(value).toISOString())}`;
+  return `${field}: ${typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value)}`;
+}

@@ -3,7 +3,12 @@ import { useState } from 'react';
 import { SEVERITIES } from '../../../core/exposure/exposure.ts';
 import { joinConditions, splitConditions } from '../../../core/filter/fields.ts';
 import type { Account } from '../../../dto/accounts.ts';
-import type { FindingGroup, FindingGroupBy, FindingRow } from '../../../dto/exposure.ts';
+import {
+  FINDING_KINDS,
+  type FindingGroup,
+  type FindingGroupBy,
+  type FindingRow,
+} from '../../../dto/exposure.ts';
 import { ask } from '../../frame/api.ts';
 import { Compose } from '../../parts/Compose.tsx';
 import { Dossier } from '../../dossiers/Dossier.tsx';
@@ -46,22 +51,30 @@ const GROUP_WORDS: Record<FindingGroupBy, string> = {
   type: 'data type',
   domain: 'outside domain',
   cause: 'cause',
+  rule: 'rule',
 };
+const KINDS = { exposure: 'exposures', breach: 'breaches' } as const;
+
+/** Whether it is about something that is reached: a person or a group is not. */
+const isReached = (r: FindingRow): boolean => r.kind === 'exposure' || r.summary.space !== '';
 const GROUPS = Object.keys(GROUP_WORDS) as FindingGroupBy[];
 
 /** Whence it is reached, the widest first. */
 const from = (r: FindingRow): string =>
-  r.now === 'public'
-    ? 'anyone at all'
-    : [
-        ...(r.could === 'public' ? ['any holder of the link'] : []),
-        ...r.summary.domains,
-        ...(r.summary.domainsMore ? [`${r.summary.domainsMore} more`] : []),
-      ].join(', ') || 'inside';
+  !isReached(r)
+    ? ''
+    : r.now === 'public'
+      ? 'anyone at all'
+      : [
+          ...(r.could === 'public' ? ['any holder of the link'] : []),
+          ...r.summary.domains,
+          ...(r.summary.domainsMore ? [`${r.summary.domainsMore} more`] : []),
+        ].join(', ') || 'inside';
 
 function View({ params, set, narrow }: ViewProps) {
   const { steward } = useSigned();
   const state = STATES.find((x) => x === params.get('state')) ?? 'open';
+  const kind = FINDING_KINDS.find((k) => k === params.get('kind'));
   const severity = params.get('severity') ?? undefined;
   const text = params.get('text') ?? undefined;
   const where = params.get('where') ?? undefined;
@@ -73,7 +86,7 @@ function View({ params, set, narrow }: ViewProps) {
   const [deciding, setDeciding] = useState<{ what: Deciding; findings: number[] }>();
   const [composing, setComposing] = useState<FindingRow[]>();
   const { pickUp } = useTriage();
-  const held = { state, severity, text, where, space, source };
+  const held = { state, kind, severity, text, where, space, source };
 
   const { query, first, rows, more } = usePages('/api/findings', { ...held, sort, brief: 'true' }, PAGE);
 
@@ -81,7 +94,7 @@ function View({ params, set, narrow }: ViewProps) {
   const onKey = (key: string, row: FindingRow) => {
     if (!steward) return;
     if (key === 'p') pickUp.mutate([row.id]);
-    if (key === 'c') setComposing([row]);
+    if (key === 'c' && row.item) setComposing([row]);
     const what = ({ a: 'accept', g: 'give', n: 'note' } as const)[key as 'a' | 'g' | 'n'];
     if (what) setDeciding({ what, findings: marked.size ? [...marked] : [row.id] });
   };
@@ -99,11 +112,18 @@ function View({ params, set, narrow }: ViewProps) {
       name: 'Points',
       width: '96px',
       sorts: true,
-      cell: (r) => <Share of={r.points} most={most} wide={36} />,
+      cell: (r) =>
+        r.kind === 'exposure' ? (
+          <Share of={r.points} most={most} wide={36} />
+        ) : (
+          <span className="text-quiet" title="Points are of exposures; this is what its rule says.">
+            {r.severity}
+          </span>
+        ),
     },
     {
       key: 'name',
-      name: 'File',
+      name: 'What',
       width: narrow ? 'minmax(180px, 1.6fr)' : 'minmax(240px, 1.6fr)',
       sorts: true,
       cell: (r) => (
@@ -124,24 +144,34 @@ function View({ params, set, narrow }: ViewProps) {
               <span className="truncate">
                 {r.summary.types
                   .map((t) => `${t.name}${t.distinct > 1 ? ` × ${t.distinct}` : ''}`)
-                  .join(', ') || 'by its label'}
+                  .join(', ') || (r.kind === 'exposure' ? 'by its label' : '')}
               </span>
             ),
           },
           {
             key: 'through',
-            name: 'Reached from',
+            name: 'Reached from, or rule',
             width: 'minmax(140px, 0.9fr)',
-            cell: (r: FindingRow) => <span className="truncate">{from(r)}</span>,
+            cell: (r: FindingRow) => (
+              <span className="truncate" title={r.summary.breach?.policyName}>
+                {r.summary.breach?.ruleName ?? from(r)}
+              </span>
+            ),
           },
         ]),
-    { key: 'weight', name: 'Weight', width: '92px', sorts: true, cell: (r) => <Weight weight={r.weight} /> },
+    {
+      key: 'weight',
+      name: 'Weight',
+      width: '92px',
+      sorts: true,
+      cell: (r) => isReached(r) && <Weight weight={r.weight} />,
+    },
     {
       key: 'reach',
       name: 'Reach',
       width: '286px',
       sorts: true,
-      cell: (r) => <Beam now={r.now} could={r.could} />,
+      cell: (r) => isReached(r) && <Beam now={r.now} could={r.could} />,
     },
     ...(state === 'open'
       ? []
@@ -165,8 +195,8 @@ function View({ params, set, narrow }: ViewProps) {
   if (first && first.open + first.accepted + first.fixed === 0)
     return (
       <Empty action={<ToSources />}>
-        Here you will see every file that more people can reach than its content allows, the costliest first.
-        For that, survey your workspaces.
+        Here you will see every file that more people can reach than its content allows, the costliest first,
+        and what breaks the rules of your policies. For that, survey your workspaces.
       </Empty>
     );
   return (
@@ -178,15 +208,15 @@ function View({ params, set, narrow }: ViewProps) {
       find={{
         label: 'Find in findings',
         placeholder: narrow ? 'find …' : 'find, or a condition',
-        width: narrow ? 'w-32' : 'w-52',
+        width: narrow ? 'w-32' : 'w-44',
       }}
-      filters={['severity', 'state', 'space', 'ws']}
+      filters={['kind', 'severity', 'state', 'space', 'ws']}
       title={
         <h1 className="whitespace-nowrap text-base">
           {first ? (
             <>
               <b>{plural(first.total, state === 'all' ? 'finding' : `${state} finding`)}</b>
-              {state !== 'fixed' && (
+              {state !== 'fixed' && kind !== 'breach' && (
                 <span className="text-quiet">, {count(first.points)} exposure points</span>
               )}
             </>
@@ -200,7 +230,7 @@ function View({ params, set, narrow }: ViewProps) {
         <>
           {!narrow && (
             <select
-              className="select select-sm w-36"
+              className="select select-sm w-32"
               aria-label="Group by"
               value={by ?? ''}
               onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
@@ -213,6 +243,19 @@ function View({ params, set, narrow }: ViewProps) {
               ))}
             </select>
           )}
+          <select
+            className="select select-sm w-28"
+            aria-label="Kind"
+            value={kind ?? ''}
+            onChange={(e) => set({ kind: e.target.value, finding: undefined })}
+          >
+            <option value="">any kind</option>
+            {FINDING_KINDS.map((k) => (
+              <option key={k} value={k}>
+                {KINDS[k]}
+              </option>
+            ))}
+          </select>
           <select
             className="select select-sm w-32"
             aria-label="Severity"
@@ -243,7 +286,7 @@ function View({ params, set, narrow }: ViewProps) {
               marked={[...marked]}
               clear={() => setMarked(new Set())}
               begin={(what) => setDeciding({ what, findings: [...marked] })}
-              compose={() => setComposing(rows.filter((r) => marked.has(r.id)))}
+              compose={() => setComposing(rows.filter((r) => marked.has(r.id) && r.item))}
             />
           )}
           {composing && <Compose rows={composing} close={() => setComposing(undefined)} />}
@@ -251,7 +294,11 @@ function View({ params, set, narrow }: ViewProps) {
         </>
       }
       empty={first !== undefined && rows.length === 0}
-      nothing="Nothing is open: every file’s reach is within what its weight allows."
+      nothing={
+        kind === 'breach'
+          ? 'Nothing breaks a rule that opens findings. Rules do so while they enforce.'
+          : 'Nothing is open: every file’s reach is within what its weight allows.'
+      }
     >
       {by ? (
         <Groups by={by} held={held} set={set} />
@@ -278,6 +325,7 @@ const CONDITION: Record<Exclude<FindingGroupBy, 'item'>, (value: string) => stri
   type: (v) => (v ? `${JSON.stringify(v)} in types` : 'size(types) == 0'),
   domain: (v) => (v ? `${JSON.stringify(v)} in domains` : 'size(domains) == 0'),
   cause: (v) => (v ? `${JSON.stringify(v)} in through` : 'size(through) == 0'),
+  rule: (v) => `rule == ${JSON.stringify(v)}`,
 };
 const NONE: Record<FindingGroupBy, string> = {
   item: '',
@@ -286,6 +334,7 @@ const NONE: Record<FindingGroupBy, string> = {
   type: 'by its label alone',
   domain: 'nobody outside, or anybody at all',
   cause: 'no single cause',
+  rule: 'no rule: files reached too far',
 };
 
 function Groups({

@@ -395,6 +395,10 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     words: (n) => `${plural(n, 'finding')} came back`,
     href: '/exposure/findings?where=state+%3D%3D+%22reopened%22',
   },
+  breaches: {
+    words: (n) => `${plural(n, 'breach', 'breaches')} of rules to look at`,
+    href: '/exposure/findings?kind=breach',
+  },
   mine: { words: (n) => `${plural(n, 'finding')} assigned to you`, href: '/exposure/findings' },
   'limits-proposed': {
     words: () => 'looser approval limits are proposed',

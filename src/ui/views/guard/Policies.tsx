@@ -12,7 +12,7 @@ import { useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { count, Empty, plural, Trouble } from '../../parts/marks.tsx';
 import { OnePolicy } from './policies/One.tsx';
-import { MODE_WORDS } from './policies/words.ts';
+import { MODE_WORDS } from '../../parts/policy-words.ts';
 import { Starters } from './policies/Starters.tsx';
 
 const EditPolicy = lazy(() => import('./policies/Edit.tsx'));

@@ -60,12 +60,15 @@ const IconButton = ({
 export default function EditPolicy({
   given = EMPTY,
   of,
+  again = false,
   close,
   saved,
 }: {
   given?: Policy | undefined;
   /** The policy that is changed; absent for a new one. */
   of?: { id: number; version: number };
+  /** What is given is not as it is kept: it can be saved as it stands. */
+  again?: boolean;
   close: () => void;
   saved: (id: number) => void;
 }) {
@@ -213,7 +216,7 @@ export default function EditPolicy({
               )}
               <button
                 className="btn btn-sm btn-primary"
-                disabled={form.formState.isSubmitting || (of && !form.formState.isDirty)}
+                disabled={form.formState.isSubmitting || (of && !again && !form.formState.isDirty)}
               >
                 {of ? 'Save as a new version' : 'Make the policy'}
               </button>

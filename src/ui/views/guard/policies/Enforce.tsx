@@ -1,13 +1,16 @@
 /** Before a rule responds by itself: what it would do at once, to whom, and why it is let. */
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { precisionOf } from '../../../../core/guard/marks.ts';
 import type { Policy, Rule } from '../../../../core/guard/schema.ts';
 import type { Foretelling } from '../../../../dto/guard.ts';
 import { ask } from '../../../frame/api.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
+import { dayWords } from '../../../parts/dates.ts';
 import { count, plural, Trouble } from '../../../parts/marks.tsx';
+import { Marks, marksOf, precisionWords, useMarks } from './Marks.tsx';
 import { Trial } from './Trial.tsx';
-import { responseWords } from './words.ts';
+import { responseWords } from '../../../parts/policy-words.ts';
 
 export function Enforce({
   id,
@@ -44,8 +47,9 @@ export function Enforce({
         </p>
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
-        {data && rule.atRest && <Foretold told={data} />}
-        {rule.moments?.includes('share') && <Trial policy={policy} rule={rule.id} />}
+        {data && rule.atRest && <Foretold told={data} rule={rule} />}
+        <HowRight id={id} rule={rule} />
+        {rule.moments?.includes('share') && <Trial policy={policy} rule={rule.id} of={id} />}
         <label className="flex flex-col gap-1">
           Why now, for the record
           <input
@@ -68,7 +72,31 @@ export function Enforce({
 
 const lowered = (t: string): string => t.slice(0, 1).toLowerCase() + t.slice(1);
 
-function Foretold({ told }: { told: Foretelling }) {
+/** How often the rule was right, by what was marked; and marking more. */
+function HowRight({ id, rule }: { id: number; rule: Rule }) {
+  const { sample } = useMarks(id, rule.id);
+  const [marking, setMarking] = useState(false);
+  const precision = sample && precisionOf(marksOf(sample), sample.sizes);
+  return (
+    <p>
+      {precision ? (
+        <b>It is {precisionWords(precision)}.</b>
+      ) : (
+        'How often it is right is not known: nobody has looked at a sample yet.'
+      )}{' '}
+      <button
+        type="button"
+        className="cursor-pointer underline decoration-slate"
+        onClick={() => setMarking(true)}
+      >
+        Look at a sample …
+      </button>
+      {marking && <Marks id={id} rule={rule} close={() => setMarking(false)} />}
+    </p>
+  );
+}
+
+function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
   const { members = 0, guests = 0, outsiders = 0, people = [], changes = [], ofChanges = 0 } = told;
   if (!told.hits) return <p>Nothing is hit now. It will respond to what comes.</p>;
   const losing = members + guests + outsiders;
@@ -82,6 +110,20 @@ function Foretold({ told }: { told: Foretelling }) {
         />
         <Figure n={told.points ?? 0} of="points of exposure closed" />
       </dl>
+      <p>
+        {rule.responses.some((r) => r.do === 'finding') && (
+          <>{plural(told.hits, 'finding')} would be opened. </>
+        )}
+        {told.byDay.length > 1 && (
+          <>
+            Since it is judged {perDay(told)} {perDay(told) === 1 ? 'new hit' : 'new hits'} a day
+            {most(told) && `, ${count(most(told)!.hits)} on the worst (${dayWords(most(told)!.day)})`}.{' '}
+          </>
+        )}
+        {told.inPilot !== null && (
+          <>A pilot with a tenth of the people would be hit {count(told.inPilot)} times.</>
+        )}
+      </p>
       {told.stops.length > 0 && (
         <p role="alert" className="font-bold">
           The breaker would stop the first run: {told.stops.join('; ')}. You would be asked to look at it.
@@ -130,6 +172,14 @@ function Foretold({ told }: { told: Foretelling }) {
     </>
   );
 }
+
+const perDay = ({ byDay }: Foretelling): number =>
+  Math.round((10 * byDay.reduce((n, d) => n + d.hits, 0)) / byDay.length) / 10;
+const most = ({ byDay }: Foretelling): Foretelling['byDay'][number] | undefined =>
+  byDay.reduce<Foretelling['byDay'][number] | undefined>(
+    (a, d) => (d.hits > (a?.hits ?? 0) ? d : a),
+    undefined,
+  );
 
 function Figure({ n, of }: { n: number; of: string }) {
   return (

@@ -11,7 +11,8 @@ import { usePages } from '../../../parts/pages.ts';
 import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
 import { Except } from './Exceptions.tsx';
-import { PART_WORDS, STATE_WORDS, valueWords } from './words.ts';
+import { valueWords } from '../../../parts/words.ts';
+import { PART_WORDS, STATE_WORDS } from '../../../parts/policy-words.ts';
 
 /** Where a hit opens: beside the policy, or in the view of what it is. */
 const opensBeside = (h: HitRow): boolean => /^(?:item|space):/.test(h.open);

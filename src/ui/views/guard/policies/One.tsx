@@ -11,17 +11,29 @@ import { Menu, MenuItem } from '../../../parts/Menu.tsx';
 import { useSay } from '../../../parts/Toasts.tsx';
 import { Enforce } from './Enforce.tsx';
 import { Exceptions } from './Exceptions.tsx';
+import { Marks } from './Marks.tsx';
 import { Hits } from './Hits.tsx';
-import { MODE_WORDS, responseWords, rhythmWords, ruleWords, scopeWords, STATE_WORDS } from './words.ts';
+import {
+  MODE_WORDS,
+  responseWords,
+  rhythmWords,
+  ruleWords,
+  scopeWords,
+  STATE_WORDS,
+} from '../../../parts/policy-words.ts';
 
 const EditPolicy = lazy(() => import('./Edit.tsx'));
+const Versions = lazy(() => import('./Versions.tsx'));
 
 export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number }) {
   const { data, error, refetch } = useQuery(ask('/api/policies/[id]', { id }));
   const { steward } = useSigned();
   const refresh = useRefresh();
   const say = useSay();
-  const [editing, setEditing] = useState(false);
+  /** What is changed: as it is, or an older version that is taken up again. */
+  const [editing, setEditing] = useState<Policy>();
+  const [looking, setLooking] = useState(false);
+  const [marking, setMarking] = useState<Rule>();
   const [sure, setSure] = useState(false);
   const [enforcing, setEnforcing] = useState<Rule>();
   const run = useMutation({
@@ -65,7 +77,7 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
             <button className="btn btn-sm" disabled={run.isPending} onClick={() => run.mutate()}>
               Judge now
             </button>
-            <button className="btn btn-sm btn-primary" onClick={() => setEditing(true)}>
+            <button className="btn btn-sm btn-primary" onClick={() => setEditing(policy)}>
               Edit …
             </button>
             <Menu label="More" button={<button className="btn btn-sm btn-ghost">More</button>}>
@@ -98,7 +110,13 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
       )}
       <p className="mt-1.5">
         {scopeWords(policy)} <span className="text-quiet">{rhythmWords(policy.rhythm)}.</span>{' '}
-        <LastRun page={data} />
+        <LastRun page={data} />{' '}
+        <button
+          className="cursor-pointer text-quiet underline decoration-slate"
+          onClick={() => setLooking(true)}
+        >
+          {plural(data.versions.length, 'version')}
+        </button>
       </p>
       {policy.filter && (
         <p className="mt-1 text-quiet">
@@ -134,6 +152,14 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
                 </span>
               )}
               <HowFar states={data.states[r.id] ?? {}} rule={r.id} set={set} />
+              {r.atRest && allOf(data, r) > 0 && (
+                <button
+                  className="cursor-pointer text-quiet underline decoration-slate"
+                  onClick={() => setMarking(r)}
+                >
+                  How often is it right?
+                </button>
+              )}
             </div>
             {steward ? (
               <select
@@ -173,13 +199,27 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
           }}
         />
       )}
+      {marking && <Marks id={id} rule={marking} close={() => setMarking(undefined)} />}
+      {looking && (
+        <Suspense>
+          <Versions
+            page={data}
+            close={() => setLooking(false)}
+            edit={(version) => {
+              setLooking(false);
+              setEditing(version);
+            }}
+          />
+        </Suspense>
+      )}
       {editing && (
         <Suspense>
           <EditPolicy
-            given={policy}
+            given={editing}
             of={{ id, version: data.version }}
-            close={() => setEditing(false)}
-            saved={() => setEditing(false)}
+            again={editing !== policy}
+            close={() => setEditing(undefined)}
+            saved={() => setEditing(undefined)}
           />
         </Suspense>
       )}

@@ -12,7 +12,7 @@ import {
 import { MOMENTS, type Policy, type Rule } from '../../../../core/guard/schema.ts';
 import { SEVERITIES } from '../../../../core/exposure/exposure.ts';
 import { Field, TextField } from '../../../parts/form.tsx';
-import { ConditionText } from '../../../parts/filter.tsx';
+import ConditionEditor from '../../../parts/ConditionRows.tsx';
 
 const HINT: Record<Rule['subject'], string> = {
   item: 'could >= outside && holds("pack:payment-data")',
@@ -93,7 +93,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
       </div>
       <Field form={form} name={`rules.${n}.if`} label={`It hits ${words[1]} of which this holds`}>
         {() => (
-          <ConditionText
+          <ConditionEditor
             table={fields}
             value={rule.if}
             change={(text) => set('if', text)}

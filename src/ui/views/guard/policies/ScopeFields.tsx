@@ -1,21 +1,32 @@
 /** For whom and where a policy is, and when it is judged. */
-import { X } from 'lucide-react';
+import { useQuery } from '@tanstack/react-query';
+import { Plus, X } from 'lucide-react';
+import { useState } from 'react';
 import type { UseFormReturn } from 'react-hook-form';
 import { SUBJECTS } from '../../../../core/guard/kinds.ts';
 import {
   SCOPE_KEYS,
+  USUAL_BREAKER,
+  type Breaker,
   type Policy,
   type Rule,
   type Scope,
   type ScopeKey,
 } from '../../../../core/guard/schema.ts';
-import { SPACE_KINDS } from '../../../../core/model.ts';
-import { ConditionText } from '../../../parts/filter.tsx';
+import { ask } from '../../../frame/api.ts';
+import ConditionEditor from '../../../parts/ConditionRows.tsx';
 import { Field } from '../../../parts/form.tsx';
-import { rhythmWords, scopeWords } from './words.ts';
+import { Picker } from '../../../parts/Picker.tsx';
+import { rhythmWords, scopeWords } from '../../../parts/policy-words.ts';
 
 const RHYTHMS = ['', 'FREQ=DAILY;BYHOUR=5', 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=5', 'FREQ=MONTHLY;BYHOUR=5'];
 const PILOT = 0.1;
+/** What the breaker is held to, in words, and in what it is typed. */
+const BREAKS = [
+  ['changes', 'changes', 1],
+  ['people', 'people lose something', 1],
+  ['share', '% of what it judges change', 100],
+] as const satisfies readonly [keyof Breaker, string, number][];
 
 /** A scope without what says nothing. */
 function tidy(scope: Scope): Scope | undefined {
@@ -58,21 +69,27 @@ export function ScopeFields({ form, table }: { form: UseFormReturn<Policy>; tabl
       </label>
       <fieldset>
         <legend>Try it with a part of the people first</legend>
-        <label className="flex cursor-pointer items-center gap-2">
-          <input
-            type="checkbox"
-            className="checkbox checkbox-sm"
-            checked={pilot !== undefined}
-            onChange={(e) =>
-              set({
-                pilot: e.target.checked ? { share: PILOT, salt: crypto.randomUUID().slice(0, 8) } : undefined,
-              })
-            }
-          />
-          A share of them; the same people stay in it as it grows
-        </label>
+        <select
+          className="select select-sm w-96"
+          aria-label="Pilot"
+          value={!pilot ? '' : 'share' in pilot ? 'share' : 'groups'}
+          onChange={(e) =>
+            set({
+              pilot:
+                e.target.value === 'share'
+                  ? { share: PILOT, salt: crypto.randomUUID().slice(0, 8) }
+                  : e.target.value === 'groups'
+                    ? { groups: [] }
+                    : undefined,
+            })
+          }
+        >
+          <option value="">no: it is for all of them</option>
+          <option value="share">with a share of them; the same people stay in it as it grows</option>
+          <option value="groups">with members of groups</option>
+        </select>
         {pilot && 'share' in pilot && (
-          <label className="ml-7 mt-1 flex items-center gap-2">
+          <label className="mt-1 flex items-center gap-2">
             <input
               className="input input-xs w-20"
               type="number"
@@ -86,6 +103,15 @@ export function ScopeFields({ form, table }: { form: UseFormReturn<Policy>; tabl
             % of the people
           </label>
         )}
+        {pilot && 'groups' in pilot && (
+          <Names
+            of="groups"
+            label="Pilot: groups"
+            names={pilot.groups}
+            change={(groups) => set({ pilot: { groups } })}
+            drop={() => set({ pilot: undefined })}
+          />
+        )}
       </fieldset>
       <Field
         form={form}
@@ -93,7 +119,7 @@ export function ScopeFields({ form, table }: { form: UseFormReturn<Policy>; tabl
         label={`Only ${SUBJECTS[table].words[1]} of which this holds, for all rules`}
       >
         {() => (
-          <ConditionText
+          <ConditionEditor
             table={SUBJECTS[table].fields}
             value={policy.filter ?? ''}
             change={(text) => form.setValue('filter', text || undefined, { shouldDirty: true })}
@@ -136,6 +162,39 @@ export function ScopeFields({ form, table }: { form: UseFormReturn<Policy>; tabl
           )}
         </Field>
       </div>
+      <fieldset>
+        <legend>A run is stopped before it begins, and asks a steward, where it would make</legend>
+        <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
+          {BREAKS.map(([key, words, factor]) => (
+            <label key={key} className="flex items-center gap-2">
+              more than
+              <input
+                className="input input-xs w-20"
+                type="number"
+                min={key === 'share' ? 1 : 0}
+                max={key === 'share' ? 100 : undefined}
+                placeholder={String(Math.round(USUAL_BREAKER[key] * factor))}
+                defaultValue={
+                  policy.breaker?.[key] === undefined ? '' : Math.round(policy.breaker[key] * factor)
+                }
+                onChange={(e) => {
+                  const { [key]: _, ...others } = form.getValues('breaker') ?? {};
+                  const typed = e.target.value;
+                  const next: Breaker = {
+                    ...others,
+                    ...(typed !== '' && { [key]: Number(typed) / factor }),
+                  };
+                  form.setValue('breaker', Object.keys(next).length ? next : undefined, {
+                    shouldDirty: true,
+                    shouldValidate: true,
+                  });
+                }}
+              />
+              {words}
+            </label>
+          ))}
+        </div>
+      </fieldset>
     </div>
   );
 }
@@ -153,8 +212,10 @@ function Side({
   change: (side: SideOf) => void;
   empty: string;
 }) {
+  // charters are nowhere set yet
   const keys = (Object.keys(SCOPE_KEYS) as ScopeKey[]).filter((k) => k !== 'charters');
-  const shown = keys.filter((k) => of[k]);
+  const [begun, setBegun] = useState<ScopeKey[]>([]);
+  const shown = keys.filter((k) => of[k] ?? begun.includes(k));
   return (
     <fieldset>
       <legend className="flex items-center gap-3">
@@ -164,11 +225,11 @@ function Side({
           className="select select-xs"
           aria-label={`${name}: add`}
           value=""
-          onChange={(e) => change({ ...of, [e.target.value]: [''] })}
+          onChange={(e) => setBegun([...begun, e.target.value as ScopeKey])}
         >
           <option value="">add …</option>
           {keys
-            .filter((k) => !of[k])
+            .filter((k) => !shown.includes(k))
             .map((k) => (
               <option key={k} value={k}>
                 {SCOPE_KEYS[k]}
@@ -177,34 +238,90 @@ function Side({
         </select>
       </legend>
       {shown.map((k) => (
-        <div key={k} className="mt-1 flex items-center gap-2">
-          <label className="flex flex-1 items-center gap-2">
-            <span className="w-52 shrink-0 first-letter:uppercase">{SCOPE_KEYS[k]}</span>
-            <input
-              className="input input-sm w-full"
-              placeholder={k === 'spaceKinds' ? SPACE_KINDS.join(', ') : 'names or ids, with commas between'}
-              defaultValue={of[k]!.filter(Boolean).join(', ')}
-              onChange={(e) =>
-                change({
-                  ...of,
-                  [k]: e.target.value
-                    .split(',')
-                    .map((x) => x.trim())
-                    .filter(Boolean),
-                })
-              }
-            />
-          </label>
-          <button
-            type="button"
-            className="btn btn-xs btn-square btn-ghost"
-            aria-label={`Remove ${SCOPE_KEYS[k]}`}
-            onClick={() => change({ ...of, [k]: undefined })}
-          >
-            <X size={14} aria-hidden />
-          </button>
-        </div>
+        <Names
+          key={k}
+          of={k}
+          label={`${name}: ${SCOPE_KEYS[k]}`}
+          names={of[k] ?? []}
+          change={(names) => change({ ...of, [k]: names.length ? names : undefined })}
+          drop={() => {
+            setBegun(begun.filter((b) => b !== k));
+            change({ ...of, [k]: undefined });
+          }}
+        />
       ))}
     </fieldset>
+  );
+}
+
+/** What a key of a scope names, each to be dropped, and more to choose from. */
+function Names({
+  of,
+  label,
+  names,
+  change,
+  drop,
+}: {
+  of: ScopeKey;
+  label: string;
+  names: readonly string[];
+  change: (names: string[]) => void;
+  drop: () => void;
+}) {
+  const [text, setText] = useState('');
+  const { data } = useQuery({
+    ...ask('/api/policies/names', { key: of, text }),
+    placeholderData: (before) => before,
+  });
+  const typed = text.trim();
+  return (
+    <div className="mt-1 flex items-start gap-2">
+      <span className="w-52 shrink-0 pt-0.5 first-letter:uppercase">{SCOPE_KEYS[of]}</span>
+      <span className="flex min-w-0 flex-1 flex-wrap items-center gap-1.5">
+        {names.map((n) => (
+          <span key={n} className="inline-flex items-center rounded border border-slate bg-base-200 pl-2">
+            <span className="max-w-72 truncate">{n}</span>
+            <button
+              type="button"
+              className="cursor-pointer px-1.5 hover:bg-base-300"
+              aria-label={`Remove ${n}`}
+              onClick={() => change(names.filter((x) => x !== n))}
+            >
+              ×
+            </button>
+          </span>
+        ))}
+        <Picker
+          label={`${label}: choose`}
+          look="btn btn-xs"
+          button={
+            <>
+              <Plus size={12} aria-hidden /> {names.length ? 'or …' : 'choose …'}
+            </>
+          }
+          search={{ text, change: setText }}
+          choose={(value) => change([...names, value])}
+          nothing="There is nothing to choose from."
+          groups={[
+            { choices: (data ?? []).filter((n) => !names.includes(n.value)) },
+            // what is not there yet can be named, too
+            {
+              choices:
+                typed && !data?.some((n) => n.value === typed) && !names.includes(typed)
+                  ? [{ value: typed, name: `“${typed}”`, detail: 'as it is typed' }]
+                  : [],
+            },
+          ]}
+        />
+      </span>
+      <button
+        type="button"
+        className="btn btn-xs btn-square btn-ghost"
+        aria-label={`Remove ${label}`}
+        onClick={drop}
+      >
+        <X size={14} aria-hidden />
+      </button>
+    </div>
   );
 }

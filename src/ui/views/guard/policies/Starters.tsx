@@ -1,10 +1,31 @@
 /** Choosing what a new policy begins with. */
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Policy } from '../../../../core/guard/schema.ts';
+import { policySchema, type Policy } from '../../../../core/guard/schema.ts';
 import { ask } from '../../../frame/api.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { plural, Trouble } from '../../../parts/marks.tsx';
+
+/** The largest file that is read, in bytes. */
+const LARGEST = 1_000_000;
+/** So much is told of what is wrong. */
+const TOLD = 5;
+
+/** Reads a policy from a file, or says all that is wrong with it. */
+async function readFile(file: File): Promise<{ policy?: Policy; wrong?: string }> {
+  if (file.size > LARGEST) return { wrong: 'It has more than a megabyte.' };
+  try {
+    const read = policySchema.safeParse(JSON.parse(await file.text()));
+    if (read.success) return { policy: read.data };
+    const { issues } = read.error;
+    const told = issues.slice(0, TOLD).map((i) => `${i.path.join('.')}: ${i.message}`.replace(/^: /, ''));
+    return {
+      wrong: [...told, ...(issues.length > TOLD ? [`and ${issues.length - TOLD} more`] : [])].join('; '),
+    };
+  } catch {
+    return { wrong: 'It is not JSON.' };
+  }
+}
 
 export function Starters({
   close,
@@ -16,6 +37,7 @@ export function Starters({
 }) {
   const { data, error } = useQuery(ask('/api/policies/starters'));
   const [text, setText] = useState('');
+  const [wrong, setWrong] = useState<string>();
   const wanted = text.toLowerCase();
   const fit = data?.filter(({ theme, policy: p }) =>
     [theme, p.name, p.purpose ?? '', ...p.rules.map((r) => r.name)].some((t) =>
@@ -69,7 +91,24 @@ export function Starters({
         )}
       </div>
       <div className="border-t border-slate px-4 py-2.5">
+        {wrong && <Trouble error={wrong} />}
         <DialogEnd close={close}>
+          <label className="btn btn-sm">
+            From a file …
+            <input
+              type="file"
+              accept=".json,application/json"
+              className="sr-only"
+              onChange={(e) => {
+                const file = e.target.files?.[0];
+                e.target.value = '';
+                if (!file) return;
+                void readFile(file).then(({ policy, wrong: why }) =>
+                  policy ? choose(policy) : setWrong(`${file.name} is no policy that can be read. ${why}`),
+                );
+              }}
+            />
+          </label>
           <button className="btn btn-sm" onClick={() => choose()}>
             Empty policy
           </button>

@@ -2,15 +2,24 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import type { Policy } from '../../../../core/guard/schema.ts';
+import type { TrialRow } from '../../../../dto/guard.ts';
 import { send, withQuery } from '../../../frame/api.ts';
+import { dayWords } from '../../../parts/dates.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
+import { RightOrWrong, useMarks } from './Marks.tsx';
 
 const PerDay = lazy(() => import('../../../drawings/PerDay.tsx'));
+const Counts = lazy(() => import('../../../drawings/Counts.tsx'));
+/** Of what was shared so much is shown; the rest by day, department or certainty. */
+const SHOWN = 50;
 const SPANS = [7, 30, 90] as const;
 
-export function Trial({ policy, rule }: { policy: Policy; rule: string }) {
+/** `of`: the policy as it is kept, whose hits can be marked right or wrong; absent while it is being written. */
+export function Trial({ policy, rule, of }: { policy: Policy; rule: string; of?: number | undefined }) {
   const [days, setDays] = useState<number>(30);
   const [day, setDay] = useState<string>();
+  const [department, setDepartment] = useState<string>();
+  const [certainty, setCertainty] = useState<string>();
   const { data, error } = useQuery({
     queryKey: ['/api/policies/trial', JSON.stringify(policy), rule, days],
     queryFn: () => send('POST', '/api/policies/trial', { policy, rule, days }),
@@ -20,7 +29,15 @@ export function Trial({ policy, rule }: { policy: Policy; rule: string }) {
   if (error) return <Trouble error={error} />;
   const trial = data?.trial;
   if (!trial) return null;
-  const rows = trial.rows.filter((r) => !day || r.at.startsWith(day));
+  const rows = trial.rows.filter(
+    (r) =>
+      (!day || r.at.startsWith(day)) &&
+      (!department || r.department === department) &&
+      (!certainty || bandOf(r.certainty ?? -1) === certainty),
+  );
+  const chosen = [day && `on ${dayWords(day)}`, department, certainty && `certainty ${certainty}`].filter(
+    Boolean,
+  );
   return (
     <section aria-label="What was shared lately" className="mt-3 border-t border-slate pt-2">
       <div className="flex items-center gap-2">
@@ -47,6 +64,9 @@ export function Trial({ policy, rule }: { policy: Policy; rule: string }) {
         {trial.hits > 0 && <>, of {plural(trial.ofPeople, 'person', 'people')}</>}
         {trial.refusedAlready > 0 && (
           <>; another rule refuses {count(trial.refusedAlready)} of them already</>
+        )}
+        {trial.hits > 0 && !policy.scope?.pilot && (
+          <>; a pilot with a tenth of the people would have hit {count(trial.inPilot)}</>
         )}
         .
       </p>
@@ -75,24 +95,48 @@ export function Trial({ policy, rule }: { policy: Policy; rule: string }) {
               </li>
             ))}
           </ul>
-          <p className="mt-1 text-quiet">
-            By department: {trial.departments.map((d) => `${d.name} ${count(d.hits)}`).join(', ')}.
-          </p>
+          <h4 className="mt-2 font-bold">By department</h4>
+          <Suspense>
+            <Counts
+              label="Hits by department"
+              of={{ head: 'Department', rows: trial.departments }}
+              chosen={department}
+              choose={(d) => setDepartment(d === department ? undefined : d)}
+            />
+            {trial.certainties.length > 0 && (
+              <>
+                <h4 className="mt-2 font-bold">By certainty of the surest match</h4>
+                <Counts
+                  label="Hits by certainty"
+                  of={{
+                    head: 'Certainty',
+                    rows: trial.certainties.map((c) => ({ name: bandOf(c.from), hits: c.hits })),
+                  }}
+                  chosen={certainty}
+                  choose={(c) => setCertainty(c === certainty ? undefined : c)}
+                />
+              </>
+            )}
+          </Suspense>
           <h4 className="mt-2 font-bold">
-            {day ? 'On that day' : 'The latest'}{' '}
-            {day && (
+            {chosen.length ? `${count(rows.length)}: ${chosen.join(', ')}` : 'The latest'}{' '}
+            {chosen.length > 0 && (
               <button
                 type="button"
                 className="cursor-pointer font-normal underline decoration-slate"
-                onClick={() => setDay(undefined)}
+                onClick={() => {
+                  setDay(undefined);
+                  setDepartment(undefined);
+                  setCertainty(undefined);
+                }}
               >
-                all days
+                show all
               </button>
             )}
           </h4>
           <ul>
-            {rows.map((r, n) => (
-              <li key={n} className="border-t border-base-300 py-1">
+            {rows.slice(0, SHOWN).map((r) => (
+              <li key={r.share} className="border-t border-base-300 py-1">
                 <span className="flex justify-between gap-2">
                   <b className="truncate" title={r.name}>
                     {r.name}
@@ -103,11 +147,31 @@ export function Trial({ policy, rule }: { policy: Policy; rule: string }) {
                   {r.actorName && `${r.actorName}: `}
                   {r.words}
                 </span>
+                {of !== undefined && <MarkShare id={of} rule={rule} row={r} />}
               </li>
             ))}
           </ul>
         </>
       )}
     </section>
+  );
+}
+
+/** A certainty as what stands for ten points of it. */
+const bandOf = (certainty: number): string => {
+  const from = Math.min(90, certainty - (certainty % 10));
+  return `${from} to ${from === 90 ? 100 : from + 9}`;
+};
+
+/** Whether the rule would have been right about something that was shared. */
+function MarkShare({ id, rule, row }: { id: number; rule: string; row: TrialRow }) {
+  const { sample, mark } = useMarks(id, rule);
+  const said = [...(sample?.others ?? []), ...(sample?.rows ?? [])].find((m) => m.key === row.share);
+  return (
+    <RightOrWrong
+      name={row.name}
+      right={said?.right ?? null}
+      set={(right) => mark({ key: row.share, right, certainty: row.certainty })}
+    />
   );
 }

@@ -6,7 +6,7 @@ import { policySchema, type Policy, type Rule } from '../../../../core/guard/sch
 import { send } from '../../../frame/api.ts';
 import { count, Trouble } from '../../../parts/marks.tsx';
 import { Trial } from './Trial.tsx';
-import { valueWords } from './words.ts';
+import { valueWords } from '../../../parts/words.ts';
 
 /** It is asked for so long after the last key, in milliseconds. */
 const PAUSE = 300;

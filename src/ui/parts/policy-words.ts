@@ -1,16 +1,8 @@
 /** Policies in plain sentences. */
-import {
-  SCOPE_KEYS,
-  type Policy,
-  type Rule,
-  type Scope,
-  type ScopeKey,
-} from '../../../../core/guard/schema.ts';
-import { RESPONSES, type RuleResponse } from '../../../../core/guard/responses.ts';
-import { TIERS } from '../../../../core/model.ts';
-import { SUBJECTS } from '../../../../core/guard/kinds.ts';
-import type { AskedValue, HitPart, HitState } from '../../../../dto/guard.ts';
-import { dayWords } from '../../../parts/dates.ts';
+import { SCOPE_KEYS, type Policy, type Rule, type Scope, type ScopeKey } from '../../core/guard/schema.ts';
+import { RESPONSES, type RuleResponse } from '../../core/guard/responses.ts';
+import { SUBJECTS } from '../../core/guard/kinds.ts';
+import type { HitPart, HitState } from '../../dto/guard.ts';
 
 export const MODE_WORDS: Record<Rule['mode'], string> = {
   paused: 'Paused',
@@ -127,14 +119,3 @@ export const ruleWords = ({ subject, atRest, moments = [] }: Rule): string =>
     moments.length ? ` when somebody is about to ${listed(moments, 'or')}` : ''
   }`;
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
-
-/** A value that a condition asked about. */
-export function valueWords([field, value]: AskedValue): string {
-  if (value === null) return `${field}: none`;
-  if (Array.isArray(value)) return `${field}: ${value.join(', ') || 'none'}`;
-  if ((field === 'now' || field === 'could') && typeof value === 'number')
-    return `${field}: ${TIERS[value] ?? value}`;
-  if (typeof value === 'number' && value > 1e11)
-    return `${field}: ${dayWords(new Date(value).toISOString())}`;
-  return `${field}: ${typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value)}`;
-}

@@ -1,0 +1,80 @@
+/** Which rules are about a thing, and what they did about it. */
+import { useQuery } from '@tanstack/react-query';
+import type { Applies as AppliesRow } from '../../dto/guard.ts';
+import { ask, withQuery } from '../frame/api.ts';
+import { useSigned } from '../frame/signed.ts';
+import { plural, When } from '../parts/marks.tsx';
+import { MODE_WORDS, PART_WORDS, responseWords, STATE_WORDS } from '../parts/policy-words.ts';
+import { Section } from './Frame.tsx';
+
+/** Hits that are told of one by one. */
+const SHOWN = 4;
+
+export function Applies({ of }: { of: string }) {
+  const { account } = useSigned();
+  const { data } = useQuery({ ...ask('/api/policies/applies', { key: of }), enabled: !account.held });
+  if (!data) return null;
+  return (
+    <Section
+      name="Policies"
+      aside={data.length ? `${plural(data.length, 'rule')} about it` : 'no rule is about it'}
+    >
+      {data.length > 0 && (
+        <ul>
+          {data.map((a) => (
+            <li key={`${a.policy} ${a.rule}`} className="py-0.5">
+              <a
+                className="underline decoration-slate"
+                href={withQuery('/guard/policies', { policy: String(a.policy), rule: a.rule })}
+              >
+                {a.ruleName}
+              </a>{' '}
+              <span className="text-quiet">
+                of “{a.policyName}”, {MODE_WORDS[a.mode].toLowerCase()}
+                {!a.hits.length && (a.atRest ? ': not hit' : ': when somebody acts')}
+              </span>
+              <Hit hits={a.hits} />
+            </li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  );
+}
+
+function Hit({ hits }: { hits: AppliesRow['hits'] }) {
+  return (
+    <>
+      {hits.slice(0, SHOWN).map((h) => (
+        <span key={h.id} className="block pl-3">
+          <b>{STATE_WORDS[h.state]}</b>{' '}
+          <span className="text-quiet">
+            since <When at={h.overAt ?? h.since} />
+            {h.parts.length > 0 &&
+              `: ${h.parts
+                .map((p) =>
+                  [responseWords({ do: p.do }).toLowerCase(), PART_WORDS[p.how], p.why]
+                    .filter(Boolean)
+                    .join(', '),
+                )
+                .join('; ')}`}
+          </span>
+          {h.plan !== null && (
+            <>
+              {' '}
+              <a
+                className="underline decoration-slate"
+                href={withQuery('/remedy/plans', { plan: String(h.plan) })}
+              >
+                plan {h.plan}
+              </a>
+            </>
+          )}
+        </span>
+      ))}
+      {hits.length > SHOWN && (
+        <span className="block pl-3 text-quiet">and {hits.length - SHOWN} more of it</span>
+      )}
+    </>
+  );
+}
