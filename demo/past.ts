@@ -5,6 +5,7 @@
  */
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { World } from './builder.ts';
+import { PolicyStory } from './past-policies.ts';
 
 const DAY = 86_400_000;
 export const WEEKS = 10;
@@ -24,6 +25,8 @@ export interface Stage {
   /** Approves what wants it. */
   second: { address: string; password: string };
   control: Control;
+  /** By workspace: with what it asks for decisions. */
+  deciding: Readonly<Record<string, string>>;
   say: (line: string) => void;
 }
 
@@ -83,17 +86,17 @@ class Steward {
     await this.signIn(this.stage.steward);
   }
 
-  async ask<T>(method: 'GET' | 'POST', path: string, body?: object): Promise<T> {
+  async ask<T>(method: 'GET' | 'POST' | 'PUT', path: string, body?: object): Promise<T> {
     const answer = await fetch(this.stage.app + path, {
       method,
       headers: this.headers,
-      ...(method === 'POST' && { body: JSON.stringify(body ?? {}) }),
+      ...(method !== 'GET' && { body: JSON.stringify(body ?? {}) }),
     });
     if (!answer.ok) throw new Error(`${method} ${path}: ${await answer.text()}`);
     return (await answer.json()) as T;
   }
 
-  private async until(what: string, holds: () => Promise<boolean>): Promise<void> {
+  async until(what: string, holds: () => Promise<boolean>): Promise<void> {
     for (let k = 0; k < 2400; k++) {
       if (await holds().catch(() => false)) return;
       await new Promise((r) => setTimeout(r, 100));
@@ -119,6 +122,16 @@ class Steward {
     return found.id;
   }
 
+  /** Applies a plan, after the second steward has agreed where it waits for that; resolves when it is at its end. */
+  async agreed(id: number, waits: boolean): Promise<void> {
+    const one = () => this.ask<{ state: string; survey: number }>('GET', `/api/plans/${id}`);
+    const act = (body: object) => this.ask('POST', `/api/plans/${id}`, body);
+    const { survey } = await one();
+    if (waits) await this.asSecond(() => act({ act: 'decide', approved: true, survey }));
+    await act({ act: 'apply' });
+    await this.until(`plan ${id}`, async () => (await one()).state === 'applied');
+  }
+
   /** Makes a plan that withdraws some grants and links, applies it, and undoes it where asked. */
   async plan(name: string, reason: string, changes: object[], undo = false): Promise<void> {
     await this.ask('POST', '/api/tray', { changes });
@@ -126,16 +139,9 @@ class Steward {
     const state = async (): Promise<string> =>
       (await this.ask<{ state: string }>('GET', `/api/plans/${id}`)).state;
     const act = (body: object) => this.ask('POST', `/api/plans/${id}`, body);
-    const { approval, survey } = await this.ask<{ approval: object | null; survey: number }>(
-      'GET',
-      `/api/plans/${id}`,
-    );
-    if (approval) {
-      await act({ act: 'ask' });
-      await this.asSecond(() => act({ act: 'decide', approved: true, survey }));
-    }
-    await act({ act: 'apply' });
-    await this.until(`plan ${id}`, async () => (await state()) === 'applied');
+    const { approval } = await this.ask<{ approval: object | null }>('GET', `/api/plans/${id}`);
+    if (approval) await act({ act: 'ask' });
+    await this.agreed(id, approval !== null);
     if (!undo) return;
     await act({ act: 'askUndo' });
     await this.asSecond(() => act({ act: 'decideUndo', approved: true }));
@@ -190,6 +196,7 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
     },
   };
   const withdraw = (c: Change) => ({ kind: c.kind.slice(0, -1), source: 'sites', id: c.id });
+  const policies = new PolicyStory(steward, world, { app: stage.app, tokens: stage.deciding });
   const recent = madeWithin(world, now - WEEKS * 7 * DAY);
 
   stage.say(`Making ${WEEKS} weeks of history (about a minute) …`);
@@ -244,6 +251,7 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
           true,
         );
     }
+    await policies.week(week);
     stage.say(`  ${week === 1 ? 'a week' : `${week} weeks`} ago`);
   }
   rmSync(stage.clock, { force: true });

@@ -209,6 +209,7 @@ await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnTyp
   steward: DEMO_ACCOUNTS[0]!,
   second: DEMO_ACCOUNTS[1]!,
   control: { url: standins, token: tokens.control },
+  deciding,
   say: (line) => process.stdout.write(`${line}\n`),
 }).catch((e: unknown) => {
   rmSync(clock, { force: true });

@@ -155,11 +155,12 @@ describe('a steward’s first quarter of an hour', () => {
     // all conditions as one text: what is wrong is marked where it stands and never applied
     await page.getByRole('button', { name: 'Edit conditions' }).click();
     const editor = page.getByRole('dialog', { name: 'Conditions' });
-    await editor.getByLabel('Conditions').fill('weight >= 3 && nwo == public');
+    await editor.getByRole('button', { name: 'As text' }).click();
+    await editor.getByRole('textbox', { name: 'Conditions' }).fill('weight >= 3 && nwo == public');
     expect(await editor.locator('.cm-lintRange-error').textContent()).toBe('nwo');
     await editor.getByRole('button', { name: 'Apply' }).click();
     await editor.getByRole('alert').getByText('Is “now” meant?', { exact: false }).waitFor();
-    await editor.getByLabel('Conditions').fill('weight >= 3 && now == public');
+    await editor.getByRole('textbox', { name: 'Conditions' }).fill('weight >= 3 && now == public');
     await page.keyboard.press('Control+Enter');
     const chips = page.getByRole('group', { name: 'Conditions' });
     await chips.getByText('now == public').waitFor();
@@ -613,7 +614,7 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('policy-hit');
     await page.getByRole('button', { name: 'Close the dossier' }).click();
     await holds('policies');
-    await page.getByRole('button', { name: '5 versions' }).click();
+    await page.getByRole('button', { name: '3 versions' }).click();
     await page.getByText('“Links for anyone that lead to something”: mode').waitFor();
     await holds('policy-versions');
     await page.keyboard.press('Escape');

@@ -153,7 +153,7 @@ function Settings({
                         type="button"
                         aria-pressed={is}
                         aria-label={`${count(files)} files from certainty ${r.certainty} with at least ${n} ${by === 'distinct' ? 'different values' : 'occurrences'}`}
-                        className={`w-full cursor-pointer rounded px-1 text-right hover:bg-base-300 ${is ? 'bg-base-300 font-bold' : ''}`}
+                        className={`min-h-6 w-full cursor-pointer rounded px-1 text-right hover:bg-base-300 ${is ? 'bg-base-300 font-bold' : ''}`}
                         onClick={() =>
                           set({ certainty: written(r.certainty), [by]: n === 1 ? undefined : n })
                         }
@@ -200,7 +200,7 @@ function Settings({
         <span className="flex items-center gap-2" role="group" aria-label="In which parts">
           in
           {PARTS.map((p) => (
-            <label key={p} className="flex cursor-pointer items-center gap-1">
+            <label key={p} className="flex min-h-6 cursor-pointer items-center gap-1">
               <input
                 type="checkbox"
                 className="checkbox checkbox-xs"

@@ -127,7 +127,7 @@ export function Hits({
     {
       key: 'since',
       name: state === 'over' ? 'Over since' : 'Since',
-      width: '110px',
+      width: '128px',
       cell: (h) => <When at={h.overAt ?? h.since} />,
     },
   ];

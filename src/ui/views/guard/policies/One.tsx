@@ -154,7 +154,7 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
               <HowFar states={data.states[r.id] ?? {}} rule={r.id} set={set} />
               {r.atRest && allOf(data, r) > 0 && (
                 <button
-                  className="cursor-pointer text-quiet underline decoration-slate"
+                  className="block min-h-6 cursor-pointer text-quiet underline decoration-slate"
                   onClick={() => setMarking(r)}
                 >
                   How often is it right?
@@ -274,26 +274,28 @@ function saveAs(name: string, policy: Policy): void {
 function LastRun({ page }: { page: PolicyPage }) {
   const [last] = page.runs;
   if (!last) return <span className="text-quiet">Not judged yet.</span>;
+  // what waits for somebody was made by this run, or by one before it
+  const made = page.runs.find((r) => r.plan !== null && !r.begun) ?? last;
   const news = [
     last.opened && `${count(last.opened)} new`,
-    last.over && `${count(last.over)} over by themselves`,
+    last.over && `${count(last.over)} over by ${last.over === 1 ? 'itself' : 'themselves'}`,
   ].filter(Boolean);
   return (
     <span className="text-quiet">
       Last judged <When at={last.at} />
       {last.failed ? `: ${last.failed}` : news.length ? `: ${news.join(', ')}.` : ': nothing new.'}{' '}
-      {last.plan !== null && (
+      {made.plan !== null && (
         <>
           <a
             className="underline decoration-slate"
-            href={withQuery('/remedy/plans', { plan: String(last.plan) })}
+            href={withQuery('/remedy/plans', { plan: String(made.plan) })}
           >
-            Plan {last.plan}
+            Plan {made.plan}
           </a>
-          {last.waits.length ? (
-            <b> waits for a second steward: {last.waits.join('; ')}. </b>
-          ) : last.stopped.length && !last.begun ? (
-            <b> did not begin: {last.stopped.join('; ')}. </b>
+          {made.waits.length ? (
+            <b> waits for a second steward: {made.waits.join('; ')}. </b>
+          ) : made.stopped.length && !made.begun ? (
+            <b> did not begin: {made.stopped.join('; ')}. </b>
           ) : (
             ' was made. '
           )}

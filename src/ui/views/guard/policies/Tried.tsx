@@ -55,7 +55,7 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
     );
   const { hits, of, first } = data.tried;
   return (
-    <div aria-live="polite" aria-busy={isFetching} className={isFetching ? 'opacity-60' : ''}>
+    <div aria-live="polite" aria-busy={isFetching}>
       <p className="text-2xl font-bold tabular-nums">{count(hits)}</p>
       <p className="text-quiet">
         of {count(of)} {of === 1 ? one : many} would be hit now
