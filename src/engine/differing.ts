@@ -29,6 +29,11 @@ export class Difference<T extends object> {
     this.left.delete(key);
   }
 
+  /** Keeps what is known as it is told. */
+  keep(key: string): void {
+    this.left.delete(key);
+  }
+
   /** The differences, once all was taken in. */
   all(): Differing<T> {
     return { found: this.found, gone: [...this.left.keys()] };

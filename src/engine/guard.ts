@@ -1,4 +1,4 @@
-/** What policies hit in a survey: all of it in a run, or how many and the first of them while one edits. */
+/** What a rule hits in a survey, and how that is told: how many and the first of them while one edits. */
 import { setImmediate } from 'node:timers/promises';
 import { HOLDERS } from '../core/filter/fields.ts';
 import { fieldsOf, holdingsOf, type Value } from '../core/filter/filter.ts';
@@ -11,9 +11,8 @@ import type { SubjectGetters } from '../core/guard/subjects.ts';
 import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
 import type { Around, AskedValue, Exception, HitThing, RuleHit, RuleTry } from '../dto/guard.ts';
 import { identityKey, nameOfUser, nodeKey, nodeName, typeName, typesCounting } from './describe.ts';
-import { Difference, type Differing, type Known } from './differing.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
-import { hitKey, unkey } from './keys.ts';
+import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 import { numberOfKey } from './respond.ts';
 
@@ -31,21 +30,21 @@ export const factsOf = (l: Loaded): ScopeFacts => ({
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
 
-/** Numbers of the subjects that a rule hits. Throws a FilterError, or where the signal is aborted. */
-async function* hitsOf(
+/** Numbers of the subjects that a rule hits, of some. Throws a FilterError, or where the signal is aborted. */
+export async function* hitsOf(
   l: Loaded,
   policy: Policy,
   rule: Rule,
-  counted: { of: number },
+  among: Iterable<number>,
   signal?: AbortSignal,
 ): AsyncGenerator<number> {
   const most = l.org.spaces.length + l.items.length + l.org.entries.ids.length;
   const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), budgetFor(most));
   let until = performance.now() + STRETCH_MS;
-  for (const n of subjectsOf(l.view, rule.subject)) {
-    counted.of++;
+  let k = 0;
+  for (const n of among) {
     if (hits(n)) yield n;
-    if (counted.of & 63 || performance.now() < until) continue;
+    if (++k & 63 || performance.now() < until) continue;
     await setImmediate();
     signal?.throwIfAborted();
     until = performance.now() + STRETCH_MS;
@@ -67,7 +66,7 @@ function told(value: Value): AskedValue[1] {
 }
 
 /** Says of a hit what it is, and what the condition asked about. */
-function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHit {
+export function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) => RuleHit {
   const { fields } = SUBJECTS[rule.subject];
   const getters = gettersOf(l)[rule.subject] as unknown as Record<string, (n: number) => Value>;
   const asked = [
@@ -190,42 +189,6 @@ export function exceptionOf(
   };
 }
 
-/**
- * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,
- * by rule, `of` how many it judged. What is wrong with it is told, and then nothing is judged.
- */
-export async function runPolicy(
-  l: Loaded,
-  given: unknown,
-  known: readonly Known[],
-  exceptions: readonly Exception[] = [],
-): Promise<{
-  differing: Differing<RuleHit>;
-  hits: Record<string, number>;
-  of: Record<string, number>;
-  wrong: Wrong[];
-}> {
-  const { policy, wrong } = readPolicy(given, holdingTypes(l));
-  const difference = new Difference<RuleHit>(policy ? known : []);
-  const hits: Record<string, number> = {};
-  const of: Record<string, number> = {};
-  for (const rule of policy?.rules ?? []) {
-    if (!rule.atRest) continue;
-    const tell = hitTeller(l, policy!, rule);
-    const excepted = exceptionOf(l, rule, exceptions);
-    const counted = { of: 0 };
-    hits[rule.id] = 0;
-    for await (const n of hitsOf(l, policy!, rule, counted)) {
-      hits[rule.id]!++;
-      const by = excepted(n);
-      const hit: RuleHit = { ...tell(n), ...(by !== undefined && { excepted: by }) };
-      difference.take(hitKey(rule.id, hit.key), hit);
-    }
-    of[rule.id] = counted.of;
-  }
-  return { differing: difference.all(), hits, of, wrong };
-}
-
 /** What one rule of a policy would hit now, whatever its mode. */
 export async function tryRule(
   l: Loaded,
@@ -239,11 +202,11 @@ export async function tryRule(
   if (!policy || !rule) return { wrong };
   const on: Rule = { ...rule, mode: rule.mode === 'paused' ? 'observe' : rule.mode };
   const tell = hitTeller(l, policy, on);
-  const counted = { of: 0 };
   const first: RuleHit[] = [];
+  const all = [...subjectsOf(l.view, rule.subject)];
   let hits = 0;
-  for await (const n of hitsOf(l, policy, on, counted, signal)) if (hits++ < SHOWN) first.push(tell(n));
-  return { tried: { hits, of: counted.of, first, took: performance.now() - from }, wrong };
+  for await (const n of hitsOf(l, policy, on, all, signal)) if (hits++ < SHOWN) first.push(tell(n));
+  return { tried: { hits, of: all.length, first, took: performance.now() - from }, wrong };
 }
 
 /** What is wrong with a policy as things are now. */

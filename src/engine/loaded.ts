@@ -18,6 +18,7 @@ import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
+import { unchanged, type Unchanged } from './unchanged.ts';
 import { SurveyRows, type KeptRows, type RowCount, type SourceIds } from './rows.ts';
 
 export interface Loaded {
@@ -52,6 +53,8 @@ export interface Loaded {
   exposures: ItemExposure[];
   usage: Usage;
   ids: SourceIds;
+  /** What is as it was in the survey that this one was made from. */
+  unchanged?: Unchanged | undefined;
 }
 
 /** Those that ship, and those that stewards made. */
@@ -158,7 +161,17 @@ export async function reweighed(db: Db, l: Loaded): Promise<Loaded> {
   const items = named(types, l.raw, l.content);
   const weights = weighAll(types, items, l.content);
   const { tally, columns } = tallied(l.view, items, weights);
-  return { ...l, items, types, weights, tally, columns, exposures: findExposures(l.view, columns, weights) };
+  // what was judged of it is not known of other weights
+  return {
+    ...l,
+    unchanged: undefined,
+    items,
+    types,
+    weights,
+    tally,
+    columns,
+    exposures: findExposures(l.view, columns, weights),
+  };
 }
 
 /** Reads a survey and works out what all views rest on. `told`: how many rows are read so far, part by part. */
@@ -182,11 +195,13 @@ export async function movedOn(
   takenAt: string,
 ): Promise<Loaded | undefined> {
   if (l.survey !== l.rows.survey) return undefined;
-  return following(db, l.rows, survey, takenAt, (view, _, tally) => {
-    const alike = alikeSpaces(l.view, view);
+  let alike: Alike | undefined;
+  const next = await following(db, l.rows, survey, takenAt, (view, _, tally) => {
+    alike = alikeSpaces(l.view, view);
     const columns = alike && reachAgain(view, l, alike, tally);
     return columns && { tally, columns };
   });
+  return next && alike && survey !== l.survey ? { ...next, unchanged: unchanged(l, next, alike) } : next;
 }
 
 /** A survey that follows on the one that some rows are of, made from these and from what differs; undefined where that cannot be done. */

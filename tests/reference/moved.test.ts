@@ -10,6 +10,12 @@ import { who } from '../../src/core/access/questions.ts';
 import { reach, reachAgain } from '../../src/core/access/reach.ts';
 import { identityName } from '../../src/core/access/view.ts';
 import { alikeIn, loadSurvey, movedOn, type Loaded } from '../../src/engine/loaded.ts';
+import type { Differing } from '../../src/engine/differing.ts';
+import { runPolicy } from '../../src/engine/judged.ts';
+import { hitKey } from '../../src/engine/keys.ts';
+import { STARTERS } from '../../src/core/guard/starters.ts';
+import type { Policy, Rule } from '../../src/core/guard/schema.ts';
+import type { RuleHit } from '../../src/dto/guard.ts';
 import { Snapshots } from '../../src/engine/snapshots.ts';
 import type { OpenDb } from '../../src/store/db.ts';
 import { observeOne, type ObservedKind } from '../../src/store/observed.ts';
@@ -17,6 +23,46 @@ import { dice } from '../../demo/make.ts';
 import { ownDb } from '../own-db.ts';
 import { organisations } from './organisations.ts';
 import type { Rows } from './plain-access.ts';
+
+/** Rules about everything: those that are shipped, and some that ask what lies around and what time it is. */
+const POLICY: Policy = {
+  format: 'gate-lantern-policy',
+  version: 1,
+  name: 'all',
+  scope: { exclude: { labels: ['restricted'] } },
+  rules: [
+    ...STARTERS.flatMap((s) => s.policy.rules.filter((r) => r.atRest)),
+    ...(
+      [
+        ['item', 'external > 0 && weight >= 1'],
+        ['item', 'points > 10'],
+        ['item', 'holds("payment-card", {"distinct": 4})'],
+        ['link', 'holds("payment-card", {"distinct": 2}) || holds("anything")'],
+        ['item', 'label == "confidential" && members > 0'],
+        ['item', 'kind == "file" && size(domains) > 0'],
+        ['space', 'files > 0 && (heavy > 0 || external > 0)'],
+        ['grant', 'external || size > 1'],
+        ['grant', 'made < taken'],
+        ['link', 'audience != "named" || !ends'],
+        ['identity', 'files > 0'],
+        ['group', 'members > 0'],
+      ] as const
+    ).map(([subject, condition], n): Rule => ({
+      id: `r${n}`,
+      name: condition,
+      subject,
+      atRest: true,
+      if: condition,
+      mode: 'enforce',
+      severity: 'low',
+      responses: [{ do: 'finding' }],
+    })),
+  ].map((r, n) => ({ ...r, id: `r${n}` })),
+};
+const sorted = (d: Differing<RuleHit>) => ({
+  found: [...d.found].sort((a, b) => (a.rule + a.key < b.rule + b.key ? -1 : 1)),
+  gone: [...d.gone].sort(),
+});
 
 let db: OpenDb;
 const home = mkdtempSync(join(tmpdir(), 'gl-columns-'));
@@ -29,6 +75,16 @@ ownDb((own) => {
 });
 afterAll(() => rmSync(home, { recursive: true, force: true }));
 
+/** So many different card numbers, which weigh the same whatever their number. */
+const cards = (distinct: number) => ({
+  dataType: 'payment-card',
+  certainty: 80,
+  distinct,
+  occurrences: 6,
+  levels: [[80, 6, distinct]],
+  matches: [],
+  hashes: [],
+});
 type Docs = Map<string, { kind: ObservedKind; id: string; doc: object }>;
 
 /** What a survey of the rows observes; every third item that is shared holds something. */
@@ -55,7 +111,9 @@ function docsOf(rows: Rows): Docs {
   put(
     'content',
     rows.items.flatMap((i, n) =>
-      n % 3 === rows.links.length % 3 ? [{ id: i.id, state: 'scanned', found: [] }] : [],
+      n % 3 === rows.links.length % 3
+        ? [{ id: i.id, state: 'scanned', found: [cards(n % 2 === rows.grants.length % 2 ? 5 : 1)] }]
+        : [],
     ),
   );
   return docs;
@@ -308,7 +366,7 @@ it('is judged anew only where something is not alike, and comes to the same', as
       counts: [c.members[n], c.guests[n], c.outsiders[n], c.couldMembers[n], c.anyone[n], c.ownerAdds[n]],
       class: c.classes[c.accessClass[n]!],
     }));
-  let alikes = 0;
+  let [alikes, keptSpaces, judgedHits] = [0, 0, 0];
   await fc.assert(
     fc.asyncProperty(organisations, organisations, fc.nat(), async (rows, other, seed) => {
       await db.query('delete from observed');
@@ -327,10 +385,31 @@ it('is judged anew only where something is not alike, and comes to the same', as
         if (d.chance(0.5)) changed.delete(gone[0]);
         else changed.set(...d.pick(pool.length ? pool : [gone]));
       }
+      // a file is read anew, and weighs what it did
+      const [content] = [...docs].filter(([, r]) => r.kind === 'content').slice(-1);
+      if (content && d.chance(0.5))
+        changed.set(content[0], {
+          ...content[1],
+          doc: {
+            ...content[1].doc,
+            found: [cards(JSON.stringify(content[1].doc).includes('"distinct":5') ? 1 : 5)],
+          },
+        });
       const later = new Date(rows.takenAt + d.pick([0, 86_400_000])).toISOString();
       const number = await observe(docs, changed, later);
+      const first1 = await runPolicy(l, POLICY, []);
+      const known = first1.differing.found.map((f) => ({ key: hitKey(f.rule, f.key), told: f.told }));
       const next = await movedOn(db, l, number, later);
       if (!next) return;
+      // as rules judge it that know the survey before, and as those do that know nothing
+      const again = await runPolicy(next, POLICY, known);
+      const anew = await runPolicy(next, { ...POLICY, purpose: `seed ${seed}` }, known);
+      expect({ ...again, differing: sorted(again.differing) }).toEqual({
+        ...anew,
+        differing: sorted(anew.differing),
+      });
+      judgedHits += known.length;
+      if (next.unchanged) keptSpaces += next.unchanged.spaces.reduce((a, b) => a + b, 0);
       const alike = alikeIn(l, next);
       for (const of of ['spaces', 'items'] as const)
         expect(compare(l, next, of, alike)).toEqual(compare(l, next, of));
@@ -344,4 +423,6 @@ it('is judged anew only where something is not alike, and comes to the same', as
     { numRuns: 60 },
   );
   expect(alikes).toBeGreaterThan(30);
+  expect(keptSpaces).toBeGreaterThan(10);
+  expect(judgedHits).toBeGreaterThan(300);
 });

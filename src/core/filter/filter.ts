@@ -147,6 +147,14 @@ export const holdingsOf = (filter: string, table: Filtered): Holding[] =>
       : [],
   );
 
+/** What is otherwise from one day to the next though nothing was changed. */
+const OF_THE_MOMENT = ['taken', 'points', 'severity'];
+/** Whether what a filter says of a row may change with the moment alone. */
+export const asksTheMoment = (filter: string, table: Filtered): boolean =>
+  [...partsOf(checkFilter(filter, table))].some(
+    (node) => node.op === 'id' && OF_THE_MOMENT.includes(node.args),
+  );
+
 /** The fields that a filter asks about, each once. */
 export const fieldsOf = (filter: string, table: Filtered): string[] => [
   ...new Set(
