@@ -1,6 +1,6 @@
 /** Which spaces are in every way the same at two moments, so that what was worked out of them still holds. */
 import { sameJson } from '../equal.ts';
-import type { View } from './view.ts';
+import { identityName, type View } from './view.ts';
 
 /** By space of the later view: the space of the earlier that is the same with all that is in it, or −1. */
 export type Alike = Int32Array;
@@ -40,8 +40,44 @@ const samePeople = (a: View, b: View): boolean =>
  * The spaces that are alike. Both views are of columns that one builder made, so that a row that has the same number is the
  * same grant or link, or the same item. Undefined where people or groups are others, which can make a difference anywhere.
  */
-export function alikeSpaces(before: View, after: View): Alike | undefined {
-  if (!samePeople(before, after)) return undefined;
+export const alikeSpaces = (before: View, after: View): Alike | undefined =>
+  samePeople(before, after) ? spacesAlike(before, after) : undefined;
+
+/**
+ * The same, where outsiders may have come and gone: they have other numbers then, and what is on a space that is alike is for
+ * the same people by name.
+ */
+export const alikeByName = (before: View, after: View): Alike | undefined =>
+  samePeopleByName(before, after) ? spacesAlike(before, after) : undefined;
+
+function samePeopleByName(a: View, b: View): boolean {
+  const standing = new Map(a.domainNames.map((name, n) => [name, a.domainStanding[n]]));
+  return (
+    a.memberCount === b.memberCount &&
+    sameJson(a.org.users, b.org.users) &&
+    b.domainNames.every((name, n) => (standing.get(name) ?? b.domainStanding[n]) === b.domainStanding[n]) &&
+    a.org.groups.length === b.org.groups.length &&
+    a.org.groups.every((g, n) => g.id === b.org.groups[n]!.id) &&
+    a.groupMembers.every((set, g) => sameByName(a, set, b, b.groupMembers[g]!)) &&
+    sameJson(a.settings, b.settings)
+  );
+}
+
+/** Whether two sets are of the same people: users have the same numbers in both, outsiders the same addresses. */
+function sameByName(a: View, x: Int32Array, b: View, y: Int32Array): boolean {
+  const whole = a.org.users.length >>> 5;
+  if (!sameNumbers(x.subarray(0, whole), y.subarray(0, whole))) return false;
+  const rest = (v: View, set: Int32Array): string[] => {
+    const names: string[] = [];
+    for (let w = whole; w < set.length; w++)
+      for (let bits = set[w]!, i = w * 32; bits; bits >>>= 1, i++)
+        if (bits & 1) names.push(identityName(v, i));
+    return names.sort();
+  };
+  return sameTexts(rest(a, x), rest(b, y));
+}
+
+function spacesAlike(before: View, after: View): Alike {
   const [a, b] = [before.org, after.org];
   const same = new Int32Array(b.spaces.length);
   for (let s = 0; s < same.length; s++) {

@@ -365,13 +365,14 @@ export class Policies {
     await this.jobs.look();
   }
 
-  /** What a rule of a policy that is being written would hit now. */
+  /** What a rule of a policy that is being written would hit now, or would have in a survey that is kept. */
   async tried(
     given: unknown,
     rule: string,
     signal?: AbortSignal,
+    survey?: number,
   ): Promise<{ tried?: RuleTry; wrong: Wrong[] }> {
-    const answer = await this.engine.ask.tryRule(undefined, given, rule, signal);
+    const answer = await this.engine.ask.tryRule(survey, given, rule, signal);
     if (!answer)
       throw new AppError('no-survey', 409, 'There is nothing to try it on before the first survey.');
     return answer;

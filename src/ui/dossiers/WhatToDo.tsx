@@ -65,7 +65,7 @@ export function WhatToDo({ dossier, row }: { dossier: DossierData; row: FindingR
           <Check size={15} aria-hidden /> Withdrawing outside access is in the tray.
         </p>
       )}
-      {withdrawable.length === 0 && mixed.length === 0 && (
+      {withdrawable.length === 0 && mixed.length === 0 && row.kind === 'exposure' && (
         <p className="text-quiet">
           Nobody outside reaches it. What makes it too wide is listed below: pick up what should go.
         </p>

@@ -1,11 +1,12 @@
 import { z } from 'zod';
 import { endpoint } from '../_endpoint.ts';
-import { text } from '../../../dto/inputs.ts';
+import { number, text } from '../../../dto/inputs.ts';
 
-/** What a rule of a policy that is being written would hit now: how many, and the first; or what is wrong with it. */
+/** What a rule of a policy that is being written would hit now, or would have in a past survey: how many, and the first; or what is wrong with it. */
 export const POST = endpoint({
   role: 'auditor',
   scope: 'organisation',
-  input: z.object({ policy: z.looseObject({}), rule: text(64) }),
-  run: ({ app, input, context }) => app.policies.tried(input.policy, input.rule, context.request.signal),
+  input: z.object({ policy: z.looseObject({}), rule: text(64), survey: number.optional() }),
+  run: ({ app, input, context }) =>
+    app.policies.tried(input.policy, input.rule, context.request.signal, input.survey),
 });

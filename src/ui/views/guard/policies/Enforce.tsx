@@ -42,8 +42,9 @@ export function Enforce({
         }}
       >
         <p>
-          From now on it does by itself: {lowered(rule.responses.map(responseWords).join(', ')) || 'nothing'}.
-          What it does is a plan like any other, can be undone, and stands on the record.
+          From now on it does by itself:{' '}
+          {rule.responses.map((r) => lowered(responseWords(r))).join(', ') || 'nothing'}. What it does is a
+          plan like any other, can be undone, and stands on the record.
         </p>
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
@@ -100,6 +101,7 @@ function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
   const { members = 0, guests = 0, outsiders = 0, people = [], changes = [], ofChanges = 0 } = told;
   if (!told.hits) return <p>Nothing is hit now. It will respond to what comes.</p>;
   const losing = members + guests + outsiders;
+  const worst = most(told);
   return (
     <>
       <dl className="grid grid-cols-3 gap-3 border-y border-base-300 py-2">
@@ -116,12 +118,15 @@ function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
         )}
         {told.byDay.length > 1 && (
           <>
-            Since it is judged {perDay(told)} {perDay(told) === 1 ? 'new hit' : 'new hits'} a day
-            {most(told) && `, ${count(most(told)!.hits)} on the worst (${dayWords(most(told)!.day)})`}.{' '}
+            In the last {told.byDay.length} days {plural(newHits(told), 'new hit')}
+            {worst &&
+              worst.hits < newHits(told) &&
+              `, ${count(worst.hits)} of them on ${dayWords(worst.day)}`}
+            {worst && worst.hits === newHits(told) && `, on ${dayWords(worst.day)}`}.{' '}
           </>
         )}
         {told.inPilot !== null && (
-          <>A pilot with a tenth of the people would be hit {count(told.inPilot)} times.</>
+          <>A pilot with a tenth of the people would have {plural(told.inPilot, 'hit')}.</>
         )}
       </p>
       {told.stops.length > 0 && (
@@ -173,8 +178,7 @@ function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
   );
 }
 
-const perDay = ({ byDay }: Foretelling): number =>
-  Math.round((10 * byDay.reduce((n, d) => n + d.hits, 0)) / byDay.length) / 10;
+const newHits = ({ byDay }: Foretelling): number => byDay.reduce((n, d) => n + d.hits, 0);
 const most = ({ byDay }: Foretelling): Foretelling['byDay'][number] | undefined =>
   byDay.reduce<Foretelling['byDay'][number] | undefined>(
     (a, d) => (d.hits > (a?.hits ?? 0) ? d : a),
@@ -183,7 +187,7 @@ const most = ({ byDay }: Foretelling): Foretelling['byDay'][number] | undefined 
 
 function Figure({ n, of }: { n: number; of: string }) {
   return (
-    <div className="flex flex-col-reverse">
+    <div className="flex flex-col-reverse justify-end">
       <dt className="text-quiet">{of}</dt>
       <dd className="text-2xl font-bold tabular-nums">{count(n)}</dd>
     </div>

@@ -5,6 +5,7 @@ import { SUBJECTS } from '../../../../core/guard/kinds.ts';
 import { policySchema, type Policy, type Rule } from '../../../../core/guard/schema.ts';
 import { send } from '../../../frame/api.ts';
 import { count, Trouble } from '../../../parts/marks.tsx';
+import { PastSurveys } from './PastSurveys.tsx';
 import { Trial } from './Trial.tsx';
 import { valueWords } from '../../../parts/words.ts';
 
@@ -62,7 +63,8 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
         {!rule.atRest && ', if somebody did this with each'}.
       </p>
       {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
-      {rule.moments?.includes('share') && first.length > 0 && (
+      {rule.atRest && <PastSurveys policy={body.policy} rule={rule.id} />}
+      {(rule.moments?.includes('share') || rule.atRest) && first.length > 0 && (
         <h3 className="mt-3 font-bold">What would be hit now</h3>
       )}
       <ul className="mt-3" aria-label="The first of what would be hit now">
