@@ -197,6 +197,20 @@ program
   .option('--to <file>', 'a new file for the new key, where the old one is not in the data directory')
   .action(run(async () => (await import('./key.ts')).rotate));
 
+program
+  .command('events')
+  .description('what happened, as CloudEvents (docs/events.md)')
+  .command('check')
+  .description('whether each line is an event of a known type: how many there are of each')
+  .argument('<file>', 'CloudEvents 1.0, one a line')
+  .action(run(async () => (await import('./events.ts')).checkEvents));
+program
+  .command('signals')
+  .description('many different things by one key in a short time: one line for each signal')
+  .argument('<events>', 'CloudEvents 1.0, one a line, in any order')
+  .argument('<window>', 'the window as JSON: by, distinct, count, within, if (docs/events.md)')
+  .action(run(async () => (await import('./events.ts')).findSignals));
+
 const policy = program.command('policy').description('policies as files (docs/policies.md)');
 policy
   .command('check')

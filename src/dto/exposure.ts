@@ -7,7 +7,6 @@ import type { PlannedChange } from '../core/remedy/plan.ts';
 import type { PersonRef, EntryRef, RouteDto, NodeRefDto } from './access.ts';
 import type { FoundContent } from './contents.ts';
 import type { Subject } from '../core/guard/kinds.ts';
-import type { AskedValue } from './guard.ts';
 
 export const FINDING_KINDS = ['exposure', 'breach'] as const;
 export type FindingKind = (typeof FINDING_KINDS)[number];
@@ -97,6 +96,9 @@ export interface FindingSummary {
   /** Of a breach: what hits it. */
   breach?: Breach;
 }
+
+/** A value that a condition asked about: a time in milliseconds since 1970, null where there is none. */
+export type AskedValue = [field: string, value: number | string | boolean | string[] | null];
 
 /** The rule that something breaks, and how. */
 export interface Breach {

@@ -6,10 +6,8 @@ import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
 import type { ResponseName, RuleResponse } from '../core/guard/responses.ts';
 import { text } from './forms.ts';
 import { number } from './inputs.ts';
+import type { AskedValue } from './exposure.ts';
 import type { PlanGoal, Preview, PreviewPerson } from './remedy.ts';
-
-/** A value that a condition asked about: a time in milliseconds since 1970, null where there is none. */
-export type AskedValue = [field: string, value: number | string | boolean | string[] | null];
 
 /** Something that a rule hits. */
 export interface RuleHit {

@@ -1,7 +1,17 @@
 /** What a survey has in common with the one before, so that what was judged there need not be judged again. */
 import { alikeByName } from '../core/access/alike.ts';
 import { sameJson } from '../core/equal.ts';
-import type { Loaded } from './loaded.ts';
+import type { Organisation } from '../core/access/organisation.ts';
+import type { View } from '../core/access/view.ts';
+
+/** What is compared of a survey (engine/loaded). */
+interface Compared {
+  survey: number;
+  org: Organisation;
+  view: View;
+  weights: Uint8Array;
+  content: (item: number) => object | undefined;
+}
 
 /** Of a survey that was made from the one before. */
 export interface Unchanged {
@@ -15,7 +25,7 @@ export interface Unchanged {
  * Spaces that are as they were: access is, by name, and so are what files hold, how heavy that is, and what names stand for.
  * Undefined where something that concerns all of them is otherwise. What depends on the moment itself is not looked at.
  */
-export function unchanged(before: Loaded, l: Loaded): Unchanged | undefined {
+export function unchanged(before: Compared, l: Compared): Unchanged | undefined {
   const [a, b] = [before.org, l.org];
   if (
     !sameJson(a.own, b.own) ||

@@ -345,3 +345,83 @@ describe('gl on extracts', () => {
     expect(stderr).toContain('grants.jsonl, line 1');
   }, 200_000);
 });
+
+describe('gl signals', () => {
+  const event = (id: string, minute: number, more: object = {}) => ({
+    specversion: '1.0',
+    id,
+    source: '/workspaces/w',
+    type: 'file.shared',
+    subject: `item ${id}`,
+    time: `2026-03-02T09:${String(minute).padStart(2, '0')}:00Z`,
+    data: { actor: 'ada', outside: true },
+    ...more,
+  });
+  const put = (name: string, text: string): string => {
+    const file = join(home, name);
+    writeFileSync(file, text);
+    return file;
+  };
+  const lines = (list: object[]): string => list.map((e) => JSON.stringify(e) + '\n').join('');
+  const window = {
+    by: 'actor',
+    distinct: 'item',
+    count: 3,
+    within: 'PT10M',
+    if: 'type == "file.shared" && outside',
+  };
+
+  it('prints what happened often in a short time, late, twice and out of order', () => {
+    const events = [
+      event('c', 8),
+      event('a', 0),
+      event('b', 4),
+      event('a', 0),
+      event('d', 12),
+      event('e', 40),
+    ];
+    const opened = event('f', 5, { type: 'file.opened' });
+    const file = put('events.jsonl', lines([...events, opened]));
+    const { rows, status } = gl('signals', file, put('window.json', JSON.stringify(window)));
+    expect(status).toBe(0);
+    expect(rows).toEqual([
+      {
+        key: 'ada',
+        from: '2026-03-02T09:00:00.000Z',
+        to: '2026-03-02T09:12:00.000Z',
+        distinct: 4,
+        events: ['a', 'b', 'c', 'd'],
+      },
+    ]);
+    expect(gl('events', 'check', file).rows).toEqual([
+      { type: 'file.opened', events: 1 },
+      { type: 'file.shared', events: 6 },
+    ]);
+  });
+
+  it('says what is wrong with an event or a window, and exits with 2', () => {
+    const bad = put(
+      'bad.jsonl',
+      `${JSON.stringify(event('a', 0, { time: 'noon' }))}\n{"x"\n${JSON.stringify(event('b', 0, { type: 'file.sung' }))}\n`,
+    );
+    const checked = gl('events', 'check', bad);
+    expect(checked.status).toBe(2);
+    expect(checked.stderr).toMatch(/line 1: time:.*\n.*line 2: it is not JSON\n.*line 3: type: “file.sung”/);
+    const good = put('good.jsonl', lines([event('a', 0)]));
+    for (const [change, why] of [
+      [{ within: 'P1M' }, /within: takes an ISO 8601 duration/],
+      [{ by: 'colour' }, /by: /],
+      [{ if: 'outsde' }, /Is “outside” meant/],
+      [{ more: 1 }, /more/],
+    ] as const) {
+      const { status, stderr } = gl(
+        'signals',
+        good,
+        put('wrong.json', JSON.stringify({ ...window, ...change })),
+      );
+      expect(status).toBe(2);
+      expect(stderr).toMatch(why);
+    }
+    expect(gl('signals', good, join(home, 'nowhere.json')).status).toBe(2);
+  });
+});

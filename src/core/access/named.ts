@@ -20,19 +20,19 @@ export function namedBy(v: View): Lists {
   const count = v.identityCount + groups.length + domains.length;
   /** The entry that was last put to each. */
   const last = new Int32Array(count).fill(-1);
+  const put = (e: number, kinds: Lists, numbers: Lists): void => {
+    for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
+      const owner = numberOf(v, kinds.values[i]!, numbers.values[i]!);
+      if (owner < 0 || last[owner] === e) continue;
+      last[owner] = e;
+      owners.push(owner);
+      list.push(e);
+    }
+  };
   for (let e = 0; e < entries.ids.length; e++) {
     if (!v.live[e]) continue;
-    for (const [kinds, numbers] of [
-      [entries.toKind, entries.toNumber],
-      [entries.redeemedKind, entries.redeemedNumber],
-    ] as const)
-      for (let i = kinds.start[e]!; i < kinds.start[e + 1]!; i++) {
-        const owner = numberOf(v, kinds.values[i]!, numbers.values[i]!);
-        if (owner < 0 || last[owner] === e) continue;
-        last[owner] = e;
-        owners.push(owner);
-        list.push(e);
-      }
+    put(e, entries.toKind, entries.toNumber);
+    put(e, entries.redeemedKind, entries.redeemedNumber);
   }
   return listsBy(owners.done(), list.done(), count);
 }

@@ -50,14 +50,25 @@ function spend(budget: Budget, steps: number): void {
 }
 const TIMESTAMP = 'google.protobuf.Timestamp';
 
+/** A field of this name is read by another: the language has the name for itself. */
+const TAKEN_NAME = 'type';
+const STANDS_FOR = 'type_';
+const LITERAL_OR_NAME = /"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|(?<![.\w])type(?!\w|\s*\()/g;
+const readable = (filter: string, table: Filtered): string =>
+  Object.hasOwn(FIELDS[table], TAKEN_NAME)
+    ? filter.replace(LITERAL_OR_NAME, (part) => (part === TAKEN_NAME ? STANDS_FOR : part))
+    : filter;
+const fieldName = (name: string): string => (name === STANDS_FOR ? TAKEN_NAME : name);
+
 const environments = new Map<Filtered, Environment>();
 function environmentOf(table: Filtered): Environment {
   let env = environments.get(table);
   if (!env) {
     env = new Environment({ unlistedVariablesAreDyn: false, homogeneousAggregateLiterals: false });
     for (const [name, { type }] of Object.entries<Field>(FIELDS[table]))
-      env.registerVariable(name, type === 'timestamp' ? TIMESTAMP : type);
-    for (const [name, value] of Object.entries(CONSTANTS)) env.registerConstant(name, 'int', BigInt(value));
+      env.registerVariable(name === TAKEN_NAME ? STANDS_FOR : name, type === 'timestamp' ? TIMESTAMP : type);
+    for (const [name, value] of Object.entries(CONSTANTS))
+      if (!Object.hasOwn(FIELDS[table], name)) env.registerConstant(name, 'int', BigInt(value));
     env.registerVariable('taken', TIMESTAMP);
     if ((HOLDERS as readonly Filtered[]).includes(table))
       for (const args of ['string', 'string, map']) env.registerFunction(`holds(${args}): bool`, () => false);
@@ -111,7 +122,7 @@ export function checkFilter(filter: string, table: Filtered): ASTNode {
     throw new FilterError(`A filter has at most ${LONGEST_FILTER} characters.`);
   let ast: ASTNode;
   try {
-    const parsed = environmentOf(table).parse(filter);
+    const parsed = environmentOf(table).parse(readable(filter, table));
     ({ ast } = parsed);
     const { valid, type, error } = parsed.check();
     if (!valid) throw error ?? new Error('it does not fit together');
@@ -159,7 +170,7 @@ export const asksTheMoment = (filter: string, table: Filtered): boolean =>
 export const fieldsOf = (filter: string, table: Filtered): string[] => [
   ...new Set(
     [...partsOf(checkFilter(filter, table))].flatMap((node) =>
-      node.op === 'id' && Object.hasOwn(FIELDS[table], node.args) ? node.args : [],
+      node.op === 'id' && Object.hasOwn(FIELDS[table], fieldName(node.args)) ? fieldName(node.args) : [],
     ),
   ),
 ];
@@ -199,7 +210,7 @@ function compile<Row>(
       return cannot('this kind of value');
     }
     case 'id': {
-      const name = node.args;
+      const name = fieldName(node.args);
       if (bound.has(name)) return (_, x) => x[name]!;
       if (name === 'taken') return () => taken;
       const get = Object.hasOwn(fields, name) ? fields[name] : undefined;

@@ -1,8 +1,7 @@
 import { TIERS, type Capability, type Tier } from '../../core/model.ts';
 import type { ChangeState, PlanState } from '../../dto/remedy.ts';
 import type { EntryRef } from '../../dto/access.ts';
-import type { Fix } from '../../dto/exposure.ts';
-import type { AskedValue } from '../../dto/guard.ts';
+import type { AskedValue, Fix } from '../../dto/exposure.ts';
 import { dayWords } from './dates.ts';
 
 /** A grant or link in words. */
