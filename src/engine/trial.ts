@@ -3,10 +3,10 @@
  * other rules do about it already. Grants and links are judged with what is known of their files now.
  */
 import { setImmediate } from 'node:timers/promises';
-import { decider, type Asked } from '../core/guard/decide.ts';
+import { decider, type Armed, type Asked } from '../core/guard/decide.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
-import { piloted } from '../core/guard/schema.ts';
+import { piloted, type Policy } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { AUDIENCES } from '../core/model.ts';
 import type { Trial, TrialRow } from '../dto/guard.ts';
@@ -54,25 +54,32 @@ function asItWasMade(l: Loaded, e: number): Asked {
   };
 }
 
-/** Tries a rule of a policy on what was shared in the last days before the survey. */
+/** Tries a rule of a policy, or all that are asked before somebody shares, on what was shared in the last days before the survey. */
 export async function trial(
   l: Loaded,
   given: unknown,
-  ruleId: string,
+  ruleId: string | undefined,
   days: number,
   signal?: AbortSignal,
 ): Promise<{ trial?: Trial; wrong: Wrong[] }> {
   const { policy, wrong } = readPolicy(given, holdingTypes(l));
-  const rule = policy?.rules.find((r) => r.id === ruleId);
-  if (!policy || !rule) return { wrong };
+  const rules = policy?.rules.filter((r) =>
+    ruleId === undefined ? r.moments?.includes('share') : r.id === ruleId,
+  );
+  if (!policy || !rules?.length) return { wrong };
   const facts = decideFacts(l);
-  const on = { ...rule, mode: 'enforce' as const, moments: ['share' as const] };
-  const judge = decider(facts, [{ policy: 0, version: 0, doc: policy, rule: on, excepted: () => undefined }]);
+  const armed = (doc: Policy): Armed[] =>
+    rules.map((r) => ({
+      policy: 0,
+      version: 0,
+      doc,
+      rule: { ...r, mode: 'enforce', moments: ['share'] },
+      excepted: () => undefined,
+    }));
+  const judge = decider(facts, armed(policy));
   const already = decider(facts, armedOf(l));
-  const pilot = decider(facts, [
-    { policy: 0, version: 0, doc: piloted(policy), rule: on, excepted: () => undefined },
-  ]);
-  const surest = surestOf(l, policy, rule);
+  const pilot = decider(facts, armed(piloted(policy)));
+  const surest = rules.map((r) => surestOf(l, policy, r));
   const { entries, users } = l.org;
   const getters = gettersOf(l);
   const until = Date.parse(l.takenAt);
@@ -107,7 +114,8 @@ export async function trial(
     byPerson.set(actor, (byPerson.get(actor) ?? 0) + 1);
     const department = users[actor]?.department ?? '';
     byDepartment.set(department, (byDepartment.get(department) ?? 0) + 1);
-    const { certainty } = surest(asked.node);
+    const sure = surest.flatMap((of) => of(asked.node).certainty ?? []);
+    const certainty = sure.length ? Math.max(...sure) : undefined;
     if (certainty !== undefined) {
       const from = Math.min(90, certainty - (certainty % 10));
       byCertainty.set(from, (byCertainty.get(from) ?? 0) + 1);

@@ -642,6 +642,13 @@ describe('a steward’s first quarter of an hour', () => {
       .waitFor();
     await page.getByLabel('Mode of Links for anyone that lead to something').selectOption('Observing');
     await page.getByText('2 rules, observing').waitFor();
+    await page.getByRole('button', { name: 'More' }).click();
+    await page.getByRole('menuitem', { name: 'Enforce all rules' }).click();
+    const whole = page.getByRole('dialog', { name: 'Enforce “Links to outside end”' });
+    await whole.getByText('2 rules do by themselves').waitFor();
+    await whole.getByText(/changes? at once|Nothing is hit now/).waitFor();
+    await holds('policy-enforce-all');
+    await page.keyboard.press('Escape');
     await page.goto(`${scene.base}/guard/coverage`);
     await page.getByText(/By \d+ rules that are on/).waitFor();
     await holds('coverage');

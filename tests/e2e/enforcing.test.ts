@@ -209,6 +209,9 @@ describe('rules that enforce', () => {
     expect(light.length).toBeGreaterThan(1);
     const told = await scene.api<Foretelling>('GET', `/api/policies/foretell?id=${id}&rule=r1`);
     expect(told).toMatchObject({ hits: light.length, ofChanges: light.length, stops: [], cannot: [] });
+    // all rules that do not respond yet: here the same one
+    expect(await scene.api<Foretelling>('GET', `/api/policies/foretell?id=${id}`)).toEqual(told);
+    expect(told.inPilot).toBeLessThanOrEqual(light.length);
     const { policy, version } = await one(id);
     const on = { ...policy, rules: [{ ...narrow, mode: 'enforce' }] };
     const put = (note: string, v = version) =>

@@ -255,6 +255,17 @@ describe('a policy', () => {
     });
     const onItems = [...grants, ...made].filter((r) => onItem(r.on)).length;
     expect(inside.trial.hits + trial.hits).toBe(onItems);
+    expect(trial.rows.every((r) => /^(grant|link):/.test(r.share) && r.certainty === null)).toBe(true);
+    expect(trial.inPilot).toBeLessThanOrEqual(trial.hits);
+    // all rules of a policy together: what one or the other hits, once
+    const whole = await scene.api<{ trial: Trial }>('POST', '/api/policies/trial', {
+      policy: {
+        ...policy,
+        rules: [rule, { ...rule, id: 'r2', if: 'could < organisation' }, { ...rule, id: 'r3', if: 'true' }],
+      },
+      days: 366,
+    });
+    expect(whole.trial.hits).toBe(onItems);
     await expect(scene.api('POST', '/api/policies/trial', { policy, rule: 'r1', days })).rejects.toThrow(
       /422/,
     );

@@ -378,10 +378,10 @@ export class Policies {
     return answer;
   }
 
-  /** A rule of a policy that is being written, tried on what was shared in the last days. */
+  /** A rule of a policy that is being written, or all of them, tried on what was shared in the last days. */
   async trial(
     given: unknown,
-    rule: string,
+    rule: string | undefined,
     days: number,
     signal?: AbortSignal,
   ): Promise<{ trial?: Trial; wrong: Wrong[] }> {

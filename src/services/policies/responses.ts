@@ -136,33 +136,39 @@ export class Responses {
     );
   }
 
-  /** What a rule would do at once if it enforced, with the responses of those that do. */
-  async foretell(id: number, rule: string, signal?: AbortSignal): Promise<Foretelling> {
+  /** What a rule would do at once if it enforced, or all that do not yet. */
+  async foretell(id: number, rule?: string, signal?: AbortSignal): Promise<Foretelling> {
     const kept = await policyOf(this.db, id);
     const { doc } = kept;
-    if (!doc.rules.some((r) => r.id === rule))
+    const rules = doc.rules
+      .filter((r) => (rule === undefined ? r.mode !== 'enforce' : r.id === rule))
+      .map((r) => r.id);
+    if (!rules.length && rule !== undefined)
       throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
-    const hits = await this.open(id, [rule]);
+    const hits = await this.open(id, rules);
     const answer = await this.engine.ask.respond(undefined, doc, hits, signal);
     if (!answer) throw new AppError('no-survey', 409, 'There is nothing to judge before the first survey.');
     const why = new Map<string, number>();
     for (const parts of answer.parts)
       for (const p of parts) if (p.how === 'cannot' && p.why) why.set(p.why, (why.get(p.why) ?? 0) + 1);
     const { preview } = answer;
-    const pilot = doc.scope?.pilot
-      ? undefined
-      : await this.engine.ask.tryRule(undefined, piloted(doc), rule, signal);
+    let inPilot: number | null = null;
+    if (!doc.scope?.pilot)
+      for (const r of doc.rules.filter((x) => x.atRest && rules.includes(x.id)))
+        inPilot =
+          (inPilot ?? 0) +
+          ((await this.engine.ask.tryRule(undefined, piloted(doc), r.id, signal))?.tried?.hits ?? 0);
     // what was hit when the rule was first judged began before anybody looked
     const byDay = await this.db.query<{ day: string; hits: number }>(
-      `select d::date::text as day, (select count(*)::int from rule_hit h where h.policy = $1 and h.rule = $2
+      `select d::date::text as day, (select count(*)::int from rule_hit h where h.policy = $1 and h.rule = any($2)
            and h.since >= greatest(d, r.at + interval '1 second') and h.since < d + interval '1 day') as hits
        from (select min(at) as at from policy_run where policy = $1) r,
          generate_series(greatest($3::date - $4::int, r.at::date)::timestamptz, $3, interval '1 day') d`,
-      [id, rule, this.clock(), DAYS],
+      [id, rules, this.clock(), DAYS],
     );
     return {
       byDay,
-      inPilot: pilot?.tried?.hits ?? null,
+      inPilot,
       hits: hits.length,
       cannot: [...why]
         .map(([words, n]) => ({ words, hits: n }))

@@ -243,19 +243,21 @@ function View({ params, set, narrow }: ViewProps) {
               ))}
             </select>
           )}
-          <select
-            className="select select-sm w-28"
-            aria-label="Kind"
-            value={kind ?? ''}
-            onChange={(e) => set({ kind: e.target.value, finding: undefined })}
-          >
-            <option value="">any kind</option>
-            {FINDING_KINDS.map((k) => (
-              <option key={k} value={k}>
-                {KINDS[k]}
-              </option>
-            ))}
-          </select>
+          {!narrow && (
+            <select
+              className="select select-sm w-28"
+              aria-label="Kind"
+              value={kind ?? ''}
+              onChange={(e) => set({ kind: e.target.value, finding: undefined })}
+            >
+              <option value="">any kind</option>
+              {FINDING_KINDS.map((k) => (
+                <option key={k} value={k}>
+                  {KINDS[k]}
+                </option>
+              ))}
+            </select>
+          )}
           <select
             className="select select-sm w-32"
             aria-label="Severity"

@@ -1,4 +1,4 @@
-/** Before a rule responds by itself: what it would do at once, to whom, and why it is let. */
+/** Before a rule, or a whole policy, responds by itself: what it would do at once, to whom, and why it is let. */
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { precisionOf } from '../../../../core/guard/marks.ts';
@@ -21,16 +21,19 @@ export function Enforce({
 }: {
   id: number;
   policy: Policy;
-  rule: Rule;
+  /** Absent: all rules that do not respond yet. */
+  rule: Rule | undefined;
   close: () => void;
   enforce: (reason: string) => Promise<void>;
 }) {
-  const { data, error, refetch } = useQuery(ask('/api/policies/foretell', { id, rule: rule.id }));
+  const { data, error, refetch } = useQuery(ask('/api/policies/foretell', { id, rule: rule?.id }));
   const [reason, setReason] = useState('');
   const [refused, setRefused] = useState<unknown>();
   const [sending, setSending] = useState(false);
+  const rules = rule ? [rule] : policy.rules.filter((r) => r.mode !== 'enforce');
+  const does = new Set(rules.flatMap((r) => r.responses.map((x) => lowered(responseWords(x)))));
   return (
-    <Dialog title={`Enforce “${rule.name}”`} size="medium" close={close}>
+    <Dialog title={`Enforce “${rule?.name ?? policy.name}”`} size="medium" close={close}>
       <form
         className="flex flex-col gap-3 p-4"
         onSubmit={(e) => {
@@ -42,15 +45,15 @@ export function Enforce({
         }}
       >
         <p>
-          From now on it does by itself:{' '}
-          {rule.responses.map((r) => lowered(responseWords(r))).join(', ') || 'nothing'}. What it does is a
-          plan like any other, can be undone, and stands on the record.
+          From now on {rules.length === 1 ? 'it does by itself' : `${rules.length} rules do by themselves`}:{' '}
+          {[...does].join(', ') || 'nothing'}. What is done is a plan like any other, can be undone, and
+          stands on the record.
         </p>
         {error && <Trouble error={error} retry={() => void refetch()} />}
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
-        {data && rule.atRest && <Foretold told={data} rule={rule} />}
-        <HowRight id={id} rule={rule} />
-        {rule.moments?.includes('share') && <Trial policy={policy} rule={rule.id} of={id} />}
+        {data && rules.some((r) => r.atRest) && <Foretold told={data} rules={rules} />}
+        {rule && <HowRight id={id} rule={rule} />}
+        {rules.some((r) => r.moments?.includes('share')) && <Trial policy={policy} rule={rule?.id} of={id} />}
         <label className="flex flex-col gap-1">
           Why now, for the record
           <input
@@ -97,7 +100,7 @@ function HowRight({ id, rule }: { id: number; rule: Rule }) {
   );
 }
 
-function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
+function Foretold({ told, rules }: { told: Foretelling; rules: readonly Rule[] }) {
   const { members = 0, guests = 0, outsiders = 0, people = [], changes = [], ofChanges = 0 } = told;
   if (!told.hits) return <p>Nothing is hit now. It will respond to what comes.</p>;
   const losing = members + guests + outsiders;
@@ -113,7 +116,7 @@ function Foretold({ told, rule }: { told: Foretelling; rule: Rule }) {
         <Figure n={told.points ?? 0} of="points of exposure closed" />
       </dl>
       <p>
-        {rule.responses.some((r) => r.do === 'finding') && (
+        {rules.every((r) => r.responses.some((x) => x.do === 'finding')) && (
           <>{plural(told.hits, 'finding')} would be opened. </>
         )}
         {told.byDay.length > 1 && (

@@ -35,7 +35,8 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
   const [looking, setLooking] = useState(false);
   const [marking, setMarking] = useState<Rule>();
   const [sure, setSure] = useState(false);
-  const [enforcing, setEnforcing] = useState<Rule>();
+  /** A rule, or all that do not respond yet. */
+  const [enforcing, setEnforcing] = useState<Rule | 'all'>();
   const run = useMutation({
     mutationFn: () => send('POST', '/api/policies/[id]', { id, act: 'run' }),
     onSuccess: () => say('It is being judged.'),
@@ -81,6 +82,26 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
               Edit …
             </button>
             <Menu label="More" button={<button className="btn btn-sm btn-ghost">More</button>}>
+              {policy.rules.some((r) => r.mode !== 'enforce') && policy.rules.length > 1 && (
+                <MenuItem run={() => setEnforcing('all')}>Enforce all rules …</MenuItem>
+              )}
+              {(['observe', 'paused'] as const).map(
+                (m) =>
+                  policy.rules.length > 1 &&
+                  policy.rules.some((r) => r.mode !== m) && (
+                    <MenuItem
+                      key={m}
+                      run={() =>
+                        change.mutate({
+                          policy: allWithMode(policy, m),
+                          note: `All rules: ${MODE_WORDS[m].toLowerCase()}`,
+                        })
+                      }
+                    >
+                      {m === 'observe' ? 'Let all rules observe' : 'Pause all rules'}
+                    </MenuItem>
+                  ),
+              )}
               <MenuItem run={() => saveAs(`policy-${id}.json`, policy)}>Export as a file</MenuItem>
               <MenuItem run={() => setSure(true)}>Remove …</MenuItem>
             </Menu>
@@ -191,10 +212,14 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
         <Enforce
           id={id}
           policy={policy}
-          rule={enforcing}
+          rule={enforcing === 'all' ? undefined : enforcing}
           close={() => setEnforcing(undefined)}
           enforce={async (note) => {
-            await change.mutateAsync({ policy: withMode(policy, enforcing, 'enforce'), note });
+            await change.mutateAsync({
+              policy:
+                enforcing === 'all' ? allWithMode(policy, 'enforce') : withMode(policy, enforcing, 'enforce'),
+              note,
+            });
             setEnforcing(undefined);
           }}
         />
@@ -230,6 +255,11 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
 const withMode = (policy: Policy, { id }: Rule, mode: Rule['mode']): Policy => ({
   ...policy,
   rules: policy.rules.map((r) => (r.id === id ? { ...r, mode } : r)),
+});
+
+const allWithMode = (policy: Policy, mode: Rule['mode']): Policy => ({
+  ...policy,
+  rules: policy.rules.map((r) => ({ ...r, mode })),
 });
 
 /** Hits of a rule that are in force; what was done and is hit no more is not. */

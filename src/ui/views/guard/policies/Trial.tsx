@@ -15,7 +15,15 @@ const SHOWN = 50;
 const SPANS = [7, 30, 90] as const;
 
 /** `of`: the policy as it is kept, whose hits can be marked right or wrong; absent while it is being written. */
-export function Trial({ policy, rule, of }: { policy: Policy; rule: string; of?: number | undefined }) {
+export function Trial({
+  policy,
+  rule,
+  of,
+}: {
+  policy: Policy;
+  rule?: string | undefined;
+  of?: number | undefined;
+}) {
   const [days, setDays] = useState<number>(30);
   const [day, setDay] = useState<string>();
   const [department, setDepartment] = useState<string>();
@@ -147,7 +155,7 @@ export function Trial({ policy, rule, of }: { policy: Policy; rule: string; of?:
                   {r.actorName && `${r.actorName}: `}
                   {r.words}
                 </span>
-                {of !== undefined && <MarkShare id={of} rule={rule} row={r} />}
+                {of !== undefined && rule !== undefined && <MarkShare id={of} rule={rule} row={r} />}
               </li>
             ))}
           </ul>
