@@ -131,6 +131,7 @@ const DEEDS: Record<string, string> = {
   'decisions.token-ended': 'ended a token for decisions',
   'policy.removed': 'removed a policy',
   'policy.excepted': 'made an exception of a policy',
+  'policy.marked': 'marked a hit of a rule right or wrong',
   'policy.exception-ended': 'ended an exception of a policy',
   'pack.made': 'created a pack',
   'pack.changed': 'changed a pack',
