@@ -10,6 +10,8 @@ export interface Items {
   name(item: number): string;
   label(item: number): string | undefined;
   mime(item: number): string | undefined;
+  /** A row that has the same number in two surveys made of the same rows says the same. */
+  version: Int32Array;
   /** 1 for a file. */
   isFile: Uint8Array;
   /** NaN where unknown. */
@@ -25,6 +27,7 @@ export const pickItems = (items: Items, of: Int32Array): Items => ({
   name: (i) => items.name(of[i]!),
   label: (i) => items.label(of[i]!),
   mime: (i) => items.mime(of[i]!),
+  version: Int32Array.from(of, (i) => items.version[i]!),
   isFile: Uint8Array.from(of, (i) => items.isFile[i]!),
   bytes: Float64Array.from(of, (i) => items.bytes[i]!),
   modified: Float64Array.from(of, (i) => items.modified[i]!),
@@ -106,6 +109,7 @@ export class ItemRows {
       name: (i) => (names[text[i]!] ??= doc(i).name),
       label: (i) => words.names[label[i]!],
       mime: (i) => words.names[mime[i]!],
+      version: text,
       isFile: Uint8Array.from(rows, (r) => this.isFile.at(r)),
       bytes: Float64Array.from(rows, (r) => this.bytes.at(r)),
       modified: Float64Array.from(rows, (r) => this.modified.at(r)),

@@ -2,6 +2,7 @@
 import { alikeByName } from '../core/access/alike.ts';
 import { sameJson } from '../core/equal.ts';
 import type { Organisation } from '../core/access/organisation.ts';
+import type { Items } from './items.ts';
 import type { View } from '../core/access/view.ts';
 
 /** What is compared of a survey (engine/loaded). */
@@ -10,6 +11,7 @@ interface Compared {
   org: Organisation;
   view: View;
   weights: Uint8Array;
+  items: Pick<Items, 'version'>;
   content: (item: number) => object | undefined;
 }
 
@@ -42,7 +44,12 @@ export function unchanged(before: Compared, l: Compared): Unchanged | undefined 
     let same = 1;
     for (let i = a.spaceFirst[was]!; same && i < a.spaceFirst[was + 1]!; i++)
       // what is known of a file is read once, and is the same thing as long as it is not known otherwise
-      if (before.weights[i] !== l.weights[i + moved] || before.content(i) !== l.content(i + moved)) same = 0;
+      if (
+        before.items.version[i] !== l.items.version[i + moved] ||
+        before.weights[i] !== l.weights[i + moved] ||
+        before.content(i) !== l.content(i + moved)
+      )
+        same = 0;
     spaces[s] = same;
   });
   return { since: before.survey, spaces };

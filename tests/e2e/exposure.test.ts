@@ -519,6 +519,7 @@ describe('tables exported', () => {
       at: '/api/findings',
       asked: [
         { state: 'all', sort: 'weight.up,name' },
+        { kind: 'exposure' },
         { severity: 'critical' },
         { text: 'crew' },
         { space: 'Crewing' },

@@ -36,6 +36,7 @@ const POLICY: Policy = {
       [
         ['item', 'external > 0 && weight >= 1'],
         ['item', 'points > 10'],
+        ['item', 'name == "renamed" || mime == "text/x-other"'],
         ['item', 'holds("payment-card", {"distinct": 4})'],
         ['link', 'holds("payment-card", {"distinct": 2}) || holds("anything")'],
         ['item', 'label == "confidential" && members > 0'],
@@ -395,6 +396,10 @@ it('is judged anew only where something is not alike, and comes to the same', as
             found: [cards(JSON.stringify(content[1].doc).includes('"distinct":5') ? 1 : 5)],
           },
         });
+      // a file has another label, and is what it was in all else
+      const [file] = [...docs].filter(([, r]) => r.kind === 'item').slice(-1);
+      if (file && d.chance(0.5))
+        changed.set(file[0], { ...file[1], doc: { ...file[1].doc, name: 'renamed', mime: 'text/x-other' } });
       const later = new Date(rows.takenAt + d.pick([0, 86_400_000])).toISOString();
       const number = await observe(docs, changed, later);
       const first1 = await runPolicy(l, POLICY, []);

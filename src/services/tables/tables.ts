@@ -50,7 +50,6 @@ export const TABLE = {
     read: ({ findings }, q, page) => findings.list({ ...q, ...page, brief: false }),
     flat: ({ summary: s, ...r }) => ({
       finding: r.id,
-      kind: r.kind,
       state: r.state,
       severity: r.severity,
       points: r.points,
@@ -69,6 +68,7 @@ export const TABLE = {
       assignedTo: r.assignee ?? '',
       notes: r.notes,
       opened: r.opened ?? '',
+      kind: r.kind,
       rule: s.breach?.ruleName ?? '',
       policy: s.breach?.policyName ?? '',
       source: r.source,

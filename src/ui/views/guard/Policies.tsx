@@ -13,8 +13,8 @@ import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { count, Empty, plural, Trouble } from '../../parts/marks.tsx';
 import { OnePolicy } from './policies/One.tsx';
 import { MODE_WORDS } from '../../parts/policy-words.ts';
-import { Starters } from './policies/Starters.tsx';
 
+const Starters = lazy(() => import('./policies/Starters.tsx').then((m) => ({ default: m.Starters })));
 const EditPolicy = lazy(() => import('./policies/Edit.tsx'));
 
 export default function Policies({ account, search }: { account: Account; search: string }) {
@@ -45,13 +45,15 @@ function View({ params, set, narrow }: ViewProps) {
   const dialogs = (
     <>
       {choosing && (
-        <Starters
-          close={() => setChoosing(false)}
-          choose={(policy) => {
-            setChoosing(false);
-            setBegun(policy ? { policy } : {});
-          }}
-        />
+        <Suspense>
+          <Starters
+            close={() => setChoosing(false)}
+            choose={(policy) => {
+              setChoosing(false);
+              setBegun(policy ? { policy } : {});
+            }}
+          />
+        </Suspense>
       )}
       {begun && (
         <Suspense>

@@ -9,9 +9,7 @@ import type { ViewProps } from '../../../frame/url.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Menu, MenuItem } from '../../../parts/Menu.tsx';
 import { useSay } from '../../../parts/Toasts.tsx';
-import { Enforce } from './Enforce.tsx';
 import { Exceptions } from './Exceptions.tsx';
-import { Marks } from './Marks.tsx';
 import { Hits } from './Hits.tsx';
 import {
   MODE_WORDS,
@@ -23,6 +21,8 @@ import {
 } from '../../../parts/policy-words.ts';
 
 const EditPolicy = lazy(() => import('./Edit.tsx'));
+const Enforce = lazy(() => import('./Enforce.tsx').then((m) => ({ default: m.Enforce })));
+const Marks = lazy(() => import('./Marks.tsx').then((m) => ({ default: m.Marks })));
 const Versions = lazy(() => import('./Versions.tsx'));
 
 export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number }) {
@@ -209,22 +209,30 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
       {data.exceptions.length > 0 && <Exceptions page={data} />}
       <Hits id={id} page={data} rule={chosen} params={params} set={set} narrow={narrow} />
       {enforcing && (
-        <Enforce
-          id={id}
-          policy={policy}
-          rule={enforcing === 'all' ? undefined : enforcing}
-          close={() => setEnforcing(undefined)}
-          enforce={async (note) => {
-            await change.mutateAsync({
-              policy:
-                enforcing === 'all' ? allWithMode(policy, 'enforce') : withMode(policy, enforcing, 'enforce'),
-              note,
-            });
-            setEnforcing(undefined);
-          }}
-        />
+        <Suspense>
+          <Enforce
+            id={id}
+            policy={policy}
+            rule={enforcing === 'all' ? undefined : enforcing}
+            close={() => setEnforcing(undefined)}
+            enforce={async (note) => {
+              await change.mutateAsync({
+                policy:
+                  enforcing === 'all'
+                    ? allWithMode(policy, 'enforce')
+                    : withMode(policy, enforcing, 'enforce'),
+                note,
+              });
+              setEnforcing(undefined);
+            }}
+          />
+        </Suspense>
       )}
-      {marking && <Marks id={id} rule={marking} close={() => setMarking(undefined)} />}
+      {marking && (
+        <Suspense>
+          <Marks id={id} rule={marking} close={() => setMarking(undefined)} />
+        </Suspense>
+      )}
       {looking && (
         <Suspense>
           <Versions
