@@ -49,13 +49,12 @@ export class PolicyStory {
       await this.make('confidential-outside', 'Agreed with Legal.');
       await this.mark('Card numbers stay inside', 'r1');
     }
-    if (week === 6)
+    if (week === 6) {
       await this.change(
         'Confidential files are not shared outside without a pause',
         'Tried for a week: a handful of people, and they agree.',
         (p) => withModes(p, { r1: 'enforce' }),
       );
-    if (week === 6)
       await this.change('Card numbers stay inside', 'A sample of it was right, all of it.', (p) => ({
         ...p,
         rules: [
@@ -79,6 +78,7 @@ export class PolicyStory {
           },
         ],
       }));
+    }
     if (week === 5)
       await this.change('Guests end', 'With a tenth of the people first.', (p) => ({
         ...withModes(p, { r1: 'enforce' }),

@@ -1,18 +1,18 @@
 /** What happened, from files: checked, and gathered into signals (docs/events.md). */
-import { createReadStream, readFileSync, statSync } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import { readEvent, type Happened } from '../core/guard/events.ts';
 import { signals, windowSchema, type Window } from '../core/guard/windows.ts';
 import { linesOf } from '../formats/lines.ts';
-import { CliError, print } from './messages.ts';
+import { CliError, fileAt, jsonAt, print } from './messages.ts';
 
 /** What is wrong is told line by line, so much of it at most. */
 const TOLD = 20;
-const LONGEST_WINDOW = 1_000_000;
+/** A file with more megabytes is no window. */
+const LONGEST_WINDOW_MB = 1;
 
 /** Reads the events of a file; throws with all that is wrong. `any`: whatever their types are called. */
 async function eventsOf(file: string, any: boolean): Promise<Happened[]> {
-  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
-    throw new CliError(`${file} is not a file that can be read.`);
+  fileAt(file);
   const events: Happened[] = [];
   const wrong: string[] = [];
   let more = 0;
@@ -50,16 +50,7 @@ export async function checkEvents(file: string): Promise<void> {
 }
 
 function windowOf(file: string): Window {
-  const at = statSync(file, { throwIfNoEntry: false });
-  if (!at?.isFile()) throw new CliError(`${file} is not a file that can be read.`);
-  if (at.size > LONGEST_WINDOW) throw new CliError(`${file} is larger than a megabyte, and no window.`);
-  let value: unknown;
-  try {
-    value = JSON.parse(readFileSync(file, 'utf8').replace(/^\uFEFF/, ''));
-  } catch (e) {
-    throw new CliError(`${file} is not JSON: ${(e as Error).message}`);
-  }
-  const read = windowSchema.safeParse(value);
+  const read = windowSchema.safeParse(jsonAt(file, LONGEST_WINDOW_MB, 'window'));
   if (!read.success)
     throw new CliError(
       `${file}:\n${read.error.issues.map((i) => `  ${i.path.join('.') || 'it'}: ${i.message}`).join('\n')}`,

@@ -1,6 +1,6 @@
 /** What the command line says beside its answer: on stderr, for whoever looks on. */
 
-import { statSync, type Stats } from 'node:fs';
+import { readFileSync, statSync, type Stats } from 'node:fs';
 
 /** The call or a file is wrong; the message says how. */
 export class CliError extends Error {}
@@ -10,6 +10,23 @@ export function fileAt(path: string): Stats {
   const stat = statSync(path, { throwIfNoEntry: false });
   if (!stat?.isFile()) throw new CliError(`${path} is not a file that can be read.`);
   return stat;
+}
+
+/** What a JSON file holds; `what` it is not where it has more than so many megabytes. Throws where it cannot be read. */
+export function jsonAt(path: string, megabytes: number, what: string): unknown {
+  if (fileAt(path).size > megabytes * 1024 * 1024)
+    throw new CliError(`${path} is larger than ${megabytes} MB, and no ${what}.`);
+  let text: string;
+  try {
+    text = new TextDecoder('utf-8', { fatal: true }).decode(readFileSync(path));
+  } catch {
+    throw new CliError(`${path} is not UTF-8.`);
+  }
+  try {
+    return JSON.parse(text);
+  } catch (e) {
+    throw new CliError(`${path} is not JSON: ${(e as Error).message}`);
+  }
 }
 
 /** Said of every command. */

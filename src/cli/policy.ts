@@ -1,24 +1,17 @@
 /** Policies as files: checked, tried on an extract, and held to their own cases (docs/policies.md). */
-import { readFileSync, statSync } from 'node:fs';
 import { byCode } from '../core/sorts.ts';
 import { casesOf } from '../core/guard/cases.ts';
 import { budgetFor, ruleTest, subjectId, subjectsOf } from '../core/guard/judge.ts';
 import { readPolicy } from '../core/guard/policy.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { holdingTypes, openFacts, type FactsOptions } from './facts.ts';
-import { CliError, print } from './messages.ts';
+import { CliError, jsonAt, print } from './messages.ts';
 
-/** A file that is longer than this is no policy. */
-const LONGEST = 5 * 1024 * 1024;
+/** A file with more megabytes is no policy. */
+const LONGEST_MB = 5;
 
 function policiesOf(file: string): Policy[] {
-  const text = textOf(file);
-  let value: unknown;
-  try {
-    value = JSON.parse(text.replace(/^\uFEFF/, ''));
-  } catch (e) {
-    throw new CliError(`${file} is not JSON: ${(e as Error).message}`);
-  }
+  const value = jsonAt(file, LONGEST_MB, 'policy');
   const types = holdingTypes(0);
   const several = Array.isArray(value);
   const read = (several ? (value as unknown[]) : [value]).map((v) => readPolicy(v, types));
@@ -29,18 +22,6 @@ function policiesOf(file: string): Policy[] {
   );
   if (wrong.length) throw new CliError(`${file}:\n${wrong.join('\n')}`);
   return read.map((r) => r.policy!);
-}
-
-function textOf(file: string): string {
-  const at = statSync(file, { throwIfNoEntry: false });
-  if (!at?.isFile()) throw new CliError(`${file} is not a file that can be read.`);
-  if (at.size > LONGEST)
-    throw new CliError(`${file} is larger than ${LONGEST / 1024 / 1024} MB, and no policy.`);
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(readFileSync(file));
-  } catch {
-    throw new CliError(`${file} is not UTF-8.`);
-  }
 }
 
 /** Prints `{name, rules}` of each policy; everything that is wrong with them goes to stderr, and exits with 2. */

@@ -129,7 +129,7 @@ export interface Applies {
   moments: readonly string[];
   responses: RuleResponse[];
   /** What of it is hit, or was: it itself, or grants and links on it. */
-  hits: Pick<HitRow, 'id' | 'name' | 'state' | 'since' | 'overAt' | 'parts' | 'plan'>[];
+  hits: HitRow[];
 }
 
 /** Files that hold something, by certainty and by how many values there are at least. */

@@ -5,7 +5,7 @@ import { fieldsOf, holdingsOf, type Value } from '../core/filter/filter.ts';
 import { PACK } from '../core/filter/holds.ts';
 import { budgetFor, ruleTest, subjectId, subjectsOf, type ScopeFacts } from '../core/guard/judge.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
-import { SUBJECTS } from '../core/guard/kinds.ts';
+import { SUBJECTS, type Subject } from '../core/guard/kinds.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
 import type { SubjectGetters } from '../core/guard/subjects.ts';
 import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
@@ -31,19 +31,32 @@ export const factsOf = (l: Loaded): ScopeFacts => ({
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
 
-/** Numbers of the subjects that a rule hits, of some. Throws a FilterError, or where the signal is aborted. */
+const counts = new WeakMap<Loaded, Map<Subject, number>>();
+/** How many subjects of a kind there are. */
+export function countOf(l: Loaded, subject: Subject): number {
+  const known = counts.get(l) ?? new Map<Subject, number>();
+  counts.set(l, known);
+  let n = known.get(subject);
+  if (n === undefined) {
+    n = 0;
+    for (const _ of subjectsOf(l.view, subject)) n++;
+    known.set(subject, n);
+  }
+  return n;
+}
+
+/** Numbers of the subjects that a rule hits, of all or of those in some spaces. Throws a FilterError, or where the signal is aborted. */
 export async function* hitsOf(
   l: Loaded,
   policy: Policy,
   rule: Rule,
-  among: Iterable<number>,
-  signal?: AbortSignal,
+  { spaces, signal }: { spaces?: readonly number[] | undefined; signal?: AbortSignal | undefined } = {},
 ): AsyncGenerator<number> {
   const most = l.org.spaces.length + l.items.length + l.org.entries.ids.length;
   const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), budgetFor(most));
   let until = performance.now() + STRETCH_MS;
   let k = 0;
-  for (const n of among) {
+  for (const n of subjectsOf(l.view, rule.subject, spaces)) {
     if (hits(n)) yield n;
     if (++k & 63 || performance.now() < until) continue;
     await setImmediate();
@@ -204,10 +217,9 @@ export async function tryRule(
   const on: Rule = { ...rule, mode: rule.mode === 'paused' ? 'observe' : rule.mode };
   const tell = hitTeller(l, policy, on);
   const first: RuleHit[] = [];
-  const all = [...subjectsOf(l.view, rule.subject)];
   let hits = 0;
-  for await (const n of hitsOf(l, policy, on, all, signal)) if (hits++ < SHOWN) first.push(tell(n));
-  return { tried: { hits, of: all.length, first, took: performance.now() - from }, wrong };
+  for await (const n of hitsOf(l, policy, on, { signal })) if (hits++ < SHOWN) first.push(tell(n));
+  return { tried: { hits, of: countOf(l, rule.subject), first, took: performance.now() - from }, wrong };
 }
 
 /** What is wrong with a policy as things are now. */

@@ -3,15 +3,14 @@
  * a rule asks about nothing that lies elsewhere, and about nothing that depends on the moment.
  */
 import { asksTheMoment } from '../core/filter/filter.ts';
-import { SUBJECTS, type Subject } from '../core/guard/kinds.ts';
+import { SUBJECTS } from '../core/guard/kinds.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
-import { subjectsOf } from '../core/guard/judge.ts';
 import { spaceOfNode } from '../core/access/organisation.ts';
 import type { Exception, RuleHit } from '../dto/guard.ts';
 import { Difference, type Differing, type Known } from './differing.ts';
 import { holdingTypes } from './facts.ts';
-import { exceptionOf, hitsOf, hitTeller } from './guard.ts';
+import { countOf, exceptionOf, hitsOf, hitTeller } from './guard.ts';
 import { hitKey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -39,38 +38,6 @@ function remember(name: string, memory: Memory): void {
 
 /** Things that lie in spaces, and so are as they were where their space is. */
 const inSpaces = ({ subject }: Rule): boolean => subject !== 'identity' && subject !== 'group';
-
-/** Of what is in some spaces: the numbers of all subjects of a kind. */
-function* subjectsIn({ org, view }: Loaded, subject: Subject, spaces: readonly number[]): Generator<number> {
-  const S = org.spaces.length;
-  const isLink = (e: number): boolean => org.entries.type[e]! > 0;
-  for (const s of spaces) {
-    const [from, to] = [org.spaceFirst[s]!, org.spaceFirst[s + 1]!];
-    if (subject === 'space') {
-      if (org.spaceListed[s]) yield s;
-    } else if (subject === 'item') for (let i = from; i < to; i++) yield S + i;
-    else
-      for (let i = from - 1; i < to; i++) {
-        const node = i < from ? s : S + i;
-        for (let e = org.entries.first[node]!; e < org.entries.first[node + 1]!; e++)
-          if (view.live[e] && isLink(e) === (subject === 'link')) yield e;
-      }
-  }
-}
-
-const counts = new WeakMap<Loaded, Map<Subject, number>>();
-/** How many subjects of a kind there are. */
-function countOf(l: Loaded, subject: Subject): number {
-  const known = counts.get(l) ?? new Map<Subject, number>();
-  counts.set(l, known);
-  let n = known.get(subject);
-  if (n === undefined) {
-    n = 0;
-    for (const _ of subjectsOf(l.view, subject)) n++;
-    known.set(subject, n);
-  }
-  return n;
-}
 
 /**
  * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,
@@ -130,8 +97,7 @@ export async function runPolicy(
       n += keys.length;
       for (const k of keys) difference.keep(hitKey(rule.id, k));
     }
-    const among = left ? subjectsIn(l, rule.subject, left) : subjectsOf(l.view, rule.subject);
-    for await (const subject of hitsOf(l, policy, rule, among)) {
+    for await (const subject of hitsOf(l, policy, rule, { spaces: left })) {
       n++;
       const by = excepted(subject);
       const hit: RuleHit = { ...tell(subject), ...(by !== undefined && { excepted: by }) };

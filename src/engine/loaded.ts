@@ -195,12 +195,13 @@ export async function movedOn(
   takenAt: string,
 ): Promise<Loaded | undefined> {
   if (l.survey !== l.rows.survey) return undefined;
+  let alike: Alike | undefined;
   const next = await following(db, l.rows, survey, takenAt, (view, _, tally) => {
-    const alike = alikeSpaces(l.view, view);
+    alike = alikeSpaces(l.view, view);
     const columns = alike && reachAgain(view, l, alike, tally);
     return columns && { tally, columns };
   });
-  return next && survey !== l.survey ? { ...next, unchanged: unchanged(l, next) } : next;
+  return next && survey !== l.survey ? { ...next, unchanged: unchanged(l, next, alike) } : next;
 }
 
 /** A survey that follows on the one that some rows are of, made from these and from what differs; undefined where that cannot be done. */

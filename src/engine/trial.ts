@@ -4,6 +4,7 @@
  */
 import { setImmediate } from 'node:timers/promises';
 import { decider, type Armed, type Asked } from '../core/guard/decide.ts';
+import { tenFrom } from '../core/guard/marks.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
 import { piloted, type Policy } from '../core/guard/schema.ts';
@@ -117,8 +118,8 @@ export async function trial(
     const sure = surest.flatMap((of) => of(asked.node).certainty ?? []);
     const certainty = sure.length ? Math.max(...sure) : undefined;
     if (certainty !== undefined) {
-      const from = Math.min(90, certainty - (certainty % 10));
-      byCertainty.set(from, (byCertainty.get(from) ?? 0) + 1);
+      const ten = tenFrom(certainty);
+      byCertainty.set(ten, (byCertainty.get(ten) ?? 0) + 1);
     }
     rows.push({
       at: new Date(made).toISOString(),

@@ -1,5 +1,5 @@
 /** What a survey has in common with the one before, so that what was judged there need not be judged again. */
-import { alikeByName } from '../core/access/alike.ts';
+import { alikeByName, type Alike } from '../core/access/alike.ts';
 import { sameJson } from '../core/equal.ts';
 import type { Organisation } from '../core/access/organisation.ts';
 import type { Items } from './items.ts';
@@ -25,9 +25,9 @@ export interface Unchanged {
 
 /**
  * Spaces that are as they were: access is, by name, and so are what files hold, how heavy that is, and what names stand for.
- * Undefined where something that concerns all of them is otherwise. What depends on the moment itself is not looked at.
+ * `alike`: where it is known already. Undefined where something that concerns all of them is otherwise. What depends on the moment itself is not looked at.
  */
-export function unchanged(before: Compared, l: Compared): Unchanged | undefined {
+export function unchanged(before: Compared, l: Compared, alike?: Alike): Unchanged | undefined {
   const [a, b] = [before.org, l.org];
   if (
     !sameJson(a.own, b.own) ||
@@ -35,7 +35,7 @@ export function unchanged(before: Compared, l: Compared): Unchanged | undefined 
     a.groups.some((g, n) => g.name !== b.groups[n]?.name)
   )
     return undefined;
-  const alike = alikeByName(before.view, l.view);
+  alike ??= alikeByName(before.view, l.view);
   if (!alike) return undefined;
   const spaces = new Uint8Array(alike.length);
   alike.forEach((was, s) => {

@@ -398,18 +398,19 @@ export class Findings {
 
   /**
    * Takes over what a policy hits that opens findings, by its rules: new ones are opened, those that are hit no more are
-   * fixed. `tx`: within what else is kept of it; `forget` when that is done. Doing it twice changes nothing.
+   * fixed. `tx`: within what else is kept of it; where it says that something is otherwise, `forget` when that is done. Doing it
+   * twice changes nothing.
    */
   async breaches(
     tx: Db,
     policy: { id: number; name: string },
     rules: readonly { id: string; name: string; severity: string }[],
     survey: number,
-  ): Promise<void> {
+  ): Promise<boolean> {
     const now = this.clock();
     await tx.query(
       `create temporary table breach_now on commit drop as
-       select h.key, h.rule, h.told, r.severity, coalesce((h.doc#>>'{thing,weight}')::int, 0) as weight,
+       select h.key, h.rule, r.severity, coalesce((h.doc#>>'{thing,weight}')::int, 0) as weight,
          coalesce((h.doc#>>'{thing,now}')::int, 0) as now_tier, coalesce((h.doc#>>'{thing,could}')::int, 0) as could_tier,
          coalesce(h.doc#>>'{thing,source}', '') as source, coalesce(h.doc#>>'{thing,item}', '') as item,
          jsonb_strip_nulls(jsonb_build_object('name', h.doc->'name', 'space', coalesce(h.doc#>'{thing,space}', '""'),
@@ -421,7 +422,7 @@ export class Findings {
        where h.policy = $1 and h.over_at is null and h.excepted is null`,
       [policy.id, policy.name, storableJson(rules)],
     );
-    await tx.query(
+    const moved = await tx.query(
       `with back as (
          update finding f set state = 'reopened' from breach_now n
          where f.policy = $3 and f.rule = n.rule and f.hit_key = n.key and f.state = 'fixed' returning f.id),
@@ -430,22 +431,26 @@ export class Findings {
          where f.policy = $3 and f.state <> 'fixed'
            and not exists (select from breach_now n where n.rule = f.rule and n.key = f.hit_key) returning f.id)
        insert into finding_event (finding, at, survey, what)
-       select id, $2::timestamptz, $1::int, 'reopened' from back union all select id, $2, $1, 'fixed' from gone`,
+       select id, $2::timestamptz, $1::int, 'reopened' from back union all select id, $2, $1, 'fixed' from gone returning finding`,
       [survey, now, policy.id],
     );
-    await tx.query(
+    const [told] = await tx.query<{ n: number }>(
       `with made as (
          insert into finding as f (source, item, state, severity, points, weight, now_tier, could_tier, summary, told, first_survey, policy, rule, hit_key)
          select source, item, 'open', severity, 0, weight, now_tier, could_tier, summary, gen_random_uuid(), $1, $3, rule, key from breach_now
          on conflict (policy, rule, hit_key) where rule is not null do update set severity = excluded.severity,
            source = excluded.source, item = excluded.item, weight = excluded.weight, now_tier = excluded.now_tier,
            could_tier = excluded.could_tier, summary = excluded.summary, told = excluded.told
-         where f.summary is distinct from excluded.summary or f.severity <> excluded.severity
-         returning id, (xmax = 0) as is_new)
-       insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'opened' from made where is_new`,
+         where (f.summary, f.severity, f.weight, f.now_tier, f.could_tier) is distinct from
+           (excluded.summary, excluded.severity, excluded.weight, excluded.now_tier, excluded.could_tier)
+         returning id, (xmax = 0) as is_new),
+       opened as (
+         insert into finding_event (finding, at, survey, what) select id, $2::timestamptz, $1::int, 'opened' from made where is_new)
+       select count(*)::int as n from made`,
       [survey, now, policy.id],
     );
     await tx.query('drop table breach_now');
+    return moved.length + told!.n > 0;
   }
 
   /** What was kept of findings is read again. */

@@ -18,9 +18,8 @@ const sameTexts = (a: readonly string[], b: readonly string[]): boolean =>
  * depends on that space alone.
  */
 const samePeople = (a: View, b: View): boolean =>
+  sameUsersAndGroups(a, b) &&
   a.identityCount === b.identityCount &&
-  a.memberCount === b.memberCount &&
-  sameJson(a.org.users, b.org.users) &&
   sameTexts(a.outsiders, b.outsiders) &&
   sameTexts(a.org.addresses, b.org.addresses) &&
   sameTexts(a.org.domains, b.org.domains) &&
@@ -31,9 +30,14 @@ const samePeople = (a: View, b: View): boolean =>
   sameNumbers(a.unexpectedDomains, b.unexpectedDomains) &&
   sameNumbers(a.all, b.all) &&
   sameNumbers(a.members, b.members) &&
+  a.groupMembers.every((set, g) => sameNumbers(set, b.groupMembers[g]!));
+
+/** Whether there are the same users and groups, by number, whoever is in these. */
+const sameUsersAndGroups = (a: View, b: View): boolean =>
+  a.memberCount === b.memberCount &&
+  sameJson(a.org.users, b.org.users) &&
   a.org.groups.length === b.org.groups.length &&
   a.org.groups.every((g, n) => g.id === b.org.groups[n]!.id) &&
-  a.groupMembers.every((set, g) => sameNumbers(set, b.groupMembers[g]!)) &&
   sameJson(a.settings, b.settings);
 
 /**
@@ -53,13 +57,9 @@ export const alikeByName = (before: View, after: View): Alike | undefined =>
 function samePeopleByName(a: View, b: View): boolean {
   const standing = new Map(a.domainNames.map((name, n) => [name, a.domainStanding[n]]));
   return (
-    a.memberCount === b.memberCount &&
-    sameJson(a.org.users, b.org.users) &&
+    sameUsersAndGroups(a, b) &&
     b.domainNames.every((name, n) => (standing.get(name) ?? b.domainStanding[n]) === b.domainStanding[n]) &&
-    a.org.groups.length === b.org.groups.length &&
-    a.org.groups.every((g, n) => g.id === b.org.groups[n]!.id) &&
-    a.groupMembers.every((set, g) => sameByName(a, set, b, b.groupMembers[g]!)) &&
-    sameJson(a.settings, b.settings)
+    a.groupMembers.every((set, g) => sameByName(a, set, b, b.groupMembers[g]!))
   );
 }
 

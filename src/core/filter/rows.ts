@@ -192,19 +192,17 @@ function patternOf(name: string, { as, takes }: Comparison): RegExp {
   let pattern = patterns.get(key);
   if (!pattern) {
     const source = as
-      .split(/(\s+|[FV](?![a-z])|[^\w\s])/)
-      .map((part) =>
-        part === 'F'
-          ? name
-          : part === 'V' && takes !== 'nothing'
+      .match(/\w+|""|[=!<>]+|[^\s\w]/g)!
+      .map((token) =>
+        token === 'F'
+          ? String.raw`\b${name}\b`
+          : token === 'V' && takes !== 'nothing'
             ? VALUES[takes]
-            : /^\s+$/.test(part)
-              ? /\w\s+\w/.test(as) && as.includes(' in ')
-                ? String.raw`\s+`
-                : String.raw`\s*`
-              : part.replace(/[^\w]/g, String.raw`\s*\$&\s*`),
+            : /\w/.test(token)
+              ? String.raw`\b${token}\b`
+              : token.replace(/[^\w]/g, String.raw`\$&`),
       )
-      .join('');
+      .join(String.raw`\s*`);
     patterns.set(key, (pattern = new RegExp(`^${source}$`)));
   }
   return pattern;

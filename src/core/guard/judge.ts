@@ -23,17 +23,20 @@ export interface ScopeFacts {
   actor?(): number;
 }
 
-/** Every subject of a kind, in the order of their numbers. */
-export function* subjectsOf(v: View, subject: Subject): Generator<number> {
+/** Every subject of a kind, in the order of their numbers; or, of those that lie in spaces, what lies in some. */
+export function* subjectsOf(v: View, subject: Subject, spaces?: readonly number[]): Generator<number> {
   const { org } = v;
   const S = org.spaces.length;
-  const isLink = (e: number): boolean => org.entries.type[e]! > 0;
+  const { first, node, type } = org.entries;
   switch (subject) {
     case 'item':
-      for (let i = 0; i < org.itemIds.length; i++) yield S + i;
+      for (const [from, to] of spaces?.map((s) => [org.spaceFirst[s]!, org.spaceFirst[s + 1]!] as const) ?? [
+        [0, org.itemIds.length] as const,
+      ])
+        for (let i = from; i < to; i++) yield S + i;
       return;
     case 'space':
-      for (let s = 0; s < S; s++) if (org.spaceListed[s]) yield s;
+      for (const s of spaces ?? org.spaces.keys()) if (org.spaceListed[s]) yield s;
       return;
     case 'group':
       for (let g = 0; g < org.groups.length; g++) yield g;
@@ -43,8 +46,13 @@ export function* subjectsOf(v: View, subject: Subject): Generator<number> {
         if (!isHidden(v, i) && (i >= org.users.length || org.userListed[i])) yield i;
       return;
     default:
-      for (let e = 0; e < org.entries.ids.length; e++)
-        if (v.live[e] && org.entries.node[e]! >= 0 && isLink(e) === (subject === 'link')) yield e;
+      // on a space itself, and then on what is in it
+      for (const [from, to] of spaces?.flatMap((s) => [
+        [first[s]!, first[s + 1]!] as const,
+        [first[S + org.spaceFirst[s]!]!, first[S + org.spaceFirst[s + 1]!]!] as const,
+      ]) ?? [[0, org.entries.ids.length] as const])
+        for (let e = from; e < to; e++)
+          if (v.live[e] && node[e]! >= 0 && type[e]! > 0 === (subject === 'link')) yield e;
   }
 }
 

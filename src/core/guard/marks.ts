@@ -39,6 +39,9 @@ export function allocate(sizes: readonly number[], total: number): number[] {
   return out;
 }
 
+/** Where the ten points begin that a certainty is told among: 90 to 100 are one. */
+export const tenFrom = (certainty: number): number => Math.min(90, certainty - (certainty % 10));
+
 /** What somebody said of a hit. `certainty`: of the surest match that it rests on; null where it rests on none. */
 export interface HitMark {
   stratum: string;

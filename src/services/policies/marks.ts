@@ -3,8 +3,7 @@ import { allocate } from '../../core/guard/marks.ts';
 import type { MarkedHit, Sample } from '../../dto/guard.ts';
 import type { Db } from '../../store/db.ts';
 import type { Ledger } from '../ledger.ts';
-import { AppError } from '../errors.ts';
-import { policyOf } from './rows.ts';
+import { policyOf, ruleOf } from './rows.ts';
 
 /** So many hits are looked at. */
 const SAMPLE = 40;
@@ -21,9 +20,7 @@ export class Marks {
    * on, ten points at a time, or else by workspace. And what else was marked: of acts that a trial showed.
    */
   async sample(id: number, rule: string): Promise<Sample> {
-    const { doc } = await policyOf(this.db, id);
-    if (!doc.rules.some((r) => r.id === rule))
-      throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+    ruleOf(await policyOf(this.db, id), rule);
     const rows = await this.db.query<
       { n: number; size: number; key: string; is_right: boolean | null; stratum: string } & Pick<
         MarkedHit,
@@ -69,9 +66,7 @@ export class Marks {
     by: string,
   ): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const { doc } = await policyOf(tx, id);
-      if (!doc.rules.some((r) => r.id === rule))
-        throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+      ruleOf(await policyOf(tx, id), rule);
       if (right === null)
         await tx.query('delete from hit_mark where policy = $1 and rule = $2 and key = $3', [id, rule, key]);
       else

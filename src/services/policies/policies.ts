@@ -39,6 +39,7 @@ import {
   modesOf,
   policyOf,
   rowOf,
+  ruleOf,
   runOf,
   STATE,
   WITH_WORK,
@@ -315,9 +316,8 @@ export class Policies {
       throw new AppError('past', 400, 'That day is over. Choose one that is still to come.');
     const about = await Promise.all(keys.map((key) => this.engine.ask.around(undefined, key)));
     await this.db.transaction(async (tx) => {
-      const { doc } = await policyOf(tx, id);
-      if (rule !== undefined && !doc.rules.some((r) => r.id === rule))
-        throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+      const kept = await policyOf(tx, id);
+      if (rule !== undefined) ruleOf(kept, rule);
       for (const [n, key] of keys.entries()) {
         const name = about[n]?.name;
         if (name === undefined)
@@ -429,15 +429,7 @@ export class Policies {
             atRest: r.atRest ?? false,
             moments: r.moments ?? [],
             responses: r.responses,
-            hits: mine.map(({ id: hit, name: of, state, since, overAt, parts, plan }) => ({
-              id: hit,
-              name: of,
-              state,
-              since,
-              overAt,
-              parts,
-              plan,
-            })),
+            hits: mine,
           },
         ];
       }),
@@ -479,6 +471,7 @@ export class Policies {
     if (!answer) return kept.doc.rhythm;
     const { differing, hits, of, wrong } = answer;
     const now = this.clock();
+    let breaks = false;
     const run = await this.db.transaction(async (tx) => {
       // what was changed meanwhile is judged by itself
       if ((await findPolicy(tx, id))?.version !== kept.version) return undefined;
@@ -505,7 +498,7 @@ export class Policies {
             `update rule_hit set over_at = $2 where policy = $1 and over_at is null and rule || ' ' || key = any($3) returning id`,
             [id, now, differing.gone],
           );
-      await this.findings.breaches(tx, kept, opening(kept.doc), survey);
+      breaks = await this.findings.breaches(tx, kept, opening(kept.doc), survey);
       // undone or set aside, and over by itself: if it comes again, that is another matter
       await tx.query(
         `delete from hit_change x using plan_change c, plan p where x.change = c.id and p.id = c.plan
@@ -538,7 +531,7 @@ export class Policies {
       );
       return made!.id;
     });
-    this.findings.forget();
+    if (breaks) this.findings.forget();
     if (run !== undefined && !wrong.length) await this.responses.carry(kept, of, run);
     this.events.emit({ type: 'policies' });
     return kept.doc.rhythm;

@@ -13,7 +13,7 @@ import { storableJson } from '../../store/observed.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import type { Plans } from '../plans/plans.ts';
-import { BY_ITSELF, findPolicy, policyOf, type Kept } from './rows.ts';
+import { BY_ITSELF, findPolicy, policyOf, ruleOf, type Kept } from './rows.ts';
 
 interface OpenHit {
   id: number;
@@ -140,11 +140,8 @@ export class Responses {
   async foretell(id: number, rule?: string, signal?: AbortSignal): Promise<Foretelling> {
     const kept = await policyOf(this.db, id);
     const { doc } = kept;
-    const rules = doc.rules
-      .filter((r) => (rule === undefined ? r.mode !== 'enforce' : r.id === rule))
-      .map((r) => r.id);
-    if (!rules.length && rule !== undefined)
-      throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+    const asked = rule === undefined ? doc.rules.filter((r) => r.mode !== 'enforce') : [ruleOf(kept, rule)];
+    const rules = asked.map((r) => r.id);
     const hits = await this.open(id, rules);
     const answer = await this.engine.ask.respond(undefined, doc, hits, signal);
     if (!answer) throw new AppError('no-survey', 409, 'There is nothing to judge before the first survey.');
@@ -154,7 +151,7 @@ export class Responses {
     const { preview } = answer;
     let inPilot: number | null = null;
     if (!doc.scope?.pilot)
-      for (const r of doc.rules.filter((x) => x.atRest && rules.includes(x.id)))
+      for (const r of asked.filter((x) => x.atRest))
         inPilot =
           (inPilot ?? 0) +
           ((await this.engine.ask.tryRule(undefined, piloted(doc), r.id, signal))?.tried?.hits ?? 0);

@@ -31,6 +31,13 @@ export async function policyOf(db: Db, id: number): Promise<Kept> {
   return kept;
 }
 
+/** A rule of a policy. Throws where it has none of the id. */
+export function ruleOf({ doc }: Kept, id: string): Rule {
+  const rule = doc.rules.find((r) => r.id === id);
+  if (!rule) throw new AppError('no-rule', 404, 'There is no such rule in this policy.');
+  return rule;
+}
+
 /** What policies leave out on a day: of all of them, or of one. */
 export const exceptionsOn = (
   db: Db,

@@ -1,10 +1,11 @@
 /** Which rules are about a thing, and what they did about it. */
 import { useQuery } from '@tanstack/react-query';
-import type { Applies as AppliesRow } from '../../dto/guard.ts';
+import type { HitRow } from '../../dto/guard.ts';
 import { ask, withQuery } from '../frame/api.ts';
 import { useSigned } from '../frame/signed.ts';
 import { plural, When } from '../parts/marks.tsx';
-import { MODE_WORDS, PART_WORDS, responseWords, STATE_WORDS } from '../parts/policy-words.ts';
+import { Come } from '../parts/Come.tsx';
+import { MODE_WORDS } from '../parts/policy-words.ts';
 import { Section } from './Frame.tsx';
 
 /** Hits that are told of one by one. */
@@ -33,7 +34,7 @@ export function Applies({ of }: { of: string }) {
                 of “{a.policyName}”, {MODE_WORDS[a.mode].toLowerCase()}
                 {!a.hits.length && (a.atRest ? ': not hit' : ': when somebody acts')}
               </span>
-              <Hit hits={a.hits} />
+              <Hits hits={a.hits} />
             </li>
           ))}
         </ul>
@@ -42,34 +43,15 @@ export function Applies({ of }: { of: string }) {
   );
 }
 
-function Hit({ hits }: { hits: AppliesRow['hits'] }) {
+function Hits({ hits }: { hits: readonly HitRow[] }) {
   return (
     <>
       {hits.slice(0, SHOWN).map((h) => (
         <span key={h.id} className="block pl-3">
-          <b>{STATE_WORDS[h.state]}</b>{' '}
+          <Come h={h} />{' '}
           <span className="text-quiet">
             since <When at={h.overAt ?? h.since} />
-            {h.parts.length > 0 &&
-              `: ${h.parts
-                .map((p) =>
-                  [responseWords({ do: p.do }).toLowerCase(), PART_WORDS[p.how], p.why]
-                    .filter(Boolean)
-                    .join(', '),
-                )
-                .join('; ')}`}
           </span>
-          {h.plan !== null && (
-            <>
-              {' '}
-              <a
-                className="underline decoration-slate"
-                href={withQuery('/remedy/plans', { plan: String(h.plan) })}
-              >
-                plan {h.plan}
-              </a>
-            </>
-          )}
         </span>
       ))}
       {hits.length > SHOWN && (

@@ -1,15 +1,9 @@
 /** The rule that something breaks, and what it asked about. */
 import type { Breach } from '../../dto/exposure.ts';
 import type { ObjectKey } from '../../core/remedy/plan.ts';
-import { withQuery } from '../frame/api.ts';
+import { openedAt, withQuery } from '../frame/api.ts';
 import { OptionsButton } from '../parts/Options.tsx';
 import { valueWords } from '../parts/words.ts';
-
-/** Where the thing itself is opened. */
-const opens = (key: string): string =>
-  key.startsWith('item:') || key.startsWith('space:')
-    ? withQuery('/survey/holdings', { sel: key })
-    : withQuery('/survey/people', { sel: key });
 
 export function Because({ breach }: { breach: Breach }) {
   const object = objectOf(breach.key);
@@ -27,7 +21,7 @@ export function Because({ breach }: { breach: Breach }) {
       </p>
       <p className="text-quiet break-words">{breach.values.map(valueWords).join('; ')}</p>
       <p className="flex items-center gap-3 pt-1">
-        <a className="underline decoration-slate" href={opens(breach.open)}>
+        <a className="underline decoration-slate" href={openedAt(breach.open)}>
           Open it where it is
         </a>
         {object && <OptionsButton of={object} name={`the ${object.kind}`} small={false} />}

@@ -191,3 +191,7 @@ export function useLive(): LiveJobs {
   }, [queries]);
   return live;
 }
+
+/** Where a thing is opened that has a key: a file, folder or space, or else a person or group. */
+export const openedAt = (key: string): string =>
+  withQuery(/^(?:item|space):/.test(key) ? '/survey/holdings' : '/survey/people', { sel: key });

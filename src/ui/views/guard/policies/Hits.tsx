@@ -1,8 +1,7 @@
 /** What a policy hits: why, since when, and how far it has come. */
 import { useState } from 'react';
-import { RESPONSES } from '../../../../core/guard/responses.ts';
 import { HIT_STATES, type HitRow, type HitState, type PolicyPage } from '../../../../dto/guard.ts';
-import { withQuery } from '../../../frame/api.ts';
+import { openedAt } from '../../../frame/api.ts';
 import { useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { ExportMenu } from '../../../parts/ExportMenu.tsx';
@@ -12,36 +11,11 @@ import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
 import { Except } from './Exceptions.tsx';
 import { valueWords } from '../../../parts/words.ts';
-import { PART_WORDS, STATE_WORDS } from '../../../parts/policy-words.ts';
+import { STATE_WORDS } from '../../../parts/policy-words.ts';
+import { Come } from '../../../parts/Come.tsx';
 
 /** Where a hit opens: beside the policy, or in the view of what it is. */
 const opensBeside = (h: HitRow): boolean => /^(?:item|space):/.test(h.open);
-
-/** How far a hit has come, and what each response came to. */
-function Come({ h }: { h: HitRow }) {
-  const more = [
-    ...h.parts.flatMap((p) =>
-      p.how === 'planned' ? [] : `${RESPONSES[p.do].words}: ${p.why ?? PART_WORDS[p.how]}`,
-    ),
-    ...(h.note && h.state !== 'done' ? [h.note] : []),
-  ].join(' ');
-  const words = h.state === 'done' && !h.overAt ? 'Done, still so' : STATE_WORDS[h.state];
-  return (
-    <span className="truncate" title={[words, more].filter(Boolean).join('. ')}>
-      {h.plan === null ? (
-        <b>{words}</b>
-      ) : (
-        <a
-          className="font-bold underline decoration-slate"
-          href={withQuery('/remedy/plans', { plan: String(h.plan) })}
-        >
-          {words}
-        </a>
-      )}{' '}
-      <span className="text-quiet">{more}</span>
-    </span>
-  );
-}
 
 const isState = (s: string | null): s is HitState => HIT_STATES.includes(s as HitState);
 
@@ -72,10 +46,7 @@ export function Hits({
           {opensBeside(h) ? (
             <b>{h.name}</b>
           ) : (
-            <a
-              className="font-bold underline decoration-slate"
-              href={withQuery('/survey/people', { sel: h.open })}
-            >
+            <a className="font-bold underline decoration-slate" href={openedAt(h.open)}>
               {h.name}
             </a>
           )}{' '}

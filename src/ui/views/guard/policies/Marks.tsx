@@ -11,7 +11,7 @@ import {
 } from '../../../../core/guard/marks.ts';
 import type { Rule } from '../../../../core/guard/schema.ts';
 import type { Sample } from '../../../../dto/guard.ts';
-import { ask, send, withQuery } from '../../../frame/api.ts';
+import { ask, openedAt, send } from '../../../frame/api.ts';
 import { useSigned } from '../../../frame/signed.ts';
 import { Dialog } from '../../../parts/Dialog.tsx';
 import { count, plural, Trouble } from '../../../parts/marks.tsx';
@@ -128,10 +128,7 @@ export function Marks({ id, rule, close }: { id: number; rule: Rule; close: () =
                         className="truncate font-medium underline decoration-slate"
                         target="_blank"
                         rel="noreferrer"
-                        href={withQuery(
-                          /^(item|space):/.test(r.open) ? '/survey/holdings' : '/survey/people',
-                          { sel: r.open },
-                        )}
+                        href={openedAt(r.open)}
                       >
                         {r.name}
                       </a>

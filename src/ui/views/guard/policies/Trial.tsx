@@ -1,6 +1,7 @@
 /** Whom a rule that is judged as something is shared would have stopped lately. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
+import { tenFrom } from '../../../../core/guard/marks.ts';
 import type { Policy } from '../../../../core/guard/schema.ts';
 import type { TrialRow } from '../../../../dto/guard.ts';
 import { send, withQuery } from '../../../frame/api.ts';
@@ -14,6 +15,13 @@ const Counts = lazy(() => import('../../../drawings/Counts.tsx'));
 const SHOWN = 50;
 const SPANS = [7, 30, 90] as const;
 
+/** What can be chosen in the charts. */
+interface Only {
+  day?: string | undefined;
+  department?: string | undefined;
+  certainty?: string | undefined;
+}
+
 /** `of`: the policy as it is kept, whose hits can be marked right or wrong; absent while it is being written. */
 export function Trial({
   policy,
@@ -25,9 +33,11 @@ export function Trial({
   of?: number | undefined;
 }) {
   const [days, setDays] = useState<number>(30);
-  const [day, setDay] = useState<string>();
-  const [department, setDepartment] = useState<string>();
-  const [certainty, setCertainty] = useState<string>();
+  /** What the rows are held to, by the charts. */
+  const [only, setOnly] = useState<Only>({});
+  const { day, department, certainty } = only;
+  const toggle = (by: keyof Only) => (value: string) =>
+    setOnly({ ...only, [by]: value === only[by] ? undefined : value });
   const { data, error } = useQuery({
     queryKey: ['/api/policies/trial', JSON.stringify(policy), rule, days],
     queryFn: () => send('POST', '/api/policies/trial', { policy, rule, days }),
@@ -56,7 +66,7 @@ export function Trial({
           value={days}
           onChange={(e) => {
             setDays(Number(e.target.value));
-            setDay(undefined);
+            setOnly({ ...only, day: undefined });
           }}
         >
           {SPANS.map((n) => (
@@ -80,7 +90,7 @@ export function Trial({
       </p>
       {trial.shared > 0 && (
         <Suspense>
-          <PerDay days={trial.byDay} choose={(d) => setDay(d === day ? undefined : d)} />
+          <PerDay days={trial.byDay} choose={toggle('day')} />
         </Suspense>
       )}
       {trial.hits > 0 && (
@@ -109,7 +119,7 @@ export function Trial({
               label="Hits by department"
               of={{ head: 'Department', rows: trial.departments }}
               chosen={department}
-              choose={(d) => setDepartment(d === department ? undefined : d)}
+              choose={toggle('department')}
             />
             {trial.certainties.length > 0 && (
               <>
@@ -121,7 +131,7 @@ export function Trial({
                     rows: trial.certainties.map((c) => ({ name: bandOf(c.from), hits: c.hits })),
                   }}
                   chosen={certainty}
-                  choose={(c) => setCertainty(c === certainty ? undefined : c)}
+                  choose={toggle('certainty')}
                 />
               </>
             )}
@@ -132,11 +142,7 @@ export function Trial({
               <button
                 type="button"
                 className="cursor-pointer font-normal underline decoration-slate"
-                onClick={() => {
-                  setDay(undefined);
-                  setDepartment(undefined);
-                  setCertainty(undefined);
-                }}
+                onClick={() => setOnly({})}
               >
                 show all
               </button>
@@ -167,7 +173,7 @@ export function Trial({
 
 /** A certainty as what stands for ten points of it. */
 const bandOf = (certainty: number): string => {
-  const from = Math.min(90, certainty - (certainty % 10));
+  const from = tenFrom(certainty);
   return `${from} to ${from === 90 ? 100 : from + 9}`;
 };
 

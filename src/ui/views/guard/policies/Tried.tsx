@@ -63,7 +63,7 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
         {!rule.atRest && ', if somebody did this with each'}.
       </p>
       {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
-      {rule.atRest && <PastSurveys policy={body.policy} rule={rule.id} />}
+      {rule.atRest && <PastSurveys key={settled} policy={body.policy} rule={rule.id} />}
       {(rule.moments?.includes('share') || rule.atRest) && first.length > 0 && (
         <h3 className="mt-3 font-bold">What would be hit now</h3>
       )}
