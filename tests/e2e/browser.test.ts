@@ -27,7 +27,7 @@ beforeAll(async () => {
   // these machines are slow at times; nothing here is a measurement
   context.setDefaultTimeout(90_000);
   page = await livePage(context);
-  page.on('console', (m) => m.type() === 'error' && complaints.push(m.text()));
+  page.on('console', (m) => m.type() === 'error' && complaints.push(`${m.text()} ${m.location().url}`));
   page.on('pageerror', (e) => complaints.push(e.message));
 });
 afterAll(async () => {

@@ -42,8 +42,25 @@ const owned: fc.Arbitrary<Rows> = organisations.chain((rows) => {
         }),
       ),
       all(rows.items, fc.record({ label: some(fc.constantFrom(...LABELS)) })),
+      // grants to a group of several are rare otherwise
+      fc.boolean(),
     )
-    .map(([users, spaces, items]) => ({ ...rows, users, spaces, items }));
+    .map(([users, spaces, items, toAll]) => {
+      const [first, ...rest] = rows.groups;
+      return toAll
+        ? {
+            ...rows,
+            users,
+            spaces,
+            items,
+            groups: [{ ...first!, members: rows.users.map((u) => ({ value: u.id })) }, ...rest],
+            grants: [
+              ...rows.grants,
+              { id: 'all', on: { item: 'i0' }, to: { group: first!.id }, role: 'reader' as const },
+            ],
+          }
+        : { ...rows, users, spaces, items };
+    });
 });
 const clean = <T extends object>(o: T): T => JSON.parse(JSON.stringify(o)) as T;
 
