@@ -3,6 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { bodyOf, json, Refusal } from './http.ts';
 import { acts } from './far/act.ts';
 import { asking, type DecisionSettings } from './far/ask.ts';
+import { happen, hearing, send, type Hearing } from './happenings.ts';
 import type { FaultRule } from './faults.ts';
 import type { Kind, Row } from './state.ts';
 import { faults, outbox, state } from './world.ts';
@@ -20,6 +21,24 @@ export async function control(req: IncomingMessage, res: ServerResponse, url: UR
       whenSilent: asking.whenSilent,
       asks: Object.keys(asking.tokens),
     });
+  }
+  if (what === 'hearing') {
+    if (req.method === 'PUT') {
+      Object.assign(hearing, (await bodyOf(req)) as Hearing);
+      void send();
+    }
+    return json(res, 200, { ...hearing, secrets: Object.keys(hearing.secrets) });
+  }
+  if (what === 'happen') {
+    const { workspace, type, subject, data, time } = (await bodyOf(req)) as {
+      workspace: string;
+      type: string;
+      subject?: string;
+      data: object;
+      time?: string;
+    };
+    happen(workspace, type, subject, data, time);
+    return json(res, 200, null);
   }
   if (what === 'acts') return json(res, 200, acts);
   if (what === 'outbox') return json(res, 200, outbox);

@@ -7,7 +7,9 @@
  *   /channels/v1/…                    channels with members and files
  *   /far/                             pages on which one acts as any person of the organisation
  *   /control/decisions                where they ask before somebody acts, and what they do when nobody answers
- *   /control/acts                     what people did on the far side, as CloudEvents
+ *   /control/hearing                  where they send what happens, how, and how badly
+ *   /control/happen                   something more happens
+ *   /control/acts                     what people did on the far side
  *   /control/faults, /control/truth   for tests: misbehave on demand; what is really set
  *   /control/forget                   change tokens given so far are known no more
  *   /control/outbox                   messages that the workspaces sent of themselves
@@ -22,8 +24,8 @@ import { control } from './control.ts';
 import { far } from './far/pages.ts';
 import { scim } from './directory/scim.ts';
 import { json, Refusal } from './http.ts';
-import { ACCOUNTS, rowsWorkspace } from './rows/workspace.ts';
-import { args, faults, tokens } from './world.ts';
+import { rowsWorkspace } from './rows/workspace.ts';
+import { ACCOUNTS, args, faults, tokens } from './world.ts';
 
 async function workspace(
   req: IncomingMessage,

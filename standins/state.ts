@@ -50,6 +50,8 @@ export class State {
   forgotten = 0;
   readonly rows = {} as Record<Kind, Map<string, Row>>;
   readonly content = new Map<string, Uint8Array>();
+  /** Called with a row as it was and as it is. */
+  onChange: (kind: Kind, before: Row | undefined, after: Row | undefined) => void = () => undefined;
   private readonly removed = {} as Record<Kind, Map<string, Row>>;
   private readonly journal: JournalLine[] = [];
   private readonly answered = new Set<string>();
@@ -89,7 +91,10 @@ export class State {
     if (this.answered.has(line.key)) return false;
     writeSync(this.fd, JSON.stringify(line) + '\n');
     fsyncSync(this.fd);
+    const before = this.rows[line.kind].get(line.id);
     this.take(line);
+    const after = this.rows[line.kind].get(line.id);
+    if (before || after) this.onChange(line.kind, before, after);
     return true;
   }
 

@@ -37,3 +37,6 @@ export const isList = (name: string | undefined): name is Kind => LISTS.includes
 
 export const rowsOf = (kind: Kind, workspace: string): Row[] =>
   [...state.rows[kind].values()].filter((r) => state.workspaceOf(kind, r) === workspace);
+
+/** What comes before a user's id to make the id of an account; empty where the directory's ids are used. */
+export const ACCOUNTS: Record<string, string> = { drives: '', sites: 'a-' };

@@ -267,23 +267,35 @@ abstract class HttpWorkspace implements WorkspaceConnector {
   }
 
   async *activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }> {
-    for (let more = true; more;) {
-      const part = understood(
-        activitySchema,
-        await this.http.getJson(`/activity?since=${encodeURIComponent(since)}`),
-        'activity',
-      );
-      if (part.more && part.next === since)
-        throw new ConnectorError('not-understood', 'The workspace’s activity goes on without an end.');
-      since = part.next;
-      more = part.more;
+    for await (const { events, next } of this.eventsOf('/activity', since))
       yield {
-        rows: part.events.flatMap((e) => {
+        rows: events.flatMap((e) => {
           const parsed = eventSchema.safeParse(e);
           return parsed.success ? (activityOf(parsed.data) ?? []) : [];
         }),
-        next: since,
+        next,
       };
+  }
+
+  happened(since: string): AsyncGenerator<{ events: unknown[]; next: string }> {
+    return this.eventsOf('/events', since);
+  }
+
+  private async *eventsOf(path: string, since: string): AsyncGenerator<{ events: unknown[]; next: string }> {
+    for (let more = true; more;) {
+      const part = understood(
+        activitySchema,
+        await this.http.getJson(`${path}?since=${encodeURIComponent(since)}`),
+        'list of what happened',
+      );
+      if (part.more && part.next === since)
+        throw new ConnectorError(
+          'not-understood',
+          'What the workspace says happened goes on without an end.',
+        );
+      since = part.next;
+      more = part.more;
+      yield { events: part.events, next: since };
     }
   }
 

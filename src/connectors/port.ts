@@ -75,6 +75,8 @@ export interface WorkspaceConnector extends Changeable {
   }>;
   /** Who did what since a position, in parts, each with the position that comes after it. */
   activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }>;
+  /** What happened since a position (empty: from now on), in parts, each with the position that comes after it; as it came. */
+  happened(since: string): AsyncGenerator<{ events: unknown[]; next: string }>;
   /** A file's bytes as they come; undefined where the item has none. */
   content(item: string): Promise<AsyncIterable<Uint8Array> | undefined>;
 }

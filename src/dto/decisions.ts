@@ -22,6 +22,7 @@ const target = z.union([
   z.object({ everyone: z.literal(true) }),
   z.object({ anyone: z.literal(true) }),
 ]);
+export type Target = z.infer<typeof target>;
 const context = z.object({
   target: z.union([target, z.array(target).max(200)]).optional(),
   /** Of a link that is about to be made. */

@@ -1,6 +1,7 @@
 /** What forms send: the schemas that the browser and the endpoints hold them to. */
 import { z } from 'zod';
 import { DATE_LANGUAGES, isZone } from '../core/dates.ts';
+import { SIGNAL_STATES } from './events.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>
@@ -8,6 +9,7 @@ export const text = (most: number) =>
     .string()
     .max(most, `takes at most ${most.toLocaleString('en')} characters`)
     .refine((t) => !t.includes('\0'), 'must not hold U+0000');
+export const zone = text(60).refine(isZone, 'needs a time zone, such as Europe/Oslo');
 const address = z.email('needs an e-mail address').max(320);
 
 export const signInForm = z.object({
@@ -36,7 +38,7 @@ export const passwordForm = z.object({
 export const proofForm = z.object({ password: text(1024).min(1, 'needs your password') });
 export const datesForm = z.object({
   language: z.enum(Object.keys(DATE_LANGUAGES) as (keyof typeof DATE_LANGUAGES)[]),
-  zone: text(60).refine(isZone, 'needs a time zone, such as Europe/Oslo'),
+  zone,
 });
 export const codeForm = z.object({ code: text(40).trim().min(6, 'needs the code') });
 export const passkeyNameForm = z.object({ name: text(60).trim().min(1, 'needs a name') });
@@ -147,4 +149,10 @@ export const viewForm = z.object({
   path: text(100).regex(/^\/(?:survey|exposure|remedy|guard|review|record)\/[a-z-]+$/, 'must be a view'),
   search: text(4000),
   shared: z.boolean(),
+});
+
+export const signalsForm = z.object({
+  ids: z.int().min(1).array().min(1).max(500),
+  state: z.enum(SIGNAL_STATES),
+  note: text(2000).trim().default(''),
 });

@@ -3,8 +3,10 @@
  * so that what is exported is what is seen.
  */
 import { z } from 'zod';
+import { EVENT_TYPES, type EventType } from '../core/guard/events.ts';
 import { TIERS } from '../core/model.ts';
 import { OUTCOMES } from './decisions.ts';
+import { SIGNAL_SHOWS } from './events.ts';
 import { HIT_STATES } from './guard.ts';
 import { FINDING_SORTS, OUTSIDE_SHOWS } from './exposure.ts';
 import {
@@ -114,6 +116,21 @@ export const TABLE_QUERIES = {
   decisions: z.object({
     policy: number.optional(),
     outcome: z.enum(OUTCOMES).optional(),
+    text: find,
+  }),
+  events: z.object({
+    type: z.enum(Object.keys(EVENT_TYPES) as EventType[]).optional(),
+    since: z.iso.datetime({ offset: true }).optional(),
+    until: z.iso.datetime({ offset: true }).optional(),
+    actor: text(1100).optional(),
+    node: node.optional(),
+    signal: number.optional(),
+    text: find,
+    where: where('events'),
+  }),
+  signals: z.object({
+    state: z.enum(SIGNAL_SHOWS).default('waiting'),
+    pattern: number.optional(),
     text: find,
   }),
   'data-types': z.object({ where: where('data-types') }),

@@ -20,6 +20,7 @@ import {
   type DecisionRecord,
   type Evaluation,
   type Outcome,
+  type Target,
 } from '../dto/decisions.ts';
 import type { Exception } from '../dto/guard.ts';
 import { identityKey, nodeKey, nodeName } from './describe.ts';
@@ -92,26 +93,9 @@ function targetsOf({ context }: Evaluation) {
 
 /** Numbers of what a request names; undefined where nothing is known of the file or space. */
 function readAsked(l: Loaded, source: string, action: Moment, q: Evaluation): Asked | undefined {
-  const { ids, org } = l;
   const node = nodeOf(l, source, q.resource);
   if (node < 0) return undefined;
-  const address = (email: string): Principal => {
-    const n = findIdentity(l.view, email);
-    return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
-  };
-  const principals = targetsOf(q).map((t): Principal => {
-    if ('user' in t) {
-      const n = org.find('user', ids.user(source, t.user));
-      return n >= 0 ? { kind: PRINCIPAL.user, n } : address(t.user);
-    }
-    if ('group' in t) return { kind: PRINCIPAL.group, n: org.find('group', ids.group(source, t.group)) };
-    if ('email' in t) return address(t.email);
-    if ('domain' in t) {
-      const domain = t.domain.toLowerCase();
-      return { kind: PRINCIPAL.domain, n: org.domains.indexOf(domain), address: domain };
-    }
-    return { kind: 'everyone' in t ? PRINCIPAL.everyone : PRINCIPAL.anyone, n: -1 };
-  });
+  const principals = targetsOf(q).map((t) => principalOf(l, source, t));
   const audience = q.context?.audience;
   return {
     action,
@@ -132,7 +116,28 @@ function readAsked(l: Loaded, source: string, action: Moment, q: Evaluation): As
   };
 }
 
-function nodeOf(l: Loaded, source: string, { type, id }: Evaluation['resource']): number {
+/** Whom a workspace names. */
+export function principalOf(l: Loaded, source: string, t: Target): Principal {
+  const { ids, org } = l;
+  const address = (email: string): Principal => {
+    const n = findIdentity(l.view, email);
+    return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
+  };
+  if ('user' in t) {
+    const n = org.find('user', ids.user(source, t.user));
+    return n >= 0 ? { kind: PRINCIPAL.user, n } : address(t.user);
+  }
+  if ('group' in t) return { kind: PRINCIPAL.group, n: org.find('group', ids.group(source, t.group)) };
+  if ('email' in t) return address(t.email);
+  if ('domain' in t) {
+    const domain = t.domain.toLowerCase();
+    return { kind: PRINCIPAL.domain, n: org.domains.indexOf(domain), address: domain };
+  }
+  return { kind: 'everyone' in t ? PRINCIPAL.everyone : PRINCIPAL.anyone, n: -1 };
+}
+
+/** The space, file or folder that a workspace names; −1 where it is not known. */
+export function nodeOf(l: Loaded, source: string, { type, id }: { type: string; id: string }): number {
   if (type === 'space') return l.org.find('space', key(source, id));
   const i = l.org.find('item', key(source, id));
   return i < 0 ? -1 : l.org.spaces.length + i;
@@ -151,7 +156,8 @@ function userWith(l: Loaded, address: string): number {
   return known.get(addressName(address)) ?? -1;
 }
 
-function actorOf(l: Loaded, source: string, { id }: Evaluation['subject']): number {
+/** Whom a workspace names as the one who acts; −1 where they are not known. */
+export function actorOf(l: Loaded, source: string, { id }: { id: string }): number {
   const u = l.org.find('user', l.ids.user(source, id));
   if (u >= 0) return u;
   const n = findIdentity(l.view, id);

@@ -23,6 +23,7 @@ import { Difference, type Differing, type Known } from './differing.ts';
 import { dossier, finding, routesOf, withdrawable, type EngineFinding } from './findings.ts';
 import { exportLines, exportManifest, type ExportFile } from './export.ts';
 import { routeGraph } from './graph.ts';
+import { placed } from './happened.ts';
 import {
   below,
   holdings,
@@ -406,6 +407,7 @@ const functions = {
   scopeNames: from(scopeNames),
   takePolicies,
   decide: from(decide),
+  placed: from(placed),
   tryRule: from(tryRule),
   checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),

@@ -15,6 +15,7 @@ import type { Ledger } from './ledger.ts';
 import type { Partners } from './partners.ts';
 import type { PlanParts } from './plans/parts.ts';
 import type { Decisions } from './decisions.ts';
+import type { Happenings } from './happened/happenings.ts';
 import type { Policies } from './policies/policies.ts';
 import type { Plans } from './plans/plans.ts';
 import type { Recognition } from './recognition.ts';
@@ -58,6 +59,7 @@ export interface App {
   views: Views;
   policies: Policies;
   decisions: Decisions;
+  happened: Happenings;
   /** What plans work with. */
   planParts: PlanParts;
   clock: () => Date;

@@ -25,6 +25,7 @@ import { Mail } from './mail.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Decisions } from './decisions.ts';
+import { Happenings } from './happened/happenings.ts';
 import { Policies } from './policies/policies.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
@@ -50,6 +51,8 @@ export interface Seed {
   sso?: { settings: SsoSettings; secret: string };
   /** By source: the token with which it asks for decisions. */
   deciding?: Record<string, string>;
+  /** By source: the secret with which it signs what it tells of. */
+  telling?: Record<string, string>;
   /** Where one can act as the people of a simulated organisation. */
   farSide?: string;
   /** Begin a survey at once if there has been none. */
@@ -142,9 +145,11 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const policies = new Policies(db, ledger, engine, present, jobs, events, plans, findings, clock);
   const decisions = new Decisions(db, ledger, engine, clock);
   policies.onChange = () => decisions.arm();
+  surveys.onRemoved = (source) => decisions.forget(source);
   await decisions.start();
   // exceptions come to their last day
   present.subscribe(() => decisions.arm());
+  const happened = new Happenings({ db, ledger, engine, secrets, jobs, events, surveys, clock });
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();
@@ -165,8 +170,12 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   for (const s of seed?.sources ?? []) if (first || known.has(s.id)) await surveys.putSource(s, 'demo');
   for (const [source, token] of Object.entries(seed?.deciding ?? {}))
     if (decisions.sourceOf(token) !== source) await decisions.makeToken(source, 'demo', token);
+  for (const [source, secret] of Object.entries(seed?.telling ?? {}))
+    if (!(await happened.telling.signsWith(source, secret)))
+      await happened.telling.makeSecret(source, 'demo', secret);
   const ready = (async () => {
     await present.start();
+    await happened.start();
     await plans.runner.resume();
     await jobs.look();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
@@ -204,13 +213,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(
-      { engine, findings, recognition, plans: plans.queries, ledger, policies, decisions },
+      { engine, findings, recognition, plans: plans.queries, ledger, policies, decisions, happened },
       clock,
     ),
     watch: new Watch(db, engine, findings, clock),
     views: new Views(db, clock),
     policies,
     decisions,
+    happened,
     planParts,
     clock,
     log,
@@ -247,6 +257,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       await heads.sign().catch(() => undefined);
       await surveys.close();
       await recognition.close();
+      await happened.close();
       await decisions.close();
       await jobs.close();
       await engine.close();

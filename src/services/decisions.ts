@@ -268,7 +268,8 @@ export class Decisions {
     this.forget(source);
   }
 
-  private forget(source: string): void {
+  /** A source asks no more with the token that it had. */
+  forget(source: string): void {
     for (const [hash, of] of this.sources) if (of === source) this.sources.delete(hash);
   }
 

@@ -225,6 +225,7 @@ export function appFor(app: App, account: Account | undefined): App {
         ledger: note,
         policies: only<typeof app.policies>({}),
         decisions: only<typeof app.decisions>({}),
+        happened: only<typeof app.happened>({}),
       },
       app.clock,
     ),

@@ -29,6 +29,8 @@ interface JobKind {
    * transaction that ends the job.
    */
   broken: 'again' | ((tx: Db, subject: number) => Promise<void>);
+  /** Upkeep that nobody asked for: it is not told of, and of one that is due once more nothing is kept. */
+  quiet?: true;
 }
 
 interface Row {
@@ -44,8 +46,6 @@ interface Running {
   steps: JobStep[];
   /** Who asked for it once more while it ran. */
   again: string | undefined;
-  /** When it is due once more. */
-  next?: Date;
   ended: Promise<void>;
 }
 
@@ -93,6 +93,10 @@ export class Jobs {
   async add(tx: Db, kind: string, subject: number, by: string, due: Date = this.clock()): Promise<void> {
     const now = this.running.get(kind);
     if (now?.row.subject === subject) now.again = by;
+    await this.put(tx, kind, subject, by, due);
+  }
+
+  private async put(tx: Db, kind: string, subject: number, by: string, due: Date): Promise<void> {
     await tx.query(
       `insert into job (kind, subject, started_by, state, due) values ($1, $2, $3, 'waiting', $4)
        on conflict (kind, subject) where state in ('waiting', 'running')
@@ -178,8 +182,11 @@ export class Jobs {
       ended: Promise.resolve(),
     };
     this.running.set(row.kind, now);
-    const tell = (state: JobState): void =>
-      this.events.emit({ type: 'job', kind: row.kind, subject: row.subject, state, steps: now.steps });
+    const { quiet } = this.kinds.get(row.kind)!;
+    const tell = (state: JobState): void => {
+      if (!quiet)
+        this.events.emit({ type: 'job', kind: row.kind, subject: row.subject, state, steps: now.steps });
+    };
     now.ended = this.work(now, tell)
       .catch((e: unknown) => {
         log.error({ err: e, job: row.kind, subject: row.subject }, 'the end of a job was not kept');
@@ -189,7 +196,6 @@ export class Jobs {
         this.running.delete(row.kind);
         tell(state);
         if (now.again !== undefined) await this.add(this.db, row.kind, row.subject, now.again);
-        else if (now.next) await this.add(this.db, row.kind, row.subject, row.started_by, now.next);
         void this.look().catch(() => undefined);
       });
   }
@@ -210,8 +216,15 @@ export class Jobs {
         },
       });
       const state = end?.state ?? 'done';
-      if (end?.next) now.next = end.next;
-      await this.end(this.db, row, state, end?.reason, now.steps);
+      const next = end?.next;
+      if (next && kind.quiet)
+        await this.db.query("update job set state = 'waiting', due = $2 where id = $1", [row.id, next]);
+      else
+        // in one, so that what comes again is not lost in between
+        await this.db.transaction(async (tx) => {
+          await this.end(tx, row, state, end?.reason, now.steps);
+          if (next) await this.put(tx, row.kind, row.subject, row.started_by, next);
+        });
       return state;
     } catch (e) {
       // the next start says what became of it

@@ -51,6 +51,7 @@ const SEALED_COLUMNS = [
   ['source', 'token', 'id'],
   ['account', 'totp', 'id'],
   ['custom_type', 'cases', 'id'],
+  ['event_source', 'secret', 'source'],
 ] as const;
 
 export class Secrets {

@@ -1,5 +1,6 @@
 /** A workspace of channels, which has words of its own for everything. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import { happened } from '../happenings.ts';
 import { bodyOf, json, list, Refusal, versionOf } from '../http.ts';
 import { about, accountsOf, activity, changes, content } from '../reading.ts';
 import type { Row } from '../state.ts';
@@ -70,6 +71,7 @@ export async function channels(
     Array.isArray(list) ? list.map((v: string) => v.slice(prefix.length)) : list;
   if (kind === 'about') return about(res, 'channels');
   if (kind === 'activity') return activity(res, url, 'channels', prefix);
+  if (kind === 'events') return happened(res, url, 'channels');
   if (kind === 'accounts') return json(res, 200, list(url, accountsOf('channels', prefix), repeat));
   if (kind === 'changes')
     return json(

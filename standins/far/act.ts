@@ -1,8 +1,8 @@
 /** Doing something as a person of the organisation: the workspace's own permissions first, then whoever is asked. */
 import { randomUUID } from 'node:crypto';
-import { ACCOUNTS } from '../rows/workspace.ts';
+import { happen } from '../happenings.ts';
 import type { Row } from '../state.ts';
-import { state } from '../world.ts';
+import { ACCOUNTS, state } from '../world.ts';
 import { decide, type Verdict } from './ask.ts';
 import { may } from './permissions.ts';
 
@@ -99,7 +99,7 @@ export async function act(
   if (!verdict.decision) return no(verdict.said ?? NOT[what], 'rules');
   if (verdict.caution) return { did: false, caution: verdict.caution };
   if (what === 'share') share(who, row, sharing!, whom);
-  log(who, what, row, verdict, sharing, goesOn);
+  log(who, what, row, workspace, verdict, sharing, whom, goesOn);
   const copies = own.copy && (own.edit || !verdict.withoutCopies);
   return {
     did: true,
@@ -118,31 +118,48 @@ function share(who: Person, row: Row, { audience, role }: Sharing, whom: object 
   state.change({ key: id, kind: whom ? 'grants' : 'links', id, op: 'put', row: made });
 }
 
-/** What the workspace's users did, as CloudEvents 1.0. */
+/** Whom a link is for, or somebody by name. */
+const targetOf = (sharing: Sharing, whom: object | undefined): object | undefined =>
+  whom ??
+  (sharing.audience === 'anyone'
+    ? { anyone: true }
+    : sharing.audience === 'organisation'
+      ? { everyone: true }
+      : undefined);
+
+/** What people did on the far side, as it was told. */
 export const acts: object[] = [];
 function log(
   who: Person,
   what: Act,
   row: Row,
+  workspace: string,
   { silent }: Verdict,
   sharing: Sharing | undefined,
+  whom: object | undefined,
   goesOn: { reason?: string } | undefined,
 ): void {
-  const event = {
-    specversion: '1.0',
-    id: randomUUID(),
-    source: '/workspaces/far-side',
-    type: `org.gatelantern.item.${DONE[what]}`,
-    subject: row.id,
-    time: new Date().toISOString(),
-    data: {
-      user: who.user,
-      device: { managed: who.managed },
-      ...(sharing && { target: sharing.to ?? `link for ${sharing.audience}`, role: sharing.role }),
-      ...(silent && { unasked: true }),
-      ...(goesOn && { wentOn: true, ...(goesOn.reason && { reason: goesOn.reason }) }),
-    },
+  const type = `file.${DONE[what]}`;
+  const data = {
+    user: who.user,
+    device: { managed: who.managed },
+    ...(row.workspace ? { space: row.id } : {}),
+    ...(sharing && { target: targetOf(sharing, whom), role: sharing.role }),
+    ...(silent && { unasked: true }),
+    ...(goesOn && { wentOn: true, ...(goesOn.reason && { reason: goesOn.reason }) }),
   };
-  acts.push(event);
-  if (what === 'open') state.activity.push(event);
+  const subject = row.workspace ? undefined : row.id;
+  const time = new Date().toISOString();
+  acts.push({ type, subject: row.id, time, data });
+  happen(workspace, type, subject, data, time);
+  if (what === 'open')
+    state.activity.push({
+      specversion: '1.0',
+      id: randomUUID(),
+      source: '/workspaces/far-side',
+      type: 'org.gatelantern.item.opened',
+      subject: row.id,
+      time,
+      data: { user: who.user },
+    });
 }

@@ -1,13 +1,11 @@
 /** Workspaces of drives and of sites, which write rows as an extract does. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import { happened } from '../happenings.ts';
 import { bodyOf, json, list, Refusal, versionOf } from '../http.ts';
 import { about, accountsOf, activity, asAccounts, asUsers, changes, content } from '../reading.ts';
 import type { Row } from '../state.ts';
-import { isList, rowsOf, state, tell } from '../world.ts';
+import { ACCOUNTS, isList, rowsOf, state, tell } from '../world.ts';
 import { ableTo, alter, merged, write } from '../writing.ts';
-
-/** What comes before a user's id to make the id of an account; empty where the directory's ids are used. */
-export const ACCOUNTS: Record<string, string> = { drives: '', sites: 'a-' };
 
 /** Drives, and sites: rows as in the extract. */
 export async function rowsWorkspace(
@@ -29,6 +27,7 @@ export async function rowsWorkspace(
       changes(url, workspace, (k, row) => ({ kind: k, id: row.id, row: written(row) })),
     );
   if (kind === 'activity') return activity(res, url, workspace, prefix);
+  if (kind === 'events') return happened(res, url, workspace);
   if (kind === 'accounts' && prefix) return json(res, 200, list(url, accountsOf(workspace, prefix), repeat));
   if (!isList(kind)) throw new Refusal(404, 'There is no such collection.');
   if (id === undefined) {

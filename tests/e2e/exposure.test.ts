@@ -623,6 +623,20 @@ describe('tables exported', () => {
       at: '/api/decisions',
       asked: [{}, { policy: '1', outcome: 'refused' }, { text: 'crew' }],
     },
+    events: {
+      at: '/api/events/list',
+      asked: [
+        {},
+        { type: 'file.opened' },
+        { since: '2026-01-01T00:00:00Z', until: '2026-02-01T00:00:00+01:00' },
+        { actor: 'user:ada' },
+        { node: 'item:drives:i1' },
+        { signal: '1' },
+        { text: 'crew' },
+        { where: 'outside && weight >= 2' },
+      ],
+    },
+    signals: { at: '/api/signals', asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'many' }] },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',

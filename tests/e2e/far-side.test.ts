@@ -170,7 +170,7 @@ describe('somebody on the far side', () => {
     await be(file.owner!, place());
     await page.getByText('Nobody could be asked whether this is allowed.').waitFor();
     const acts = (await (await control('acts')).json()) as { type: string; data: { unasked?: boolean } }[];
-    expect(acts.at(-1)).toMatchObject({ type: 'org.gatelantern.item.opened', data: { unasked: true } });
+    expect(acts.at(-1)).toMatchObject({ type: 'file.opened', data: { unasked: true } });
     await asks('refuse', 'http://127.0.0.1:9');
     await be(file.owner!, place());
     await page.getByText('Nobody can say now whether this is allowed.').waitFor();

@@ -176,15 +176,20 @@ export class Scene {
         ...(this.provider && { sso: demoSso(this.provider, 'sec') }),
       }),
     );
-    const port = await freePort();
-    const s = await start('server', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, {
-      GATE_LANTERN_LOCAL_SOURCES: '1',
-      GATE_LANTERN_DATA: join(this.home, 'data'),
-      PORT: String(port),
-      HOST: '127.0.0.1',
-      ...(this.database && { DATABASE_URL: this.database.url }),
-      ...env,
-    });
+    const begin = async (tries: number): ReturnType<typeof start> =>
+      start('server', this.options.bare ? [] : ['--seed', seed], /^Gate Lantern is on (.*)$/, {
+        GATE_LANTERN_LOCAL_SOURCES: '1',
+        GATE_LANTERN_DATA: join(this.home, 'data'),
+        PORT: String(await freePort()),
+        HOST: '127.0.0.1',
+        ...(this.database && { DATABASE_URL: this.database.url }),
+        ...env,
+      }).catch((e: unknown) => {
+        // somebody else took the port before it could
+        if (tries > 0 && String(e).includes('is taken')) return begin(tries - 1);
+        throw e;
+      });
+    const s = await begin(5);
     this.app = s.child;
     this.base = s.found;
     this.output = s.output;
@@ -346,7 +351,7 @@ export class Scene {
   }
 
   /** Asks the stand-ins' control. */
-  private async control(method: string, path: string, body?: unknown): Promise<Response> {
+  async control(method: string, path: string, body?: unknown): Promise<Response> {
     // after a test has computed for long: hear first which kept connections were closed meanwhile
     await new Promise((heard) => setTimeout(heard, 1));
     return fetch(`${this.standinUrl}/control/${path}`, {

@@ -3,9 +3,13 @@
  * specification, version 1.0.2 (from memory).
  */
 import { z } from 'zod';
+import type { Getters } from '../filter/filter.ts';
+import { byCode } from '../sorts.ts';
 
 /** What can happen, and what it is called. */
 export const EVENT_TYPES = {
+  'decision.refused': 'was refused',
+  'decision.cautioned': 'was cautioned',
   'file.opened': 'opened',
   'file.edited': 'edited',
   'file.downloaded': 'downloaded',
@@ -35,8 +39,40 @@ export const EVENT_TYPES = {
 } as const;
 export type EventType = keyof typeof EVENT_TYPES;
 
+/** What is known of an event by the survey in force; empty where it is not known. */
+export interface EventFacts {
+  /** Of the file, folder or space, and names from the space down to what holds it. */
+  name: string;
+  path: string;
+  label: string;
+  /** Names of the data types that count in it. */
+  types: readonly string[];
+  /** Of who did it. */
+  actorName: string;
+  department: string;
+  groups: readonly string[];
+  /** Domain of whom it concerns, where they are of another; and whether it is a partner’s, or was never seen before. */
+  domain: string;
+  partner: boolean;
+  newDomain: boolean;
+}
+
+/** Of which nothing is known. */
+export const NO_FACTS: EventFacts = {
+  name: '',
+  path: '',
+  label: '',
+  types: [],
+  actorName: '',
+  department: '',
+  groups: [],
+  domain: '',
+  partner: false,
+  newDomain: false,
+};
+
 /** An event as conditions ask about it. */
-export interface Happened {
+export interface Happened extends EventFacts {
   id: string;
   source: string;
   type: string;
@@ -49,6 +85,9 @@ export interface Happened {
   /** Whom it concerns: an address, a group, a domain, everyone or anyone. */
   target: string;
   outside: boolean;
+  /** The role that was given; and which settings were changed. */
+  role: string;
+  detail: string;
   /** `managed` or `unmanaged`, or its name. */
   device: string;
   address: string;
@@ -76,6 +115,8 @@ const dataSchema = z.looseObject({
   device: z.union([text(200), z.looseObject({ managed: z.boolean() })]).optional(),
   address: text(100).optional(),
   weight: z.int().min(0).max(4).optional(),
+  role: text(50).optional(),
+  detail: z.union([text(500), z.array(text(100)).max(20)]).optional(),
 });
 /** Attributes of an envelope: what an extension adds is left alone. */
 const envelope = z.looseObject({
@@ -99,8 +140,14 @@ const whom = (t: z.infer<typeof target> | undefined): string =>
         .map(([key, value]: [string, string | true]) => (value === true ? key : value))
         .join();
 
-/** Reads an event, or says all that is wrong with it. `any`: whatever its type is called. */
-export function readEvent(given: unknown, any = false): { event: Happened } | { wrong: string[] } {
+/**
+ * Reads an event, or says all that is wrong with it. `any`: whatever its type is called. `said`: whether it says itself if
+ * somebody outside is concerned, and the weight.
+ */
+export function readEvent(
+  given: unknown,
+  any = false,
+): { event: Happened; said: { outside: boolean; weight: boolean } } | { wrong: string[] } {
   const read = envelope.safeParse(given);
   if (!read.success)
     return { wrong: read.error.issues.map((i) => `${i.path.join('.') || 'it'}: ${i.message}`) };
@@ -119,12 +166,56 @@ export function readEvent(given: unknown, any = false): { event: Happened } | { 
       space: data.space ?? '',
       target: whom(data.target),
       outside: data.outside ?? false,
+      role: data.role ?? '',
+      detail: Array.isArray(data.detail) ? data.detail.join(', ') : (data.detail ?? ''),
       device: typeof device === 'object' ? (device.managed ? 'managed' : 'unmanaged') : (device ?? ''),
       address: data.address ?? '',
       weight: data.weight ?? 0,
+      ...NO_FACTS,
     },
+    said: { outside: data.outside !== undefined, weight: data.weight !== undefined },
   };
 }
+
+const WEEKDAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
+const field =
+  <K extends keyof Happened>(name: K) =>
+  (e: Happened): Happened[K] =>
+    e[name];
+/** What conditions ask of events. */
+export const eventGetters: Getters<Happened, 'events'> = {
+  text: (e) => `${e.actorName} ${e.actor} ${e.name} ${e.path} ${e.item} ${e.space} ${e.target}`.toLowerCase(),
+  type: field('type'),
+  source: field('source'),
+  id: field('id'),
+  actor: field('actor'),
+  actorName: field('actorName'),
+  department: field('department'),
+  groups: field('groups'),
+  item: field('item'),
+  name: field('name'),
+  extension: (e) => /\.(\w{1,12})$/.exec(e.name)?.[1]?.toLowerCase() ?? '',
+  path: field('path'),
+  space: field('space'),
+  label: field('label'),
+  types: field('types'),
+  target: field('target'),
+  outside: field('outside'),
+  role: field('role'),
+  detail: field('detail'),
+  domain: field('domain'),
+  partner: field('partner'),
+  newDomain: field('newDomain'),
+  time: field('time'),
+  hour: (e) => new Date(e.time).getUTCHours(),
+  weekday: (e) => WEEKDAYS[new Date(e.time).getUTCDay()]!,
+  device: field('device'),
+  address: field('address'),
+  weight: field('weight'),
+};
+
+/** By time, then id. */
+export const byTime = (a: Happened, b: Happened): number => a.time - b.time || byCode(a.id, b.id);
 
 /** Events that are the same by source and id are one: the first that came. */
 export function once(events: Iterable<Happened>): Happened[] {

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { readEvent, type Happened } from './events.ts';
+import { NO_FACTS, readEvent, type Happened } from './events.ts';
 import { durationMs, signals, windowSchema, type Window } from './windows.ts';
 
 const MINUTE = 60_000;
@@ -23,6 +23,9 @@ const event = (
   device: '',
   address: '',
   weight: 0,
+  role: '',
+  detail: '',
+  ...NO_FACTS,
   ...more,
 });
 const BURST: Window = { by: 'actor', distinct: 'item', count: 3, within: 'PT1H', if: 'outside' };
@@ -170,8 +173,12 @@ describe('an event', () => {
           device: 'unmanaged',
           address: '',
           weight: 0,
+          role: '',
+          detail: '',
         },
+        ...NO_FACTS,
       },
+      said: { outside: true, weight: false },
     });
     expect(readEvent({ ...given, type: 'org.gatelantern.item.opened', data: { user: 'u2' } })).toMatchObject({
       event: { type: 'file.opened', actor: 'u2' },

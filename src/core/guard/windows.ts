@@ -1,11 +1,23 @@
 /** Signals: many different things by one key in a short time, found by sliding windows (docs/events.md). */
 import { z } from 'zod';
-import { checkFilter, compileFilter, type Getters } from '../filter/filter.ts';
+import { checkFilter, compileFilter } from '../filter/filter.ts';
 import { byCode } from '../sorts.ts';
-import { once, type Happened } from './events.ts';
+import { byTime, eventGetters, once, type Happened } from './events.ts';
 
 /** What can be counted by, and counted. */
-const KEYS = ['actor', 'item', 'space', 'target', 'device', 'address', 'type', 'source', 'id'] as const;
+export const WINDOW_KEYS = [
+  'actor',
+  'item',
+  'space',
+  'target',
+  'domain',
+  'department',
+  'device',
+  'address',
+  'type',
+  'source',
+  'id',
+] as const;
 
 const UNITS = { W: 604_800_000, D: 86_400_000, H: 3_600_000, M: 60_000, S: 1000 } as const;
 const DURATION = /^P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$/;
@@ -18,8 +30,8 @@ export function durationMs(text: string): number | undefined {
 }
 
 export const windowSchema = z.strictObject({
-  by: z.enum(KEYS),
-  distinct: z.enum(KEYS),
+  by: z.enum(WINDOW_KEYS),
+  distinct: z.enum(WINDOW_KEYS),
   count: z.int().min(1).max(1_000_000),
   within: z.string().refine((t) => durationMs(t) !== undefined, {
     error: 'takes an ISO 8601 duration such as PT1H or P7D, without months and years',
@@ -47,29 +59,8 @@ export interface Signal {
   events: Happened[];
 }
 
-const field =
-  <K extends keyof Happened>(name: K) =>
-  (e: Happened): Happened[K] =>
-    e[name];
-const GETTERS: Getters<Happened, 'events'> = {
-  text: (e) => `${e.actor} ${e.item} ${e.space} ${e.target}`.toLowerCase(),
-  type: field('type'),
-  source: field('source'),
-  id: field('id'),
-  actor: field('actor'),
-  item: field('item'),
-  space: field('space'),
-  target: field('target'),
-  outside: field('outside'),
-  time: field('time'),
-  device: field('device'),
-  address: field('address'),
-  weight: field('weight'),
-};
-
-/** Steps that the condition may take over so many events. */
-const STEPS = 500;
-const byTime = (a: Happened, b: Happened): number => a.time - b.time || byCode(a.id, b.id);
+/** Steps that a condition may take over each event, and over all besides. */
+export const stepsFor = (events: number): number => 500 * events + 1e6;
 
 /**
  * The signals of a window in some events, in any order and some of them more than once: of those that fit, by key, for each at
@@ -80,7 +71,7 @@ const byTime = (a: Happened, b: Happened): number => a.time - b.time || byCode(a
 export function signals(given: readonly Happened[], window: Window): Signal[] {
   const events = once(given);
   const latest = events.reduce((t, e) => Math.max(t, e.time), 0);
-  const fits = compileFilter(window.if, 'events', GETTERS, latest, STEPS * events.length + 1e6);
+  const fits = compileFilter(window.if, 'events', eventGetters, latest, stepsFor(events.length));
   const within = durationMs(window.within)!;
   const byKey = new Map<string, Happened[]>();
   for (const e of events) {
@@ -103,7 +94,7 @@ export function signals(given: readonly Happened[], window: Window): Signal[] {
 }
 
 /** Ranges of events, by time, that windows of qualifying events cover together. */
-function qualifying(
+export function qualifying(
   events: readonly Happened[],
   { distinct, count }: Window,
   within: number,

@@ -36,6 +36,8 @@ export interface Declaration<S extends z.ZodType, O> {
   session?: true;
   /** The body is no JSON but bytes that `run` reads itself; `input` is of the query then. */
   stream?: true;
+  /** It is asked by machines that sign what they send; `run` looks at the signature before anything else. */
+  signed?: true;
   run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<O>;
 }
 export type Endpoint<S extends z.ZodType = z.ZodType, O = unknown> = APIRoute & {
@@ -72,7 +74,7 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
       );
     const reading = request.method === 'GET';
     // a token is sent by whoever holds it, a cookie by any page that can make a browser do so
-    if (!reading && !locals.machine && !sameOrigin(request))
+    if (!reading && !locals.machine && !declared.signed && !sameOrigin(request))
       return problem(403, 'origin', 'A change must come from Gate Lantern’s own pages.');
     let raw: Record<string, unknown>;
     if (reading || declared.stream) raw = Object.fromEntries(new URL(request.url).searchParams);

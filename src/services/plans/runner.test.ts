@@ -19,8 +19,17 @@ import { movePlan, stepsOf, type Head } from './rows.ts';
 import { Runner } from './runner.ts';
 
 let workspaces: Record<string, MisbehavingWorkspace>;
+/** Processes by number: one that has ended asks nothing of a workspace any more, whatever it was waiting for. */
+const lives: Life[] = [];
 vi.mock('../../connectors/http-connectors.ts', () => ({
-  connectForChange: (_kind: string, { url }: { url: string }) => workspaces[url],
+  connectForChange: (_kind: string, { url, token }: { url: string; token: string }) =>
+    new Proxy(workspaces[url]!, {
+      get: (of, name) => {
+        const method = Reflect.get(of, name) as (...args: unknown[]) => Promise<unknown>;
+        return (...args: unknown[]) =>
+          lives[Number(token)]!.dead ? new Promise(() => undefined) : method.apply(of, args);
+      },
+    }),
 }));
 
 let db: OpenDb;
@@ -97,6 +106,7 @@ function mortal(life: Life): Db {
 /** Starts the application: what it is made of, on the database as it is. */
 async function start(clock: () => Date) {
   const life = new Life();
+  const token = String(lives.push(life) - 1);
   const own = mortal(life);
   const events = { emit: () => undefined };
   const ledger = new Ledger(own, clock);
@@ -109,7 +119,7 @@ async function start(clock: () => Date) {
     clock,
     surveys: {
       sourcesWithTokens: () =>
-        Promise.resolve(SOURCES.map((id) => ({ id, kind: 'drives', name: id, url: id, token: '' }))),
+        Promise.resolve(SOURCES.map((id) => ({ id, kind: 'drives', name: id, url: id, token }))),
       readBack: (_plan: number, _by: string, observe: (tx: Db, survey: number) => Promise<void>) =>
         own.transaction((tx) => observe(tx, 1)),
     },

@@ -35,6 +35,8 @@ type SourceSql = SourceInput & { paused: boolean };
 const iso = (d: Date | null): string | null => d?.toISOString() ?? null;
 
 export class Surveys {
+  /** Called when a source is no more. */
+  onRemoved: (source: string) => void = () => undefined;
   private worker: Worker | undefined;
   private starting = false;
   constructor(
@@ -175,11 +177,14 @@ export class Surveys {
       await tx.query('delete from source where id = $1', [id]);
       await tx.query('delete from change_token where source = $1', [id]);
       await tx.query('delete from tray where source = $1', [id]);
+      await tx.query('delete from decision_token where source = $1', [id]);
+      await tx.query('delete from event_source where source = $1', [id]);
       await this.ledger.add(
         { who: by, what: 'source.removed', subject: id, before: { name: known.name, url: known.url } },
         tx,
       );
     });
+    this.onRemoved(id);
   }
 
   /** Every source with its token opened; never leaves the services. */
@@ -188,6 +193,15 @@ export class Surveys {
       'select id, kind, name, url, token, paused from source order by kind, id',
     );
     return rows.map((r) => ({ ...r, token: this.secrets.open(r.token) }));
+  }
+
+  /** The workspaces that can be asked, each by its connector. */
+  async workspaces(): Promise<{ id: string; kind: string; connector: WorkspaceConnector }[]> {
+    return (await this.toRead()).flatMap(({ id, kind, url, token }) =>
+      kind === 'directory' || kind === 'extract'
+        ? []
+        : { id, kind, connector: connectWorkspace(kind, { url, token, localToo: this.localSources }) },
+    );
   }
 
   /** The sources that a survey reads. */

@@ -7,6 +7,7 @@ import type { Engine } from '../../engine/engine.ts';
 import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Decisions } from '../decisions.ts';
+import type { Happenings } from '../happened/happenings.ts';
 import type { Policies } from '../policies/policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
 import type { Recognition } from '../recognition.ts';
@@ -20,6 +21,7 @@ export interface TableParts {
   ledger: Ledger;
   policies: Policies;
   decisions: Decisions;
+  happened: Happenings;
 }
 export interface PageOf {
   limit: number;
@@ -113,6 +115,47 @@ export const TABLE = {
       policy: d.policyName ?? '',
       rule: d.ruleName ?? '',
       version: d.version ?? '',
+    }),
+  }),
+  events: table('events', {
+    read: ({ happened }, q, page) => happened.log.list(q, page),
+    flat: (e) => ({
+      at: e.at,
+      type: e.type,
+      who: e.actorName || e.actor,
+      department: e.department,
+      what: e.name || e.item || e.space,
+      where: e.path,
+      weight: e.weight,
+      types: e.types.join('; '),
+      target: e.target,
+      outside: e.outside,
+      role: e.role,
+      device: e.device,
+      address: e.address,
+      toldBy: e.toldBy,
+      receivedAt: e.receivedAt,
+      source: e.source,
+      id: e.id,
+    }),
+  }),
+  signals: table('signals', {
+    read: ({ happened }, q, page) => happened.signals.list(q, page),
+    flat: (s) => ({
+      signal: s.id,
+      name: s.name,
+      severity: s.severity,
+      state: s.state,
+      by: s.by,
+      key: s.key,
+      keyName: s.keyName,
+      from: s.from,
+      to: s.to,
+      events: s.events,
+      different: s.values,
+      of: s.distinct,
+      lookedBy: s.looked?.by ?? '',
+      note: s.looked?.note ?? '',
     }),
   }),
   causes: table('causes', {

@@ -1,0 +1,4 @@
+import { tableEndpoint } from '../_table.ts';
+
+/** What happened, the newest first. */
+export const GET = tableEndpoint('events');

@@ -1,0 +1,12 @@
+import { TABLE_QUERIES } from '../../../dto/tables.ts';
+import { zone } from '../../../dto/inputs.ts';
+import { endpoint } from '../_endpoint.ts';
+import { refused } from '../_problem.ts';
+
+/** When what happened was: by day, and by hour of the week. */
+export const GET = endpoint({
+  role: 'auditor',
+  scope: 'organisation',
+  input: TABLE_QUERIES.events.extend({ zone }),
+  run: ({ app, input: { zone: there, ...q } }) => refused(() => app.happened.log.times(q, there)),
+});

@@ -1,0 +1,431 @@
+/** Signals: what is looked for among events as they come, what was found, and what was done about it. */
+import { FilterError } from '../../core/filter/filter.ts';
+import type { Happened } from '../../core/guard/events.ts';
+import type { Pattern } from '../../core/guard/patterns.ts';
+import { Stream, type Grown, type Growing } from '../../core/guard/stream.ts';
+import { durationMs } from '../../core/guard/windows.ts';
+import type {
+  PatternRow,
+  SignalPage,
+  SignalRow,
+  SignalsPage,
+  SignalState,
+  SignalThing,
+} from '../../dto/events.ts';
+import type { QueryOfTable } from '../../dto/tables.ts';
+import type { Db } from '../../store/db.ts';
+import { AppError } from '../errors.ts';
+import type { Events } from '../events.ts';
+import type { Ledger } from '../ledger.ts';
+import { log } from '../log.ts';
+import { eventOf, type Numbered } from './log.ts';
+
+/** Events may come so much later than newer ones, in milliseconds; what is later still is in the log, and in no signal. */
+export const LATENESS = 24 * 3_600_000;
+const FOLLOWER = 'signals';
+const AT_ONCE = 2000;
+const WEEK = 7 * 86_400_000;
+/** For so many weeks before a signal it is said what somebody usually does. */
+const USUAL_WEEKS = 8;
+
+interface Kept {
+  id: number;
+  version: number;
+  doc: Pattern;
+}
+interface Row {
+  seq: number;
+  time: Date;
+  doc: Omit<Happened, 'time'>;
+}
+interface Looking extends Kept {
+  stream: Stream<Numbered> | undefined;
+  trouble: string | null;
+}
+
+const CURRENT = `select p.id, p.version, v.doc, v.made_at, v.made_by from signal_pattern p
+  join signal_pattern_version v on v.pattern = p.id and v.version = p.version where p.removed_at is null`;
+
+export class Signals {
+  private looking: Looking[] | undefined;
+  private turn: Promise<void> = Promise.resolve();
+  private again = false;
+  private closed = false;
+
+  constructor(
+    private readonly db: Db,
+    private readonly ledger: Ledger,
+    private readonly events: Pick<Events, 'emit'>,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** Looks at what is new. Resolves when that is done; what comes meanwhile is looked at after it. */
+  look(): Promise<void> {
+    if (this.again) return this.turn;
+    this.again = true;
+    this.turn = this.turn.then(async () => {
+      this.again = false;
+      try {
+        for (let more = true; more && !this.closed;) more = await this.step();
+      } catch (e) {
+        // what was looked at and not written is looked at again
+        this.looking = undefined;
+        log.error({ err: e }, 'signals could not be looked for');
+      }
+    });
+    return this.turn;
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    await this.turn;
+  }
+
+  /** Looks at the next events, and keeps what they are part of together with how far it came. */
+  private async step(): Promise<boolean> {
+    this.looking ??= await this.begin();
+    const rows = await this.db.query<Row>(
+      `select seq::int as seq, time, doc from happened where seq > coalesce((select seq from follower where name = $1), 0)
+       order by seq limit ${AT_ONCE}`,
+      [FOLLOWER],
+    );
+    if (!rows.length) return false;
+    const events = rows.map(eventOf);
+    const found = this.looking.map((of) => ({ of, grown: this.feed(of, events) }));
+    let told = false;
+    await this.db.transaction(async (tx) => {
+      for (const { of, grown } of found)
+        for (const g of grown) {
+          await this.keep(tx, of, g);
+          told = true;
+        }
+      await tx.query(
+        'insert into follower (name, seq) values ($1, $2) on conflict (name) do update set seq = excluded.seq',
+        [FOLLOWER, rows.at(-1)!.seq],
+      );
+    });
+    if (told) this.events.emit({ type: 'policies' });
+    return rows.length === AT_ONCE;
+  }
+
+  private feed(of: Looking, events: readonly Numbered[]): Grown<Numbered>[] {
+    try {
+      return of.stream?.feed(events) ?? [];
+    } catch (e) {
+      if (!(e instanceof FilterError)) throw e;
+      log.warn({ pattern: of.id, trouble: e.message }, 'a signal is not looked for any more');
+      Object.assign(of, { stream: undefined, trouble: e.message });
+      return [];
+    }
+  }
+
+  /** Takes up what is looked for, with the events that may still be part of something. */
+  private async begin(): Promise<Looking[]> {
+    const kept = await this.db.query<Kept>(`${CURRENT} order by p.id`);
+    const [at] = await this.db.query<{ newest: Date | null; seq: number }>(
+      'select max(time) as newest, f.seq::int as seq from follower f left join happened h on h.seq <= f.seq where f.name = $1 group by f.seq',
+      [FOLLOWER],
+    );
+    const looking: Looking[] = [];
+    for (const k of kept) {
+      const of: Looking = { ...k, stream: undefined, trouble: null };
+      looking.push(of);
+      if (!k.doc.on) continue;
+      of.stream = new Stream(k.doc.window, LATENESS, this.clock().getTime());
+      if (!at?.newest) continue;
+      const since = new Date(at.newest.getTime() - LATENESS - durationMs(k.doc.window.within)!);
+      const rows = await this.db.query<Row & { signal: number | null }>(
+        `select h.seq::int as seq, h.time, h.doc,
+           (select s.id::int from signal_event e join signal s on s.id = e.signal where e.seq = h.seq and s.pattern = $3) as signal
+         from happened h where h.time >= $1 and h.seq <= $2`,
+        [since, at.seq, k.id],
+      );
+      const known = new Map<number, Growing>();
+      const growing = (id: number): Growing => {
+        const one = known.get(id) ?? { id };
+        known.set(id, one);
+        return one;
+      };
+      try {
+        of.stream.restore(
+          rows.map((r) => ({ e: eventOf(r), signal: r.signal === null ? undefined : growing(r.signal) })),
+        );
+      } catch (e) {
+        if (!(e instanceof FilterError)) throw e;
+        Object.assign(of, { stream: undefined, trouble: e.message });
+      }
+    }
+    return looking;
+  }
+
+  /** Keeps what a signal has grown by. One that somebody has looked at waits again. */
+  private async keep(tx: Db, of: Looking, g: Grown<Numbered>): Promise<void> {
+    const { window } = of.doc;
+    if (g.signal.id === undefined) {
+      const first = g.added[0]!;
+      const [made] = await tx.query<{ id: number }>(
+        `insert into signal (pattern, version, key, first_at, last_at, events, distinct_values, found_at)
+         values ($1, $2, $3, $4, $4, 0, 0, $5) returning id::int as id`,
+        [of.id, of.version, g.key, new Date(first.time), this.clock()],
+      );
+      g.signal.id = made!.id;
+    }
+    const merged = g.merged.map((m) => m.id!);
+    if (merged.length) {
+      await tx.query('update signal_event set signal = $1 where signal = any($2)', [g.signal.id, merged]);
+      await tx.query('delete from signal where id = any($1)', [merged]);
+    }
+    await tx.query(
+      `insert into signal_event (signal, seq, value) select $1, * from unnest($2::bigint[], $3::text[])`,
+      [g.signal.id, g.added.map((e) => e.seq), g.added.map((e) => e[window.distinct])],
+    );
+    await tx.query(
+      `update signal s set first_at = t.first, last_at = t.last, events = t.n, distinct_values = t.different,
+         state = case when s.state = 'ignored' then s.state else 'waiting' end
+       from (select min(h.time) as first, max(h.time) as last, count(*)::int as n,
+               (count(distinct e.value) filter (where e.value <> ''))::int as different
+             from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1`,
+      [g.signal.id],
+    );
+  }
+
+  // --- what is looked for
+
+  async patterns(): Promise<PatternRow[]> {
+    const rows = await this.db.query<
+      Kept & { made_at: Date; made_by: string; waiting: number; found: number }
+    >(
+      `select c.*, (select count(*)::int from signal s where s.pattern = c.id) as found,
+         (select count(*)::int from signal s where s.pattern = c.id and s.state = 'waiting') as waiting
+       from (${CURRENT}) c order by lower(c.doc->>'name'), c.id`,
+    );
+    return rows.map(({ id, version, doc, made_at, made_by, waiting, found }) => ({
+      ...doc,
+      id,
+      version,
+      madeAt: made_at.toISOString(),
+      madeBy: made_by,
+      waiting,
+      found,
+      trouble: this.looking?.find((l) => l.id === id)?.trouble ?? null,
+    }));
+  }
+
+  /** Begins to look for something, or looks for it otherwise. */
+  async put(doc: Pattern, by: string, id?: number, version?: number): Promise<{ id: number }> {
+    const made = await this.db.transaction(async (tx) => {
+      const before = id === undefined ? undefined : await this.patternOf(tx, id);
+      if (before && version !== undefined && before.version !== version)
+        throw new AppError('moved', 409, 'Somebody has changed this meanwhile. Look at it again.');
+      const next = (before?.version ?? 0) + 1;
+      const [row] = before
+        ? await tx.query<{ id: number }>(
+            'update signal_pattern set version = $2 where id = $1 returning id',
+            [id, next],
+          )
+        : await tx.query<{ id: number }>('insert into signal_pattern (version) values (1) returning id');
+      await tx.query(
+        'insert into signal_pattern_version (pattern, version, doc, made_at, made_by) values ($1, $2, $3, $4, $5)',
+        [row!.id, next, JSON.stringify(doc), this.clock(), by],
+      );
+      await this.ledger.add(
+        {
+          who: by,
+          what: before ? 'signals.changed' : 'signals.added',
+          subject: doc.name,
+          ...(before && { before: before.doc }),
+          after: doc,
+        },
+        tx,
+      );
+      return row!.id;
+    });
+    await this.changed();
+    return { id: made };
+  }
+
+  async remove(id: number, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const before = await this.patternOf(tx, id);
+      await tx.query('update signal_pattern set removed_at = $2 where id = $1', [id, this.clock()]);
+      await this.ledger.add(
+        { who: by, what: 'signals.removed', subject: before.doc.name, before: before.doc },
+        tx,
+      );
+    });
+    await this.changed();
+  }
+
+  /** What is looked for is something else: what is being looked at is looked at to its end first. */
+  private async changed(): Promise<void> {
+    this.turn = this.turn.then(() => void (this.looking = undefined));
+    await this.turn;
+    this.events.emit({ type: 'policies' });
+  }
+
+  private async patternOf(db: Db, id: number): Promise<Kept> {
+    const [kept] = await db.query<Kept>(`select * from (${CURRENT}) c where id = $1`, [id]);
+    if (!kept) throw new AppError('no-pattern', 404, 'This is not looked for any more.');
+    return kept;
+  }
+
+  // --- what was found
+
+  async list(q: QueryOfTable<'signals'>, page: { limit: number; offset: number }): Promise<SignalsPage> {
+    const rows = await this.db.query<SignalSql & { total: number }>(
+      `select *, count(*) over ()::int as total from (${SIGNAL}) s
+       where ($1::text = 'all' or state = $1) and ($2::int is null or pattern = $2)
+         and ($3::text is null or position($3 in lower(concat_ws(' ', doc->>'name', key, key_name))) > 0)
+       order by last_at desc, id desc limit $4 offset $5`,
+      [q.state, q.pattern ?? null, q.text?.toLowerCase() ?? null, page.limit, page.offset],
+    );
+    return { rows: rows.map(signalOf), total: rows[0]?.total ?? 0 };
+  }
+
+  /** A signal with everything that it is about. Throws where there is none. */
+  async one(id: number): Promise<SignalPage> {
+    const [row] = await this.db.query<SignalSql>(`select * from (${SIGNAL}) s where id = $1`, [id]);
+    if (!row) throw new AppError('no-signal', 404, 'There is no such signal, or it is one with another now.');
+    const events = await this.db.query<{ actor_key: string; node_key: string; doc: Happened }>(
+      `select h.actor_key, h.node_key, h.doc from signal_event e join happened h on h.seq = e.seq
+       where e.signal = $1 order by h.time, h.seq`,
+      [id],
+    );
+    const things = new Map<string, SignalThing>();
+    const actors = new Map<string, SignalPage['actors'][number]>();
+    for (const { actor_key: actorKey, node_key: nodeKey, doc } of events) {
+      const item = doc.item || doc.space;
+      if (item) {
+        let thing = things.get(nodeKey || item);
+        if (!thing) {
+          const { name, path, weight, types } = doc;
+          thing = { nodeKey, item, name: name || item, path, weight, types, events: 0, did: [], targets: [] };
+          things.set(nodeKey || item, thing);
+        }
+        thing.events++;
+        if (!thing.did.includes(doc.type)) thing.did.push(doc.type);
+        if (doc.target && !thing.targets.includes(doc.target)) thing.targets.push(doc.target);
+      }
+      const who = actorKey || doc.actor;
+      if (!who) continue;
+      const actor = actors.get(who);
+      if (actor) actor.events++;
+      else
+        actors.set(who, {
+          actorKey,
+          name: doc.actorName || doc.actor,
+          department: doc.department,
+          events: 1,
+          usual: [],
+        });
+    }
+    for (const actor of actors.values())
+      if (actor.actorKey) actor.usual = await this.usual(id, row.first_at, actor);
+    return {
+      ...signalOf(row),
+      purpose: row.doc.purpose,
+      things: [...things.values()].sort((a, b) => b.weight - a.weight || b.events - a.events),
+      actors: [...actors.values()],
+    };
+  }
+
+  /** What somebody does in a week, and what one of their department does, in the weeks before a moment. */
+  private async usual(
+    id: number,
+    before: Date,
+    { actorKey, department }: { actorKey: string; department: string },
+  ): Promise<SignalPage['actors'][number]['usual']> {
+    const since = new Date(before.getTime() - USUAL_WEEKS * WEEK);
+    const rows = await this.db.query<{
+      type: string;
+      here: number;
+      own: number;
+      all: number;
+      people: number;
+    }>(
+      `with of as (select h.type, h.actor_key, h.time, e.signal is not null as here from happened h
+         left join signal_event e on e.seq = h.seq and e.signal = $1
+         where (h.time >= $2 and h.time < $3 and (h.actor_key = $4 or $5 <> '' and h.doc->>'department' = $5)) or (e.signal is not null and h.actor_key = $4)),
+       people as (select count(distinct actor_key)::int as n from of where actor_key <> $4)
+       select type, (count(*) filter (where here))::int as here,
+         (count(*) filter (where actor_key = $4 and not here and time < $3))::int as own,
+         (count(*) filter (where actor_key <> $4))::int as all, (select n from people) as people
+       from of group by type order by here desc, type`,
+      [id, since, before, actorKey, department],
+    );
+    return rows.map((r) => ({
+      type: r.type,
+      here: r.here,
+      week: r.own / USUAL_WEEKS,
+      colleagues: r.people ? r.all / r.people / USUAL_WEEKS : 0,
+    }));
+  }
+
+  /** Says what became of some signals. */
+  async settle(ids: readonly number[], state: SignalState, note: string, by: string): Promise<void> {
+    await this.db.transaction(async (tx) => {
+      const rows = await tx.query<{ id: number; state: string; name: string }>(
+        `select s.id::int as id, s.state, v.doc->>'name' as name from signal s
+         join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version where s.id = any($1)`,
+        [ids],
+      );
+      if (rows.length < new Set(ids).size)
+        throw new AppError('no-signal', 404, 'Some of these signals are not there any more. Look again.');
+      await tx.query('update signal set state = $2, looked = $3 where id = any($1)', [
+        ids,
+        state,
+        JSON.stringify({ by, at: this.clock().toISOString(), note }),
+      ]);
+      for (const r of rows)
+        await this.ledger.add(
+          {
+            who: by,
+            what: 'signal.settled',
+            subject: `signal ${r.id} ${r.name}`,
+            before: r.state,
+            after: { state, note },
+          },
+          tx,
+        );
+    });
+    this.events.emit({ type: 'policies' });
+  }
+}
+
+interface SignalSql {
+  id: number;
+  pattern: number;
+  doc: Pattern;
+  key: string;
+  key_name: string | null;
+  first_at: Date;
+  last_at: Date;
+  events: number;
+  distinct_values: number;
+  state: SignalState;
+  looked: SignalRow['looked'];
+  found_at: Date;
+}
+/** The name of what a signal's events have in common, as the last of them has it. */
+const SIGNAL = `select s.id::int as id, s.pattern, v.doc, s.key, s.first_at, s.last_at, s.events, s.distinct_values, s.state, s.looked, s.found_at,
+    (select case v.doc->'window'->>'by' when 'actor' then h.doc->>'actorName' when 'item' then h.doc->>'name' when 'space' then h.doc->>'name' end
+     from signal_event e join happened h on h.seq = e.seq where e.signal = s.id order by h.time desc, h.seq desc limit 1) as key_name
+  from signal s join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version`;
+
+const signalOf = (r: SignalSql): SignalRow => ({
+  id: r.id,
+  pattern: r.pattern,
+  name: r.doc.name,
+  severity: r.doc.severity,
+  by: r.doc.window.by,
+  key: r.key,
+  keyName: r.key_name || r.key,
+  from: r.first_at.toISOString(),
+  to: r.last_at.toISOString(),
+  distinct: r.doc.window.distinct,
+  values: r.distinct_values,
+  events: r.events,
+  state: r.state,
+  looked: r.looked,
+  foundAt: r.found_at.toISOString(),
+});
