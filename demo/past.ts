@@ -5,6 +5,7 @@
  */
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { World } from './builder.ts';
+import { pastEvents, tellPast } from './past-events.ts';
 import { PolicyStory } from './past-policies.ts';
 
 const DAY = 86_400_000;
@@ -25,6 +26,8 @@ export interface Stage {
   /** Approves what wants it. */
   second: { address: string; password: string };
   control: Control;
+  /** By workspace: the secret with which it signs what it tells. */
+  telling: Readonly<Record<string, string>>;
   /** By workspace: with what it asks for decisions. */
   deciding: Readonly<Record<string, string>>;
   say: (line: string) => void;
@@ -36,13 +39,25 @@ type Change = World['later'][number];
 export async function makeChanges(changes: readonly Change[], control: Control): Promise<void> {
   for (const { kind, id, row } of changes) {
     const gone = row === null;
-    await fetch(`${control.url}/control/truth/${kind}${gone ? `/${encodeURIComponent(id)}` : ''}`, {
-      method: gone ? 'DELETE' : 'PUT',
-      headers: { authorization: `Bearer ${control.token}` },
-      ...(!gone && { body: JSON.stringify(row) }),
-    });
+    const path = `truth/${kind}${gone ? `/${encodeURIComponent(id)}` : ''}`;
+    await asked(control, gone ? 'DELETE' : 'PUT', path, row ?? undefined);
   }
 }
+
+/** Asks the control of the simulated workspaces. */
+const asked = (control: Control, method: string, path: string, body?: object): Promise<Response> =>
+  fetch(`${control.url}/control/${path}`, {
+    method,
+    headers: { authorization: `Bearer ${control.token}` },
+    ...(body && { body: JSON.stringify(body) }),
+  });
+
+/** How the workspaces tell what happens. */
+export const hear = (
+  { control, app, telling }: Pick<Stage, 'control' | 'app' | 'telling'>,
+  how: object = {},
+): Promise<Response> =>
+  asked(control, 'PUT', 'hearing', { url: `${app}/api/events/in`, secrets: telling, ...how });
 
 /** By how many days the world's dates are to be moved, so that it is of today: whole days. */
 export const daysSince = (takenAt: string, now = Date.now()): number =>
@@ -199,6 +214,8 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
   const policies = new PolicyStory(steward, world, { app: stage.app, tokens: stage.deciding });
   const recent = madeWithin(world, now - WEEKS * 7 * DAY);
 
+  // of what was made in the past nobody is told today
+  await hear(stage, { deaf: true });
   stage.say(`Making ${WEEKS} weeks of history (about a minute) …`);
   await makeChanges(
     recent.map((c) => ({ ...c, row: null })),
@@ -259,5 +276,12 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
   rmSync(stage.clock, { force: true });
   await makeChanges(JSON.parse(readFileSync(stage.changes, 'utf8')) as World['later'], stage.control);
   await steward.survey('incremental');
+  await hear(stage, { hold: true, deaf: false });
+  await tellPast(
+    steward,
+    (e) => asked(stage.control, 'POST', 'happen', e),
+    pastEvents(world, Date.now()),
+    () => hear(stage, { hold: false }),
+  );
   writeFileSync(stage.marker, '');
 }

@@ -10,7 +10,7 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
 import { makeWorld } from './world.ts';
-import { daysSince, makePast, moved } from './past.ts';
+import { daysSince, makePast, moved, hear } from './past.ts';
 import { demoSources, demoSso, writeWorld } from './write.ts';
 
 const { values: args } = parseArgs({
@@ -112,6 +112,14 @@ const deciding = Object.fromEntries(
   ]),
 );
 
+/** With which secret each signs what it tells. */
+const telling = Object.fromEntries(
+  Object.keys(deciding).map((id) => [
+    id,
+    `whsec_${createHmac('sha256', tokens.control).update(`telling ${id}`).digest('base64')}`,
+  ]),
+);
+
 const children: ChildProcess[] = [];
 let stopping = false;
 function stop(code: number): void {
@@ -181,6 +189,7 @@ writeFileSync(
     clock,
     sso: demoSso(provider, clientSecret),
     deciding,
+    telling,
     farSide: `${standins}/far`,
   }),
   { mode: 0o600 },
@@ -210,11 +219,13 @@ await makePast(JSON.parse(moved(JSON.stringify(makeWorld()), days)) as ReturnTyp
   second: DEMO_ACCOUNTS[1]!,
   control: { url: standins, token: tokens.control },
   deciding,
+  telling,
   say: (line) => process.stdout.write(`${line}\n`),
 }).catch((e: unknown) => {
   rmSync(clock, { force: true });
   process.stderr.write(`The demo’s history could not be completed: ${String(e)}\n`);
 });
+await hear({ control: { url: standins, token: tokens.control }, app: address, telling });
 process.stdout.write(`
 Gate Lantern is ready: ${address}
 

@@ -50,25 +50,14 @@ export async function control(req: IncomingMessage, res: ServerResponse, url: UR
     const rows = state.rows[kind as Kind];
     return json(res, 200, id ? (rows.get(decodeURIComponent(id)) ?? null) : [...rows.values()]);
   }
-  if (what === 'truth' && req.method === 'PUT') {
-    const row = (await bodyOf(req)) as Row;
+  if (what === 'truth' && (req.method === 'PUT' || req.method === 'DELETE')) {
+    const row = req.method === 'PUT' ? ((await bodyOf(req)) as Row) : undefined;
     state.change({
       key: `control-${Date.now()}-${Math.random()}`,
       kind: kind as Kind,
-      id: row.id,
-      op: 'put',
-      row,
+      ...(row ? { id: row.id, op: 'put', row } : { id: decodeURIComponent(id!), op: 'delete' }),
     });
-    return json(res, 200, row);
-  }
-  if (what === 'truth' && req.method === 'DELETE') {
-    state.change({
-      key: `control-${Date.now()}-${Math.random()}`,
-      kind: kind as Kind,
-      id: decodeURIComponent(id!),
-      op: 'delete',
-    });
-    return json(res, 200, null);
+    return json(res, 200, row ?? null);
   }
   throw new Refusal(404, 'There is no such control.');
 }

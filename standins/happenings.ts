@@ -25,6 +25,8 @@ export interface Hearing {
   /** Nothing is sent until this is false again; then all that waits, the newest first where it is to be reversed. */
   hold: boolean;
   reversed: boolean;
+  /** What is granted and set is not told at all. */
+  deaf: boolean;
 }
 export const hearing: Hearing = {
   secrets: {},
@@ -32,6 +34,7 @@ export const hearing: Hearing = {
   twice: false,
   hold: false,
   reversed: false,
+  deaf: false,
 };
 
 interface Told {
@@ -47,7 +50,7 @@ const told: Told[] = existsSync(file)
   : [];
 let waiting: Told[] = [];
 const PART = 200;
-const TRIES = 12;
+const TRIES = 60;
 
 /** Says that something happened; users by their ids in the directory. */
 export function happen(
@@ -149,7 +152,7 @@ async function post(
       await answer?.body?.cancel();
       // what is refused is refused the next time too
       if (answer?.ok || (answer && answer.status < 500 && answer.status !== 429)) break;
-      await new Promise((resolve) => setTimeout(resolve, Math.min(30_000, 250 * 2 ** tries)));
+      await new Promise((resolve) => setTimeout(resolve, Math.min(1000, 100 * 2 ** tries)));
     }
 }
 
@@ -201,6 +204,7 @@ function changeOf(kind: Kind, before: Row | undefined, after: Row | undefined) {
 }
 
 state.onChange = (kind, before, after) => {
+  if (hearing.deaf) return;
   const workspace = state.workspaceOf(kind, after ?? before);
   const change = workspace && changeOf(kind, before, after);
   if (change) happen(workspace, change.type, change.subject, change.data);

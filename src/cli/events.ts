@@ -1,7 +1,8 @@
 /** What happened, from files: checked, and gathered into signals (docs/events.md). */
 import { createReadStream } from 'node:fs';
 import { readEvent, type Happened } from '../core/guard/events.ts';
-import { signals, windowSchema, type Window } from '../core/guard/windows.ts';
+import type { Window } from '../core/guard/patterns.ts';
+import { signals, windowSchema } from '../core/guard/windows.ts';
 import { linesOf } from '../formats/lines.ts';
 import { CliError, fileAt, jsonAt, print } from './messages.ts';
 

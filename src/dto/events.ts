@@ -68,21 +68,29 @@ export interface PatternRow extends Pattern {
   trouble: string | null;
 }
 
-export interface SignalRow {
-  id: number;
+/** Why something is a signal: what was looked for, and what was found of it. */
+export interface SignalPart {
   pattern: number;
   name: string;
+  purpose: string;
   severity: Severity;
-  /** By what its events belong together, and the thing of that kind. */
+  /** By what its events belong together, the thing of that kind, and its name. */
   by: Pattern['window']['by'];
   key: string;
-  /** Of that thing. */
   keyName: string;
-  from: string;
-  to: string;
-  /** Which it counts, how many different ones, and events in all. */
+  /** What it counts, how many different ones, and events in all. */
   distinct: Pattern['window']['distinct'];
   values: number;
+  events: number;
+}
+/** Signals that share an event are about one thing, and are one. */
+export interface SignalRow {
+  id: number;
+  /** The gravest first. */
+  parts: SignalPart[];
+  severity: Severity;
+  from: string;
+  to: string;
   events: number;
   state: SignalState;
   looked: { by: string; at: string; note: string } | null;
@@ -107,7 +115,6 @@ export interface SignalThing {
   targets: string[];
 }
 export interface SignalPage extends SignalRow {
-  purpose: string;
   things: SignalThing[];
   /** Who did it, with what they usually do in a week and what their department does, by type of event. */
   actors: {

@@ -21,6 +21,7 @@ import {
   sorts,
   text,
   where,
+  zone,
 } from './inputs.ts';
 
 const find = text(200).optional();
@@ -125,6 +126,10 @@ export const TABLE_QUERIES = {
     actor: text(1100).optional(),
     node: node.optional(),
     signal: number.optional(),
+    /** Of the day and of the week (Monday is 1), by the clock of a time zone. */
+    hour: number.max(23).optional(),
+    weekday: number.min(1).max(7).optional(),
+    zone: zone.default('UTC'),
     text: find,
     where: where('events'),
   }),

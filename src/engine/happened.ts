@@ -60,6 +60,7 @@ export function placed(l: Loaded, source: string, list: readonly Happened[]): Pl
       }),
       weight: node >= 0 ? getters.item.weight(node) : 0,
       outside,
+      targetName: target ? principalWords(l, target) : '',
       domain,
       partner: outside && ofPartner(0),
       newDomain: domain !== '' && !known.has(domain),
@@ -77,6 +78,11 @@ function targetOf(l: Loaded, source: string, text: string): Principal | undefine
   const user = principalOf(l, source, { user: text });
   if (user.n >= 0 || text.includes('@')) return user;
   return text.includes('.') ? principalOf(l, source, { domain: text }) : undefined;
+}
+
+function principalWords(l: Loaded, { kind, n, address }: Principal): string {
+  if (kind === PRINCIPAL.group) return l.org.groups[n]?.name ?? '';
+  return kind === PRINCIPAL.user && n >= 0 ? gettersOf(l).identity.name(n) : (address ?? '');
 }
 
 /** The domain of somebody or something by name. */

@@ -150,6 +150,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // exceptions come to their last day
   present.subscribe(() => decisions.arm());
   const happened = new Happenings({ db, ledger, engine, secrets, jobs, events, surveys, clock });
+  decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
     if (ended) await retention.drop();

@@ -2,6 +2,7 @@
  * Decisions at the moment: workspaces ask with a token of their own, the engine answers from columns, and what was no plain
  * yes is recorded a moment later, so that nobody waits for the store.
  */
+import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
 import type { Policy } from '../core/guard/schema.ts';
 import {
@@ -16,6 +17,7 @@ import {
   type Semantic,
 } from '../dto/decisions.ts';
 import type { Engine } from '../engine/engine.ts';
+import { unkey } from '../engine/keys.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
 import { AppError } from './errors.ts';
@@ -45,6 +47,8 @@ export class Decisions {
   private readonly asked = new Map<string, { n: number; last: Date }>();
   private waiting: { at: Date; source: string; record: DecisionRecord }[] = [];
   private lost = 0;
+  /** Called with what was recorded: what was refused or cautioned is an event, too. */
+  onRecorded: (source: string, events: object[]) => Promise<unknown> = () => Promise.resolve();
   private timer: NodeJS.Timeout | undefined;
   private writing: Promise<void> = Promise.resolve();
 
@@ -156,7 +160,11 @@ export class Decisions {
     this.lost = 0;
     this.writing = this.writing.then(async () => {
       try {
-        if (rows.length) await this.keep(rows);
+        if (rows.length) {
+          await this.keep(rows);
+          for (const source of new Set(rows.map((r) => r.source)))
+            await this.onRecorded(source, rows.filter((r) => r.source === source).flatMap(eventOf));
+        }
         if (lost) log.error({ decisions: lost }, 'decisions came faster than they could be recorded');
       } catch (e) {
         log.error({ err: e, decisions: rows.length }, 'decisions could not be recorded');
@@ -279,6 +287,30 @@ export class Decisions {
     this.write();
     await this.writing;
   }
+}
+
+/** A decision as an event; none where nobody was refused or cautioned. */
+function eventOf({ at, record }: { at: Date; record: DecisionRecord }): object[] {
+  const { outcome } = record;
+  if (outcome !== 'refused' && outcome !== 'cautioned' && outcome !== 'no-access') return [];
+  const { id } = unkey(record.key.slice(record.key.indexOf(':') + 1));
+  const isItem = record.key.startsWith('item:');
+  return [
+    {
+      specversion: '1.0',
+      id: randomUUID(),
+      source: '/gate-lantern/decisions',
+      type: outcome === 'cautioned' ? 'decision.cautioned' : 'decision.refused',
+      ...(isItem && { subject: id }),
+      time: at.toISOString(),
+      data: {
+        actor: record.actor.replace(/^(?:user|outsider):/, ''),
+        ...(!isItem && { space: id }),
+        ...(record.managed !== null && { device: { managed: record.managed } }),
+        detail: record.action,
+      },
+    },
+  ];
 }
 
 const issuesOf = ({ issues }: z.ZodError): string =>

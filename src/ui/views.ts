@@ -154,6 +154,20 @@ export const STEPS: readonly Step[] = [
         picture: 'decisions',
       },
       {
+        name: 'Signals',
+        path: '/guard/signals',
+        whole: true,
+        asks: 'What happened that somebody should look at?',
+        picture: 'signals',
+      },
+      {
+        name: 'Events',
+        path: '/guard/events',
+        whole: true,
+        asks: 'What happened at the workspaces, when, and by whom?',
+        picture: 'events',
+      },
+      {
         name: 'Data types',
         path: '/guard/data-types',
         asks: 'What is recognised, and how surely?',

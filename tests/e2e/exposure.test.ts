@@ -632,11 +632,12 @@ describe('tables exported', () => {
         { actor: 'user:ada' },
         { node: 'item:drives:i1' },
         { signal: '1' },
+        { hour: '9', weekday: '1', zone: 'Europe/Oslo' },
         { text: 'crew' },
         { where: 'outside && weight >= 2' },
       ],
     },
-    signals: { at: '/api/signals', asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'many' }] },
+    signals: { at: '/api/signals', asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'nothing like it' }] },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',
@@ -651,7 +652,13 @@ describe('tables exported', () => {
       await scene.api('POST', '/api/policies', { policy });
       await until('the policy to be judged', async () => (await ask<{ total: number }>(at)).total > 0, 60);
     }
-    if (table === 'decisions') {
+    if (table === 'signals')
+      await scene.api('POST', '/api/signals/patterns', {
+        name: 'Refused',
+        severity: 'low',
+        window: { by: 'type', distinct: 'id', count: 1, within: 'PT1H' },
+      });
+    if (table === 'decisions' || table === 'signals') {
       const { token } = await scene.api<{ token: string }>('POST', '/api/decisions/asking', {
         source: 'drives',
       });

@@ -2,8 +2,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { CloudEvent, HTTP } from 'cloudevents';
 import { Webhook } from 'standardwebhooks';
-import { signals as plainly, type Window } from '../../src/core/guard/windows.ts';
-import { PATTERN_STARTERS } from '../../src/core/guard/patterns.ts';
+import { PATTERN_STARTERS, type Window } from '../../src/core/guard/patterns.ts';
+import { signals as plainly } from '../../src/core/guard/windows.ts';
 import type { ItemRow, SpaceRow } from '../../src/core/model.ts';
 import type {
   EventRow,
@@ -192,10 +192,10 @@ describe('signals', () => {
   const pattern = { name: 'Many downloads', purpose: '', severity: 'high', on: true, window: burst };
   const found = (q = '') => scene.api<SignalsPage>('GET', `/api/signals?limit=500&state=all&${q}`);
   const shape = (s: SignalPage, events: EventRow[]) => ({
-    key: s.key,
+    key: s.parts[0]!.key,
     from: s.from,
     to: s.to,
-    distinct: s.values,
+    distinct: s.parts[0]!.values,
     events: events.map((e) => e.id).sort(),
   });
 
@@ -268,9 +268,10 @@ describe('signals', () => {
   it('are seen to and ignored, with a note on the ledger; one that grows waits again unless it is ignored', async () => {
     const { rows } = await found('text=Many downloads');
     const [a, b] = rows as [(typeof rows)[0], (typeof rows)[0]];
-    await scene.api('PATCH', '/api/signals', { ids: [a.id], state: 'seen-to', note: 'It was the audit.' });
-    await scene.api('PATCH', '/api/signals', { ids: [b.id], state: 'ignored', note: '' });
-    for (const s of [a, b]) await happen('drives', 'file.downloaded', files[12]!.id, { user: s.key }, s.to);
+    await scene.api('PUT', '/api/signals', { ids: [a.id], state: 'seen-to', note: 'It was the audit.' });
+    await scene.api('PUT', '/api/signals', { ids: [b.id], state: 'ignored', note: '' });
+    for (const s of [a, b])
+      await happen('drives', 'file.downloaded', files[12]!.id, { user: s.parts[0]!.key }, s.to);
     await until('both to have grown', async () => {
       const now = (await found('text=Many downloads')).rows;
       return [a, b].every((s) => now.find((n) => n.id === s.id)!.events === s.events + 1);

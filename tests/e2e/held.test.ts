@@ -269,6 +269,9 @@ describe('an account that is held to a part', () => {
         '/api/accounts',
         '/api/decisions',
         '/api/decisions/asking',
+        '/api/events/list',
+        '/api/events/telling',
+        '/api/events/times',
         '/api/ledger/check',
         '/api/ledger/export',
         '/api/ledger/heads',
@@ -285,6 +288,9 @@ describe('an account that is held to a part', () => {
         '/api/policies/versions/[id]',
         '/api/problems',
         '/api/retention',
+        '/api/signals/[id]',
+        '/api/signals/patterns',
+        '/api/signals',
         '/api/survey-failures',
       ]
         .filter((p) => answered.has(p))
@@ -297,6 +303,11 @@ describe('an account that is held to a part', () => {
     const change = { kind: 'link', source: 'drives', id: link };
     const member = { kind: 'member', source: 'directory', id: 'g-crew u-1' };
     const items = [{ source, item }];
+    const pattern = {
+      name: 'x',
+      severity: 'low',
+      window: { by: 'actor', distinct: 'item', count: 1, within: 'PT1H' },
+    };
     const goal = { keepOut: { outside: true }, items, words: 'a goal' };
     /** What each is sent, and what it answers. */
     const sent: Record<string, [number, Json][]> = {
@@ -361,6 +372,14 @@ describe('an account that is held to a part', () => {
       ],
       'POST /api/decisions/asking': [[403, { source: 'drives' }]],
       'DELETE /api/decisions/asking': [[403, { source: 'drives' }]],
+      'POST /api/events/telling': [[403, { source: 'drives' }]],
+      'PUT /api/events/telling': [[403, { keptDays: 30 }]],
+      'DELETE /api/events/telling': [[403, { source: 'drives' }]],
+      'POST /api/events/in/[source]': [[401, {}]],
+      'PUT /api/signals': [[403, { ids: [1], state: 'ignored' }]],
+      'POST /api/signals/patterns': [[403, pattern]],
+      'PUT /api/signals/patterns': [[403, { ...pattern, id: 1, version: 1 }]],
+      'DELETE /api/signals/patterns': [[403, { id: 1 }]],
       'DELETE /api/policies/exceptions': [[403, { id: 1 }]],
       'PUT /api/packs/[id]': [[403, { name: 'x', about: '', types: ['iban'] }]],
       'DELETE /api/packs/[id]': [[403, {}]],

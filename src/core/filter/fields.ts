@@ -334,6 +334,7 @@ export const FIELDS = {
     label: text('its label, or empty'),
     types: TYPES,
     target: text('whom it concerns: an address, a group, a domain, everyone or anyone'),
+    targetName: text('of whom it concerns: a name'),
     outside: bool('whether somebody outside is concerned'),
     domain: text('of whom it concerns, where they are outside'),
     partner: bool('whether that domain is a partner’s'),

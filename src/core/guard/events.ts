@@ -51,6 +51,8 @@ export interface EventFacts {
   actorName: string;
   department: string;
   groups: readonly string[];
+  /** Name of whom it concerns. */
+  targetName: string;
   /** Domain of whom it concerns, where they are of another; and whether it is a partner’s, or was never seen before. */
   domain: string;
   partner: boolean;
@@ -66,6 +68,7 @@ export const NO_FACTS: EventFacts = {
   actorName: '',
   department: '',
   groups: [],
+  targetName: '',
   domain: '',
   partner: false,
   newDomain: false,
@@ -184,7 +187,8 @@ const field =
     e[name];
 /** What conditions ask of events. */
 export const eventGetters: Getters<Happened, 'events'> = {
-  text: (e) => `${e.actorName} ${e.actor} ${e.name} ${e.path} ${e.item} ${e.space} ${e.target}`.toLowerCase(),
+  text: (e) =>
+    `${e.actorName} ${e.actor} ${e.name} ${e.path} ${e.item} ${e.space} ${e.target} ${e.targetName}`.toLowerCase(),
   type: field('type'),
   source: field('source'),
   id: field('id'),
@@ -200,6 +204,7 @@ export const eventGetters: Getters<Happened, 'events'> = {
   label: field('label'),
   types: field('types'),
   target: field('target'),
+  targetName: field('targetName'),
   outside: field('outside'),
   role: field('role'),
   detail: field('detail'),

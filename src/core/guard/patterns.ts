@@ -1,7 +1,43 @@
 /** What signals are looked for: each a window over events, with a name and how much it matters. */
 import { z } from 'zod';
 import { SEVERITIES } from '../exposure/exposure.ts';
-import { windowSchema } from './windows.ts';
+
+/** What can be counted by, and counted. */
+export const WINDOW_KEYS = [
+  'actor',
+  'item',
+  'space',
+  'target',
+  'domain',
+  'department',
+  'device',
+  'address',
+  'type',
+  'source',
+  'id',
+] as const;
+
+const UNITS = { W: 604_800_000, D: 86_400_000, H: 3_600_000, M: 60_000, S: 1000 } as const;
+const DURATION = /^P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$/;
+/** An ISO 8601 duration in milliseconds; undefined where it is none, or has months or years, which are not always as long. */
+export function durationMs(text: string): number | undefined {
+  const found = DURATION.exec(text);
+  if (!found || text.endsWith('T') || text === 'P') return undefined;
+  const ms = Object.values(UNITS).reduce((sum, unit, n) => sum + Number(found[n + 1] ?? 0) * unit, 0);
+  return ms > 0 && Number.isSafeInteger(ms) ? ms : undefined;
+}
+
+export const windowShape = z.strictObject({
+  by: z.enum(WINDOW_KEYS),
+  distinct: z.enum(WINDOW_KEYS),
+  count: z.int().min(1).max(1_000_000),
+  within: z.string().refine((t) => durationMs(t) !== undefined, {
+    error: 'takes an ISO 8601 duration such as PT1H or P7D, without months and years',
+  }),
+  /** A condition over the event; absent: all of them. */
+  if: z.string().max(2000).optional(),
+});
+export type Window = z.infer<typeof windowShape>;
 
 export const patternSchema = z.strictObject({
   name: z.string().trim().min(1).max(100),
@@ -9,7 +45,7 @@ export const patternSchema = z.strictObject({
   severity: z.enum(SEVERITIES),
   /** Whether it is looked for now. */
   on: z.boolean().default(true),
-  window: windowSchema,
+  window: windowShape,
 });
 export type Pattern = z.infer<typeof patternSchema>;
 
@@ -34,8 +70,7 @@ export const PATTERN_STARTERS: readonly Pattern[] = [
   },
   {
     name: 'Many files downloaded',
-    purpose:
-      'Somebody downloads, prints or copies twenty or more different files that hold something, within an hour.',
+    purpose: 'Somebody downloads, prints or copies twenty or more different files within an hour.',
     severity: 'high',
     on: true,
     window: {
@@ -43,7 +78,7 @@ export const PATTERN_STARTERS: readonly Pattern[] = [
       distinct: 'item',
       count: 20,
       within: 'PT1H',
-      if: 'type in ["file.downloaded", "file.printed", "file.copied"] && weight >= 2',
+      if: 'type in ["file.downloaded", "file.printed", "file.copied"]',
     },
   },
   {

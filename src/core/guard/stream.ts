@@ -1,7 +1,8 @@
 /** Signals as events come: what `signals` finds in all of them, found in each as soon as its last event is there. */
 import { compileFilter, type Budget } from '../filter/filter.ts';
 import { byTime, eventGetters, type Happened } from './events.ts';
-import { durationMs, qualifying, stepsFor, type Window } from './windows.ts';
+import { durationMs, type Window } from './patterns.ts';
+import { qualifying, stepsFor } from './windows.ts';
 
 /** A signal while it may still grow. `into`: it is one with another, and that is known. */
 export interface Growing {
@@ -43,11 +44,11 @@ function firstFrom(list: readonly Held<Happened>[], time: number): number {
 
 /**
  * A window over events that come in any order, each once, none later than `lateness` milliseconds after one that is newer. What
- * is older than that is left out, and counted. Holds the events of the window's length and the lateness, and no more.
+ * is older than that is left out, and handed back. Holds the events of the window's length and the lateness, and no more.
  */
 export class Stream<E extends Happened = Happened> {
-  /** Events that came too late. */
-  late = 0;
+  /** Those of the last events that came too late for what is held, and fit. */
+  late: E[] = [];
   private readonly within: number;
   private readonly budget: Budget = { left: 0 };
   private readonly fits: (e: Happened) => boolean;
@@ -95,13 +96,14 @@ export class Stream<E extends Happened = Happened> {
    */
   feed(events: readonly E[]): Grown<E>[] {
     this.budget.left = stepsFor(events.length);
+    this.late = [];
     const fitting = events.filter((e) => e[this.window.by] !== '' && this.fits(e));
     const until = this.newest - this.lateness;
     const touched = new Map<string, { from: number; to: number }>();
     for (const e of events) this.newest = Math.max(this.newest, e.time);
     for (const e of fitting) {
       if (e.time < until) {
-        this.late++;
+        this.late.push(e);
         continue;
       }
       const key = e[this.window.by];

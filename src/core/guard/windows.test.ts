@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { NO_FACTS, readEvent, type Happened } from './events.ts';
-import { durationMs, signals, windowSchema, type Window } from './windows.ts';
+import { durationMs, type Window } from './patterns.ts';
+import { signals, windowSchema } from './windows.ts';
 
 const MINUTE = 60_000;
 const event = (

@@ -1,54 +1,21 @@
 /** Signals: many different things by one key in a short time, found by sliding windows (docs/events.md). */
-import { z } from 'zod';
 import { checkFilter, compileFilter } from '../filter/filter.ts';
 import { byCode } from '../sorts.ts';
 import { byTime, eventGetters, once, type Happened } from './events.ts';
+import { durationMs, patternSchema, windowShape, type Window } from './patterns.ts';
 
-/** What can be counted by, and counted. */
-export const WINDOW_KEYS = [
-  'actor',
-  'item',
-  'space',
-  'target',
-  'domain',
-  'department',
-  'device',
-  'address',
-  'type',
-  'source',
-  'id',
-] as const;
-
-const UNITS = { W: 604_800_000, D: 86_400_000, H: 3_600_000, M: 60_000, S: 1000 } as const;
-const DURATION = /^P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$/;
-/** An ISO 8601 duration in milliseconds; undefined where it is none, or has months or years, which are not always as long. */
-export function durationMs(text: string): number | undefined {
-  const found = DURATION.exec(text);
-  if (!found || text.endsWith('T') || text === 'P') return undefined;
-  const ms = Object.values(UNITS).reduce((sum, unit, n) => sum + Number(found[n + 1] ?? 0) * unit, 0);
-  return ms > 0 && Number.isSafeInteger(ms) ? ms : undefined;
-}
-
-export const windowSchema = z.strictObject({
-  by: z.enum(WINDOW_KEYS),
-  distinct: z.enum(WINDOW_KEYS),
-  count: z.int().min(1).max(1_000_000),
-  within: z.string().refine((t) => durationMs(t) !== undefined, {
-    error: 'takes an ISO 8601 duration such as PT1H or P7D, without months and years',
+export const windowSchema = windowShape.extend({
+  if: windowShape.shape.if.superRefine((condition, ctx) => {
+    if (condition === undefined) return;
+    try {
+      checkFilter(condition, 'events');
+    } catch (e) {
+      ctx.addIssue({ code: 'custom', message: (e as Error).message });
+    }
   }),
-  if: z
-    .string()
-    .max(2000)
-    .superRefine((condition, ctx) => {
-      try {
-        checkFilter(condition, 'events');
-      } catch (e) {
-        ctx.addIssue({ code: 'custom', message: (e as Error).message });
-      }
-    })
-    .optional(),
 });
-export type Window = z.infer<typeof windowSchema>;
+/** A pattern whose condition can be read. */
+export const readPattern = patternSchema.extend({ window: windowSchema });
 
 /** Times in milliseconds since 1970; `events` by time, then id. */
 export interface Signal {

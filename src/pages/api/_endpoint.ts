@@ -41,7 +41,7 @@ export interface Declaration<S extends z.ZodType, O> {
   run(ctx: { app: App; input: z.infer<S>; account: Account; token: string; context: APIContext }): Promise<O>;
 }
 export type Endpoint<S extends z.ZodType = z.ZodType, O = unknown> = APIRoute & {
-  declared: { role: NeededRole; scope: Scope; input: S; stream: boolean; session: boolean };
+  declared: { role: NeededRole; scope: Scope; input: S; stream: boolean; session: boolean; signed: boolean };
   /** Of types alone: what it answers. */
   answer?: O;
 };
@@ -142,6 +142,7 @@ export function endpoint<S extends z.ZodType, O>(declared: Declaration<S, O>): E
       input: declared.input,
       stream: declared.stream ?? false,
       session: declared.session ?? false,
+      signed: declared.signed ?? false,
     },
   });
 }

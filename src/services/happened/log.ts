@@ -57,7 +57,8 @@ export class EventLog {
     let repeated = 0;
     for (const one of given) {
       const read = readEvent(one);
-      const id = String((one as { id?: unknown } | null)?.id ?? '').slice(0, 500);
+      const { id: named } = (one ?? {}) as { id?: unknown };
+      const id = typeof named === 'string' ? named.slice(0, 500) : '';
       if ('wrong' in read) wrong.push({ id, wrong: read.wrong });
       else if (read.event.time > now.getTime() + AHEAD)
         wrong.push({ id, wrong: ['time: it is in the future'] });
@@ -125,10 +126,10 @@ export class EventLog {
   }
 
   /** When they were, by the clock of a time zone. Throws a FilterError. */
-  async times(q: EventsQuery, zone: string): Promise<EventTimes> {
+  async times(q: EventsQuery): Promise<EventTimes> {
     const days = new Map<string, number>();
     const week = Array.from({ length: 7 }, () => new Array<number>(24).fill(0));
-    const there = { in: tz(zone) };
+    const there = { in: tz(q.zone) };
     const count = (at: Date, n: number): void => {
       const day = format(at, 'yyyy-MM-dd', there);
       days.set(day, (days.get(day) ?? 0) + n);
@@ -204,17 +205,22 @@ export class EventLog {
 function within(q: EventsQuery): { sql: string; values: unknown[] } {
   const values: unknown[] = [];
   const asked: string[] = ['true'];
-  const ask = (sql: string, value: unknown): void => {
-    if (value === undefined) return;
-    values.push(value);
-    asked.push(sql.replace('$', `$${values.length}`));
+  const put = (value: unknown): string => `$${values.push(value)}`;
+  const ask = (value: unknown, sql: (at: string) => string): void => {
+    if (value !== undefined) asked.push(sql(put(value)));
   };
-  ask('type = $', q.type);
-  ask('time >= $::timestamptz', q.since);
-  ask('time < $::timestamptz', q.until);
-  ask('actor_key = $', q.actor);
-  ask('node_key = $', q.node);
-  ask('seq in (select seq from signal_event where signal = $)', q.signal);
+  ask(q.type, (at) => `type = ${at}`);
+  ask(q.since, (at) => `time >= ${at}::timestamptz`);
+  ask(q.until, (at) => `time < ${at}::timestamptz`);
+  ask(q.actor, (at) => `actor_key = ${at}`);
+  ask(q.node, (at) => `node_key = ${at}`);
+  ask(
+    q.signal,
+    (at) =>
+      `seq in (select e.seq from signal_event e join signal s on s.id = e.signal where s.about = ${at})`,
+  );
+  ask(q.hour, (at) => `extract(hour from time at time zone ${put(q.zone)})::int = ${at}`);
+  ask(q.weekday, (at) => `extract(isodow from time at time zone ${put(q.zone)})::int = ${at}`);
   return { sql: asked.join(' and '), values };
 }
 

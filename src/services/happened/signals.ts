@@ -1,12 +1,13 @@
 /** Signals: what is looked for among events as they come, what was found, and what was done about it. */
+import { SEVERITIES } from '../../core/exposure/exposure.ts';
 import { FilterError } from '../../core/filter/filter.ts';
 import type { Happened } from '../../core/guard/events.ts';
-import type { Pattern } from '../../core/guard/patterns.ts';
+import { durationMs, type Pattern } from '../../core/guard/patterns.ts';
 import { Stream, type Grown, type Growing } from '../../core/guard/stream.ts';
-import { durationMs } from '../../core/guard/windows.ts';
 import type {
   PatternRow,
   SignalPage,
+  SignalPart,
   SignalRow,
   SignalsPage,
   SignalState,
@@ -20,8 +21,8 @@ import type { Ledger } from '../ledger.ts';
 import { log } from '../log.ts';
 import { eventOf, type Numbered } from './log.ts';
 
-/** Events may come so much later than newer ones, in milliseconds; what is later still is in the log, and in no signal. */
-export const LATENESS = 24 * 3_600_000;
+/** What comes so much later than newer events is looked at together with what the log has around it, in milliseconds. */
+const LATENESS = 3_600_000;
 const FOLLOWER = 'signals';
 const AT_ONCE = 2000;
 const WEEK = 7 * 86_400_000;
@@ -91,21 +92,76 @@ export class Signals {
     );
     if (!rows.length) return false;
     const events = rows.map(eventOf);
-    const found = this.looking.map((of) => ({ of, grown: this.feed(of, events) }));
+    const found = this.looking.map((of) => ({
+      of,
+      grown: this.feed(of, events),
+      late: of.stream?.late ?? [],
+    }));
     let told = false;
     await this.db.transaction(async (tx) => {
-      for (const { of, grown } of found)
-        for (const g of grown) {
-          await this.keep(tx, of, g);
-          told = true;
-        }
+      for (const { of, grown, late } of found) {
+        for (const g of grown) await this.keep(tx, of, g);
+        const more = await this.lookBack(tx, of, late, rows.at(-1)!.seq);
+        told ||= grown.length > 0 || more;
+      }
       await tx.query(
         'insert into follower (name, seq) values ($1, $2) on conflict (name) do update set seq = excluded.seq',
         [FOLLOWER, rows.at(-1)!.seq],
       );
     });
+    // what was found in the log may reach into what is held
+    if (found.some((f) => f.late.length)) this.looking = undefined;
     if (told) this.events.emit({ type: 'policies' });
     return rows.length === AT_ONCE;
+  }
+
+  /** Looks at events that came late, together with what the log has of the time around them. */
+  private async lookBack(tx: Db, of: Looking, late: readonly Numbered[], until: number): Promise<boolean> {
+    const within = durationMs(of.doc.window.within)!;
+    const left = [...late].sort((a, b) => a.time - b.time);
+    let told = false;
+    while (left.length) {
+      // as far as one may have to do with the next
+      const many = left.findIndex((e, n) => n > 0 && e.time - left[n - 1]!.time > within);
+      const some = left.splice(0, many < 0 ? left.length : many);
+      const own = new Set(some.map((e) => e.seq));
+      const around = await this.held(tx, of, [some[0]!.time - within, some.at(-1)!.time + within], until);
+      const stream = new Stream<Numbered>(of.doc.window, Infinity, this.clock().getTime());
+      try {
+        stream.restore(around.filter((h) => !own.has(h.e.seq)));
+        for (const g of stream.feed(some)) {
+          await this.keep(tx, of, g);
+          told = true;
+        }
+      } catch (e) {
+        if (!(e instanceof FilterError)) throw e;
+        Object.assign(of, { stream: undefined, trouble: e.message });
+        return told;
+      }
+    }
+    return told;
+  }
+
+  /** Events of a time that were looked at, each with the signal that it is in. */
+  private async held(
+    db: Db,
+    of: Kept,
+    [from, to]: readonly [from: number, to: number],
+    until: number,
+  ): Promise<{ e: Numbered; signal: Growing | undefined }[]> {
+    const rows = await db.query<Row & { signal: number | null }>(
+      `select h.seq::int as seq, h.time, h.doc,
+         (select s.id::int from signal_event e join signal s on s.id = e.signal where e.seq = h.seq and s.pattern = $4) as signal
+       from happened h where h.time >= $1 and h.time <= $2 and h.seq <= $3`,
+      [new Date(from), new Date(to), until, of.id],
+    );
+    const known = new Map<number, Growing>();
+    const growing = (id: number): Growing => {
+      const one = known.get(id) ?? { id };
+      known.set(id, one);
+      return one;
+    };
+    return rows.map((r) => ({ e: eventOf(r), signal: r.signal === null ? undefined : growing(r.signal) }));
   }
 
   private feed(of: Looking, events: readonly Numbered[]): Grown<Numbered>[] {
@@ -133,22 +189,10 @@ export class Signals {
       if (!k.doc.on) continue;
       of.stream = new Stream(k.doc.window, LATENESS, this.clock().getTime());
       if (!at?.newest) continue;
-      const since = new Date(at.newest.getTime() - LATENESS - durationMs(k.doc.window.within)!);
-      const rows = await this.db.query<Row & { signal: number | null }>(
-        `select h.seq::int as seq, h.time, h.doc,
-           (select s.id::int from signal_event e join signal s on s.id = e.signal where e.seq = h.seq and s.pattern = $3) as signal
-         from happened h where h.time >= $1 and h.seq <= $2`,
-        [since, at.seq, k.id],
-      );
-      const known = new Map<number, Growing>();
-      const growing = (id: number): Growing => {
-        const one = known.get(id) ?? { id };
-        known.set(id, one);
-        return one;
-      };
+      const newest = at.newest.getTime();
       try {
         of.stream.restore(
-          rows.map((r) => ({ e: eventOf(r), signal: r.signal === null ? undefined : growing(r.signal) })),
+          await this.held(this.db, k, [newest - LATENESS - durationMs(k.doc.window.within)!, newest], at.seq),
         );
       } catch (e) {
         if (!(e instanceof FilterError)) throw e;
@@ -181,10 +225,17 @@ export class Signals {
     );
     await tx.query(
       `update signal s set first_at = t.first, last_at = t.last, events = t.n, distinct_values = t.different,
+         about = case when s.about = 0 then s.id else s.about end,
          state = case when s.state = 'ignored' then s.state else 'waiting' end
        from (select min(h.time) as first, max(h.time) as last, count(*)::int as n,
                (count(distinct e.value) filter (where e.value <> ''))::int as different
              from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1`,
+      [g.signal.id],
+    );
+    await tx.query(
+      `with one as (select distinct s.about from signal_event e join signal_event o on o.seq = e.seq join signal s on s.id = o.signal
+         where e.signal = $1)
+       update signal set about = (select min(about) from one) where about in (select about from one)`,
       [g.signal.id],
     );
   }
@@ -274,8 +325,8 @@ export class Signals {
   async list(q: QueryOfTable<'signals'>, page: { limit: number; offset: number }): Promise<SignalsPage> {
     const rows = await this.db.query<SignalSql & { total: number }>(
       `select *, count(*) over ()::int as total from (${SIGNAL}) s
-       where ($1::text = 'all' or state = $1) and ($2::int is null or pattern = $2)
-         and ($3::text is null or position($3 in lower(concat_ws(' ', doc->>'name', key, key_name))) > 0)
+       where ($1::text = 'all' or state = $1) and ($2::int is null or $2 = any(patterns))
+         and ($3::text is null or position($3 in lower(parts::text)) > 0)
        order by last_at desc, id desc limit $4 offset $5`,
       [q.state, q.pattern ?? null, q.text?.toLowerCase() ?? null, page.limit, page.offset],
     );
@@ -284,12 +335,16 @@ export class Signals {
 
   /** A signal with everything that it is about. Throws where there is none. */
   async one(id: number): Promise<SignalPage> {
-    const [row] = await this.db.query<SignalSql>(`select * from (${SIGNAL}) s where id = $1`, [id]);
+    const [row] = await this.db.query<SignalSql>(
+      `select * from (${SIGNAL}) s where id = (select about from signal where id = $1 or about = $1 limit 1)`,
+      [id],
+    );
     if (!row) throw new AppError('no-signal', 404, 'There is no such signal, or it is one with another now.');
     const events = await this.db.query<{ actor_key: string; node_key: string; doc: Happened }>(
-      `select h.actor_key, h.node_key, h.doc from signal_event e join happened h on h.seq = e.seq
-       where e.signal = $1 order by h.time, h.seq`,
-      [id],
+      `select h.actor_key, h.node_key, h.doc from happened h where h.seq in
+         (select e.seq from signal_event e join signal s on s.id = e.signal where s.about = $1)
+       order by h.time, h.seq`,
+      [row.id],
     );
     const things = new Map<string, SignalThing>();
     const actors = new Map<string, SignalPage['actors'][number]>();
@@ -304,7 +359,8 @@ export class Signals {
         }
         thing.events++;
         if (!thing.did.includes(doc.type)) thing.did.push(doc.type);
-        if (doc.target && !thing.targets.includes(doc.target)) thing.targets.push(doc.target);
+        const target = doc.targetName || doc.target;
+        if (target && !thing.targets.includes(target)) thing.targets.push(target);
       }
       const who = actorKey || doc.actor;
       if (!who) continue;
@@ -320,10 +376,9 @@ export class Signals {
         });
     }
     for (const actor of actors.values())
-      if (actor.actorKey) actor.usual = await this.usual(id, row.first_at, actor);
+      if (actor.actorKey) actor.usual = await this.usual(row.id, row.first_at, actor);
     return {
       ...signalOf(row),
-      purpose: row.doc.purpose,
       things: [...things.values()].sort((a, b) => b.weight - a.weight || b.events - a.events),
       actors: [...actors.values()],
     };
@@ -343,9 +398,9 @@ export class Signals {
       all: number;
       people: number;
     }>(
-      `with of as (select h.type, h.actor_key, h.time, e.signal is not null as here from happened h
-         left join signal_event e on e.seq = h.seq and e.signal = $1
-         where (h.time >= $2 and h.time < $3 and (h.actor_key = $4 or $5 <> '' and h.doc->>'department' = $5)) or (e.signal is not null and h.actor_key = $4)),
+      `with its as (select distinct e.seq from signal_event e join signal s on s.id = e.signal where s.about = $1),
+       of as (select h.type, h.actor_key, h.time, its.seq is not null as here from happened h left join its on its.seq = h.seq
+         where (h.time >= $2 and h.time < $3 and (h.actor_key = $4 or $5 <> '' and h.doc->>'department' = $5)) or (its.seq is not null and h.actor_key = $4)),
        people as (select count(distinct actor_key)::int as n from of where actor_key <> $4)
        select type, (count(*) filter (where here))::int as here,
          (count(*) filter (where actor_key = $4 and not here and time < $3))::int as own,
@@ -364,14 +419,12 @@ export class Signals {
   /** Says what became of some signals. */
   async settle(ids: readonly number[], state: SignalState, note: string, by: string): Promise<void> {
     await this.db.transaction(async (tx) => {
-      const rows = await tx.query<{ id: number; state: string; name: string }>(
-        `select s.id::int as id, s.state, v.doc->>'name' as name from signal s
-         join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version where s.id = any($1)`,
-        [ids],
-      );
+      const rows = (
+        await tx.query<SignalSql>(`select * from (${SIGNAL}) s where id = any($1) order by id`, [ids])
+      ).map(signalOf);
       if (rows.length < new Set(ids).size)
         throw new AppError('no-signal', 404, 'Some of these signals are not there any more. Look again.');
-      await tx.query('update signal set state = $2, looked = $3 where id = any($1)', [
+      await tx.query('update signal set state = $2, looked = $3 where about = any($1)', [
         ids,
         state,
         JSON.stringify({ by, at: this.clock().toISOString(), note }),
@@ -381,7 +434,7 @@ export class Signals {
           {
             who: by,
             what: 'signal.settled',
-            subject: `signal ${r.id} ${r.name}`,
+            subject: `signal ${r.id} ${r.parts[0]!.name}`,
             before: r.state,
             after: { state, note },
           },
@@ -394,38 +447,57 @@ export class Signals {
 
 interface SignalSql {
   id: number;
-  pattern: number;
-  doc: Pattern;
-  key: string;
-  key_name: string | null;
+  parts: (Pick<SignalPart, 'pattern' | 'key' | 'values' | 'events'> & {
+    doc: Pattern;
+    keyName: string | null;
+  })[];
   first_at: Date;
   last_at: Date;
   events: number;
-  distinct_values: number;
   state: SignalState;
   looked: SignalRow['looked'];
   found_at: Date;
 }
-/** The name of what a signal's events have in common, as the last of them has it. */
-const SIGNAL = `select s.id::int as id, s.pattern, v.doc, s.key, s.first_at, s.last_at, s.events, s.distinct_values, s.state, s.looked, s.found_at,
-    (select case v.doc->'window'->>'by' when 'actor' then h.doc->>'actorName' when 'item' then h.doc->>'name' when 'space' then h.doc->>'name' end
-     from signal_event e join happened h on h.seq = e.seq where e.signal = s.id order by h.time desc, h.seq desc limit 1) as key_name
-  from signal s join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version`;
+/** Signals about one thing together; the name of what a part's events have in common is as the last of them has it. */
+const SIGNAL = `select s.about::int as id, min(s.first_at) as first_at, max(s.last_at) as last_at, min(s.found_at) as found_at,
+    array_agg(s.pattern) as patterns, max(s.looked::text)::jsonb as looked,
+    (select count(distinct e.seq)::int from signal_event e join signal o on o.id = e.signal where o.about = s.about) as events,
+    case when bool_or(s.state = 'waiting') then 'waiting' when bool_or(s.state = 'seen-to') then 'seen-to' else 'ignored' end as state,
+    jsonb_agg(jsonb_build_object('pattern', s.pattern, 'doc', v.doc, 'key', s.key, 'values', s.distinct_values, 'events', s.events,
+      'keyName', (select case v.doc->'window'->>'by' when 'actor' then h.doc->>'actorName' when 'item' then h.doc->>'name'
+          when 'space' then h.doc->>'name' when 'target' then h.doc->>'targetName' end
+        from signal_event e join happened h on h.seq = e.seq where e.signal = s.id order by h.time desc, h.seq desc limit 1))) as parts
+  from signal s join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version group by s.about`;
 
-const signalOf = (r: SignalSql): SignalRow => ({
-  id: r.id,
-  pattern: r.pattern,
-  name: r.doc.name,
-  severity: r.doc.severity,
-  by: r.doc.window.by,
-  key: r.key,
-  keyName: r.key_name || r.key,
-  from: r.first_at.toISOString(),
-  to: r.last_at.toISOString(),
-  distinct: r.doc.window.distinct,
-  values: r.distinct_values,
-  events: r.events,
-  state: r.state,
-  looked: r.looked,
-  foundAt: r.found_at.toISOString(),
-});
+function signalOf(r: SignalSql): SignalRow {
+  const parts = r.parts
+    .map(({ pattern, doc, key, keyName, values, events }): SignalPart => ({
+      pattern,
+      name: doc.name,
+      purpose: doc.purpose,
+      severity: doc.severity,
+      by: doc.window.by,
+      key,
+      keyName: keyName || key,
+      distinct: doc.window.distinct,
+      values,
+      events,
+    }))
+    .sort(
+      (a, b) =>
+        SEVERITIES.indexOf(b.severity) - SEVERITIES.indexOf(a.severity) ||
+        b.events - a.events ||
+        a.pattern - b.pattern,
+    );
+  return {
+    id: r.id,
+    parts,
+    severity: parts[0]!.severity,
+    from: r.first_at.toISOString(),
+    to: r.last_at.toISOString(),
+    events: r.events,
+    state: r.state,
+    looked: r.looked,
+    foundAt: r.found_at.toISOString(),
+  };
+}

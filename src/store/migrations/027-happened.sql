@@ -56,9 +56,12 @@ create table signal (
   state text not null default 'waiting',
   -- who looked at it last, when, and what they said
   looked jsonb,
-  found_at timestamptz not null
+  found_at timestamptz not null,
+  -- signals that share an event are about one thing, and have this number in common
+  about bigint not null default 0
 );
 create index on signal (state, last_at);
+create index on signal (about);
 create index on signal (pattern, key);
 
 create table signal_event (

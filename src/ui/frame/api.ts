@@ -157,6 +157,11 @@ const OF_POLICIES = [
   '/api/policies',
   '/api/policies/[id]',
   '/api/policies/hits',
+  '/api/signals',
+  '/api/signals/[id]',
+  '/api/signals/patterns',
+  '/api/events/list',
+  '/api/events/times',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

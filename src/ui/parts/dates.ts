@@ -19,6 +19,8 @@ let chosen: Partial<DateSettings> = {};
 export const useDates = (settings: DateSettings | undefined): void => void (chosen = settings ?? {});
 
 const zoneOf = (): string => chosen.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
+/** The reader’s time zone. */
+export const readerZone = zoneOf;
 const inZone = () => ({ in: tz(zoneOf()) });
 
 /** A moment in the reader's language (Unicode CLDR, as the browser has it). */

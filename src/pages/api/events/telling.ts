@@ -35,7 +35,7 @@ export const DELETE = endpoint({
 });
 
 /** Sets for how many days events are kept. */
-export const PATCH = endpoint({
+export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
   input: z.object({ keptDays: number.min(1).max(3650) }),

@@ -1,5 +1,4 @@
 import { TABLE_QUERIES } from '../../../dto/tables.ts';
-import { zone } from '../../../dto/inputs.ts';
 import { endpoint } from '../_endpoint.ts';
 import { refused } from '../_problem.ts';
 
@@ -7,6 +6,6 @@ import { refused } from '../_problem.ts';
 export const GET = endpoint({
   role: 'auditor',
   scope: 'organisation',
-  input: TABLE_QUERIES.events.extend({ zone }),
-  run: ({ app, input: { zone: there, ...q } }) => refused(() => app.happened.log.times(q, there)),
+  input: TABLE_QUERIES.events,
+  run: ({ app, input }) => refused(() => app.happened.log.times(input)),
 });

@@ -6,7 +6,7 @@ import { tableEndpoint } from '../_table.ts';
 export const GET = tableEndpoint('signals');
 
 /** Says what became of some of them. */
-export const PATCH = endpoint({
+export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
   input: signalsForm,

@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { PATTERN_STARTERS, patternSchema } from '../../../../core/guard/patterns.ts';
+import { PATTERN_STARTERS } from '../../../../core/guard/patterns.ts';
+import { readPattern } from '../../../../core/guard/windows.ts';
 import { nothing, number } from '../../../../dto/inputs.ts';
 import { endpoint } from '../../_endpoint.ts';
 
@@ -15,7 +16,7 @@ export const GET = endpoint({
 export const POST = endpoint({
   role: 'steward',
   scope: 'organisation',
-  input: patternSchema,
+  input: readPattern,
   run: ({ app, account, input }) => app.happened.signals.put(input, account.address),
 });
 
@@ -23,7 +24,7 @@ export const POST = endpoint({
 export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
-  input: patternSchema.extend({ id: number, version: number }),
+  input: readPattern.extend({ id: number, version: number }),
   run: ({ app, account, input: { id, version, ...doc } }) =>
     app.happened.signals.put(doc, account.address, id, version),
 });
