@@ -4,6 +4,7 @@ import AxeBuilder from '@axe-core/playwright';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeWorld } from '../../demo/world.ts';
+import type { ItemRow, SpaceRow } from '../../src/core/model.ts';
 import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
 const scene = new Scene();
@@ -656,6 +657,73 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByRole('button', { name: /How workspaces ask/ }).click();
     await page.getByText('does not ask').first().waitFor();
     await holds('decisions-asking');
+  });
+
+  it('looks for what somebody should know of, is told of it as it happens, and goes through it', async () => {
+    const { secret } = await scene.api<{ secret: string }>('POST', '/api/events/telling', {
+      source: 'drives',
+    });
+    await scene.control('PUT', 'hearing', {
+      url: `${scene.base}/api/events/in`,
+      secrets: { drives: secret },
+    });
+    await page.goto(`${scene.base}/guard/signals`);
+    await page.getByText('Nothing is looked for so far', { exact: false }).waitFor();
+    await holds('signals-none');
+    await page.getByRole('button', { name: /What is looked for/ }).click();
+    const looking = page.getByRole('dialog', { name: 'What is looked for' });
+    await looking.getByRole('button', { name: 'Look for it' }).first().click();
+    await looking.getByLabel('Look for: Many files shared outside at once').waitFor();
+    await looking.getByRole('button', { name: 'Edit' }).click();
+    const edit = page.getByRole('dialog', { name: /^Look for/ });
+    await edit.getByText('It looks for 5 files or more by one person within 1 hour.').waitFor();
+    await edit.getByLabel('within', { exact: true }).fill('an hour');
+    await edit.getByRole('button', { name: 'Change it' }).click();
+    await edit.getByText(/ISO 8601 duration/).waitFor();
+    await holds('signals-edit');
+    await edit.getByLabel('within', { exact: true }).fill('PT2H');
+    await edit.getByRole('button', { name: 'Change it' }).click();
+    await looking.getByText('within 2 hours', { exact: false }).waitFor();
+    await page.keyboard.press('Escape');
+    const spaces = new Map((await scene.truth<SpaceRow[]>('spaces')).map((s) => [s.id, s]));
+    const files = (await scene.truth<ItemRow[]>('items')).filter(
+      (i) => i.kind === 'file' && i.owner && spaces.get(i.space)?.workspace === 'drives',
+    );
+    for (const f of files.filter((x) => x.owner === files[0]!.owner).slice(0, 5))
+      await scene.control('POST', 'happen', {
+        workspace: 'drives',
+        type: 'file.shared',
+        subject: f.id,
+        data: { user: f.owner, target: { email: 'someone@postbox.test' }, role: 'reader' },
+      });
+    await page.getByRole('grid', { name: 'Signals' }).getByText('Many files shared outside at once').click();
+    await page.getByText('5 files and spaces').waitFor();
+    await page.keyboard.press('ArrowRight');
+    await page.getByText('1 of 5').waitFor();
+    await page.keyboard.press('ArrowLeft');
+    await page.getByText('5 of 5').waitFor();
+    await page.getByRole('complementary', { name: 'Dossier' }).waitFor();
+    await holds('signal');
+    await page.getByLabel('What came of it').fill('Their own mailbox; they took it back.');
+    await page.getByRole('button', { name: 'Seen to' }).click();
+    await page.getByText('“Their own mailbox; they took it back.”').waitFor();
+    await page.getByRole('button', { name: 'All signals' }).click();
+    await page.getByText('No signal waits for somebody to look at it.').waitFor();
+    await page.getByLabel('Which signals').selectOption('Seen to');
+    await page.getByRole('grid', { name: 'Signals' }).getByText('Many files shared').waitFor();
+    await holds('signals');
+    await page.goto(`${scene.base}/guard/events`);
+    await page.getByRole('figure', { name: 'By hour of the day' }).waitFor();
+    await page.getByLabel('What happened').selectOption('file: shared');
+    await page.getByRole('heading', { name: '5 events' }).waitFor();
+    await holds('events');
+    await page.getByRole('button', { name: /How workspaces tell/ }).click();
+    await page
+      .getByText(/told of [\d,]+ events?/)
+      .first()
+      .waitFor();
+    await holds('events-telling');
+    await page.keyboard.press('Escape');
   });
 
   it('judges samples of a data type, and sees what each certainty would count', async () => {
