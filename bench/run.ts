@@ -1,10 +1,11 @@
 /**
- * npm run bench -- access [scale], exposure [scale], policies [scale], remedy [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
+ * npm run bench -- access [scale], events [scale], exposure [scale], policies [scale], remedy [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
  * measured, where scale 1 is a million items. `compare` measures everything at a small size and says what became more
  * than a third worse than what is kept; `keep` keeps it.
  */
 import { access } from './access.ts';
 import { drawings } from './drawing.ts';
+import { events } from './events.ts';
 import { exposure } from './exposure.ts';
 import { present } from './present.ts';
 import { policies } from './policies.ts';
@@ -21,6 +22,7 @@ const BENCHES: Record<string, { run: (size: number) => unknown; size: number; co
   exposure: { run: exposure, size: 1, compared: 0.1 },
   remedy: { run: remedy, size: 1, compared: 0.1 },
   policies: { run: policies, size: 1, compared: 0.05 },
+  events: { run: events, size: 1, compared: 0.1 },
   recognise: { run: recognise, size: 200, compared: 5 },
   present: { run: present, size: 0.1, compared: 0.02 },
   table: { run: table, size: 0, compared: 0 },

@@ -107,6 +107,8 @@ export interface Course {
   /** Data types that are looked for. */
   guard: number;
   policies: number;
+  /** Signals that wait for somebody to look at them. */
+  signals: number;
   record: number;
   tray: number;
   /** Where one can act as the people of a simulated organisation; null where it is not one. */

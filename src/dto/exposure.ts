@@ -335,6 +335,7 @@ export interface Waiting {
     | 'not-read'
     | 'survey-old'
     | 'plans-troubled'
+    | 'signals'
     | 'breaches'
     | 'reopened'
     | 'mine'

@@ -26,6 +26,7 @@ import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Decisions } from './decisions.ts';
 import { Happenings } from './happened/happenings.ts';
+import { SIGNALS_WAITING } from './happened/signals.ts';
 import { Policies } from './policies/policies.ts';
 import { Present } from './present.ts';
 import { privateDirectory } from './private-files.ts';
@@ -236,6 +237,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
                 (select count(*)::int from plan where state = any($2)) as remedy,
                 (select count(*)::int from custom_type where active) as guard,
                 (select count(*)::int from policy where removed_at is null) as policies,
+                (${SIGNALS_WAITING}) as signals,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,
         [account, UNFINISHED],

@@ -267,6 +267,7 @@ export function appFor(app: App, account: Account | undefined): App {
         remedy: plans.filter((p) => UNFINISHED.includes(p.state)).length,
         record: 0,
         policies: 0,
+        signals: 0,
       };
     },
     accounts: only<typeof app.accounts>(

@@ -1,5 +1,6 @@
 /** Exposure › Watch: what got worse, what matters most, where to begin, and what waits. */
 import type { Db } from '../store/db.ts';
+import { SIGNALS_WAITING } from './happened/signals.ts';
 import { storableJson } from '../store/observed.ts';
 import { readProposedLimits } from '../store/settings.ts';
 import type { Account } from '../dto/accounts.ts';
@@ -174,6 +175,7 @@ export class Watch {
       'select count(*)::int as n from account where asked_by <> $1 and address <> $1',
       [account.address],
     );
+    const [signals] = await this.db.query<{ n: number }>(SIGNALS_WAITING);
     const waiting: Waiting[] = [
       { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
       { kind: 'not-read', count: last?.state === 'done' ? last.failures : 0 },
@@ -182,6 +184,7 @@ export class Watch {
         count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0,
       },
       { kind: 'plans-troubled', count: plans!.troubled },
+      { kind: 'signals', count: signals!.n },
       ...ofFindings,
       { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
       { kind: 'roles-asked', count: account.role === 'steward' ? roles!.n : 0 },

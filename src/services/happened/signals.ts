@@ -47,6 +47,9 @@ interface Looking extends Kept {
 const CURRENT = `select p.id, p.version, v.doc, v.made_at, v.made_by from signal_pattern p
   join signal_pattern_version v on v.pattern = p.id and v.version = p.version where p.removed_at is null`;
 
+/** How many signals wait for somebody to look at them. */
+export const SIGNALS_WAITING = "select count(distinct about)::int as n from signal where state = 'waiting'";
+
 export class Signals {
   private looking: Looking[] | undefined;
   private turn: Promise<void> = Promise.resolve();

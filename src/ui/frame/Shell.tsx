@@ -86,9 +86,11 @@ function CourseBar({ path }: { path: string }) {
     Exposure: course ? `${count(course.exposure)} open` : '',
     Remedy: course ? (course.remedy ? `${course.remedy} to finish` : 'none open') : '',
     Guard: course
-      ? course.policies
-        ? plural(course.policies, 'policy', 'policies')
-        : plural(course.guard, 'data type')
+      ? course.signals
+        ? `${plural(course.signals, 'signal')} to look at`
+        : course.policies
+          ? plural(course.policies, 'policy', 'policies')
+          : plural(course.guard, 'data type')
       : '',
     Record: course ? `${count(course.record)} entries` : '',
   };

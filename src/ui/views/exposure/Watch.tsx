@@ -391,6 +391,10 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     words: (n) => `${plural(n, 'plan')} with changes that failed or came back`,
     href: '/remedy/plans',
   },
+  signals: {
+    words: (n) => `${plural(n, 'signal')} to look at`,
+    href: '/guard/signals',
+  },
   reopened: {
     words: (n) => `${plural(n, 'finding')} came back`,
     href: '/exposure/findings?where=state+%3D%3D+%22reopened%22',

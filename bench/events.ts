@@ -1,0 +1,108 @@
+/** Events through windows as they come: twenty patterns over a million events, and one of them against SQL's window functions. */
+import { PGlite } from '@electric-sql/pglite';
+import { NO_FACTS, type Happened } from '../src/core/guard/events.ts';
+import { PATTERN_STARTERS, type Window } from '../src/core/guard/patterns.ts';
+import { Stream } from '../src/core/guard/stream.ts';
+import { ratio } from './ratios.ts';
+
+const say = (line: string): void => void process.stdout.write(`${line}\n`);
+const PEOPLE = 2000;
+const TYPES = [
+  'file.opened',
+  'file.edited',
+  'file.downloaded',
+  'file.shared',
+  'link.made',
+  'grant.made',
+  'setting.changed',
+];
+const HOUR = 3_600_000;
+const AT_ONCE = 1000;
+const WINDOWS = 20;
+/** Of so many it is asked of the database, too. */
+const IN_SQL = 100_000;
+
+/** A number of 32 bits that looks like chance (the finaliser of MurmurHash3, from memory). */
+function mixed(n: number): number {
+  let h = Math.imul(n ^ (n >>> 16), 0x85ebca6b);
+  h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35);
+  return (h ^ (h >>> 16)) >>> 0;
+}
+/** Some ten a second, each up to five minutes late. */
+function event(n: number): Happened {
+  const h = mixed(n + 1);
+  const outside = h % 9 === 0;
+  return {
+    id: `e${n}`,
+    source: '/bench',
+    type: TYPES[mixed(n + 3) % TYPES.length]!,
+    time: n * 100 - (mixed(n + 7) % 300_000) + 1e9,
+    actor: `u${(h >>> 3) % PEOPLE}`,
+    item: `i${(h >>> 5) % 100_000}`,
+    space: '',
+    target: outside ? `x@d${(h >>> 4) % 500}.example` : '',
+    outside,
+    role: 'reader',
+    detail: '',
+    device: h % 11 ? 'managed' : 'unmanaged',
+    address: '',
+    weight: (h >>> 2) % 5 ? 0 : 3,
+    ...NO_FACTS,
+    name: `file ${h % 1000}.pdf`,
+    domain: outside ? `d${(h >>> 4) % 500}.example` : '',
+  };
+}
+
+export async function events(scale: number): Promise<void> {
+  const N = Math.round(1e6 * scale);
+  const windows: Window[] = Array.from(
+    { length: WINDOWS },
+    (_, n) => PATTERN_STARTERS[n % PATTERN_STARTERS.length]!.window,
+  );
+  const streams = windows.map((w) => new Stream(w, HOUR, 0));
+  let [found, taken, most] = [0, 0, 0];
+  for (let at = 0; at < N; at += AT_ONCE) {
+    const some = Array.from({ length: Math.min(AT_ONCE, N - at) }, (_, k) => event(at + k));
+    const began = performance.now();
+    for (const s of streams) found += s.feed(some).length;
+    taken += performance.now() - began;
+    if (at % (AT_ONCE * 100) === 0) most = Math.max(most, ...streams.map((s) => s.held));
+  }
+  say(
+    `${N.toLocaleString('en')} events through ${WINDOWS} patterns: ${Math.round((1000 * N) / taken).toLocaleString('en')} a second; ${found.toLocaleString('en')} times a signal grew; ${most.toLocaleString('en')} events held by one at most`,
+  );
+
+  const n = Math.min(N, IN_SQL);
+  const all = Array.from({ length: n }, (_, k) => event(k));
+  const one: Window = { by: 'actor', distinct: 'id', count: 5, within: 'PT1H', if: 'type == "file.opened"' };
+  const stream = new Stream(one, HOUR, 0);
+  let began = performance.now();
+  let ours = 0;
+  for (let at = 0; at < n; at += AT_ONCE)
+    for (const g of stream.feed(all.slice(at, at + AT_ONCE))) ours += g.added.length;
+  const own = performance.now() - began;
+  const db = await PGlite.create();
+  await db.exec('create table e (id text, type text, actor text, time bigint)');
+  await db.query('insert into e select * from unnest($1::text[], $2::text[], $3::text[], $4::bigint[])', [
+    all.map((e) => e.id),
+    all.map((e) => e.type),
+    all.map((e) => e.actor),
+    all.map((e) => e.time),
+  ]);
+  await db.exec('create index on e (actor, time)');
+  began = performance.now();
+  const { rows } = await db.query<{ n: number }>(
+    `with counted as (select actor, time, count(*) over (partition by actor order by time range between 3599999 preceding and current row) as c
+       from e where type = 'file.opened'),
+     covered as (select min(case when c >= 5 then time end) over (partition by actor order by time range between current row and 3599999 following) as by
+       from counted)
+     select count(*)::int as n from covered where by is not null`,
+  );
+  const theirs = performance.now() - began;
+  await db.close();
+  if (rows[0]!.n !== ours) throw new Error(`SQL finds ${rows[0]!.n} events in signals, the stream ${ours}.`);
+  say(
+    `one pattern over ${n.toLocaleString('en')}, as they come: ${own.toFixed(0)} ms; SQL window functions over all of them at once: ${theirs.toFixed(0)} ms; the same ${ours.toLocaleString('en')} events in signals`,
+  );
+  ratio('events: a pattern as events come, against SQL window functions', own, theirs);
+}
