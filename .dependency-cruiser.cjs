@@ -20,7 +20,7 @@ module.exports = {
       to: {
         dependencyTypes: ['core', 'npm', 'npm-dev'],
         pathNot:
-          'node_modules/(@scure/bip39|libphonenumber-js|re2js|tldts|tr46|fastest-levenshtein|email-providers|@marcbachmann/cel-js|zod|rrule|@noble/hashes)/',
+          'node_modules/(@scure/bip39|libphonenumber-js|re2js|tldts|tr46|fastest-levenshtein|email-providers|@marcbachmann/cel-js|zod|rrule|@date-fns/tz|@noble/hashes)/',
       },
       comment: 'No I/O, no clock, no framework in the core.',
     },

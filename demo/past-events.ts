@@ -98,8 +98,9 @@ export function pastEvents(world: World, now: number): Happening[] {
       }),
     );
   // whoever leaves at the end of the month takes work along
-  owned
-    .get(leaver)!
+  most
+    .slice(2, 12)
+    .flatMap((p) => owned.get(p)!)
     .slice(0, 26)
     .forEach((i, n) =>
       put('file.downloaded', i, midnight - 19 * DAY + (16 * 60 + n) * MINUTE, {

@@ -31,3 +31,10 @@ export function isZone(zone: string): boolean {
     return false;
   }
 }
+
+/** When surveys are made by themselves (RFC 5545), and by which clock everything in a rhythm goes. */
+export interface ScheduleSettings {
+  zone: string;
+  full: string | null;
+  incremental: string | null;
+}

@@ -156,3 +156,7 @@ export const signalsForm = z.object({
   state: z.enum(SIGNAL_STATES),
   note: text(2000).trim().default(''),
 });
+
+/** A rhythm is read where it is set: its words are long. */
+const rhythm = text(200).nullable();
+export const rhythmsForm = z.object({ zone, full: rhythm, incremental: rhythm });

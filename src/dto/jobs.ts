@@ -35,3 +35,13 @@ export const waitingStep = (name: string): JobStep => ({
   finishedAt: null,
   note: null,
 });
+
+/** Something that waits for its time. */
+export interface Waits {
+  kind: string;
+  subject: number;
+  due: string;
+  by: string;
+  /** Of the policy or plan. */
+  name: string | null;
+}

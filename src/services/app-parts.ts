@@ -29,6 +29,7 @@ import type { Watch } from './watch.ts';
 import type { Logger } from 'pino';
 import type { Metrics } from './metrics.ts';
 import type { Mail } from './mail.ts';
+import type { Schedule } from './schedule.ts';
 import type { Retention } from './retention.ts';
 import type { Scim } from './scim.ts';
 import type { Sso } from './sso.ts';
@@ -60,6 +61,7 @@ export interface App {
   policies: Policies;
   decisions: Decisions;
   happened: Happenings;
+  schedule: Schedule;
   /** What plans work with. */
   planParts: PlanParts;
   clock: () => Date;

@@ -38,6 +38,7 @@ import { Views } from './views.ts';
 import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
 import { Retention } from './retention.ts';
+import { Schedule } from './schedule.ts';
 import { Scim } from './scim.ts';
 import { Sso } from './sso.ts';
 import { Tray } from './tray.ts';
@@ -151,6 +152,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // exceptions come to their last day
   present.subscribe(() => decisions.arm());
   const happened = new Happenings({ db, ledger, engine, secrets, jobs, events, surveys, clock });
+  const schedule = new Schedule(db, ledger, jobs, surveys, clock);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
@@ -223,6 +225,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     policies,
     decisions,
     happened,
+    schedule,
     planParts,
     clock,
     log,

@@ -2,6 +2,7 @@
 import { PRESETS } from '../core/recognise/threshold.ts';
 import { DEFAULT_LIMITS, type ApprovalLimits } from '../core/remedy/plan.ts';
 import type { SignInSettings } from '../core/roles.ts';
+import type { ScheduleSettings } from '../core/dates.ts';
 import type { Db } from './db.ts';
 
 export async function readSetting<T>(db: Db, name: string): Promise<T | undefined> {
@@ -22,6 +23,10 @@ export interface Certainty {
 }
 export const readCertainty = async (db: Db): Promise<Certainty> =>
   (await readSetting<Certainty>(db, 'certainty')) ?? { usual: PRESETS.balanced, own: {} };
+
+/** What runs in a rhythm, and by which clock. */
+export const readSchedule = async (db: Db): Promise<ScheduleSettings> =>
+  (await readSetting<ScheduleSettings>(db, 'schedule')) ?? { zone: 'UTC', full: null, incremental: null };
 
 /** Whether the text in pictures is read. */
 export const readPictures = async (db: Db): Promise<boolean> =>

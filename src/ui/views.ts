@@ -185,6 +185,12 @@ export const STEPS: readonly Step[] = [
         asks: 'What was done, by whom, and is the record intact?',
         picture: 'ledger',
       },
+      {
+        name: 'Schedule',
+        path: '/record/schedule',
+        whole: true,
+        asks: 'What runs by itself, and when?',
+      },
     ],
   },
 ];

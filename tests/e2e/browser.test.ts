@@ -724,6 +724,19 @@ describe('a steward’s first quarter of an hour', () => {
       .waitFor();
     await holds('events-telling');
     await page.keyboard.press('Escape');
+    await page.goto(`${scene.base}/record/schedule`);
+    await page.getByText('Ask the workspaces what happened').waitFor();
+    await page.getByLabel('What changed is surveyed').selectOption('Every day at 05:00');
+    await page.getByLabel('By the clock of').fill('Europe/Nowhere');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByText(/needs a time zone/i).waitFor();
+    await page.getByLabel('By the clock of').fill('Europe/Oslo');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByRole('grid', { name: 'What comes next' }).getByText('Survey what changed').waitFor();
+    await holds('schedule');
+    await page.getByLabel('What changed is surveyed').selectOption('Only when somebody asks for it');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByText('Survey what changed').waitFor({ state: 'detached' });
   });
 
   it('judges samples of a data type, and sees what each certainty would count', async () => {

@@ -637,7 +637,10 @@ describe('tables exported', () => {
         { where: 'outside && weight >= 2' },
       ],
     },
-    signals: { at: '/api/signals', asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'nothing like it' }] },
+    signals: {
+      at: '/api/signals',
+      asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'nothing like it' }],
+    },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',

@@ -1,3 +1,5 @@
+import fc from 'fast-check';
+import { Temporal } from 'temporal-polyfill';
 import { describe, expect, it } from 'vitest';
 import { nextOf, wrongRhythm } from './rhythm.ts';
 
@@ -39,5 +41,46 @@ describe('a rhythm', () => {
     ['FREQ=MONTHLY;BYDAY=MO;BYSETPOS=1', '2026-12-08T00:00:00Z', '2027-01-04T00:00:00Z'],
   ])('%s comes after %s at %s', (rhythm, after, next) => {
     expect(nextOf(rhythm, new Date(after))).toEqual(new Date(next));
+  });
+
+  it('goes by the clock of a time zone, on nights when it changes too (Temporal, disambiguation “compatible”)', () => {
+    const zones = [
+      'Europe/Oslo',
+      'America/New_York',
+      'Australia/Lord_Howe',
+      'Asia/Kathmandu',
+      'Pacific/Apia',
+      'UTC',
+    ];
+    const minute = fc.record({
+      zone: fc.constantFrom(...zones),
+      hour: fc.integer({ min: 0, max: 23 }),
+      minute: fc.constantFrom(0, 15, 30, 45),
+      // the clocks of Oslo change on 2026-03-29 and 2026-10-25, those of New York on 2026-03-08 and 2026-11-01
+      day: fc.constantFrom(
+        '2026-03-07',
+        '2026-03-28',
+        '2026-04-04',
+        '2026-10-03',
+        '2026-10-24',
+        '2026-10-31',
+        '2026-06-01',
+      ),
+    });
+    fc.assert(
+      fc.property(minute, ({ zone, hour, minute: min, day }) => {
+        const midnight = Temporal.PlainDate.from(day).toZonedDateTime(zone);
+        let at = new Date(midnight.epochMilliseconds - 1);
+        for (let n = 0; n < 3; n++) {
+          const wanted = midnight
+            .toPlainDate()
+            .add({ days: n })
+            .toZonedDateTime({ timeZone: zone, plainTime: { hour, minute: min } });
+          at = nextOf(`FREQ=DAILY;BYHOUR=${hour};BYMINUTE=${min}`, at, zone)!;
+          expect(at.toISOString()).toBe(new Date(wanted.epochMilliseconds).toISOString());
+        }
+      }),
+      { numRuns: 1500 },
+    );
   });
 });

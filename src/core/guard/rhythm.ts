@@ -1,4 +1,5 @@
 /** When a policy is judged at rest: a rule of recurrence as RFC 5545 §3.3.10 has it, at most once a day. */
+import { TZDate } from '@date-fns/tz';
 import rrule from 'rrule';
 
 const FREQUENCIES = ['DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'];
@@ -38,8 +39,32 @@ export function wrongRhythm(text: string): string | undefined {
 /** From here rhythms are counted, where they do not say: a Monday, the first of a month. */
 const ANCHOR = new Date('2024-01-01T00:00:00Z');
 
-/** The next time of a rhythm after a moment, in UTC; undefined where there is none. */
-export function nextOf(rhythm: string, after: Date): Date | undefined {
+const DAY_MS = 86_400_000;
+
+/**
+ * The next time of a rhythm after a moment, by the clock of a time zone; undefined where there is none. A time that a change
+ * of the clock leaves out comes as much later as the clock was put forward, one that comes twice is the earlier of the two
+ * (Temporal's “compatible”).
+ */
+export function nextOf(rhythm: string, after: Date, zone = 'UTC'): Date | undefined {
   const rule = new rrule.RRule({ ...rrule.RRule.parseString(rhythm), dtstart: ANCHOR });
-  return rule.after(after) ?? undefined;
+  // a clock is never a day off
+  for (let at = rule.after(new Date(after.getTime() - DAY_MS)); at; at = rule.after(at)) {
+    const moment = momentOf(at, zone);
+    if (moment > after) return moment;
+  }
+  return undefined;
+}
+
+/** By so much clocks are put back, in milliseconds: everywhere by an hour, on Lord Howe Island by half of one. */
+const PUT_BACK = [3_600_000, 1_800_000];
+
+/** When a clock first shows what one by UTC would. */
+function momentOf(clock: Date, zone: string): Date {
+  const [year, month, date] = [clock.getUTCFullYear(), clock.getUTCMonth(), clock.getUTCDate()];
+  const shown = new TZDate(year, month, date, clock.getUTCHours(), clock.getUTCMinutes(), zone);
+  const at = shown.getTime();
+  const same = (other: TZDate): boolean =>
+    other.getHours() === shown.getHours() && other.getMinutes() === shown.getMinutes();
+  return new Date(PUT_BACK.map((ms) => at - ms).find((ms) => same(new TZDate(ms, zone))) ?? at);
 }

@@ -21,6 +21,7 @@ import type { Engine } from '../../engine/engine.ts';
 import { hitKey } from '../../engine/keys.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
+import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
@@ -92,7 +93,10 @@ export class Policies {
       broken: 'again',
       run: async ({ subject, by }) => {
         const rhythm = await this.judge(subject, by);
-        return { state: 'done', next: rhythm ? nextOf(rhythm, this.clock()) : undefined };
+        return {
+          state: 'done',
+          next: rhythm ? nextOf(rhythm, this.clock(), (await readSchedule(db)).zone) : undefined,
+        };
       },
     });
     present.subscribe(({ survey, ended, again }) => this.follow(survey, ended || again));

@@ -75,13 +75,13 @@ const WEEK = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 const DAY = 86_400_000;
 
 /** Every day from the first to the last, those without events too; the latest, where there are very many. */
-function everyDay(days: EventTimes['days']): Slot[] {
-  const [first, last] = [days[0], days.at(-1)];
+function everyDay(days: EventTimes['days'], span: readonly [string, string] | undefined): Slot[] {
+  const [first, last] = [span?.[0] ?? days[0]?.day, span?.[1] ?? days.at(-1)?.day];
   if (!first || !last) return [];
   const known = new Map(days.map((d) => [d.day, d.events]));
   const slots: Slot[] = [];
-  const from = Math.max(Date.parse(first.day), Date.parse(last.day) - 366 * DAY);
-  for (let at = from; at <= Date.parse(last.day); at += DAY) {
+  const from = Math.max(Date.parse(first), Date.parse(last) - 366 * DAY);
+  for (let at = from; at <= Date.parse(last); at += DAY) {
     const key = new Date(at).toISOString().slice(0, 10);
     slots.push({ key, name: dayWords(key), n: known.get(key) ?? 0 });
   }
@@ -93,12 +93,12 @@ export default function Times({
   day,
   weekday,
   hour,
-  alone = false,
+  span,
   choose,
 }: {
   times: EventTimes;
-  /** Each day, and nothing else. */
-  alone?: boolean;
+  /** Each day from one to another, and nothing else. */
+  span?: readonly [from: string, to: string];
   day?: string | undefined;
   weekday?: string | undefined;
   hour?: string | undefined;
@@ -108,13 +108,13 @@ export default function Times({
     <Bars
       label="Each day"
       head="Day"
-      slots={everyDay(times.days)}
+      slots={everyDay(times.days, span)}
       gap={40}
       chosen={day}
       choose={(key) => choose('day', key)}
     />
   );
-  if (alone) return days;
+  if (span) return days;
   return (
     <div className="grid grid-cols-[minmax(0,3fr)_minmax(0,1.4fr)_minmax(0,2fr)] gap-4 px-4 pb-2">
       {days}

@@ -84,12 +84,18 @@ const DAYS = {
   SU: 'Sunday',
 };
 
-/** When a policy is judged. */
-export function rhythmWords(rhythm: string | undefined): string {
-  if (!rhythm) return 'Whenever something has changed';
+/** Rhythms that can be chosen. */
+export const RHYTHMS = ['FREQ=DAILY;BYHOUR=5', 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=5', 'FREQ=MONTHLY;BYHOUR=5'];
+
+/** When something comes in a rhythm, by the clock that the schedule says; `never`: where it has none. */
+export function rhythmWords(
+  rhythm: string | null | undefined,
+  never = 'Whenever something has changed',
+): string {
+  if (!rhythm) return never;
   const parts = new Map(rhythm.split(';').map((p) => p.split('=') as [string, string]));
   const hour = parts.get('BYHOUR') ?? '0';
-  const at = `at ${hour.padStart(2, '0')}:${(parts.get('BYMINUTE') ?? '0').padStart(2, '0')} UTC`;
+  const at = `at ${hour.padStart(2, '0')}:${(parts.get('BYMINUTE') ?? '0').padStart(2, '0')}`;
   const plain = [...parts.keys()].every((k) => ['FREQ', 'BYHOUR', 'BYMINUTE', 'BYDAY'].includes(k));
   const day = DAYS[(parts.get('BYDAY') ?? 'MO') as keyof typeof DAYS];
   if (plain && parts.get('FREQ') === 'DAILY' && !parts.has('BYDAY')) return `Every day ${at}`;

@@ -55,6 +55,7 @@ const DEEDS: Record<string, string> = {
   'signals.changed': 'changed what signals are looked for',
   'signals.removed': 'stopped looking for signals',
   'signal.settled': 'looked at a signal',
+  'schedule.set': 'changed when surveys are made',
   'retention.set': 'changed how long surveys are kept',
   'surveys.dropped': 'dropped old surveys',
   'backup.made': 'made a backup',

@@ -214,7 +214,7 @@ function History({ actor: a, from, to }: { actor: SignalPage['actors'][number]; 
           <Suspense fallback={<div className="h-28" />}>
             <Times
               times={data}
-              alone
+              span={[dayOf(new Date(since)), dayOf(new Date(until))]}
               choose={(_by, key) =>
                 location.assign(
                   withQuery('/guard/events', { actor: a.actorKey, day: key ?? dayOf(new Date(to)) }),

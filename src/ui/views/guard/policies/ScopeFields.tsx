@@ -17,9 +17,8 @@ import { ask } from '../../../frame/api.ts';
 import ConditionEditor from '../../../parts/ConditionRows.tsx';
 import { Field } from '../../../parts/form.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
-import { rhythmWords, scopeWords } from '../../../parts/policy-words.ts';
+import { RHYTHMS, rhythmWords, scopeWords } from '../../../parts/policy-words.ts';
 
-const RHYTHMS = ['', 'FREQ=DAILY;BYHOUR=5', 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=5', 'FREQ=MONTHLY;BYHOUR=5'];
 const PILOT = 0.1;
 /** What the breaker is held to, in words, and in what it is typed. */
 const BREAKS = [
@@ -137,7 +136,7 @@ export function ScopeFields({ form, table }: { form: UseFormReturn<Policy>; tabl
               value={policy.rhythm ?? ''}
               onChange={(e) => form.setValue('rhythm', e.target.value || undefined, { shouldDirty: true })}
             >
-              {[...new Set([...RHYTHMS, policy.rhythm ?? ''])].map((r) => (
+              {[...new Set(['', ...RHYTHMS, policy.rhythm ?? ''])].map((r) => (
                 <option key={r} value={r}>
                   {rhythmWords(r || undefined)}
                 </option>

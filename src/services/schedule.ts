@@ -1,0 +1,95 @@
+/** What runs by itself, and when: surveys in a rhythm, and everything else that waits for its time. */
+import { nextOf } from '../core/guard/rhythm.ts';
+import type { ScheduleSettings } from '../core/dates.ts';
+import type { Waits } from '../dto/jobs.ts';
+import type { Db } from '../store/db.ts';
+import { readSchedule, writeSetting } from '../store/settings.ts';
+import type { Jobs } from './jobs.ts';
+import type { Ledger } from './ledger.ts';
+import { log } from './log.ts';
+import { BY_ITSELF, CURRENT } from './policies/rows.ts';
+import type { Surveys } from './survey/surveys.ts';
+
+const KIND = 'survey-rhythm';
+const SURVEYS = ['full', 'incremental'] as const;
+
+export class Schedule {
+  constructor(
+    private readonly db: Db,
+    private readonly ledger: Ledger,
+    private readonly jobs: Jobs,
+    surveys: Pick<Surveys, 'start'>,
+    private readonly clock: () => Date,
+  ) {
+    jobs.declare(KIND, {
+      broken: 'again',
+      quiet: true,
+      run: async ({ subject }) => {
+        const kind = SURVEYS[subject]!;
+        // one that is running already is as good
+        await surveys
+          .start(BY_ITSELF, kind)
+          .catch((e: unknown) => log.warn({ err: e, kind }, 'a survey did not begin in its rhythm'));
+        const settings = await this.settings();
+        const rhythm = settings[kind];
+        return { state: 'done', next: rhythm ? nextOf(rhythm, clock(), settings.zone) : undefined };
+      },
+    });
+  }
+
+  settings(): Promise<ScheduleSettings> {
+    return readSchedule(this.db);
+  }
+
+  /** Sets when surveys are made, and by which clock everything in a rhythm goes. */
+  async set(settings: ScheduleSettings, by: string): Promise<void> {
+    const now = this.clock();
+    await this.db.transaction(async (tx) => {
+      const before = await readSchedule(tx);
+      await writeSetting(tx, 'schedule', settings);
+      await this.ledger.add(
+        { who: by, what: 'schedule.set', subject: 'schedule', before, after: settings },
+        tx,
+      );
+      for (const [subject, kind] of SURVEYS.entries()) {
+        const next = settings[kind] && nextOf(settings[kind], now, settings.zone);
+        if (next) await this.jobs.add(tx, KIND, subject, BY_ITSELF, next);
+        else await this.jobs.drop(tx, KIND, subject);
+      }
+      if (before.zone === settings.zone) return;
+      const policies = await tx.query<{ id: number; rhythm: string }>(
+        `select c.id, c.doc->>'rhythm' as rhythm from (${CURRENT}) c join job j on j.kind = 'policy' and j.subject = c.id
+         where j.state = 'waiting' and j.due > $1 and c.doc->>'rhythm' is not null`,
+        [now],
+      );
+      for (const p of policies) {
+        const next = nextOf(p.rhythm, now, settings.zone);
+        if (next) await this.jobs.add(tx, 'policy', p.id, BY_ITSELF, next);
+      }
+    });
+    await this.jobs.look();
+  }
+
+  /** Everything that waits for its time, the next first. */
+  async waiting(): Promise<Waits[]> {
+    const rows = await this.db.query<{
+      kind: string;
+      subject: number;
+      due: Date;
+      started_by: string;
+      name: string | null;
+    }>(
+      `select j.kind, j.subject, j.due, j.started_by,
+         case j.kind when 'policy' then (select name from policy where id = j.subject)
+           when 'plan' then (select name from plan where id = j.subject) end as name
+       from job j where j.state = 'waiting' order by j.due, j.id limit 500`,
+    );
+    return rows.map((r) => ({
+      kind: r.kind,
+      subject: r.subject,
+      due: r.due.toISOString(),
+      by: r.started_by,
+      name: r.name,
+    }));
+  }
+}
