@@ -11,8 +11,10 @@ const postgres = process.env.GATE_LANTERN_TEST_POSTGRES
             ...[
               'account-admin',
               'findings',
+              'happened/signals',
               'jobs',
               'ledger-heads',
+              'schedule',
               'second-factor',
               'secrets',
               'services',

@@ -1,6 +1,7 @@
 /** Events through windows as they come: twenty patterns over a million events, and one of them against SQL's window functions. */
 import { PGlite } from '@electric-sql/pglite';
-import { NO_FACTS, type Happened } from '../src/core/guard/events.ts';
+import type { Happened } from '../src/core/guard/events.ts';
+import { madeEvent } from '../tests/events.ts';
 import { PATTERN_STARTERS, type Window } from '../src/core/guard/patterns.ts';
 import { Stream } from '../src/core/guard/stream.ts';
 import { ratio } from './ratios.ts';
@@ -32,25 +33,21 @@ function mixed(n: number): number {
 function event(n: number): Happened {
   const h = mixed(n + 1);
   const outside = h % 9 === 0;
-  return {
+  return madeEvent({
     id: `e${n}`,
     source: '/bench',
     type: TYPES[mixed(n + 3) % TYPES.length]!,
     time: n * 100 - (mixed(n + 7) % 300_000) + 1e9,
     actor: `u${(h >>> 3) % PEOPLE}`,
     item: `i${(h >>> 5) % 100_000}`,
-    space: '',
     target: outside ? `x@d${(h >>> 4) % 500}.example` : '',
     outside,
     role: 'reader',
-    detail: '',
     device: h % 11 ? 'managed' : 'unmanaged',
-    address: '',
     weight: (h >>> 2) % 5 ? 0 : 3,
-    ...NO_FACTS,
     name: `file ${h % 1000}.pdf`,
     domain: outside ? `d${(h >>> 4) % 500}.example` : '',
-  };
+  });
 }
 
 export async function events(scale: number): Promise<void> {

@@ -1,28 +1,14 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { NO_FACTS, type Happened } from './events.ts';
+import { madeEvent } from '../../../tests/events.ts';
+import type { Happened } from './events.ts';
 import { Stream, type Growing } from './stream.ts';
 import type { Window } from './patterns.ts';
 import { signals } from './windows.ts';
 
 const MINUTE = 60_000;
-const event = (id: string, minutes: number, actor: string, item: string, outside = true): Happened => ({
-  id,
-  source: 's',
-  type: 'file.shared',
-  time: minutes * MINUTE,
-  actor,
-  item,
-  space: '',
-  target: '',
-  outside,
-  device: '',
-  address: '',
-  weight: 0,
-  role: '',
-  detail: '',
-  ...NO_FACTS,
-});
+const event = (id: string, minutes: number, actor: string, item: string, outside = true): Happened =>
+  madeEvent({ id, time: minutes * MINUTE, actor, item, outside });
 const some = fc.record({
   minute: fc.integer({ min: 0, max: 250 }),
   late: fc.integer({ min: 0, max: 30 }),

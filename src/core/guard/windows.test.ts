@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { madeEvent } from '../../../tests/events.ts';
 import { NO_FACTS, readEvent, type Happened } from './events.ts';
 import { durationMs, type Window } from './patterns.ts';
 import { signals, windowSchema } from './windows.ts';
@@ -11,24 +12,7 @@ const event = (
   actor: string,
   item: string,
   more: Partial<Happened> = {},
-): Happened => ({
-  id,
-  source: 's',
-  type: 'file.shared',
-  time: minutes * MINUTE,
-  actor,
-  item,
-  space: '',
-  target: '',
-  outside: true,
-  device: '',
-  address: '',
-  weight: 0,
-  role: '',
-  detail: '',
-  ...NO_FACTS,
-  ...more,
-});
+): Happened => madeEvent({ id, time: minutes * MINUTE, actor, item, outside: true, ...more });
 const BURST: Window = { by: 'actor', distinct: 'item', count: 3, within: 'PT1H', if: 'outside' };
 const told = (events: readonly Happened[], window = BURST) =>
   signals(events, window).map((s) => [

@@ -195,6 +195,11 @@ export class Surveys {
     return rows.map((r) => ({ ...r, token: this.secrets.open(r.token) }));
   }
 
+  /** The sources that are workspaces, where something can happen. */
+  async live(): Promise<SourceRow[]> {
+    return (await this.sources()).filter((s) => s.kind !== 'directory' && s.kind !== 'extract');
+  }
+
   /** The workspaces that can be asked, each by its connector. */
   async workspaces(): Promise<{ id: string; kind: string; connector: WorkspaceConnector }[]> {
     return (await this.toRead()).flatMap(({ id, kind, url, token }) =>

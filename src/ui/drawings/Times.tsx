@@ -3,7 +3,7 @@ import { Bar, BarChart, CartesianGrid, Cell, Tooltip, XAxis, YAxis } from 'recha
 import type { EventTimes } from '../../dto/events.ts';
 import { dayWords } from '../parts/dates.ts';
 import { count, plural } from '../parts/marks.tsx';
-import { AXIS, Chart, COLOURS, Tip, useMotion } from './chart.tsx';
+import { AXIS, Chart, COLOURS, Tip } from './chart.tsx';
 
 interface Slot {
   key: string;
@@ -27,7 +27,6 @@ function Bars({
   chosen: string | undefined;
   choose: (key: string | undefined) => void;
 }) {
-  const moves = useMotion();
   return (
     <div className="min-w-0">
       <h2 className="text-xs font-semibold text-quiet">{label}</h2>
@@ -51,7 +50,7 @@ function Bars({
           />
           <Bar
             dataKey="n"
-            isAnimationActive={moves}
+            isAnimationActive={false}
             cursor="pointer"
             onClick={(d: { payload?: Slot }) =>
               d.payload && choose(d.payload.key === chosen ? undefined : d.payload.key)

@@ -8,9 +8,7 @@ export const GET = endpoint({
   scope: 'organisation',
   input: nothing,
   run: async ({ app }) => {
-    const sources = (await app.surveys.sources()).filter(
-      (s) => s.kind !== 'directory' && s.kind !== 'extract',
-    );
+    const sources = await app.surveys.live();
     const asking = await app.decisions.asking(sources.map((s) => s.id));
     return asking.map((a, n) => ({ ...a, name: sources[n]!.name }));
   },

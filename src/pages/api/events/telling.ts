@@ -7,15 +7,10 @@ export const GET = endpoint({
   role: 'auditor',
   scope: 'organisation',
   input: nothing,
-  run: async ({ app }) => {
-    const sources = (await app.surveys.sources()).filter(
-      (s) => s.kind !== 'directory' && s.kind !== 'extract',
-    );
-    return {
-      sources: await app.happened.telling.of(sources),
-      keptDays: await app.happened.keptDays(),
-    };
-  },
+  run: async ({ app }) => ({
+    sources: await app.happened.telling.of(await app.surveys.live()),
+    keptDays: await app.happened.keptDays(),
+  }),
 });
 
 /** Makes the secret with which a workspace signs; it is told this once. */

@@ -1,18 +1,18 @@
 /** Guard › Decisions: what was refused, cautioned or let with obligations as it was about to be done, and by which rule. */
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import { OUTCOMES, type DecisionRow, type Outcome } from '../../../dto/decisions.ts';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { ask, send, withQuery } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
-import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { FarSideLink } from '../../parts/FarSide.tsx';
 import { count, Empty, plural, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
+import { SourceSecrets } from '../../parts/SourceSecrets.tsx';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
 
@@ -205,20 +205,6 @@ function View({ params, set, narrow }: ViewProps) {
 /** Which workspaces ask, and the tokens with which they do. */
 function AskingDialog({ close }: { close: () => void }) {
   const { data, error, refetch } = useQuery(ask('/api/decisions/asking'));
-  const { steward } = useSigned();
-  const refresh = useRefresh();
-  const [made, setMade] = useState<{ source: string; token: string }>();
-  const make = useMutation({
-    mutationFn: (source: string) => send('POST', '/api/decisions/asking', { source }),
-    onSuccess: ({ token }, source) => {
-      setMade({ source, token });
-      refresh();
-    },
-  });
-  const end = useMutation({
-    mutationFn: (source: string) => send('DELETE', '/api/decisions/asking', { source }),
-    onSuccess: refresh,
-  });
   return (
     <Dialog title="How workspaces ask" size="medium" close={close}>
       <div className="flex flex-col gap-3 p-4">
@@ -227,65 +213,26 @@ function AskingDialog({ close }: { close: () => void }) {
           <code>/access/v1/evaluation</code> with a token of its own. If nobody answers it does as it is set
           itself.
         </p>
-        {[error, make.error, end.error].map(
-          (e, n) => e && <Trouble key={n} error={e} retry={() => void refetch()} />,
-        )}
-        <ul className="border-t border-base-300">
-          {data?.map((a) => (
-            <li key={a.source} className="flex items-center gap-3 border-b border-base-300 py-1.5">
-              <span className="min-w-0 flex-1">
-                <b>{a.name}</b>{' '}
-                <span className="text-quiet">
-                  {a.can ? (
-                    <>
-                      {a.lastAt ? (
-                        <>
-                          asked {count(a.asked)} times since the start, last <When at={a.lastAt} />
-                        </>
-                      ) : (
-                        'has a token, and has not asked since the start'
-                      )}
-                    </>
-                  ) : (
-                    'does not ask'
-                  )}
-                </span>
-                {made?.source === a.source && (
-                  <span className="mt-1 flex items-center gap-2">
-                    <input
-                      className="input input-sm w-80 font-mono text-xs"
-                      readOnly
-                      aria-label="The token"
-                      value={made.token}
-                      onFocus={(e) => e.target.select()}
-                    />
-                    <span className="text-quiet">It is shown this once.</span>
-                  </span>
-                )}
-              </span>
-              {steward && (
-                <>
-                  <button
-                    className="btn btn-sm"
-                    disabled={make.isPending}
-                    onClick={() => make.mutate(a.source)}
-                  >
-                    {a.can ? 'New token' : 'Make a token'}
-                  </button>
-                  {a.can && (
-                    <button
-                      className="btn btn-sm btn-ghost"
-                      disabled={end.isPending}
-                      onClick={() => end.mutate(a.source)}
-                    >
-                      End
-                    </button>
-                  )}
-                </>
-              )}
-            </li>
-          ))}
-        </ul>
+        {error && <Trouble error={error} retry={() => void refetch()} />}
+        <SourceSecrets
+          called="token"
+          rows={(data ?? []).map((a) => ({
+            source: a.source,
+            name: a.name,
+            has: a.can,
+            said: !a.can ? (
+              'does not ask'
+            ) : a.lastAt ? (
+              <>
+                asked {count(a.asked)} times since the start, last <When at={a.lastAt} />
+              </>
+            ) : (
+              'has a token, and has not asked since the start'
+            ),
+          }))}
+          make={async (source) => (await send('POST', '/api/decisions/asking', { source })).token}
+          end={(source) => send('DELETE', '/api/decisions/asking', { source })}
+        />
       </div>
     </Dialog>
   );

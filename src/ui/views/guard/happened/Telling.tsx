@@ -1,27 +1,15 @@
 /** How workspaces tell what happens, with the secrets that they sign with, and how long it is kept. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import { Dialog } from '../../../parts/Dialog.tsx';
 import { plural, Trouble, When } from '../../../parts/marks.tsx';
+import { SourceSecrets } from '../../../parts/SourceSecrets.tsx';
 
 export function TellingDialog({ close }: { close: () => void }) {
   const { data, error, refetch } = useQuery(ask('/api/events/telling'));
   const { steward } = useSigned();
   const refresh = useRefresh();
-  const [made, setMade] = useState<{ source: string; secret: string }>();
-  const make = useMutation({
-    mutationFn: (source: string) => send('POST', '/api/events/telling', { source }),
-    onSuccess: ({ secret }, source) => {
-      setMade({ source, secret });
-      refresh();
-    },
-  });
-  const end = useMutation({
-    mutationFn: (source: string) => send('DELETE', '/api/events/telling', { source }),
-    onSuccess: refresh,
-  });
   const keep = useMutation({
     mutationFn: (keptDays: number) => send('PUT', '/api/events/telling', { keptDays }),
     onSuccess: refresh,
@@ -34,66 +22,35 @@ export function TellingDialog({ close }: { close: () => void }) {
           Webhooks have it, with a secret of its own. Every workspace is asked once a minute besides; what is
           told twice is kept once.
         </p>
-        {[error, make.error, end.error, keep.error].map(
-          (e, n) => e && <Trouble key={n} error={e} retry={() => void refetch()} />,
-        )}
-        <ul className="border-t border-base-300">
-          {data?.sources.map((s) => (
-            <li key={s.source} className="flex items-start gap-3 border-b border-base-300 py-1.5">
-              <span className="min-w-0 flex-1">
-                <b>{s.name}</b>{' '}
-                <span className="text-quiet">
-                  {s.events ? (
-                    <>
-                      told of {plural(s.events, 'event')}, last <When at={s.lastAt} />
-                    </>
-                  ) : (
-                    'has told nothing yet'
-                  )}
-                  {s.sends ? '; sends what happens' : '; does not send'}
-                  {s.askedAt && (
-                    <>
-                      ; asked <When at={s.askedAt} />
-                    </>
-                  )}
-                </span>
-                {s.trouble && <span className="block text-error">{s.trouble}</span>}
-                {made?.source === s.source && (
-                  <span className="mt-1 flex items-center gap-2">
-                    <input
-                      className="input input-sm w-80 font-mono text-xs"
-                      readOnly
-                      aria-label="The secret"
-                      value={made.secret}
-                      onFocus={(e) => e.target.select()}
-                    />
-                    <span className="text-quiet">It is shown this once.</span>
-                  </span>
+        {[error, keep.error].map((e, n) => e && <Trouble key={n} error={e} retry={() => void refetch()} />)}
+        <SourceSecrets
+          called="secret"
+          rows={(data?.sources ?? []).map((s) => ({
+            source: s.source,
+            name: s.name,
+            has: s.sends,
+            said: (
+              <>
+                {s.events ? (
+                  <>
+                    told of {plural(s.events, 'event')}, last <When at={s.lastAt} />
+                  </>
+                ) : (
+                  'has told nothing yet'
                 )}
-              </span>
-              {steward && (
-                <>
-                  <button
-                    className="btn btn-sm"
-                    disabled={make.isPending}
-                    onClick={() => make.mutate(s.source)}
-                  >
-                    {s.sends ? 'New secret' : 'Make a secret'}
-                  </button>
-                  {s.sends && (
-                    <button
-                      className="btn btn-sm btn-ghost"
-                      disabled={end.isPending}
-                      onClick={() => end.mutate(s.source)}
-                    >
-                      End
-                    </button>
-                  )}
-                </>
-              )}
-            </li>
-          ))}
-        </ul>
+                {s.sends ? '; sends what happens' : '; does not send'}
+                {s.askedAt && (
+                  <>
+                    ; asked <When at={s.askedAt} />
+                  </>
+                )}
+                {s.trouble && <span className="block text-error">{s.trouble}</span>}
+              </>
+            ),
+          }))}
+          make={async (source) => (await send('POST', '/api/events/telling', { source })).secret}
+          end={(source) => send('DELETE', '/api/events/telling', { source })}
+        />
         {data && (
           <label className="flex items-center gap-2">
             Events are kept for

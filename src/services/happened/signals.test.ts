@@ -1,0 +1,140 @@
+/** Signals on a real database: told late by days, in any parts, over ends of the application; what is kept is what a plain reading of the log finds. */
+import fc from 'fast-check';
+import { expect, it } from 'vitest';
+import { ownDb } from '../../../tests/own-db.ts';
+import type { Pattern } from '../../core/guard/patterns.ts';
+import { signals as plainly } from '../../core/guard/windows.ts';
+import type { OpenDb } from '../../store/db.ts';
+import { Ledger } from '../ledger.ts';
+import { EventLog, eventOf } from './log.ts';
+import { Signals } from './signals.ts';
+
+let db: OpenDb;
+ownDb((own) => void (db = own));
+const clock = (): Date => new Date('2026-06-01T12:00:00Z');
+const MINUTE = 60_000;
+const FROM = Date.parse('2026-05-01T00:00:00Z');
+
+const patterns: Pattern[] = [
+  {
+    name: 'Many things by one person',
+    purpose: '',
+    severity: 'high',
+    on: true,
+    window: { by: 'actor', distinct: 'item', count: 3, within: 'PT8H', if: 'type != "file.opened"' },
+  },
+  {
+    name: 'Each thing shared outside',
+    purpose: '',
+    severity: 'low',
+    on: true,
+    window: { by: 'item', distinct: 'id', count: 1, within: 'PT30M', if: 'outside' },
+  },
+];
+const begin = () => {
+  const signals = new Signals(db, new Ledger(db, clock), { emit: () => undefined }, clock);
+  const events = new EventLog(db, { ask: { placed: () => Promise.resolve(undefined) } }, clock);
+  return { signals, events };
+};
+const some = fc.record({
+  // some days, so that most of what comes late is later than what is held
+  minute: fc.integer({ min: 0, max: 3 * 24 * 60 }),
+  actor: fc.constantFrom('ada', 'bo', ''),
+  item: fc.constantFrom('i1', 'i2', 'i3', 'i4', ''),
+  type: fc.constantFrom('file.shared', 'file.opened', 'file.downloaded'),
+  outside: fc.boolean(),
+});
+
+it('are what the whole log holds, whenever it was told', async () => {
+  let [found, together] = [0, 0];
+  await fc.assert(
+    fc.asyncProperty(
+      fc.array(some, { minLength: 5, maxLength: 60, size: 'max' }),
+      fc.array(fc.integer({ min: 1, max: 9 }), { minLength: 8, maxLength: 8 }),
+      fc.integer({ min: 2, max: 5 }),
+      async (list, sizes, restart) => {
+        for (const table of [
+          'signal_event',
+          'signal',
+          'follower',
+          'happened',
+          'signal_pattern_version',
+          'signal_pattern',
+        ])
+          await db.query(`delete from ${table}`);
+        let app = begin();
+        for (const p of patterns) await app.signals.put(p, 'ada');
+        const events = list.map((o, n) => ({
+          specversion: '1.0',
+          id: `e${n}`,
+          source: '/w',
+          type: o.type,
+          subject: o.item || undefined,
+          time: new Date(FROM + o.minute * MINUTE).toISOString(),
+          data: { actor: o.actor || undefined, outside: o.outside },
+        }));
+        for (let at = 0, n = 0; at < events.length; n++) {
+          const size = sizes[n % sizes.length]!;
+          // the last of those before come twice
+          await app.events.take('w', events.slice(Math.max(0, at - 2), at + size));
+          at += size;
+          if (n % restart === 0) {
+            // it ends without having looked at what is new
+            app = begin();
+          } else await app.signals.look();
+        }
+        await app.signals.look();
+        const rows = await db.query<Parameters<typeof eventOf>[0]>('select seq, time, doc from happened');
+        expect(rows.length).toBe(events.length);
+        const ids = await app.signals.patterns();
+        const parts: string[][] = [];
+        for (const p of ids) {
+          const wanted = plainly(rows.map(eventOf), p.window).map((s) => ({
+            key: s.key,
+            from: new Date(s.from).toISOString(),
+            to: new Date(s.to).toISOString(),
+            values: s.distinct,
+            events: s.events.map((e) => e.id).sort(),
+          }));
+          parts.push(...wanted.map((s) => s.events));
+          found += wanted.length;
+          const kept = await db.query<{
+            key: string;
+            first_at: Date;
+            last_at: Date;
+            distinct_values: number;
+            events: string[];
+          }>(
+            `select s.key, s.first_at, s.last_at, s.distinct_values,
+               (select array_agg(h.id order by h.id) from signal_event e join happened h on h.seq = e.seq where e.signal = s.id) as events
+             from signal s where s.pattern = $1 order by s.first_at, s.key`,
+            [p.id],
+          );
+          expect(
+            kept.map((s) => ({
+              key: s.key,
+              from: s.first_at.toISOString(),
+              to: s.last_at.toISOString(),
+              values: s.distinct_values,
+              events: [...s.events].sort(),
+            })),
+          ).toEqual(wanted);
+        }
+        // what shares an event is one
+        const shown = await app.signals.list({ state: 'all' }, { limit: 500, offset: 0 });
+        const groups: Set<string>[] = [];
+        for (const events of parts) {
+          const mine = groups.filter((g) => events.some((e) => g.has(e)));
+          for (const g of mine) groups.splice(groups.indexOf(g), 1);
+          groups.push(new Set([...events, ...mine.flatMap((g) => [...g])]));
+        }
+        expect(shown.rows.map((s) => s.events).sort((a, b) => a - b)).toEqual(
+          groups.map((g) => g.size).sort((a, b) => a - b),
+        );
+        together += parts.length - groups.length;
+      },
+    ),
+    { numRuns: 30 },
+  );
+  expect(Math.min(found, together)).toBeGreaterThan(8);
+});
