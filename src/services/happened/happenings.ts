@@ -36,7 +36,15 @@ export class Happenings {
   ) {
     const { db, ledger, engine, secrets, jobs, events, surveys, clock } = parts;
     this.log = new EventLog(db, engine, clock);
-    this.telling = new Telling(db, ledger, secrets, this.log, jobs, () => surveys.workspaces(), clock);
+    this.telling = new Telling(
+      db,
+      ledger,
+      secrets,
+      this.log,
+      jobs,
+      (signal) => surveys.workspaces(signal),
+      clock,
+    );
     this.signals = new Signals(db, ledger, events, clock);
     this.log.onNew = () => void this.signals.look();
     jobs.declare(TIDYING, {
@@ -74,6 +82,7 @@ export class Happenings {
   }
 
   async close(): Promise<void> {
+    this.telling.close();
     await this.signals.close();
   }
 }

@@ -24,28 +24,34 @@ const ASKING = 'ask-events';
 
 interface Connected {
   id: string;
-  kind: string;
   connector: WorkspaceConnector;
 }
 
 export class Telling {
+  private readonly stop = new AbortController();
+
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
     private readonly secrets: Secrets,
     private readonly events: EventLog,
     private readonly jobs: Jobs,
-    private readonly connected: () => Promise<Connected[]>,
+    private readonly connected: (signal: AbortSignal) => Promise<Connected[]>,
     private readonly clock: () => Date,
   ) {
     jobs.declare(ASKING, {
       broken: 'again',
       quiet: true,
       run: async ({ signal }) => {
-        await this.askAll(signal);
+        await this.askAll(AbortSignal.any([signal, this.stop.signal]));
         return { state: 'done', next: new Date(this.clock().getTime() + PAUSE) };
       },
     });
+  }
+
+  /** Asks no more, whatever it waits for. */
+  close(): void {
+    this.stop.abort();
   }
 
   /** Begins to ask, where it is not on the list. */
@@ -86,11 +92,12 @@ export class Telling {
 
   /** Asks every source for what happened since it was asked last. */
   private async askAll(signal: AbortSignal): Promise<void> {
-    for (const { id, connector } of await this.connected()) {
+    for (const { id, connector } of await this.connected(signal)) {
       if (signal.aborted) return;
       try {
         await this.ask(id, connector, signal);
       } catch (e) {
+        if (signal.aborted) return;
         const trouble = (e as Error).message;
         log.warn({ source: id, trouble }, 'a source could not be asked what happened');
         await this.note(id, { trouble });

@@ -200,12 +200,15 @@ export class Surveys {
     return (await this.sources()).filter((s) => s.kind !== 'directory' && s.kind !== 'extract');
   }
 
-  /** The workspaces that can be asked, each by its connector. */
-  async workspaces(): Promise<{ id: string; kind: string; connector: WorkspaceConnector }[]> {
+  /** The workspaces that can be asked, each by its connector. What does not answer is asked soon again: it is tried twice. */
+  async workspaces(signal: AbortSignal): Promise<{ id: string; connector: WorkspaceConnector }[]> {
     return (await this.toRead()).flatMap(({ id, kind, url, token }) =>
       kind === 'directory' || kind === 'extract'
         ? []
-        : { id, kind, connector: connectWorkspace(kind, { url, token, localToo: this.localSources }) },
+        : {
+            id,
+            connector: connectWorkspace(kind, { url, token, signal, tries: 2, localToo: this.localSources }),
+          },
     );
   }
 
