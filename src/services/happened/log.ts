@@ -191,10 +191,11 @@ export class EventLog {
     return this.found;
   }
 
-  /** Lets go of what is older than so many days. */
+  /** Lets go of what is older than so many days, once all that follows events has come past it. */
   async drop(days: number): Promise<number> {
     const gone = await this.db.query(
-      'delete from happened where time < $1 and not exists (select from signal_event s where s.seq = happened.seq) returning 1',
+      `delete from happened where time < $1 and seq <= (select min(seq) from follower)
+         and not exists (select from signal_event s where s.seq = happened.seq) returning 1`,
       [new Date(this.clock().getTime() - days * 86_400_000)],
     );
     return gone.length;

@@ -36,6 +36,17 @@ const begin = () => {
   const events = new EventLog(db, { ask: { placed: () => Promise.resolve(undefined) } }, clock);
   return { signals, events };
 };
+const empty = async (): Promise<void> => {
+  for (const table of [
+    'signal_event',
+    'signal',
+    'follower',
+    'happened',
+    'signal_pattern_version',
+    'signal_pattern',
+  ])
+    await db.query(`delete from ${table}`);
+};
 const some = fc.record({
   // some days, so that most of what comes late is later than what is held
   minute: fc.integer({ min: 0, max: 3 * 24 * 60 }),
@@ -53,15 +64,7 @@ it('are what the whole log holds, whenever it was told', async () => {
       fc.array(fc.integer({ min: 1, max: 9 }), { minLength: 8, maxLength: 8 }),
       fc.integer({ min: 2, max: 5 }),
       async (list, sizes, restart) => {
-        for (const table of [
-          'signal_event',
-          'signal',
-          'follower',
-          'happened',
-          'signal_pattern_version',
-          'signal_pattern',
-        ])
-          await db.query(`delete from ${table}`);
+        await empty();
         let app = begin();
         for (const p of patterns) await app.signals.put(p, 'ada');
         const events = list.map((o, n) => ({
@@ -137,4 +140,34 @@ it('are what the whole log holds, whenever it was told', async () => {
     { numRuns: 30 },
   );
   expect(Math.min(found, together)).toBeGreaterThan(8);
+});
+
+it('keep the events that they are made of, and nothing is dropped that was not looked at', async () => {
+  await empty();
+  const { signals, events } = begin();
+  await signals.put(patterns[0]!, 'ada');
+  const told = (id: string, minute: number, item: string) => ({
+    specversion: '1.0',
+    id,
+    source: '/w',
+    type: 'file.shared',
+    subject: item,
+    time: new Date(FROM + minute * MINUTE).toISOString(),
+    data: { actor: 'ada' },
+  });
+  const ids = async () =>
+    (await db.query<{ id: string }>('select id from happened order by time')).map((r) => r.id);
+  await events.take('w', [told('a', 0, 'i1'), told('b', 1, 'i2'), told('c', 2, 'i3'), told('d', 900, 'i4')]);
+  expect(await events.drop(1)).toBe(0);
+  await signals.look();
+  expect(await events.drop(1)).toBe(1);
+  expect(await ids()).toEqual(['a', 'b', 'c']);
+  // what is still held of it, and is not there, is in no signal
+  await events.take('w', [told('e', 901, 'i5'), told('f', 902, 'i6')]);
+  await signals.look();
+  const { rows } = await signals.list({ state: 'all' }, { limit: 10, offset: 0 });
+  expect(rows.map((s) => s.events).sort()).toEqual([2, 3]);
+  expect(await signals.list({ state: 'waiting', text: 'many' }, { limit: 10, offset: 0 })).toMatchObject({
+    total: 2,
+  });
 });

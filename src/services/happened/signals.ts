@@ -223,7 +223,9 @@ export class Signals {
       await tx.query('delete from signal where id = any($1)', [merged]);
     }
     await tx.query(
-      `insert into signal_event (signal, seq, value) select $1, * from unnest($2::bigint[], $3::text[])`,
+      // what was held for longer than events are kept is not there any more
+      `insert into signal_event (signal, seq, value) select $1, u.seq, u.value from unnest($2::bigint[], $3::text[]) u(seq, value)
+       where exists (select from happened h where h.seq = u.seq)`,
       [g.signal.id, g.added.map((e) => e.seq), g.added.map((e) => e[window.distinct])],
     );
     await tx.query(
@@ -232,9 +234,11 @@ export class Signals {
          state = case when s.state = 'ignored' then s.state else 'waiting' end
        from (select min(h.time) as first, max(h.time) as last, count(*)::int as n,
                (count(distinct e.value) filter (where e.value <> ''))::int as different
-             from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1`,
+             from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1 and t.n > 0`,
       [g.signal.id],
     );
+    // of what is not there any more nothing is a signal
+    await tx.query('delete from signal where id = $1 and events = 0', [g.signal.id]);
     await tx.query(
       `with one as (select distinct s.about from signal_event e join signal_event o on o.seq = e.seq join signal s on s.id = o.signal
          where e.signal = $1)
