@@ -1,9 +1,8 @@
 /** For tests: faults on demand, what is really set, and the messages that went out. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { bodyOf, json, Refusal } from './http.ts';
-import { acts } from './far/act.ts';
 import { asking, type DecisionSettings } from './far/ask.ts';
-import { happen, hearing, send, type Hearing } from './happenings.ts';
+import { acts, happen, hearing, send, type Hearing } from './happenings.ts';
 import type { FaultRule } from './faults.ts';
 import type { Kind, Row } from './state.ts';
 import { faults, outbox, state } from './world.ts';
@@ -40,7 +39,7 @@ export async function control(req: IncomingMessage, res: ServerResponse, url: UR
     happen(workspace, type, subject, data, time);
     return json(res, 200, null);
   }
-  if (what === 'acts') return json(res, 200, acts);
+  if (what === 'acts') return json(res, 200, acts());
   if (what === 'outbox') return json(res, 200, outbox);
   if (what === 'forget') {
     state.forgotten = Number(state.token);

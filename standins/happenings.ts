@@ -79,6 +79,10 @@ export function happen(
   void send();
 }
 
+/** What people did with files, as it is told. */
+export const acts = (): object[] =>
+  told.flatMap((t) => (String(t.event.type).startsWith('file.') ? [t.event] : []));
+
 /** As the workspace writes it: users by its own accounts. */
 const written = ({ workspace, event }: Told): Told['event'] => ({
   ...event,

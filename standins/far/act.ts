@@ -127,8 +127,6 @@ const targetOf = (sharing: Sharing, whom: object | undefined): object | undefine
       ? { everyone: true }
       : undefined);
 
-/** What people did on the far side, as it was told. */
-export const acts: object[] = [];
 function log(
   who: Person,
   what: Act,
@@ -150,7 +148,6 @@ function log(
   };
   const subject = row.workspace ? undefined : row.id;
   const time = new Date().toISOString();
-  acts.push({ type, subject: row.id, time, data });
   happen(workspace, type, subject, data, time);
   if (what === 'open')
     state.activity.push({

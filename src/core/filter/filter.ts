@@ -110,9 +110,10 @@ export function rowTest<Row, T extends Filtered>(
   table: T,
   getters: Getters<Row, T>,
   taken: number,
+  budget?: number | Budget,
 ): (row: Row) => boolean {
   const text = q.text?.toLowerCase();
-  const fits = compileFilter(q.where, table, getters, taken);
+  const fits = compileFilter(q.where, table, getters, taken, budget);
   return (row) => (!text || getters.text(row).includes(text)) && fits(row);
 }
 

@@ -53,6 +53,15 @@ export type Pattern = z.infer<typeof patternSchema>;
 const KEY_FILES = ['pem', 'key', 'ppk', 'pfx', 'p12', 'csr', 'p7b', 'jks', 'kdbx'];
 const SHARED = '(type == "file.shared" || type == "grant.made" || type == "link.made")';
 
+/** Every event that fits, by what it is about. */
+const each = (by: Window['by'], within: string, condition: string): Window => ({
+  by,
+  distinct: 'id',
+  count: 1,
+  within,
+  if: condition,
+});
+
 /** To begin with. */
 export const PATTERN_STARTERS: readonly Pattern[] = [
   {
@@ -86,72 +95,58 @@ export const PATTERN_STARTERS: readonly Pattern[] = [
     purpose: 'A link or grant for anyone is made on a file that holds something.',
     severity: 'high',
     on: true,
-    window: {
-      by: 'item',
-      distinct: 'id',
-      count: 1,
-      within: 'PT1H',
-      if: `${SHARED} && target == "anyone" && weight >= 2`,
-    },
+    window: each('item', 'PT1H', `${SHARED} && target == "anyone" && weight >= 2`),
   },
   {
     name: 'Who may open heavy files changes',
     purpose: 'Grants or links are made, changed or removed on files of the two heaviest kinds.',
     severity: 'medium',
     on: true,
-    window: {
-      by: 'item',
-      distinct: 'id',
-      count: 1,
-      within: 'P1D',
-      if: '(type.startsWith("grant.") || type.startsWith("link.")) && type != "link.opened" && weight >= 3',
-    },
+    window: each(
+      'item',
+      'P1D',
+      '(type.startsWith("grant.") || type.startsWith("link.")) && type != "link.opened" && weight >= 3',
+    ),
   },
   {
     name: 'First share with a domain',
     purpose: 'Something is shared with a domain that was in no survey before.',
     severity: 'medium',
     on: true,
-    window: { by: 'domain', distinct: 'id', count: 1, within: 'P7D', if: `${SHARED} && newDomain` },
+    window: each('domain', 'P7D', `${SHARED} && newDomain`),
   },
   {
     name: 'Keys and certificates handed on',
     purpose: 'A file that keys are kept in, or in which some were found, is uploaded or shared.',
     severity: 'high',
     on: true,
-    window: {
-      by: 'item',
-      distinct: 'id',
-      count: 1,
-      within: 'P1D',
-      if: `(${SHARED} || type == "file.uploaded") && (extension in ${JSON.stringify(KEY_FILES)} || types.exists(t, t.contains("key")))`,
-    },
+    window: each(
+      'item',
+      'P1D',
+      `(${SHARED} || type == "file.uploaded") && (extension in ${JSON.stringify(KEY_FILES)} || types.exists(t, t.contains("key")))`,
+    ),
   },
   {
     name: 'A guest made manager',
     purpose: 'Somebody outside may manage a space, or decide who else is in it.',
     severity: 'high',
     on: true,
-    window: {
-      by: 'target',
-      distinct: 'id',
-      count: 1,
-      within: 'P1D',
-      if: 'type in ["grant.made", "grant.changed", "member.added"] && outside && role == "manager"',
-    },
+    window: each(
+      'target',
+      'P1D',
+      'type in ["grant.made", "grant.changed", "member.added"] && outside && role == "manager"',
+    ),
   },
   {
     name: 'A space opened wider',
     purpose: 'The gate of a space, its visibility or whom it may share with is set.',
     severity: 'medium',
     on: true,
-    window: {
-      by: 'space',
-      distinct: 'id',
-      count: 1,
-      within: 'P1D',
-      if: 'type == "setting.changed" && (detail.contains("gate") || detail.contains("externalSharing") || detail.contains("visibility"))',
-    },
+    window: each(
+      'space',
+      'P1D',
+      'type == "setting.changed" && (detail.contains("gate") || detail.contains("externalSharing") || detail.contains("visibility"))',
+    ),
   },
   {
     name: 'Refused again and again',

@@ -5,6 +5,7 @@ import type { Engine } from '../../engine/engine.ts';
 import type { Events } from '../events.ts';
 import type { Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
+import { BY_ITSELF } from '../policies/rows.ts';
 import type { Secrets } from '../secrets.ts';
 import type { Surveys } from '../survey/surveys.ts';
 import { EventLog } from './log.ts';
@@ -61,7 +62,7 @@ export class Happenings {
   async start(): Promise<void> {
     const { db, jobs } = this.parts;
     await this.telling.start();
-    await db.transaction((tx) => jobs.add(tx, TIDYING, 0, 'Gate Lantern'));
+    await jobs.add(db, TIDYING, 0, BY_ITSELF);
     void this.signals.look();
   }
 

@@ -2,7 +2,7 @@
 import { tz } from '@date-fns/tz';
 import { format, getHours, getISODay } from 'date-fns';
 import { eventGetters, readEvent, type Happened } from '../../core/guard/events.ts';
-import { compileFilter } from '../../core/filter/filter.ts';
+import { rowTest } from '../../core/filter/filter.ts';
 import type { EventRow, EventsPage, EventTimes, Taken } from '../../dto/events.ts';
 import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Engine } from '../../engine/engine.ts';
@@ -37,10 +37,17 @@ export const eventOf = ({ seq, time, doc }: Pick<Kept, 'seq' | 'time' | 'doc'>):
   seq: Number(seq),
 });
 
+/** Numbers of events, and how far back they were looked for where that is not all. */
+interface Scanned {
+  seqs: number[];
+  reached: string | null;
+}
+
 export class EventLog {
   /** Called when there is something new. */
   onNew: () => void = () => undefined;
-  private found: { key: string; seqs: number[]; reached: string | null } | undefined;
+  /** The last search: the list and its charts ask for the same at once. */
+  private found: { key: string; scanned: Promise<Scanned> } | undefined;
 
   constructor(
     private readonly db: Db,
@@ -161,13 +168,21 @@ export class EventLog {
   }
 
   /** Numbers of those that fit a condition, the newest first; kept, since pages are asked for one after another. */
-  private async scan(q: EventsQuery): Promise<{ seqs: number[]; reached: string | null }> {
+  private async scan(q: EventsQuery): Promise<Scanned> {
     const [last] = await this.db.query<{ seq: string | null }>('select max(seq) as seq from happened');
     const key = JSON.stringify([q, last?.seq ?? 0]);
-    if (this.found?.key === key) return this.found;
-    const text = q.text?.toLowerCase();
-    const holds = compileFilter(q.where, 'events', eventGetters, this.clock().getTime(), MOST_STEPS);
-    const fits = (e: Happened): boolean => (!text || eventGetters.text(e).includes(text)) && holds(e);
+    if (this.found?.key === key) return this.found.scanned;
+    const found = { key, scanned: this.search(q) };
+    this.found = found;
+    // what failed is asked anew the next time
+    found.scanned.catch(() => {
+      if (this.found === found) this.found = undefined;
+    });
+    return found.scanned;
+  }
+
+  private async search(q: EventsQuery): Promise<Scanned> {
+    const fits = rowTest(q, 'events', eventGetters, this.clock().getTime(), MOST_STEPS);
     const { sql, values } = within(q);
     const seqs: number[] = [];
     let reached: string | null = null;
@@ -187,8 +202,7 @@ export class EventLog {
         break;
       }
     }
-    this.found = { key, seqs, reached };
-    return this.found;
+    return { seqs, reached };
   }
 
   /** Lets go of what is older than so many days, once all that follows events has come past it. */
@@ -198,6 +212,7 @@ export class EventLog {
          and not exists (select from signal_event s where s.seq = happened.seq) returning 1`,
       [new Date(this.clock().getTime() - days * 86_400_000)],
     );
+    this.found = undefined;
     return gone.length;
   }
 }

@@ -12,6 +12,7 @@ import { AppError } from '../errors.ts';
 import type { Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
 import { log } from '../log.ts';
+import { BY_ITSELF } from '../policies/rows.ts';
 import type { Secrets } from '../secrets.ts';
 import type { EventLog } from './log.ts';
 
@@ -56,7 +57,7 @@ export class Telling {
 
   /** Begins to ask, where it is not on the list. */
   async start(): Promise<void> {
-    await this.db.transaction((tx) => this.jobs.add(tx, ASKING, 0, 'Gate Lantern'));
+    await this.jobs.add(this.db, ASKING, 0, BY_ITSELF);
   }
 
   /**
@@ -64,15 +65,12 @@ export class Telling {
    * not right, or nothing of it is an event.
    */
   async receive(source: string, headers: Headers, body: string): Promise<Taken> {
-    const [row] = await this.db.query<{ secret: string | null }>(
-      'select secret from event_source where source = $1',
-      [source],
-    );
+    const secret = await this.secretOf(source);
     const given = Object.fromEntries(headers);
     try {
       // one that is not there is refused as one is whose signature is wrong
-      if (!row?.secret) throw new Error();
-      new Webhook(this.secrets.open(row.secret)).verify(body, given, { jsonParse: false });
+      if (secret === undefined) throw new Error();
+      new Webhook(secret).verify(body, given, { jsonParse: false });
     } catch {
       throw new AppError('signature', 401, 'The signature is not right, or too old.');
     }
@@ -183,11 +181,15 @@ export class Telling {
 
   /** Whether a source signs with a secret already. */
   async signsWith(source: string, secret: string): Promise<boolean> {
+    return (await this.secretOf(source)) === secret;
+  }
+
+  private async secretOf(source: string): Promise<string | undefined> {
     const [row] = await this.db.query<{ secret: string | null }>(
       'select secret from event_source where source = $1',
       [source],
     );
-    return row?.secret != null && this.secrets.open(row.secret) === secret;
+    return row?.secret ? this.secrets.open(row.secret) : undefined;
   }
 
   async endSecret(source: string, by: string): Promise<void> {

@@ -21,6 +21,7 @@ import { useSigned } from '../../frame/signed.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { orderIn, selectNumberIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
+import { Choose } from '../../parts/Choose.tsx';
 import { TableView } from '../../parts/table/TableView.tsx';
 import { Decide, TriageBar, useTriage, type Deciding } from '../../parts/Triage.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
@@ -229,56 +230,37 @@ function View({ params, set, narrow }: ViewProps) {
       after={
         <>
           {!narrow && (
-            <select
-              className="select select-sm w-32"
-              aria-label="Group by"
-              value={by ?? ''}
-              onChange={(e) => set({ group: e.target.value, finding: undefined }, 'push')}
-            >
-              <option value="">not in groups</option>
-              {GROUPS.map((g) => (
-                <option key={g} value={g}>
-                  by {GROUP_WORDS[g]}
-                </option>
-              ))}
-            </select>
+            <Choose
+              label="Group by"
+              width="w-32"
+              value={by}
+              of={[['', 'not in groups'], ...GROUPS.map((g) => [g, `by ${GROUP_WORDS[g]}`] as const)]}
+              choose={(group) => set({ group, finding: undefined }, 'push')}
+            />
           )}
           {!narrow && (
-            <select
-              className="select select-sm w-28"
-              aria-label="Kind"
-              value={kind ?? ''}
-              onChange={(e) => set({ kind: e.target.value, finding: undefined })}
-            >
-              <option value="">any kind</option>
-              {FINDING_KINDS.map((k) => (
-                <option key={k} value={k}>
-                  {KINDS[k]}
-                </option>
-              ))}
-            </select>
+            <Choose
+              label="Kind"
+              width="w-28"
+              value={kind}
+              of={[['', 'any kind'], ...FINDING_KINDS.map((k) => [k, KINDS[k]] as const)]}
+              choose={(chosen) => set({ kind: chosen, finding: undefined })}
+            />
           )}
-          <select
-            className="select select-sm w-32"
-            aria-label="Severity"
-            value={severity ?? ''}
-            onChange={(e) => set({ severity: e.target.value })}
-          >
-            <option value="">any severity</option>
-            {[...SEVERITIES].reverse().map((s) => (
-              <option key={s}>{s}</option>
-            ))}
-          </select>
-          <select
-            className="select select-sm w-26"
-            aria-label="State"
+          <Choose
+            label="Severity"
+            width="w-32"
+            value={severity}
+            of={[['', 'any severity'], ...[...SEVERITIES].reverse().map((s) => [s, s] as const)]}
+            choose={(chosen) => set({ severity: chosen })}
+          />
+          <Choose
+            label="State"
+            width="w-26"
             value={state}
-            onChange={(e) => set({ state: e.target.value === 'open' ? undefined : e.target.value })}
-          >
-            {STATES.map((x) => (
-              <option key={x}>{x}</option>
-            ))}
-          </select>
+            of={STATES.map((x) => [x, x] as const)}
+            choose={(chosen) => set({ state: chosen })}
+          />
         </>
       }
       above={

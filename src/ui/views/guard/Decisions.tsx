@@ -7,6 +7,7 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { ask, send, withQuery } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
+import { Choose } from '../../parts/Choose.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { FarSideLink } from '../../parts/FarSide.tsx';
@@ -146,32 +147,20 @@ function View({ params, set, narrow }: ViewProps) {
       <div className="flex items-center gap-3 pb-2">
         <h1 className="text-base font-bold">{first ? plural(first.total, 'decision') : 'Decisions'}</h1>
         <span className="flex-1 text-quiet">other than a plain yes</span>
-        <select
-          className="select select-sm w-48"
-          aria-label="Which outcomes"
-          value={asked.outcome ?? ''}
-          onChange={(e) => set({ outcome: e.target.value || undefined })}
-        >
-          <option value="">All outcomes</option>
-          {OUTCOMES.map((o) => (
-            <option key={o} value={o}>
-              {OUTCOME_WORDS[o]}
-            </option>
-          ))}
-        </select>
-        <select
-          className="select select-sm w-56"
-          aria-label="Of which policy"
-          value={asked.policy ?? ''}
-          onChange={(e) => set({ policy: e.target.value || undefined })}
-        >
-          <option value="">All policies</option>
-          {policies?.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </select>
+        <Choose
+          label="Which outcomes"
+          width="w-48"
+          value={asked.outcome}
+          of={[['', 'All outcomes'], ...OUTCOMES.map((o) => [o, OUTCOME_WORDS[o]] as const)]}
+          choose={(outcome) => set({ outcome })}
+        />
+        <Choose
+          label="Of which policy"
+          width="w-56"
+          value={asked.policy}
+          of={[['', 'All policies'], ...(policies ?? []).map((p) => [p.id, p.name] as const)]}
+          choose={(policy) => set({ policy })}
+        />
         <input
           type="search"
           className="input input-sm w-36"

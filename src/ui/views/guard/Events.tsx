@@ -7,6 +7,7 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { ask } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
+import { Choose } from '../../parts/Choose.tsx';
 import { momentOfMinute, readerZone } from '../../parts/dates.ts';
 import { count, plural } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
@@ -79,19 +80,16 @@ function View({ params, set, narrow }: ViewProps) {
           </h1>
         }
         before={
-          <select
-            className="select select-sm w-44"
-            aria-label="What happened"
-            value={asked.type ?? ''}
-            onChange={(e) => set({ type: e.target.value || undefined })}
-          >
-            <option value="">All that happened</option>
-            {TYPES.map((t) => (
-              <option key={t} value={t}>
-                {t.split('.')[0]}: {EVENT_TYPES[t]}
-              </option>
-            ))}
-          </select>
+          <Choose
+            label="What happened"
+            width="w-44"
+            value={asked.type}
+            of={[
+              ['', 'All that happened'],
+              ...TYPES.map((t) => [t, `${t.split('.')[0]}: ${EVENT_TYPES[t]}`] as const),
+            ]}
+            choose={(type) => set({ type })}
+          />
         }
         after={
           !narrow && (

@@ -8,6 +8,7 @@ import { ask, send } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
+import { Choose } from '../../parts/Choose.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Empty, plural, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
@@ -140,31 +141,23 @@ function View({ params, set }: ViewProps) {
             </span>
           )}
         </span>
-        <select
-          className="select select-sm w-44"
-          aria-label="Which signals"
+        <Choose
+          label="Which signals"
+          width="w-44"
           value={asked.state}
-          onChange={(e) => set({ state: e.target.value === 'waiting' ? undefined : e.target.value })}
-        >
-          {SIGNAL_SHOWS.map((s) => (
-            <option key={s} value={s}>
-              {SHOW_WORDS[s]}
-            </option>
-          ))}
-        </select>
-        <select
-          className="select select-sm w-52"
-          aria-label="Of what kind"
-          value={asked.pattern ?? ''}
-          onChange={(e) => set({ pattern: e.target.value || undefined })}
-        >
-          <option value="">All kinds</option>
-          {looked?.patterns.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name} ({p.waiting} waiting)
-            </option>
-          ))}
-        </select>
+          of={SIGNAL_SHOWS.map((s) => [s, SHOW_WORDS[s]] as const)}
+          choose={(state) => set({ state })}
+        />
+        <Choose
+          label="Of what kind"
+          width="w-52"
+          value={asked.pattern}
+          of={[
+            ['', 'All kinds'],
+            ...(looked?.patterns ?? []).map((p) => [p.id, `${p.name} (${p.waiting} waiting)`] as const),
+          ]}
+          choose={(pattern) => set({ pattern })}
+        />
         <input
           type="search"
           className="input input-sm w-32"

@@ -4,6 +4,7 @@ import { HIT_STATES, type HitRow, type HitState, type PolicyPage } from '../../.
 import { openedAt } from '../../../frame/api.ts';
 import { useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
+import { Choose } from '../../../parts/Choose.tsx';
 import { ExportMenu } from '../../../parts/ExportMenu.tsx';
 import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { usePages } from '../../../parts/pages.ts';
@@ -124,19 +125,13 @@ export function Hits({
             Leave {chosen.length} out …
           </button>
         )}
-        <select
-          className="select select-sm w-40"
-          aria-label="Which hits"
+        <Choose
+          label="Which hits"
+          width="w-40"
           value={state}
-          onChange={(e) => set({ state: e.target.value === 'now' ? undefined : e.target.value })}
-        >
-          <option value="now">Hit now</option>
-          {HIT_STATES.map((s) => (
-            <option key={s} value={s}>
-              {STATE_WORDS[s]}
-            </option>
-          ))}
-        </select>
+          of={[['now', 'Hit now'], ...HIT_STATES.map((s) => [s, STATE_WORDS[s]] as const)]}
+          choose={(shown) => set({ state: shown })}
+        />
         <input
           type="search"
           className="input input-sm w-40"
