@@ -81,6 +81,7 @@ export async function policies(scale: number): Promise<void> {
       modified: () => v.moment - 86_400_000,
       sizeBytes: () => 1000,
       tally: () => tally,
+      lastDeeds: () => new Float64Array(tally.files.length),
       entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
     });
   const facts = { view: v, label };

@@ -108,6 +108,7 @@ export function makeWorld(seed = 20261): World {
     }
   };
   DEPARTMENTS.forEach((department, k) => {
+    let head: string | undefined;
     const ids = Array.from({ length: SIZES[k]! }, (_, i) => {
       const [name, address] = newName();
       const office = OFFICES[(i + k) % OFFICES.length]!;
@@ -118,9 +119,10 @@ export function makeWorld(seed = 20261): World {
             : department === 'Crew'
               ? `${d.pick(['Able seaman', 'Steward', 'Mate', 'Engineer', 'Purser'])}, ${SHIPS[i % SHIPS.length]}`
               : department,
-        [SCIM_ENTERPRISE]: { department },
+        [SCIM_ENTERPRISE]: { department, ...(head && { manager: { value: head } }) },
         [SCIM_IDENTITY]: { kind: 'member' },
       });
+      head ??= id;
       byOffice.get(office)!.push(id);
       return id;
     });
@@ -128,7 +130,12 @@ export function makeWorld(seed = 20261): World {
   });
   const leavers = Array.from({ length: 18 }, () => {
     const [name, address] = newName();
-    return user(name, address, { active: false, [SCIM_ENTERPRISE]: { department: d.pick(DEPARTMENTS) } });
+    const department = d.pick(DEPARTMENTS);
+    const [head] = byDepartment.get(department)!;
+    return user(name, address, {
+      active: false,
+      [SCIM_ENTERPRISE]: { department, manager: { value: head } },
+    });
   });
   const guests = new Map<string, string>();
   const guest = (address: string): string => {

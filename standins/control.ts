@@ -3,6 +3,8 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { bodyOf, json, Refusal } from './http.ts';
 import { asking, type DecisionSettings } from './far/ask.ts';
 import { acts, happen, hearing, send, type Hearing } from './happenings.ts';
+import { behaviour, letters } from './mail/server.ts';
+import { posts } from './posts.ts';
 import type { FaultRule } from './faults.ts';
 import type { Kind, Row } from './state.ts';
 import { faults, outbox, state } from './world.ts';
@@ -41,6 +43,11 @@ export async function control(req: IncomingMessage, res: ServerResponse, url: UR
   }
   if (what === 'acts') return json(res, 200, acts());
   if (what === 'outbox') return json(res, 200, outbox);
+  if (what === 'mail') {
+    if (req.method === 'PUT') Object.assign(behaviour, await bodyOf(req));
+    return json(res, 200, { behaviour, letters });
+  }
+  if (what === 'posts') return json(res, 200, posts);
   if (what === 'forget') {
     state.forgotten = Number(state.token);
     return json(res, 200, state.token);

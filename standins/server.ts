@@ -6,6 +6,8 @@
  *   /sites/v1/…                       sites and teams, where folders may break inheritance
  *   /channels/v1/…                    channels with members and files
  *   /far/                             pages on which one acts as any person of the organisation
+ *   /mail/                            mailboxes of everybody who was sent a mail, with STANDIN_MAIL
+ *   /control/mail                     all mail, and how the mail server behaves
  *   /control/decisions                where they ask before somebody acts, and what they do when nobody answers
  *   /control/hearing                  where they send what happens, how, and how badly
  *   /control/happen                   something more happens
@@ -13,6 +15,7 @@
  *   /control/faults, /control/truth   for tests: misbehave on demand; what is really set
  *   /control/forget                   change tokens given so far are known no more
  *   /control/outbox                   messages that the workspaces sent of themselves
+ *   /control/posts                    messages that programs put into channels
  *
  * With STANDIN_CLIENT_SECRET an identity provider too, on a port of its own.
  *
@@ -24,6 +27,7 @@ import { control } from './control.ts';
 import { far } from './far/pages.ts';
 import { scim } from './directory/scim.ts';
 import { json, Refusal } from './http.ts';
+import { mailboxes, mailServer } from './mail/server.ts';
 import { rowsWorkspace } from './rows/workspace.ts';
 import { ACCOUNTS, args, faults, tokens } from './world.ts';
 
@@ -48,6 +52,7 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
     if (bearer !== `Bearer ${tokens.control}`) throw new Refusal(401, 'The control token is wrong.');
     return control(req, res, url);
   }
+  if (url.pathname === '/mail' || url.pathname.startsWith('/mail/')) return mailboxes(req, res, url);
   if (url.pathname === '/far' || url.pathname.startsWith('/far/')) return far(req, res, url);
   if (bearer !== `Bearer ${tokens.workspace}`) throw new Refusal(401, 'The token is wrong.');
 
@@ -105,6 +110,7 @@ if (process.env.STANDIN_CLIENT_SECRET) {
   const { identityProvider } = await import('./identity-provider/server.ts');
   process.stdout.write(`identity provider on ${await identityProvider(process.env.STANDIN_CLIENT_SECRET)}\n`);
 }
+if (process.env.STANDIN_MAIL) process.stdout.write(`mail on ${await mailServer()}\n`);
 server.listen(Number(args.port), '127.0.0.1', () => {
   const address = server.address() as { port: number };
   process.stdout.write(`stand-ins on http://127.0.0.1:${address.port}\n`);

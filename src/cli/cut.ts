@@ -29,7 +29,7 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   const facts =
     where === undefined
       ? undefined
-      : await (await import('./facts.ts')).openFacts(dir, options, { activity: true });
+      : await (await import('./facts.ts')).openFacts(dir, options);
   const judged = facts ?? (await openJudged(dir, options, { activity: true }));
   const { org, view: v, columns, isFile, activity } = judged;
   const S = org.spaces.length;

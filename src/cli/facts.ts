@@ -1,4 +1,5 @@
 /** An extract with what its files hold and weigh, as conditions ask for it. */
+import { lastDeeds, resolveDeeds, usageOf } from '../core/access/usage.ts';
 import { createHash } from 'node:crypto';
 import { itemsBelow } from '../core/access/organisation.ts';
 import { weigh } from '../core/exposure/exposure.ts';
@@ -31,7 +32,6 @@ interface Facts extends Judged {
 export async function openFacts(
   dir: string,
   options: FactsOptions,
-  wants: { activity?: boolean } = {},
 ): Promise<Facts> {
   const from = certaintyOf(options);
   const types = holdingTypes(from);
@@ -46,7 +46,7 @@ export async function openFacts(
       }),
   );
   const judged = await openJudged(dir, options, {
-    ...wants,
+    activity: true,
     content,
     item: (item) => void rows.set(item.id, item),
     entry: (entry) => void entries.push(entry),
@@ -106,6 +106,7 @@ export async function openFacts(
       }
       return tally;
     },
+    lastDeeds: () => lastDeeds(usageOf(org, resolveDeeds(v, judged.activity)), v.identityCount),
     entry: {
       madeBy: (e) => {
         const made = entry(e);

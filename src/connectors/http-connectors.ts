@@ -466,6 +466,12 @@ class ChannelsWorkspace extends HttpWorkspace {
     const [channel, account] = ref.id.split('/') as [string, string];
     return `/channels/${encodeURIComponent(channel)}/members/${encodeURIComponent(account)}`;
   }
+  async post(channel: string, text: string, key: string): Promise<void> {
+    await this.http.request('POST', `/channels/${encodeURIComponent(channel)}/messages`, {
+      key,
+      json: { type: 'application/json', body: { text } },
+    });
+  }
   protected contentPath(item: string): string {
     return `/files/${encodeURIComponent(item)}/content`;
   }

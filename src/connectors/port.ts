@@ -77,6 +77,8 @@ export interface WorkspaceConnector extends Changeable {
   activity(since: string): AsyncGenerator<{ rows: ActivityRow[]; next: string }>;
   /** What happened since a position (empty: from now on), in parts, each with the position that comes after it; as it came. */
   happened(since: string): AsyncGenerator<{ events: unknown[]; next: string }>;
+  /** Puts a message into a channel, once for each key; undefined where the workspace has none. */
+  post?(channel: string, text: string, key: string): Promise<void>;
   /** A file's bytes as they come; undefined where the item has none. */
   content(item: string): Promise<AsyncIterable<Uint8Array> | undefined>;
 }

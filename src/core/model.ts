@@ -45,6 +45,8 @@ export interface PersonRow {
   /** From then on the account is not active any more. */
   expiresAt?: string;
   department?: string;
+  /** Id of whom they report to. */
+  manager?: string;
   title?: string;
 }
 

@@ -1,6 +1,8 @@
 /** What forms send: the schemas that the browser and the endpoints hold them to. */
 import { z } from 'zod';
 import { DATE_LANGUAGES, isZone } from '../core/dates.ts';
+import { GATHER_NAMES } from '../core/messages/when.ts';
+import { ANSWER_NAMES } from '../core/orders/schema.ts';
 import { SIGNAL_STATES } from './events.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
@@ -160,3 +162,50 @@ export const signalsForm = z.object({
 /** A rhythm is read where it is set: its words are long. */
 const rhythm = text(200).nullable();
 export const rhythmsForm = z.object({ zone, full: rhythm, incremental: rhythm });
+
+/** How mail goes out. A password that is left empty stays as it is. */
+export const mailForm = z.object({
+  host: text(253).trim().min(1, 'needs the name of a mail server'),
+  port: whole(1, 65_535),
+  security: z.enum(['tls', 'starttls', 'none']),
+  user: text(320).trim(),
+  password: text(1024),
+  from: address,
+  site: z
+    .url({ protocol: /^https?$/, error: 'needs the address at which people reach Gate Lantern' })
+    .max(500)
+    .transform((t) => t.replace(/\/+$/, '')),
+});
+export const testMailForm = z.object({ to: address });
+const hour = z.int().min(0).max(23);
+export const wishForm = z.object({
+  gather: z.enum(GATHER_NAMES),
+  quiet: z.object({ from: hour, until: hour }).nullable(),
+});
+export const messagesForm = z.object({ ids: z.int().min(1).array().min(1).max(500) });
+
+/** An order is read where it is kept: everything that is wrong with it is said at once. */
+export const orderForm = z.object({ order: z.unknown() });
+export const changedOrderForm = orderForm.extend({ from: z.int().min(1) });
+export const foreseeForm = orderForm.extend({
+  answered: z.enum([...ANSWER_NAMES, 'none']).default('none'),
+  still: z.boolean().default(true),
+});
+export const runsForm = z.object({
+  ids: z.int().min(1).array().min(1).max(500),
+  act: z.enum(['cancel', 'go-on']),
+});
+export const acceptForm = z.object({
+  until: z.iso.date('needs a day'),
+  reason: text(2000).trim().min(3, 'say why, so that whoever comes after you knows'),
+});
+export const reasonsForm = z.object({
+  reasons: z.array(text(200).trim().min(1, 'needs some words')).max(30, 'takes at most 30 reasons'),
+});
+/** What somebody answers who was asked. */
+export const answerForm = z.object({
+  what: z.enum(ANSWER_NAMES),
+  reason: text(200).default(''),
+  words: text(2000).trim().default(''),
+  until: z.iso.date('needs a day').optional(),
+});

@@ -8,6 +8,8 @@ import { TIERS } from '../core/model.ts';
 import { OUTCOMES } from './decisions.ts';
 import { SIGNAL_SHOWS } from './events.ts';
 import { HIT_STATES } from './guard.ts';
+import { MESSAGE_SHOWS } from './messages.ts';
+import { RUN_SHOWS } from './orders.ts';
 import { FINDING_SORTS, OUTSIDE_SHOWS } from './exposure.ts';
 import {
   asOf,
@@ -136,6 +138,16 @@ export const TABLE_QUERIES = {
   signals: z.object({
     state: z.enum(SIGNAL_SHOWS).default('waiting'),
     pattern: number.optional(),
+    text: find,
+  }),
+  runs: z.object({
+    order: number.optional(),
+    show: z.enum(RUN_SHOWS).default('under-way'),
+    text: find,
+  }),
+  messages: z.object({
+    state: z.enum(MESSAGE_SHOWS).default('all'),
+    kind: text(50).optional(),
     text: find,
   }),
   'data-types': z.object({ where: where('data-types') }),

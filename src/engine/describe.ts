@@ -55,6 +55,14 @@ export function personRef(l: Loaded, identity: number): PersonRef {
   };
 }
 
+/** The number of whom somebody reports to; −1 where nobody is known. */
+export function managerOf({ org, ids }: Loaded, user: number): number {
+  const row = org.users[user];
+  if (!row?.manager) return -1;
+  const home = ids.home('user', row.id)?.source;
+  return org.find('user', home === undefined ? row.manager : ids.user(home, row.manager));
+}
+
 /** By which a person is known in hits and decisions. */
 export const identityKey = (l: Loaded, identity: number): string =>
   `${identity < l.org.users.length ? 'user' : 'outsider'}:${identityName(l.view, identity)}`;

@@ -65,6 +65,15 @@ import type { RowCount } from './rows.ts';
 import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
 import {
+  channelsOf,
+  orderFits,
+  orderSubjects,
+  recipients,
+  stillSo,
+  thingFacts,
+  thingFits,
+} from './orders.ts';
+import {
   domains,
   domainsNamed,
   outside,
@@ -408,6 +417,13 @@ const functions = {
   takePolicies,
   decide: from(decide),
   placed: from(placed),
+  orderFits: from(orderFits),
+  orderSubjects: from(orderSubjects),
+  recipients: from(recipients),
+  stillSo: from(stillSo),
+  thingFacts: from(thingFacts),
+  thingFits: from(thingFits),
+  channels: from(channelsOf),
   tryRule: from(tryRule),
   checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),

@@ -1,6 +1,7 @@
 /** A survey's facts as filters and cross-tabulations ask for them; made once for a survey as it is weighed. */
 import { setImmediate } from 'node:timers/promises';
 import { nodeOfItem } from '../core/access/organisation.ts';
+import { lastDeeds } from '../core/access/usage.ts';
 import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
 import { subjectGetters, type Readers } from '../core/guard/subjects.ts';
@@ -54,6 +55,7 @@ export function gettersOf(l: Loaded): Readers {
       sizeBytes: (n) => b.bytes[n]!,
       holds: (i, asked) => holdsIn(foundIn(i), asked, holding),
       tally: () => l.tally,
+      lastDeeds: () => lastDeeds(l.usage, l.view.identityCount),
       entry: {
         madeBy: (e) => l.madeBy[e]!,
         password: (e) => (l.entryRow(e) as LinkRow).password ?? false,

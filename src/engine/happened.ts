@@ -2,7 +2,7 @@
 import { PRINCIPAL } from '../core/access/organisation.ts';
 import { NO_FACTS, type EventFacts, type Happened } from '../core/guard/events.ts';
 import type { Principal } from '../core/guard/subjects.ts';
-import { domainOf } from '../core/model.ts';
+import { AUDIENCES, domainOf } from '../core/model.ts';
 import { actorOf, nodeOf, principalOf } from './decide.ts';
 import { identityKey, nodeKey } from './describe.ts';
 import { gettersOf } from './facts.ts';
@@ -71,13 +71,28 @@ export function placed(l: Loaded, source: string, list: readonly Happened[]): Pl
 }
 
 /** Whom a text names: everyone, anyone, a user or group of the source, an address, or a domain. */
-function targetOf(l: Loaded, source: string, text: string): Principal | undefined {
+export function targetOf(l: Loaded, source: string, text: string): Principal | undefined {
   if (text === 'everyone' || text === 'anyone') return { kind: PRINCIPAL[text], n: -1 };
   const group = principalOf(l, source, { group: text });
   if (group.n >= 0) return group;
   const user = principalOf(l, source, { user: text });
   if (user.n >= 0 || text.includes('@')) return user;
   return text.includes('.') ? principalOf(l, source, { domain: text }) : undefined;
+}
+
+/** Whom a grant or link names, and for whom it opens. */
+export function principalsOfEntry({ org: { entries }, view }: Loaded, e: number): Principal[] {
+  const found: Principal[] = [];
+  const audience = AUDIENCES[entries.type[e]! - 1];
+  if (audience === 'anyone') found.push({ kind: PRINCIPAL.anyone, n: -1 });
+  if (audience === 'organisation') found.push({ kind: PRINCIPAL.everyone, n: -1 });
+  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
+    const [kind, n] = [entries.toKind.values[i]!, entries.toNumber.values[i]!];
+    found.push(
+      kind === PRINCIPAL.address ? { kind: PRINCIPAL.user, n: n < 0 ? n : view.identityOfAddress[n]! } : { kind, n },
+    );
+  }
+  return found;
 }
 
 function principalWords(l: Loaded, { kind, n, address }: Principal): string {

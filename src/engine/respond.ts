@@ -10,6 +10,7 @@ import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { LinkRow, Recipient } from '../core/model.ts';
 import type { HitPart, Responded } from '../dto/guard.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
+import { managerOf } from './describe.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 import { askedOf } from './planned.ts';
@@ -38,6 +39,7 @@ function carryFacts(l: Loaded): CarryFacts {
         return 'user' in r && n >= 0 && has(l.view.members, n) ? [{ user: r.user }] : [];
       }),
     row: (n) => (n < S ? l.org.spaces[n]! : l.items.row(n - S)),
+    manager: (u) => managerOf(l, u),
     group: (named) =>
       l.org.groups.find((g) => g.id === named || g.name === named || l.ids.home('group', g.id)?.id === named)
         ?.id,

@@ -113,7 +113,7 @@ async function* records(
 const truth = (cell: string | undefined): boolean | undefined =>
   cell === undefined ? undefined : !/^(false|no|0|inactive|disabled)$/i.test(cell.trim());
 
-/** One user a record. Attributes: id, userName, displayName, emails (with semicolons), active, title, department, kind. */
+/** One user a record. Attributes: id, userName, displayName, emails (with semicolons), active, title, department, manager, kind. */
 async function* usersFromCsv(
   pieces: AsyncIterable<Uint8Array>,
   columns: Readonly<Record<string, string>>,
@@ -124,6 +124,7 @@ async function* usersFromCsv(
       continue;
     }
     const department = cell('department');
+    const manager = cell('manager');
     const kind = cell('kind');
     const active = truth(cell('active'));
     yield {
@@ -139,7 +140,12 @@ async function* usersFromCsv(
           .map((e) => e.trim())
           .filter(Boolean)
           .map((value) => ({ value })),
-        ...(department && { [SCIM_ENTERPRISE]: { department } }),
+        ...((department ?? manager) && {
+          [SCIM_ENTERPRISE]: {
+            ...(department && { department }),
+            ...(manager && { manager: { value: manager } }),
+          },
+        }),
         ...(kind && { [SCIM_IDENTITY]: { kind } }),
       },
     };

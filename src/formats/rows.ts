@@ -167,7 +167,9 @@ export const personSchema = z
     title: opt(text),
     active: opt(z.boolean()),
     emails: opt(z.array(z.object({ value: opt(text) }))),
-    [SCIM_ENTERPRISE]: opt(z.object({ department: opt(text) })),
+    [SCIM_ENTERPRISE]: opt(
+      z.object({ department: opt(text), manager: opt(z.object({ value: opt(id) })) }),
+    ),
     [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])), expiresAt: opt(time) })),
   })
   .transform((u): PersonRow => {
@@ -181,6 +183,7 @@ export const personSchema = z
       kind: u[SCIM_IDENTITY]?.kind ?? 'member',
       ...(u[SCIM_IDENTITY]?.expiresAt && { expiresAt: u[SCIM_IDENTITY].expiresAt }),
       ...(u[SCIM_ENTERPRISE]?.department && { department: u[SCIM_ENTERPRISE].department }),
+      ...(u[SCIM_ENTERPRISE]?.manager?.value && { manager: u[SCIM_ENTERPRISE].manager.value }),
       ...(u.title && { title: u.title }),
     };
   });
@@ -194,7 +197,12 @@ export const scimUser = (p: PersonRow): object => ({
   active: p.active,
   emails: p.addresses.map((value) => ({ value })),
   ...(p.title && { title: p.title }),
-  ...(p.department && { [SCIM_ENTERPRISE]: { department: p.department } }),
+  ...((p.department ?? p.manager) && {
+    [SCIM_ENTERPRISE]: {
+      ...(p.department && { department: p.department }),
+      ...(p.manager && { manager: { value: p.manager } }),
+    },
+  }),
   [SCIM_IDENTITY]: { kind: p.kind, ...(p.expiresAt && { expiresAt: p.expiresAt }) },
 });
 

@@ -28,7 +28,9 @@ import type { Watch } from './watch.ts';
 
 import type { Logger } from 'pino';
 import type { Metrics } from './metrics.ts';
-import type { Mail } from './mail.ts';
+import type { Mail } from './messages/mail.ts';
+import type { Outbox } from './messages/outbox.ts';
+import type { Orders } from './orders/orders.ts';
 import type { Schedule } from './schedule.ts';
 import type { Retention } from './retention.ts';
 import type { Scim } from './scim.ts';
@@ -61,6 +63,8 @@ export interface App {
   policies: Policies;
   decisions: Decisions;
   happened: Happenings;
+  orders: Orders;
+  outbox: Outbox;
   schedule: Schedule;
   /** What plans work with. */
   planParts: PlanParts;

@@ -21,7 +21,9 @@ import { LedgerHeads } from './ledger-heads.ts';
 import { lock } from './lock.ts';
 import { log } from './log.ts';
 import { Metrics } from './metrics.ts';
-import { Mail } from './mail.ts';
+import { Mail } from './messages/mail.ts';
+import { Outbox } from './messages/outbox.ts';
+import { Orders } from './orders/orders.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Decisions } from './decisions.ts';
@@ -99,7 +101,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const admin = new AccountAdmin(db, ledger, accounts, second, clock);
   const sso = new Sso(db, ledger, secrets, accounts, admin, clock);
   await sso.readSettings();
-  const mail = new Mail();
+  const mail = new Mail(db, ledger, secrets);
+  await mail.readSettings();
   await engine.connect(db);
   const events = new Events();
   const tokens = new ApiTokens(db, ledger, events, clock);
@@ -152,6 +155,25 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // exceptions come to their last day
   present.subscribe(() => decisions.arm());
   const happened = new Happenings({ db, ledger, engine, secrets, jobs, events, surveys, clock });
+  const outbox = new Outbox(db, ledger, jobs, mail, (channel, text, key) => surveys.post(channel, text, key), clock);
+  const orders = new Orders({
+    db,
+    ledger,
+    engine,
+    jobs,
+    events,
+    surveys,
+    present,
+    plans,
+    outbox,
+    mail,
+    secrets,
+    clock,
+  });
+  orders.runs.onSuspended = () => decisions.arm();
+  happened.onNew = () => void orders.begin.look();
+  happened.signals.onFound = (tx, signal) => orders.begin.bySignal(tx, signal);
+  policies.onHits = (tx, policy, hits, at) => orders.begin.byHits(tx, policy, hits, at);
   const schedule = new Schedule(db, ledger, jobs, surveys, clock);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
@@ -180,6 +202,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const ready = (async () => {
     await present.start();
     await happened.start();
+    await orders.start();
+    await outbox.start();
     await plans.runner.resume();
     await jobs.look();
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
@@ -217,7 +241,18 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     recognition,
     partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(
-      { engine, findings, recognition, plans: plans.queries, ledger, policies, decisions, happened },
+      {
+        engine,
+        findings,
+        recognition,
+        plans: plans.queries,
+        ledger,
+        policies,
+        decisions,
+        happened,
+        orders,
+        outbox,
+      },
       clock,
     ),
     watch: new Watch(db, engine, findings, clock),
@@ -225,6 +260,8 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     policies,
     decisions,
     happened,
+    orders,
+    outbox,
     schedule,
     planParts,
     clock,
@@ -258,14 +295,15 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     },
     for: (account) => appFor(app, account),
     async close() {
-      mail.close();
       heads.stop();
       await heads.sign().catch(() => undefined);
       await surveys.close();
       await recognition.close();
       await happened.close();
+      await orders.close();
       await decisions.close();
       await jobs.close();
+      mail.close();
       await engine.close();
       await db.close();
       unlock();

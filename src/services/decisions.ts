@@ -16,6 +16,7 @@ import {
   type Outcome,
   type Semantic,
 } from '../dto/decisions.ts';
+import type { AtMoment } from '../engine/decide.ts';
 import type { Engine } from '../engine/engine.ts';
 import { unkey } from '../engine/keys.ts';
 import type { Db } from '../store/db.ts';
@@ -73,8 +74,9 @@ export class Decisions {
     const kept = await this.db.query<Kept>(CURRENT);
     const atMoment = kept.filter(({ doc }) => isAtMoment(doc));
     const exceptions = await exceptionsOn(this.db, this.clock().toISOString().slice(0, 10));
-    await this.engine.ask.takePolicies(
-      atMoment.map(({ id, version, doc }) => ({
+    await this.engine.ask.takePolicies([
+      ...(await suspendedSharing(this.db)),
+      ...atMoment.map(({ id, version, doc }) => ({
         id,
         version,
         doc,
@@ -82,7 +84,7 @@ export class Decisions {
           .filter((x) => x.policy === id)
           .map(({ id: of, rule, key }) => ({ id: of, key, ...(rule && { rule }) })),
       })),
-    );
+    ]);
   }
 
   /** The workspace that a token is of; undefined where it works for none. */
@@ -183,7 +185,7 @@ export class Decisions {
             at: at.toISOString(),
             source,
             outcome: record.outcome,
-            policy: record.policy,
+            policy: record.policy || null,
             rule: record.rule,
             doc: record,
           })),
@@ -318,3 +320,36 @@ const issuesOf = ({ issues }: z.ZodError): string =>
 
 const isAtMoment = ({ rules }: Policy): boolean =>
   rules.some((r) => r.moments?.length && r.mode !== 'paused');
+
+/** Those whose sharing is suspended, as a policy that refuses it to them; it has no number. */
+async function suspendedSharing(db: Db): Promise<AtMoment[]> {
+  const rows = await db.query<{ key: string }>('select key from sharing_suspended where ended_at is null');
+  if (!rows.length) return [];
+  const rule = {
+    name: 'Suspended sharing',
+    moments: ['share' as const],
+    if: 'true',
+    mode: 'enforce' as const,
+    severity: 'high' as const,
+    responses: [
+      { do: 'refuse' as const, text: 'Your sharing is suspended until a steward has looked at it. Ask the stewards.' },
+    ],
+  };
+  return [
+    {
+      id: 0,
+      version: 0,
+      exceptions: [],
+      doc: {
+        format: 'gate-lantern-policy',
+        version: 1,
+        name: 'Suspended sharing',
+        scope: { of: 'actor', include: { people: rows.map((r) => r.key.slice(r.key.indexOf(':') + 1)) } },
+        rules: [
+          { ...rule, id: 'suspended-items', subject: 'item' },
+          { ...rule, id: 'suspended-spaces', subject: 'space' },
+        ],
+      },
+    },
+  ];
+}

@@ -226,6 +226,13 @@ export function appFor(app: App, account: Account | undefined): App {
         policies: only<typeof app.policies>({}),
         decisions: only<typeof app.decisions>({}),
         happened: only<typeof app.happened>({}),
+        // how one wants to be told, and what one is asked, is one's own
+        outbox: only<typeof app.outbox>(some(app.outbox, 'ownWish', 'setWish')),
+        orders: only<typeof app.orders>({
+          questions: only<typeof app.orders.questions>(
+            some(app.orders.questions, 'listFor', 'openAs', 'answer'),
+          ),
+        }),
       },
       app.clock,
     ),

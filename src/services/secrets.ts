@@ -45,6 +45,7 @@ const SEALED_SETTINGS: readonly (readonly [name: string, ...path: string[]])[] =
   ['evidence-key'],
   ['sso', 'secret'],
   ['sso-proposed', 'secret'],
+  ['mail', 'password'],
 ];
 /** Columns that are sealed, with the key of their rows. */
 const SEALED_COLUMNS = [
@@ -89,6 +90,7 @@ export class Secrets {
         if (row?.value == null) continue;
         const [field] = path;
         const value = row.value as Record<string, string>;
+        if (field !== undefined && !value[field]) continue;
         await writeSetting(
           tx,
           name,

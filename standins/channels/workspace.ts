@@ -1,7 +1,8 @@
 /** A workspace of channels, which has words of its own for everything. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { happened } from '../happenings.ts';
-import { bodyOf, json, list, Refusal, versionOf } from '../http.ts';
+import { bodyOf, json, keyOf, list, Refusal, versionOf } from '../http.ts';
+import { post } from '../posts.ts';
 import { about, accountsOf, activity, changes, content } from '../reading.ts';
 import type { Row } from '../state.ts';
 import { rowsOf, state } from '../world.ts';
@@ -103,6 +104,15 @@ export async function channels(
       ...(held !== undefined && { held }),
       ...(binned !== undefined && { binned }),
     }));
+  if (kind === 'channels' && sub === 'messages') {
+    const channel = state.rows.spaces.get(id!);
+    if (!channel || state.workspaceOf('spaces', channel) !== 'channels')
+      throw new Refusal(404, 'There is no such channel.');
+    if (req.method !== 'POST') throw new Refusal(405, 'Messages are posted.');
+    const { text } = (await bodyOf(req)) as { text?: unknown };
+    if (typeof text !== 'string' || !text || text.length > 20_000) throw new Refusal(422, 'It needs a text.');
+    return json(res, 200, { posted: post(channel.id, text, keyOf(req)) });
+  }
   if (kind === 'channels' && id !== undefined && !sub)
     return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible }) => ({
       ...(open !== undefined && { visibility: open ? 'organisation' : null }),

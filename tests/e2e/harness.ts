@@ -96,6 +96,8 @@ export class Scene {
   private standins: ChildProcess | undefined;
   standinUrl = '';
   private provider = '';
+  /** Of the mail server. */
+  mailPort = NaN;
   private cookies = new Map<Role, string>();
   output: string[] = [];
   /** Others than the demo's. */
@@ -110,6 +112,8 @@ export class Scene {
       bare?: boolean;
       /** With an identity provider, at which everybody of the ferry line can sign in. */
       sso?: boolean;
+      /** With a mail server. */
+      mail?: boolean;
       /** Alters the extract that the stand-ins begin with. */
       prepare?: (directory: string) => void;
     } = {},
@@ -146,11 +150,13 @@ export class Scene {
         STANDIN_TOKEN: 'tok',
         STANDIN_CONTROL_TOKEN: 'ctl',
         ...(this.options.sso && { STANDIN_CLIENT_SECRET: 'sec' }),
+        ...(this.options.mail && { STANDIN_MAIL: '1' }),
       },
     );
     this.standins = s.child;
     this.standinUrl = s.found;
     this.provider = /identity provider on (.*)/.exec(s.output.join('\n'))?.[1] ?? '';
+    this.mailPort = Number(/mail on (\d+)/.exec(s.output.join('\n'))?.[1]);
   }
 
   /** `wait`: until the last survey is read. */

@@ -30,7 +30,7 @@ it('leaves nobody from outside, takes nothing from members, and says what it can
   fc.assert(
     fc.property(organisations, (rows) => {
       const v = view(build(rows), { moment: rows.takenAt });
-      const facts = { view: v, users: () => [], row: () => ({}), group: () => undefined };
+      const facts = { view: v, users: () => [], row: () => ({}), group: () => undefined, manager: () => -1 };
       const members = new Set(rows.users.filter((u) => u.kind === 'member').map((u) => u.id));
       for (const item of rows.items) {
         const n = v.org.spaces.length + v.org.find('item', item.id);

@@ -238,6 +238,7 @@ function judging(rows: Rows) {
     modified: () => NaN,
     sizeBytes: () => 0,
     tally: () => none,
+    lastDeeds: () => new Float64Array(0),
     entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
   });
   const hits = (subject: Subject, condition: string, scope?: Policy['scope']) => {

@@ -44,6 +44,14 @@ export function resolveDeeds(v: View, named: Iterable<NamedDeed>): Deed[] {
   return deeds;
 }
 
+/** When each identity last opened or edited something, in milliseconds since 1970; 0 where nothing is known. */
+export function lastDeeds({ identity, opened, edited }: Usage, identities: number): Float64Array {
+  const last = new Float64Array(identities);
+  for (let d = 0; d < identity.length; d++)
+    last[identity[d]!] = Math.max(last[identity[d]!]!, opened[d]! || 0, edited[d]! || 0);
+  return last;
+}
+
 export function usageOf(org: Organisation, deeds: readonly Deed[]): Usage {
   const order = listsBy(
     Int32Array.from(deeds, (d) => d.item),

@@ -139,6 +139,7 @@ export const FIELDS = {
     expires: time('when it ends'),
     files: int('files reached'),
     heavy: int('heavy files reached'),
+    idleDays: int('days since they last opened or changed a file; −1 where nothing is known'),
     grants: int('grants and links in force that name them'),
     ofPartner: bool('whether they are of a partner'),
     consumer: bool('whether anybody can have a mailbox where theirs is'),

@@ -29,6 +29,8 @@ export interface CarryFacts {
   users(entry: number): Recipient[];
   /** The fields of a file, folder or space as they are. */
   row(node: number): object;
+  /** Number of whom somebody reports to; −1 where nobody is known. */
+  manager(user: number): number;
   /** The id of a group, by its id, its name or what its source calls it. */
   group(named: string): string | undefined;
 }
@@ -77,6 +79,15 @@ export function carriedOut(f: CarryFacts, subject: Subject, n: number, response:
       else set({ gate: groups });
       break;
     }
+    case 'suspend': {
+      const user = v.org.users[n];
+      if (!user) out.cannot.push(`${identityName(v, n)} has no account. Nearest: withdraw outside access`);
+      else if (user.active) out.changes.push({ user: user.id, set: { active: false } });
+      break;
+    }
+    case 'hand-over':
+      handOver(f, subject, n, out);
+      break;
     case 'set-back':
       set(response.to as object);
       break;
@@ -233,6 +244,27 @@ function narrow(
     if (audience === 'named') set.recipients = f.users(e);
   }
   if (Object.keys(set).length) out.changes.push(ofEntry(v, e, set));
+}
+
+/** Makes a manager the owner of a file, or of all that somebody owns. */
+function handOver(f: CarryFacts, subject: Subject, n: number, out: Carried): void {
+  const { org } = f.view;
+  const S = org.spaces.length;
+  const owner = subject === 'identity' ? n : n >= S ? org.itemOwner[n - S]! : -1;
+  const user = org.users[owner];
+  if (!user) {
+    out.cannot.push('It has no owner of its own. Nearest: make somebody the owner of its space');
+    return;
+  }
+  const manager = org.users[f.manager(owner)];
+  if (!manager?.active) {
+    out.cannot.push(`${user.name} has no manager with an account. Nearest: choose an owner yourself`);
+    return;
+  }
+  const give = (i: number): void =>
+    void out.changes.push({ item: org.itemIds.at(i), set: { owner: manager.id } });
+  if (subject === 'item') give(n - S);
+  else for (let i = 0; i < org.itemIds.length; i++) if (org.itemOwner[i] === n) give(i);
 }
 
 /** At the end of the day that is so many days away: a rule that is judged again the same day wants the same. */

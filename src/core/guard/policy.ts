@@ -16,11 +16,14 @@ export interface Wrong {
 /** Reads a policy; everything that is wrong with it is told at once. `types`: what `holds` can ask for. */
 export function readPolicy(value: unknown, types: HoldingTypes): { policy?: Policy; wrong: Wrong[] } {
   const parsed = policySchema.safeParse(value);
-  if (!parsed.success) return { wrong: parsed.error.issues.flatMap((i) => issues(i)) };
+  if (!parsed.success) return { wrong: issuesOf(parsed.error) };
   const policy = parsed.data;
   const wrong = [...checkRules(policy, types), ...checkCases(policy, types), ...checkRhythm(policy)];
   return wrong.length ? { wrong } : { policy, wrong };
 }
+
+/** What a schema found wrong, each with where it stands. */
+export const issuesOf = (e: z.ZodError): Wrong[] => e.issues.flatMap((i) => issues(i));
 
 const path = (at: readonly PropertyKey[]): string =>
   at.reduce<string>(

@@ -111,6 +111,20 @@ export const RESPONSES = {
     strictness: 40,
     params: { days: days(3650) },
   },
+  suspend: {
+    words: 'Suspend the account',
+    about: 'They cannot sign in until the account is reactivated.',
+    atRest: ['identity'],
+    strictness: 92,
+    params: {},
+  },
+  'hand-over': {
+    words: 'Hand over to the manager',
+    about: 'The manager of whoever owns it becomes its owner; of a person, the owner of all they own.',
+    atRest: ['item', 'identity'],
+    strictness: 35,
+    params: {},
+  },
   gate: {
     words: 'Gate',
     about: 'Only members of some groups come in, whatever else is granted.',

@@ -54,12 +54,19 @@ const scopeSchema = z.strictObject({
 });
 export type Scope = z.infer<typeof scopeSchema>;
 
-const tellSchema = z.union([
+/** Who is told or asked: by what they are to what it is about, or by name. */
+export const recipientSchema = z.union([
   z.strictObject({ owner: z.literal(true) }),
   z.strictObject({ stewards: z.literal(true) }),
   z.strictObject({ actor: z.literal(true) }),
+  z.strictObject({ target: z.literal(true) }),
+  z.strictObject({ manager: z.literal(true) }),
+  z.strictObject({ sponsor: z.literal(true) }),
+  z.strictObject({ group: name(1100) }),
   z.strictObject({ address: z.email().max(254) }),
+  z.strictObject({ channel: name(1100) }),
 ]);
+export type MessageTo = z.infer<typeof recipientSchema>;
 
 const ruleSchema = z.strictObject({
   id: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9_-]{0,63}$/, 'takes letters, digits, - and _, up to 64'),
@@ -71,7 +78,7 @@ const ruleSchema = z.strictObject({
   mode: z.enum(MODES),
   severity: z.enum(SEVERITIES),
   responses: z.array(responseSchema).max(10),
-  tell: z.array(tellSchema).max(20).optional(),
+  tell: z.array(recipientSchema).max(20).optional(),
 });
 export type Rule = z.infer<typeof ruleSchema>;
 

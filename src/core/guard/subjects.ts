@@ -20,6 +20,8 @@ import { momentOf } from '../time.ts';
 export interface SubjectFacts extends ItemFacts {
   /** How many files, and heavy ones, each identity holds something of. */
   tally(): { files: Int32Array; heavy: Int32Array };
+  /** When each identity last opened or changed a file, in milliseconds since 1970; 0 where nothing is known. */
+  lastDeeds(): Float64Array;
   /** By entry. */
   entry: {
     /** Number of the user who made it; −1 where unknown. */
@@ -59,6 +61,7 @@ export interface EntryReader {
   lastUsed: (e: number) => number;
 }
 
+const DAY = 86_400_000;
 const INDEX = { now: 'nowTier', could: 'couldTier' } as const;
 
 /** What is asked of what is about to be as of what there is. */
@@ -118,6 +121,7 @@ export function subjectGetters(f: SubjectFacts): Readers {
     return about;
   };
   const named = lazily(() => namedBy(v));
+  const lastDeeds = lazily(() => f.lastDeeds());
   const namesIt = (n: number): Int32Array => named().values.subarray(named().start[n], named().start[n + 1]);
   const groupSize = (g: number): { members: number; external: number } => ({
     members: countBoth(v.groupMembers[g]!, v.members),
@@ -298,6 +302,7 @@ export function subjectGetters(f: SubjectFacts): Readers {
       expires: (i) => momentOf(org.users[i]?.expiresAt ?? ''),
       files: (i) => f.tally().files[i]!,
       heavy: (i) => f.tally().heavy[i]!,
+      idleDays: (i) => (lastDeeds()[i] ? Math.max(0, Math.floor((v.moment - lastDeeds()[i]!) / DAY)) : -1),
       grants: (i) => namesIt(i).length,
       ofPartner: (i) => isExternal(i) && domainOfIdentity(i).standing === 'partner',
       consumer: (i) => isExternal(i) && domainOfIdentity(i).consumer,

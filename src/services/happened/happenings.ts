@@ -22,6 +22,8 @@ export class Happenings {
   readonly log: EventLog;
   readonly telling: Telling;
   readonly signals: Signals;
+  /** Called when something has happened. */
+  onNew: () => void = () => undefined;
 
   constructor(
     private readonly parts: {
@@ -47,7 +49,10 @@ export class Happenings {
       clock,
     );
     this.signals = new Signals(db, ledger, events, clock);
-    this.log.onNew = () => void this.signals.look();
+    this.log.onNew = () => {
+      void this.signals.look();
+      this.onNew();
+    };
     jobs.declare(TIDYING, {
       broken: 'again',
       quiet: true,

@@ -55,6 +55,8 @@ export class Signals {
   private turn: Promise<void> = Promise.resolve();
   private again = false;
   private closed = false;
+  /** Called with a signal that is new, in the transaction that keeps it. `seq`: of its first event. */
+  onFound: (tx: Db, signal: { id: number; name: string; seq: number }) => Promise<void> = () => Promise.resolve();
 
   constructor(
     private readonly db: Db,
@@ -208,6 +210,7 @@ export class Signals {
   /** Keeps what a signal has grown by. One that somebody has looked at waits again. */
   private async keep(tx: Db, of: Looking, g: Grown<Numbered>): Promise<void> {
     const { window } = of.doc;
+    const isNew = g.signal.id === undefined;
     if (g.signal.id === undefined) {
       const first = g.added[0]!;
       const [made] = await tx.query<{ id: number }>(
@@ -237,6 +240,7 @@ export class Signals {
              from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1 and t.n > 0`,
       [g.signal.id],
     );
+    if (isNew) await this.onFound(tx, { id: g.signal.id, name: of.doc.name, seq: g.added[0]!.seq });
     // of what is not there any more nothing is a signal
     await tx.query('delete from signal where id = $1 and events = 0', [g.signal.id]);
     await tx.query(

@@ -70,6 +70,13 @@ export class Policies {
   readonly marks: Marks;
   /** Called when what is judged is something else, and waited for. */
   onChange: () => Promise<void> = () => Promise.resolve();
+  /** Called with what rules that enforce hit newly, in the transaction that keeps it. */
+  onHits: (
+    tx: Db,
+    policy: string,
+    hits: readonly { id: number; rule: string; key: string }[],
+    at: string,
+  ) => Promise<void> = () => Promise.resolve();
 
   constructor(
     private readonly db: Db,
@@ -479,7 +486,7 @@ export class Policies {
     const run = await this.db.transaction(async (tx) => {
       // what was changed meanwhile is judged by itself
       if ((await findPolicy(tx, id))?.version !== kept.version) return undefined;
-      const found = await tx.query<{ is_new: boolean }>(
+      const found = await tx.query<{ id: number; rule: string; key: string; is_new: boolean }>(
         `insert into rule_hit as h (policy, rule, key, version, since, since_survey, told, doc, excepted)
          select $1, f.rule, f.key, $2, $3, $4, f.told, f.doc, (f.doc->>'excepted')::int
          from jsonb_to_recordset($5::jsonb) as f(rule text, key text, told uuid, doc jsonb)
@@ -487,7 +494,7 @@ export class Policies {
            excepted = excluded.excepted, parts = case when h.over_at is null then h.parts end,
            since = case when h.over_at is null then h.since else excluded.since end,
            since_survey = case when h.over_at is null then h.since_survey else excluded.since_survey end, over_at = null
-         returning since = $3::timestamptz as is_new`,
+         returning id, rule, key, since = $3::timestamptz as is_new`,
         [
           id,
           kept.version,
@@ -495,6 +502,13 @@ export class Policies {
           survey,
           storableJson(differing.found.map(({ told, rule, key, ...doc }) => ({ rule, key, told, doc }))),
         ],
+      );
+      const enforced = new Set(kept.doc.rules.flatMap((r) => (r.mode === 'enforce' ? r.id : [])));
+      await this.onHits(
+        tx,
+        kept.name,
+        found.filter((f) => f.is_new && enforced.has(f.rule)),
+        now.toISOString(),
       );
       const over = wrong.length
         ? []

@@ -212,6 +212,18 @@ export class Surveys {
     );
   }
 
+  /** Puts a message into a channel, `source/id`, once for each key. Throws where it has none. */
+  async post(channel: string, text: string, key: string): Promise<void> {
+    const at = channel.indexOf('/');
+    const from = (await this.sourcesWithTokens()).find((s) => s.id === channel.slice(0, at));
+    if (!from || from.kind === 'directory' || from.kind === 'extract')
+      throw new AppError('no-channel', 404, 'The workspace of this channel is not there any more.');
+    const { kind, url, token } = from;
+    const to = connectWorkspace(kind, { url, token, tries: 2, localToo: this.localSources });
+    if (!to.post) throw new AppError('no-channel', 422, 'This workspace takes no messages.');
+    await to.post(channel.slice(at + 1), text, key);
+  }
+
   /** The sources that a survey reads. */
   private async toRead(): ReturnType<Surveys['sourcesWithTokens']> {
     return (await this.sourcesWithTokens()).filter((s) => !s.paused);

@@ -8,6 +8,8 @@ import type { Findings } from '../findings.ts';
 import type { Ledger } from '../ledger.ts';
 import type { Decisions } from '../decisions.ts';
 import type { Happenings } from '../happened/happenings.ts';
+import type { Outbox } from '../messages/outbox.ts';
+import type { Orders } from '../orders/orders.ts';
 import type { Policies } from '../policies/policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
 import type { Recognition } from '../recognition.ts';
@@ -22,6 +24,8 @@ export interface TableParts {
   policies: Policies;
   decisions: Decisions;
   happened: Happenings;
+  orders: Orders;
+  outbox: Outbox;
 }
 export interface PageOf {
   limit: number;
@@ -152,6 +156,39 @@ export const TABLE = {
       events: s.events,
       lookedBy: s.looked?.by ?? '',
       note: s.looked?.note ?? '',
+    }),
+  }),
+  runs: table('runs', {
+    read: ({ orders }, q, page) => orders.runList(q, page),
+    flat: (r) => ({
+      run: r.id,
+      order: r.orderName,
+      severity: r.severity,
+      state: r.state,
+      step: r.step,
+      due: r.due ?? '',
+      who: r.actor,
+      what: r.thing,
+      things: r.things,
+      began: r.beganAt,
+      ended: r.endedAt ?? '',
+      trouble: r.trouble ?? '',
+    }),
+  }),
+  messages: table('messages', {
+    read: ({ outbox }, q, page) => outbox.list(q, page),
+    flat: (m) => ({
+      message: m.id,
+      way: m.way,
+      to: m.recipient,
+      name: m.name,
+      severity: m.severity,
+      kind: m.kind,
+      subject: m.subject,
+      state: m.state,
+      made: m.madeAt,
+      sent: m.sentAt ?? '',
+      trouble: m.trouble ?? '',
     }),
   }),
   causes: table('causes', {

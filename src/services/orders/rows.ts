@@ -1,0 +1,141 @@
+/** What the store keeps of standing orders and their runs. */
+import type { Severity } from '../../core/exposure/exposure.ts';
+import type { Happened } from '../../core/guard/events.ts';
+import { programOf } from '../../core/orders/program.ts';
+import type { Order } from '../../core/orders/schema.ts';
+import { stepWords } from '../../core/orders/words.ts';
+import type { GivenAnswer, RunRow, RunState } from '../../dto/orders.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import { AppError } from '../errors.ts';
+
+export interface KeptOrder {
+  id: number;
+  version: number;
+  doc: Order;
+  made_at: Date;
+  made_by: string;
+}
+export const CURRENT_ORDERS = `select o.id, o.version, v.doc, v.made_at, v.made_by from standing_order o
+  join standing_order_version v on v.standing_order = o.id and v.version = o.version where o.removed_at is null`;
+
+export async function orderOf(db: Db, id: number): Promise<KeptOrder> {
+  const [kept] = await db.query<KeptOrder>(`select * from (${CURRENT_ORDERS}) c where id = $1`, [id]);
+  if (!kept) throw new AppError('no-order', 404, 'There is no such standing order any more.');
+  return kept;
+}
+
+/** What a run knows: what it began with, and what has become of its steps. */
+export interface RunDoc {
+  source: string;
+  /** Keys of what it is about; of a signal they are looked up. */
+  things: string[];
+  /** Key of who did it; empty where nobody is known. */
+  actor: string;
+  targets: string[];
+  event: (Omit<Happened, 'time'> & { time: number }) | null;
+  signal: number | null;
+  /** Since when it is at its step; and since when something must have been surveyed. */
+  arrived: number;
+  answer: GivenAnswer | 'none' | null;
+  plan: number | null;
+  /** What was changed last, in words. */
+  changed: string;
+  reminded: number;
+}
+
+export interface Run {
+  id: number;
+  standing_order: number;
+  version: number;
+  cause: string;
+  about: string;
+  state: RunState;
+  at: number;
+  due: Date | null;
+  began_at: Date;
+  ended_at: Date | null;
+  tries: number;
+  trouble: string | null;
+  doc: RunDoc;
+}
+/** A run with the order as it was when it began. */
+export interface RunWithOrder extends Run {
+  order: Order;
+}
+export const RUN = `select r.*, v.doc as "order" from order_run r
+  join standing_order_version v on v.standing_order = r.standing_order and v.version = r.version`;
+
+export async function runOf(db: Db, id: number): Promise<RunWithOrder> {
+  const [run] = await db.query<RunWithOrder>(`${RUN} where r.id = $1`, [id]);
+  if (!run) throw new AppError('no-run', 404, 'There is no such run.');
+  return run;
+}
+
+/** Writes down what a step did. */
+export async function did(
+  tx: Db,
+  run: number,
+  at: number,
+  time: Date,
+  what: string,
+  words: string,
+  plan: number | null = null,
+): Promise<void> {
+  await tx.query(
+    `insert into order_did (run, seq, at, time, what, words, plan)
+     select $1, coalesce(max(seq), 0) + 1, $2, $3, $4, $5, $6 from order_did where run = $1`,
+    [run, at, time, what, words.slice(0, 2000), plan],
+  );
+}
+
+/** What a run becomes; a run that was ended meanwhile stays so, which is answered with false. */
+export async function setRun(
+  tx: Db,
+  run: Run,
+  next: { state: RunState; at?: number; due?: Date | null; trouble?: string | null; tries?: number; doc?: Partial<RunDoc> },
+  now: Date,
+): Promise<boolean> {
+  const over = ['done', 'stopped', 'cancelled', 'failed'].includes(next.state);
+  const rows = await tx.query(
+    `update order_run set state = $2, at = $3, due = $4, trouble = $5, tries = $6, doc = doc || $7::jsonb, ended_at = $8
+     where id = $1 and ended_at is null and at = $9 returning id`,
+    [
+      run.id,
+      next.state,
+      next.at ?? run.at,
+      over ? null : (next.due ?? null),
+      next.trouble ?? null,
+      next.tries ?? 0,
+      storableJson(next.doc ?? {}),
+      over && next.state !== 'failed' ? now : null,
+      run.at,
+    ],
+  );
+  return rows.length > 0;
+}
+
+/** What a run is at, in words. */
+export function stepOf(run: Pick<RunWithOrder, 'order' | 'at' | 'state' | 'trouble'>): string {
+  const one = programOf(run.order.steps)[run.at];
+  return one ? stepWords(one.step) : '';
+}
+
+export const runRow = (
+  r: RunWithOrder & { actor_name?: string | null; thing_name?: string | null },
+): RunRow => ({
+  id: r.id,
+  order: r.standing_order,
+  orderName: r.order.name,
+  severity: r.order.severity as Severity,
+  version: r.version,
+  state: r.state,
+  step: r.ended_at ? '' : stepOf(r),
+  due: r.due?.toISOString() ?? null,
+  beganAt: r.began_at.toISOString(),
+  endedAt: r.ended_at?.toISOString() ?? null,
+  trouble: r.trouble,
+  actor: r.doc.event ? r.doc.event.actorName || r.doc.event.actor : '',
+  thing: r.doc.event?.name || r.doc.things[0] || '',
+  things: r.doc.things.length,
+});

@@ -1,0 +1,561 @@
+/**
+ * Runs of standing orders: each goes on from the step that it is at, in one transaction with all that the step does, so that
+ * an end of the application at any moment repeats nothing and loses nothing. What is changed is a plan, which has the same
+ * of its own.
+ */
+import { compileFilter, FilterError, USUAL_STEPS } from '../../core/filter/filter.ts';
+import { eventGetters } from '../../core/guard/events.ts';
+import { RESPONSES, type RuleResponse } from '../../core/guard/responses.ts';
+import type { Policy } from '../../core/guard/schema.ts';
+import type { Subject as SubjectKind } from '../../core/guard/kinds.ts';
+import { laterBy, programOf, waitsUntil, type Instruction } from '../../core/orders/program.ts';
+import { ABOUT_WORDS, spanWords } from '../../core/orders/words.ts';
+import type { Order, Step } from '../../core/orders/schema.ts';
+import { PLAN_MOVES, type PlanState } from '../../core/remedy/states.ts';
+import type { Db } from '../../store/db.ts';
+import { readSchedule } from '../../store/settings.ts';
+import { AppError } from '../errors.ts';
+import { log } from '../log.ts';
+import type { NewMessage } from '../messages/outbox.ts';
+import { BY_ITSELF } from '../policies/rows.ts';
+import { calendarOf } from './calendar.ts';
+import type { OrderParts } from './parts.ts';
+import type { Questions } from './questions.ts';
+import { did, RUN, runOf, setRun, type RunDoc, type RunWithOrder } from './rows.ts';
+import { said, subjectOf, timesOf, toldBy, zoneOf, type Subject } from './texts.ts';
+
+const GOING_ON = 'orders';
+const AT_ONCE = 100;
+const MINUTE = 60_000;
+const DAY = 86_400_000;
+/** A survey that was taken so long before it is looked again is new enough. */
+const FRESH = 10 * MINUTE;
+/** A newer survey is waited for so often, each time for so long. */
+const LOOKS = 5;
+const LOOK_AGAIN = 2 * MINUTE;
+/** Whether a plan has come to its end is asked so often, where nobody says so. */
+const PLAN_AGAIN = 5 * MINUTE;
+/** How long after an error a run goes on. */
+const AGAIN = [1, 5, 15, 60, 240].map((m) => m * MINUTE);
+/** So many plans a day an order makes by itself; then somebody has to look. */
+export const MOST_PLANS_A_DAY = 100;
+
+/** Where a run goes on: at once, or later. */
+type Went = 'on' | 'later';
+/** What a look needs is not there yet. */
+class NotYet extends Error {}
+
+export class Runs {
+  private turn: Promise<void> = Promise.resolve();
+  private again = false;
+  private closed = false;
+  /** Called when the list of those whose sharing is suspended is another. */
+  onSuspended: () => Promise<void> = () => Promise.resolve();
+
+  constructor(
+    private readonly parts: OrderParts,
+    private readonly questions: Questions,
+  ) {
+    const { jobs, db, events, present } = parts;
+    jobs.declare(GOING_ON, {
+      broken: 'again',
+      quiet: true,
+      run: async () => {
+        await this.look();
+        const [next] = await db.query<{ due: Date | null }>('select min(due) as due from order_run where due is not null');
+        return { state: 'done', next: next?.due ?? undefined };
+      },
+    });
+    events.listen((e) => {
+      if (e.type === 'plan') void this.wake("state = 'changing' and (doc->>'plan')::int = $2", e.plan);
+    });
+    present.subscribe(async () => {
+      await this.wake("state = 'looking' and $2 = $2", 0);
+    });
+  }
+
+  async start(): Promise<void> {
+    await this.parts.jobs.add(this.parts.db, GOING_ON, 0, BY_ITSELF);
+  }
+
+  /** Puts it on the list that runs are due, in the transaction that made them so. */
+  due(tx: Db): Promise<void> {
+    return this.parts.jobs.add(tx, GOING_ON, 0, BY_ITSELF);
+  }
+
+  private async wake(which: string, of: number): Promise<void> {
+    if (this.closed) return;
+    try {
+      const rows = await this.parts.db.query(
+        `update order_run set due = $1 where ended_at is null and ${which} returning id`,
+        [this.parts.clock(), of],
+      );
+      if (!rows.length) return;
+      await this.due(this.parts.db);
+      await this.parts.jobs.look();
+    } catch (e) {
+      log.error({ err: e }, 'runs could not be woken');
+    }
+  }
+
+  /** Goes on with everything that is due. Resolves when that is done. */
+  look(): Promise<void> {
+    if (this.again) return this.turn;
+    this.again = true;
+    this.turn = this.turn.then(async () => {
+      this.again = false;
+      for (;;) {
+        if (this.closed) return;
+        const due = await this.parts.db.query<RunWithOrder>(
+          `${RUN} where r.due <= $1 order by r.due, r.id limit ${AT_ONCE}`,
+          [this.parts.clock()],
+        );
+        if (!due.length) return;
+        for (const run of due) {
+          if (this.closed) return;
+          await this.advance(run);
+        }
+        this.parts.events.emit({ type: 'policies' });
+      }
+    });
+    const { turn } = this;
+    this.turn = turn.catch(() => undefined);
+    return turn;
+  }
+
+  async close(): Promise<void> {
+    this.closed = true;
+    await this.turn;
+  }
+
+  /** Takes a run as far as it goes now. */
+  private async advance(first: RunWithOrder): Promise<void> {
+    let run = first;
+    try {
+      for (;;) {
+        const one = programOf(run.order.steps)[run.at];
+        if (!one) {
+          await this.end(run, 'done');
+          return;
+        }
+        if ((await this.step(run, one)) === 'later' || this.closed) return;
+        run = await runOf(this.parts.db, run.id);
+        if (run.ended_at || !run.due) return;
+      }
+    } catch (e) {
+      await this.failed(run, e);
+    }
+  }
+
+  private async failed(run: RunWithOrder, e: unknown): Promise<void> {
+    const now = this.parts.clock();
+    if (e instanceof NotYet) {
+      // a newer survey is on its way; after some time what there is has to do
+      const due = new Date(now.getTime() + LOOK_AGAIN);
+      await setRun(this.parts.db, run, { state: 'looking', due, tries: run.tries + 1 }, now);
+      return;
+    }
+    const known = e instanceof AppError || e instanceof FilterError;
+    if (!known) log.error({ err: e, run: run.id }, 'a step of a standing order failed');
+    const wait = known ? undefined : AGAIN[run.tries];
+    await this.parts.db.transaction(async (tx) => {
+      const trouble = known ? (e as Error).message : 'Something went wrong here; it is in the server’s log.';
+      await setRun(
+        tx,
+        run,
+        wait === undefined
+          ? { state: 'failed', trouble }
+          : { state: run.state, due: new Date(now.getTime() + wait), tries: run.tries + 1, trouble },
+        now,
+      );
+      if (wait === undefined) await did(tx, run.id, run.at, now, 'failed', trouble);
+    });
+  }
+
+  private async end(run: RunWithOrder, state: 'done' | 'stopped', words?: string): Promise<void> {
+    const now = this.parts.clock();
+    await this.parts.db.transaction(async (tx) => {
+      if ((await setRun(tx, run, { state }, now)) && words) await did(tx, run.id, run.at, now, state, words);
+    });
+  }
+
+  /** Goes on to a step, with what this one did; nothing of it is kept where the run was ended meanwhile. */
+  private async to(
+    run: RunWithOrder,
+    at: number,
+    what: string,
+    words: string,
+    more: { doc?: Partial<RunDoc>; plan?: number | null; also?: (tx: Db) => Promise<void> } = {},
+  ): Promise<Went> {
+    const now = this.parts.clock();
+    await this.parts.db.transaction(async (tx) => {
+      const doc = { arrived: now.getTime(), ...more.doc };
+      if (!(await setRun(tx, run, { state: 'ready', at, due: now, doc }, now))) return;
+      await did(tx, run.id, run.at, now, what, words, more.plan ?? null);
+      await more.also?.(tx);
+    });
+    await this.parts.jobs.look();
+    return 'on';
+  }
+
+  private async step(run: RunWithOrder, one: Instruction): Promise<Went> {
+    const { step } = one;
+    switch (step.do) {
+      case 'wait':
+        return this.wait(run, one, step);
+      case 'look':
+        return this.lookAgain(run, one, step);
+      case 'branch':
+        return this.branch(run, one, step);
+      case 'tell':
+        return this.tell(run, one, step);
+      case 'ask':
+        return this.ask(run, one, step);
+      case 'change':
+        return this.change(run, one, step);
+      case 'suspend-sharing':
+        return this.suspend(run, one, step);
+      case 'stop':
+        await this.end(run, 'done', 'It stops here, as the order says.');
+        return 'later';
+    }
+  }
+
+  private async wait(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'wait' }>): Promise<Went> {
+    const now = this.parts.clock();
+    if (run.state === 'waiting') return this.to(run, one.next, 'waited', 'The wait is over.');
+    const { zone } = await readSchedule(this.parts.db);
+    await setRun(this.parts.db, run, { state: 'waiting', due: waitsUntil(step, now, zone) }, now);
+    return 'later';
+  }
+
+  /** What a run is about, on a survey that is new enough to say how it is now. */
+  private async fresh(run: RunWithOrder): Promise<Subject> {
+    const { db, surveys } = this.parts;
+    const [taken] = await db.query<{ taken_at: Date }>('select taken_at from survey where id = $1', [
+      this.parts.present.survey ?? -1,
+    ]);
+    const need = Math.max(run.doc.event?.time ?? 0, run.doc.arrived - FRESH);
+    const subject = await subjectOf(this.parts, db, run.doc);
+    const live = (await surveys.live()).some((s) => !s.paused && (!subject.source || s.id === subject.source));
+    if (live && run.tries < LOOKS && !(taken && taken.taken_at.getTime() >= need)) {
+      if (taken)
+        await surveys.start(BY_ITSELF, 'incremental').catch((e: unknown) => {
+          // one that runs already will do
+          if (!(e instanceof AppError)) throw e;
+        });
+      throw new NotYet();
+    }
+    if (!taken) throw new AppError('no-survey', 409, 'Nothing was surveyed yet.');
+    return subject;
+  }
+
+  private kindOf({ when }: Order): SubjectKind {
+    return 'subject' in when ? when.subject : 'item';
+  }
+
+  private async lookAgain(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'look' }>): Promise<Went> {
+    const { engine } = this.parts;
+    const subject = await this.fresh(run);
+    const still = !step.still || (await engine.ask.stillSo(undefined, subject));
+    const fits = !step.if || (await engine.ask.thingFits(undefined, subject, this.kindOf(run.order), step.if));
+    if (still && fits) return this.to(run, one.next, 'looked', 'It is still so.');
+    await this.end(run, 'stopped', 'It is not so any more: nothing more was done.');
+    return 'later';
+  }
+
+  private async branch(run: RunWithOrder, one: Instruction, { on }: Extract<Step, { do: 'branch' }>): Promise<Went> {
+    let yes: boolean;
+    if ('answer' in on) {
+      const { answer } = run.doc;
+      yes = on.answer.includes(answer === null || answer === 'none' ? 'none' : answer.what);
+    } else if ('event' in on) {
+      const test = compileFilter(on.event, 'events', eventGetters, this.parts.clock().getTime(), USUAL_STEPS);
+      yes = run.doc.event !== null && test(run.doc.event);
+    } else {
+      const subject = await this.fresh(run);
+      yes =
+        'still' in on
+          ? (await this.parts.engine.ask.stillSo(undefined, subject)) === true
+          : (await this.parts.engine.ask.thingFits(undefined, subject, this.kindOf(run.order), on.if)) === true;
+    }
+    return this.to(run, (yes ? one.yes : one.no)!, 'branched', yes ? 'Yes.' : 'No.');
+  }
+
+  /** What a message of a run says to somebody. */
+  private async saying(run: RunWithOrder, subject: Subject) {
+    const { db } = this.parts;
+    return {
+      order: run.order,
+      doc: run.doc,
+      run: run.id,
+      subject,
+      times: await timesOf(db, run.standing_order, run.doc.actor, run.began_at),
+      changed: run.doc.changed,
+      answer: run.doc.answer,
+    };
+  }
+
+  private async tell(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'tell' }>): Promise<Went> {
+    const { db } = this.parts;
+    const subject = await subjectOf(this.parts, db, run.doc);
+    const told = await toldBy(this.parts, db, subject, step.to);
+    const saying = await this.saying(run, subject);
+    const messages: NewMessage[] = [];
+    for (const to of told) {
+      const reader = { name: to.name, zone: await zoneOf(db, to.recipient) };
+      messages.push({
+        key: `order:${run.id}:${run.at}:${to.recipient}`,
+        to,
+        severity: run.order.severity,
+        kind: 'order',
+        gathered: step.gathered === true,
+        ...said(saying, step, reader),
+      });
+    }
+    return this.to(run, one.next, 'told', whom('Told', told), {
+      also: (tx) => this.parts.outbox.add(tx, messages),
+    });
+  }
+
+  private async ask(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'ask' }>): Promise<Went> {
+    const { db, clock, outbox } = this.parts;
+    const now = clock();
+    const { zone } = await readSchedule(db);
+    const asksFor = run.state === 'looking' || run.state === 'changing' ? effectOf(run) : undefined;
+    if (asksFor) return this.change(run, one, asksFor);
+    if (run.state === 'asked') {
+      const question = await this.questions.ofRun(run.id, run.at);
+      if (question?.state === 'answered' || !question || question.until <= now) {
+        const answer = question?.answer ?? ('none' as const);
+        const words =
+          answer === 'none' ? `Nobody has answered within ${spanWords(step.within)}.` : this.questions.words(answer);
+        if (!effectOf({ ...run, doc: { ...run.doc, answer } }))
+          return this.to(run, one.next, 'answered', words, {
+            doc: { answer },
+            also: async (tx) => this.questions.over(tx, run.id, run.at),
+          });
+        // what they want is done first
+        await db.transaction(async (tx) => {
+          const doc = { answer, arrived: now.getTime() };
+          if (await setRun(tx, run, { state: 'looking', due: now, doc }, now))
+            await did(tx, run.id, run.at, now, 'answered', words);
+        });
+        return 'on';
+      }
+    }
+    const reminds = run.state === 'asked';
+    const subject = await subjectOf(this.parts, db, run.doc);
+    const told = (await toldBy(this.parts, db, subject, step.to)).filter((t) => t.way === 'mail');
+    if (!told.length)
+      return this.to(run, one.next, 'asked', 'There is nobody to ask: it goes on as if nobody had answered.', {
+        doc: { answer: 'none' },
+      });
+    const until = reminds ? (await this.questions.ofRun(run.id, run.at))!.until : laterBy(now, step.within, zone);
+    const reminded = reminds ? run.doc.reminded + 1 : 0;
+    const next = step.remind ? laterBy(now, step.remind, zone) : until;
+    const saying = await this.saying(run, subject);
+    await db.transaction(async (tx) => {
+      const doc: Partial<RunDoc> = { reminded };
+      const due = next < until ? next : until;
+      if (!(await setRun(tx, run, { state: 'asked', due, doc }, now))) return;
+      const question = await this.questions.put(tx, run, step, { subject, told, until });
+      const messages: NewMessage[] = [];
+      for (const [n, to] of told.entries()) {
+        const reader = { name: to.name, zone: await zoneOf(tx, to.recipient) };
+        const link = this.questions.linkOf(question, n);
+        const text = said({ ...saying, link, until }, step, reader);
+        messages.push({
+          key: `order:${run.id}:${run.at}:${to.recipient}${reminded ? `:${reminded}` : ''}`,
+          to,
+          severity: run.order.severity,
+          kind: 'question',
+          subject: reminded ? `Reminder: ${text.subject}` : text.subject,
+          body: text.body.includes(link) ? text.body : `${text.body}\n\nAnswer here:\n${link}`,
+          calendar: calendarOf({ id: `question-${question}`, until, title: text.subject, made: now, link }),
+        });
+      }
+      await outbox.add(tx, messages);
+      await did(tx, run.id, run.at, now, 'asked', whom(reminded ? 'Reminded' : 'Asked', told));
+      if (!reminded) await this.questions.keepBody(tx, question, messages[0]!);
+    });
+    await this.parts.jobs.look();
+    return 'later';
+  }
+
+  private async change(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'change' }>): Promise<Went> {
+    const { db, plans, engine, clock } = this.parts;
+    if (run.state === 'changing') return this.changed(run, one);
+    const subject = await this.fresh(run);
+    const keys = (await engine.ask.orderSubjects(undefined, subject, step.about)) ?? [];
+    const what = RESPONSES[step.response.do].words;
+    const nothing = (why: string): Promise<Went> =>
+      this.to(run, one.next, 'unchanged', why, { doc: { changed: why } });
+    if (!keys.length) return nothing(`${what}: ${ABOUT_WORDS[step.about]} is not there any more.`);
+    const answer = await engine.ask.respond(
+      undefined,
+      policyFor(run.order, step.response),
+      keys.map((key) => ({ rule: 'order', key })),
+    );
+    if (!answer?.preview) {
+      const why = [...new Set((answer?.parts ?? []).flat().flatMap((p) => p.why ?? []))];
+      return nothing(why.length ? `${what}: it cannot be done. ${why.join(' ')}` : `${what}: it is so already.`);
+    }
+    const { preview, goals } = answer;
+    const [today] = await db.query<{ n: number }>(
+      `select count(*)::int as n from order_did d join order_run r on r.id = d.run
+       where r.standing_order = $1 and d.what = 'planned' and d.time > $2`,
+      [run.standing_order, new Date(clock().getTime() - DAY)],
+    );
+    const now = clock();
+    if (today!.n >= MOST_PLANS_A_DAY && run.doc.plan !== -1) {
+      const trouble = `This order has made ${today!.n} plans within a day. Look at it, then let it go on.`;
+      await setRun(db, run, { state: 'held', trouble }, now);
+      return 'later';
+    }
+    const made = await db.transaction(async (tx) => {
+      if (!(await setRun(tx, run, { state: 'changing', due: new Date(now.getTime() + PLAN_AGAIN) }, now))) return undefined;
+      const kept = await plans.drafts.keep(tx, {
+        name: run.order.name,
+        reason: `Standing order “${run.order.name}”, run ${run.id}: ${what.toLowerCase()}.`,
+        by: BY_ITSELF,
+        preview,
+        goals,
+      });
+      await tx.query('update order_run set doc = doc || $2::jsonb where id = $1', [run.id, JSON.stringify({ plan: kept.plan })]);
+      const words = preview.changes.map((c) => c.words);
+      await did(tx, run.id, run.at, now, 'planned', `${what}: ${words.slice(0, 5).join('; ')}${words.length > 5 ? ` and ${words.length - 5} more` : ''}.`, kept.plan);
+      return kept;
+    });
+    if (made) await this.begin(made.plan, run);
+    return 'later';
+  }
+
+  /** Begins the plan of a run, or puts it to a second steward. Doing it twice does nothing more. */
+  private async begin(plan: number, run: RunWithOrder): Promise<void> {
+    const { plans, db } = this.parts;
+    const [head] = await db.query<{ state: PlanState; approval: { wants: string[]; askedBy?: string } | null }>(
+      'select state, approval from plan where id = $1',
+      [plan],
+    );
+    if (head?.state !== 'draft') return;
+    try {
+      if (head.approval) {
+        if (head.approval.askedBy) return;
+        const [by] = await db.query<{ made_by: string; made_at: Date }>(
+          'select made_by, made_at from standing_order_version where standing_order = $1 and version = $2',
+          [run.standing_order, run.version],
+        );
+        // whoever let the order change things is no second steward
+        await plans.drafts.move(plan, PLAN_MOVES.ask, BY_ITSELF, {
+          approval: { wants: head.approval.wants, askedBy: by!.made_by, askedAt: by!.made_at.toISOString() },
+        });
+      } else await plans.runner.apply(plan, BY_ITSELF);
+    } catch (e) {
+      if (!(e instanceof AppError)) throw e;
+      await plans.drafts.move(plan, PLAN_MOVES.discard, BY_ITSELF, { note: e.message });
+    }
+  }
+
+  /** Goes on where the plan of a step has come to its end. */
+  private async changed(run: RunWithOrder, one: Instruction): Promise<Went> {
+    const { db, clock } = this.parts;
+    const { plan } = run.doc;
+    const [head] = await db.query<{ state: PlanState; note: string | null }>('select state, note from plan where id = $1', [
+      plan,
+    ]);
+    if (head && ['applied', 'undone', 'discarded'].includes(head.state)) {
+      const [of] = await db.query<{ n: number; done: number; words: string[] }>(
+        `select count(*)::int as n, (count(*) filter (where state in ('verified', 'already-gone')))::int as done from plan_change where plan = $1`,
+        [plan],
+      );
+      const [planned] = await db.query<{ words: string }>(
+        "select words from order_did where run = $1 and at = $2 and what = 'planned' order by seq desc limit 1",
+        [run.id, run.at],
+      );
+      const words =
+        head.state === 'discarded'
+          ? `Nothing was changed: the plan was discarded. ${head.note ?? ''}`.trim()
+          : of!.done === of!.n
+            ? `${planned!.words} It took.`
+            : `${planned!.words} Of ${of!.n} changes ${of!.done} took.`;
+      return this.to(run, one.next, 'changed', words, { doc: { changed: words }, plan });
+    }
+    // made and not begun before the application ended
+    if (head?.state === 'draft') await this.begin(plan!, run);
+    await setRun(db, run, { state: 'changing', due: new Date(clock().getTime() + PLAN_AGAIN) }, clock());
+    return 'later';
+  }
+
+  private async suspend(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Extract<Step, { do: 'suspend-sharing' }>,
+  ): Promise<Went> {
+    const { db, engine, ledger, clock } = this.parts;
+    const subject = await subjectOf(this.parts, db, run.doc);
+    const keys = (await engine.ask.orderSubjects(undefined, subject, step.about)) ?? [];
+    const facts = (await engine.ask.thingFacts(undefined, keys)) ?? [];
+    const people = keys.map((key, n) => ({ key, name: facts[n]?.name ?? key }));
+    const words = people.length
+      ? `Sharing by ${people.map((p) => p.name).join(' and ')} is suspended.`
+      : 'There is nobody whose sharing could be suspended.';
+    await this.to(run, one.next, 'suspended', words, {
+      doc: { changed: words },
+      also: async (tx) => {
+        for (const { key, name } of people) {
+          await tx.query(
+            `insert into sharing_suspended (key, name, run, reason, at, by) values ($1, $2, $3, $4, $5, $6)
+             on conflict (key) where ended_at is null do nothing`,
+            [key, name, run.id, run.order.name, clock(), BY_ITSELF],
+          );
+          await ledger.add(
+            { who: BY_ITSELF, what: 'sharing.suspended', subject: key, after: { order: run.order.name, run: run.id } },
+            tx,
+          );
+        }
+      },
+    });
+    await this.onSuspended();
+    return 'on';
+  }
+}
+
+/** What an answer wants to be changed; undefined where it is nothing. */
+function effectOf({ doc, order }: Pick<RunWithOrder, 'doc' | 'order'>): Extract<Step, { do: 'change' }> | undefined {
+  const { answer } = doc;
+  if (!answer || answer === 'none') return undefined;
+  const shared = doc.targets.length > 0 || doc.signal !== null;
+  const about = shared && !('subject' in order.when) ? 'share' : 'thing';
+  const entry = about === 'share' || ['grant', 'link'].includes(doc.things[0]?.split(':')[0] ?? '');
+  if (answer.what === 'undo' || answer.what === 'remove')
+    return { do: 'change', about, response: { do: entry ? 'withdraw' : 'withdraw-outside' } };
+  if (answer.what !== 'until' || !answer.until) return undefined;
+  const days = Math.ceil((Date.parse(answer.until) - Date.parse(answer.at.slice(0, 10))) / DAY);
+  return { do: 'change', about, response: { do: 'let-end', days: Math.max(1, days) } };
+}
+
+/** A response as the rule of a policy would have it. */
+const policyFor = (order: Order, response: RuleResponse): Policy => ({
+  format: 'gate-lantern-policy',
+  version: 1,
+  name: order.name,
+  rules: [
+    {
+      id: 'order',
+      name: order.name,
+      subject: 'item',
+      atRest: true,
+      if: 'true',
+      mode: 'enforce',
+      severity: order.severity,
+      responses: [response],
+    },
+  ],
+});
+
+function whom(what: string, told: readonly { name: string; recipient: string }[]): string {
+  if (!told.length) return `${what} nobody: there is nobody who could be.`;
+  const names = told.map((t) => t.name || t.recipient);
+  return `${what} ${names.slice(0, 5).join(', ')}${names.length > 5 ? ` and ${names.length - 5} more` : ''}.`;
+}
