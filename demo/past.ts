@@ -6,6 +6,7 @@
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { World } from './builder.ts';
 import { pastEvents, tellPast } from './past-events.ts';
+import { OrderStory } from './past-orders.ts';
 import { PolicyStory } from './past-policies.ts';
 
 const DAY = 86_400_000;
@@ -33,7 +34,7 @@ export interface Stage {
   say: (line: string) => void;
 }
 
-type Change = World['later'][number];
+export type Change = World['later'][number];
 
 /** Makes the changes at the stand-ins. */
 export async function makeChanges(changes: readonly Change[], control: Control): Promise<void> {
@@ -120,8 +121,17 @@ class Steward {
   }
 
   async survey(kind: 'full' | 'incremental'): Promise<void> {
-    const { id } = await this.ask<{ id: number }>('POST', '/api/surveys', { kind });
-    await this.until(`survey ${id}`, async () => {
+    // a standing order may have begun one by itself
+    await this.until('a survey to begin', () =>
+      this.ask('POST', '/api/surveys', { kind }).then(
+        () => true,
+        (e: Error) => {
+          if (e.message.includes('survey-running')) return false;
+          throw e;
+        },
+      ),
+    );
+    await this.until('the survey', async () => {
       const { survey } = await this.ask<{ survey: { running: boolean } }>('GET', '/api/course');
       return !survey.running;
     });
@@ -212,6 +222,17 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
   };
   const withdraw = (c: Change) => ({ kind: c.kind.slice(0, -1), source: 'sites', id: c.id });
   const policies = new PolicyStory(steward, world, { app: stage.app, tokens: stage.deciding });
+  const orders = new OrderStory(steward, world, {
+    app: stage.app,
+    happen: (e) => asked(stage.control, 'POST', 'happen', e),
+    letters: async () =>
+      (
+        (await (await asked(stage.control, 'GET', 'mail')).json()) as {
+          letters: { to: string; subject: string; text: string }[];
+        }
+      ).letters,
+    change: (list) => makeChanges(list, stage.control),
+  });
   const recent = madeWithin(world, now - WEEKS * 7 * DAY);
 
   // of what was made in the past nobody is told today
@@ -232,7 +253,14 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
     if (week === 8) await makeChanges([link('ln91001', 8)], stage.control);
     if (week === 5) await makeChanges([grant], stage.control);
     if (week === 4) await makeChanges([link('ln91002', 4)], stage.control);
-    await steward.survey(week === WEEKS ? 'full' : 'incremental');
+    if (week === WEEKS) {
+      await steward.survey('full');
+      await orders.begin();
+    } else {
+      await orders.share(week, now);
+      await steward.survey('incremental');
+      await orders.answer(week);
+    }
     if (week === 6)
       await steward.plan('Close the link to the sale', 'The broker has what they need.', [
         withdraw(link('ln91001', 8)),

@@ -165,6 +165,7 @@ function start(
 }
 
 let provider = '';
+let mailPort = 0;
 const clientSecret = randomBytes(18).toString('base64url');
 const standins = await start(
   ['standins', 'standins/server.ts'],
@@ -176,8 +177,12 @@ const standins = await start(
     STANDIN_TOKEN: tokens.token,
     STANDIN_CONTROL_TOKEN: tokens.control,
     STANDIN_CLIENT_SECRET: clientSecret,
+    STANDIN_MAIL: '1',
   },
-  (line) => (provider = /^identity provider on (.*)$/.exec(line)?.[1] ?? provider),
+  (line) => {
+    provider = /^identity provider on (.*)$/.exec(line)?.[1] ?? provider;
+    mailPort = Number(/^mail on (\d+)$/.exec(line)?.[1] ?? mailPort);
+  },
 );
 const seed = join(demo, 'seed.json');
 writeFileSync(
@@ -203,7 +208,14 @@ const address = await start(
   /^Gate Lantern is on (.*)$/,
   true,
   // the stand-ins are on this machine
-  { ...process.env, GATE_LANTERN_DATA: data, GATE_LANTERN_LOCAL_SOURCES: '1' },
+  {
+    ...process.env,
+    GATE_LANTERN_DATA: data,
+    GATE_LANTERN_LOCAL_SOURCES: '1',
+    GATE_LANTERN_SMTP: `smtp://127.0.0.1:${mailPort}`,
+    GATE_LANTERN_MAIL_FROM: 'lantern@tarntide.example',
+    GATE_LANTERN_SITE: `http://${process.env.HOST ?? '127.0.0.1'}:${process.env.PORT ?? 4680}`,
+  },
 );
 await fetch(`${standins}/control/decisions`, {
   method: 'PUT',
@@ -232,6 +244,7 @@ Gate Lantern is ready: ${address}
   ${DEMO_ACCOUNTS.map((a) => `${a.role.padEnd(8)} ${a.address.padEnd(26)} ${a.password}`).join('\n  ')}
 
 or “Sign in with Tarn & Tide” as anybody of the ferry line: no password is asked there.
+What is sent to people is read at ${standins}/mail/
 
 Everything in it is made up. Stop with Ctrl C.
 `);

@@ -26,10 +26,7 @@ export async function cut(dir: string, file: string, options: FactsOptions): Pro
   const goal = await readGoal(file);
   const { where } = goal.of;
   // what files hold is read for a condition alone
-  const facts =
-    where === undefined
-      ? undefined
-      : await (await import('./facts.ts')).openFacts(dir, options);
+  const facts = where === undefined ? undefined : await (await import('./facts.ts')).openFacts(dir, options);
   const judged = facts ?? (await openJudged(dir, options, { activity: true }));
   const { org, view: v, columns, isFile, activity } = judged;
   const S = org.spaces.length;

@@ -29,10 +29,7 @@ interface Facts extends Judged {
 }
 
 /** Reads an extract with what conditions ask of it; what its files hold is scanned. */
-export async function openFacts(
-  dir: string,
-  options: FactsOptions,
-): Promise<Facts> {
+export async function openFacts(dir: string, options: FactsOptions): Promise<Facts> {
   const from = certaintyOf(options);
   const types = holdingTypes(from);
   const rows = new Map<string, ItemRow>();

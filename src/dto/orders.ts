@@ -71,7 +71,14 @@ export interface RunPage extends RunRow {
   did: { at: string; what: string; words: string; plan: number | null; planState: string | null }[];
   /** The steps that may come, as sentences; the one that it is at. */
   steps: { words: string; depth: number; here: boolean }[];
-  messages: { id: number; recipient: string; name: string; subject: string; state: string; sentAt: string | null }[];
+  messages: {
+    id: number;
+    recipient: string;
+    name: string;
+    subject: string;
+    state: string;
+    sentAt: string | null;
+  }[];
   questions: {
     id: number;
     subject: string;
@@ -112,6 +119,8 @@ export interface Foreseen {
   people: number;
   /** Whether that was counted over all events of these days. */
   whole: boolean;
+  /** Whom steps name that are not there. */
+  missing: string[];
 }
 
 /** A question as whoever is asked sees it. */
@@ -123,7 +132,6 @@ export interface QuestionPage {
   answers: AnswerName[];
   reasons: string[];
   things: { name: string; path: string; types: string[]; weight: number }[];
-  happened: string | null;
   until: string;
   state: 'open' | 'answered' | 'over' | 'withdrawn';
   answer: GivenAnswer | null;

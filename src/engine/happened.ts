@@ -89,7 +89,9 @@ export function principalsOfEntry({ org: { entries }, view }: Loaded, e: number)
   for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
     const [kind, n] = [entries.toKind.values[i]!, entries.toNumber.values[i]!];
     found.push(
-      kind === PRINCIPAL.address ? { kind: PRINCIPAL.user, n: n < 0 ? n : view.identityOfAddress[n]! } : { kind, n },
+      kind === PRINCIPAL.address
+        ? { kind: PRINCIPAL.user, n: n < 0 ? n : view.identityOfAddress[n]! }
+        : { kind, n },
     );
   }
   return found;

@@ -44,7 +44,11 @@ export function sharesOf(l: Loaded, { source, things, targets }: OrderAbout): nu
 }
 
 /** Keys of what a step is about, as rules hit them. */
-export function orderSubjects(l: Loaded, about: OrderAbout, of: 'thing' | 'share' | 'actor' | 'target'): string[] {
+export function orderSubjects(
+  l: Loaded,
+  about: OrderAbout,
+  of: 'thing' | 'share' | 'actor' | 'target',
+): string[] {
   const { org } = l;
   if (of === 'thing') return about.things.filter((k) => numberOfKey(l, k).n >= 0);
   if (of === 'actor') return about.actor ? [about.actor] : [];
@@ -58,9 +62,7 @@ export function orderSubjects(l: Loaded, about: OrderAbout, of: 'thing' | 'share
 
 /** Whether what was shared still is; of what was not shared, whether it is still there. */
 export const stillSo = (l: Loaded, about: OrderAbout): boolean =>
-  about.targets.length
-    ? sharesOf(l, about).length > 0
-    : about.things.some((k) => numberOfKey(l, k).n >= 0);
+  about.targets.length ? sharesOf(l, about).length > 0 : about.things.some((k) => numberOfKey(l, k).n >= 0);
 
 /** Whether a condition holds of any of the things as they are. Throws a FilterError. */
 export function thingFits(l: Loaded, about: OrderAbout, subject: Subject, where: string): boolean {
@@ -121,8 +123,13 @@ export interface Told {
   key: string;
 }
 
-/** Whom recipients come to, each once. What is told by the store (stewards, addresses) is not among them. */
-export function recipients(l: Loaded, about: OrderAbout, to: readonly MessageTo[]): Told[] {
+/** Whom recipients come to, each once; `taking`: sources that take messages. What is told by the store (stewards, addresses) is not among them. */
+export function recipients(
+  l: Loaded,
+  about: OrderAbout,
+  to: readonly MessageTo[],
+  taking: readonly string[],
+): Told[] {
   const { org, view } = l;
   const found = new Map<string, Told>();
   const person = (u: number): void => {
@@ -131,7 +138,7 @@ export function recipients(l: Loaded, about: OrderAbout, to: readonly MessageTo[
     if (user?.active && address)
       found.set(address, { way: 'mail', recipient: address, name: user.name, key: identityKey(l, u) });
   };
-  const numberOf = (k: string): number => numberOfKey(l, k).n;
+  const numberOf = (k: string): number => (k ? numberOfKey(l, k).n : -1);
   const manager = (u: number): void => {
     const m = managerOf(l, u);
     if (m >= 0) person(m);
@@ -153,8 +160,9 @@ export function recipients(l: Loaded, about: OrderAbout, to: readonly MessageTo[
       );
       if (g >= 0) for (let u = 0; u < org.users.length; u++) if (has(view.groupMembers[g]!, u)) person(u);
     } else if ('channel' in one) {
-      const s = channelsOf(l).find((c) => c.id === one.channel || c.name === one.channel);
-      if (s) found.set(s.id, { way: 'chat', recipient: s.id, name: s.name, key: `space:${key(s.source, s.own)}` });
+      const s = channelsOf(l, taking).find((c) => c.id === one.channel || c.name === one.channel);
+      if (s)
+        found.set(s.id, { way: 'chat', recipient: s.id, name: s.name, key: `space:${key(s.source, s.own)}` });
     } else if ('sponsor' in one) for (const k of about.things) for (const u of sponsorsOf(l, k)) person(u);
   }
   return [...found.values()];
@@ -191,12 +199,17 @@ function sponsorsOf(l: Loaded, k: string): number[] {
   return most ? [most[0]] : [];
 }
 
-/** Channels that messages can be put into, by name. */
-export function channelsOf(l: Loaded): { id: string; source: string; own: string; name: string }[] {
+/** Channels that messages can be put into, by name. `taking`: sources that take messages. */
+export function channelsOf(
+  l: Loaded,
+  taking: readonly string[],
+): { id: string; source: string; own: string; name: string }[] {
   return l.org.spaces
     .flatMap((s, n) => {
       const { source, id } = unkey(s.id);
-      return s.kind === 'channel' && l.org.spaceListed[n] ? { id: `${source}/${id}`, source, own: id, name: s.name } : [];
+      return s.kind === 'channel' && taking.includes(source) && l.org.spaceListed[n]
+        ? { id: `${source}/${id}`, source, own: id, name: s.name }
+        : [];
     })
     .sort((a, b) => nameOrder(a.name, b.name));
 }

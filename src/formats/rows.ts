@@ -167,9 +167,7 @@ export const personSchema = z
     title: opt(text),
     active: opt(z.boolean()),
     emails: opt(z.array(z.object({ value: opt(text) }))),
-    [SCIM_ENTERPRISE]: opt(
-      z.object({ department: opt(text), manager: opt(z.object({ value: opt(id) })) }),
-    ),
+    [SCIM_ENTERPRISE]: opt(z.object({ department: opt(text), manager: opt(z.object({ value: opt(id) })) })),
     [SCIM_IDENTITY]: opt(z.object({ kind: opt(z.enum(['member', 'guest'])), expiresAt: opt(time) })),
   })
   .transform((u): PersonRow => {

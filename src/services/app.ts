@@ -155,7 +155,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   // exceptions come to their last day
   present.subscribe(() => decisions.arm());
   const happened = new Happenings({ db, ledger, engine, secrets, jobs, events, surveys, clock });
-  const outbox = new Outbox(db, ledger, jobs, mail, (channel, text, key) => surveys.post(channel, text, key), clock);
+  const outbox = new Outbox(
+    db,
+    ledger,
+    jobs,
+    mail,
+    (channel, text, key) => surveys.post(channel, text, key),
+    clock,
+  );
   const orders = new Orders({
     db,
     ledger,
@@ -173,6 +180,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   orders.runs.onSuspended = () => decisions.arm();
   happened.onNew = () => void orders.begin.look();
   happened.signals.onFound = (tx, signal) => orders.begin.bySignal(tx, signal);
+  happened.signals.onKept = () => void jobs.look().catch(() => undefined);
   policies.onHits = (tx, policy, hits, at) => orders.begin.byHits(tx, policy, hits, at);
   const schedule = new Schedule(db, ledger, jobs, surveys, clock);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);

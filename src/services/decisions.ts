@@ -332,7 +332,10 @@ async function suspendedSharing(db: Db): Promise<AtMoment[]> {
     mode: 'enforce' as const,
     severity: 'high' as const,
     responses: [
-      { do: 'refuse' as const, text: 'Your sharing is suspended until a steward has looked at it. Ask the stewards.' },
+      {
+        do: 'refuse' as const,
+        text: 'Your sharing is suspended until a steward has looked at it. Ask the stewards.',
+      },
     ],
   };
   return [

@@ -1,4 +1,5 @@
 /** What runs by itself, and when: surveys in a rhythm, and everything else that waits for its time. */
+import { CURRENT_ORDERS } from './orders/rows.ts';
 import { nextOf } from '../core/guard/rhythm.ts';
 import type { ScheduleSettings } from '../core/dates.ts';
 import type { Waits } from '../dto/jobs.ts';
@@ -66,6 +67,15 @@ export class Schedule {
         const next = nextOf(p.rhythm, now, settings.zone);
         if (next) await this.jobs.add(tx, 'policy', p.id, BY_ITSELF, next);
       }
+      const orders = await tx.query<{ id: number; rhythm: string }>(
+        `select c.id, c.doc->'when'->>'rhythm' as rhythm from (${CURRENT_ORDERS}) c join job j on j.kind = 'order' and j.subject = c.id
+         where j.state = 'waiting' and j.due > $1 and c.doc->'when'->>'rhythm' is not null`,
+        [now],
+      );
+      for (const o of orders) {
+        const next = nextOf(o.rhythm, now, settings.zone);
+        if (next) await this.jobs.add(tx, 'order', o.id, BY_ITSELF, next);
+      }
     });
     await this.jobs.look();
   }
@@ -81,6 +91,8 @@ export class Schedule {
     }>(
       `select j.kind, j.subject, j.due, j.started_by,
          case j.kind when 'policy' then (select name from policy where id = j.subject)
+           when 'order' then (select v.doc->>'name' from standing_order o join standing_order_version v
+             on v.standing_order = o.id and v.version = o.version where o.id = j.subject)
            when 'plan' then (select name from plan where id = j.subject) end as name
        from job j where j.state = 'waiting' order by j.due, j.id limit 500`,
     );

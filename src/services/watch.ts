@@ -176,6 +176,12 @@ export class Watch {
       [account.address],
     );
     const [signals] = await this.db.query<{ n: number }>(SIGNALS_WAITING);
+    const [orders] = await this.db.query<{ troubled: number; suspended: number; unsent: number }>(
+      `select (select count(*)::int from order_run where ended_at is null and state in ('failed', 'held')) as troubled,
+         (select count(*)::int from sharing_suspended where ended_at is null) as suspended,
+         (select count(*)::int from message where state = 'failed' and digest is null and made_at > $1) as unsent`,
+      [new Date(now.getTime() - SOON)],
+    );
     const waiting: Waiting[] = [
       { kind: 'survey-failed', count: last && last.state !== 'done' ? 1 : 0 },
       { kind: 'not-read', count: last?.state === 'done' ? last.failures : 0 },
@@ -184,7 +190,10 @@ export class Watch {
         count: last?.finished_at && now.getTime() - last.finished_at.getTime() > OLD ? 1 : 0,
       },
       { kind: 'plans-troubled', count: plans!.troubled },
+      { kind: 'sharing-suspended', count: orders!.suspended },
       { kind: 'signals', count: signals!.n },
+      { kind: 'runs-troubled', count: orders!.troubled },
+      { kind: 'messages-failed', count: orders!.unsent },
       ...ofFindings,
       { kind: 'limits-proposed', count: proposed && proposed.by !== account.address ? 1 : 0 },
       { kind: 'roles-asked', count: account.role === 'steward' ? roles!.n : 0 },

@@ -153,6 +153,20 @@ export const STEPS: readonly Step[] = [
         picture: 'decisions',
       },
       {
+        name: 'Orders',
+        path: '/guard/orders',
+        whole: true,
+        asks: 'What is done by itself when something happens, and how far has it come?',
+        picture: 'order',
+      },
+      {
+        name: 'Coaching',
+        path: '/guard/coaching',
+        whole: true,
+        asks: 'Who is told how often, what do they answer, and does it happen again?',
+        picture: 'coaching',
+      },
+      {
         name: 'Signals',
         path: '/guard/signals',
         whole: true,
@@ -184,6 +198,13 @@ export const STEPS: readonly Step[] = [
         whole: true,
         asks: 'What was done, by whom, and is the record intact?',
         picture: 'ledger',
+      },
+      {
+        name: 'Messages',
+        path: '/record/messages',
+        whole: true,
+        asks: 'What was sent to whom, what waits, and what did not arrive?',
+        picture: 'messages',
       },
       {
         name: 'Schedule',

@@ -63,7 +63,8 @@ async function take(raw: Buffer, recipients: readonly string[]): Promise<void> {
       attachments: mail.attachments.map((a) => ({
         name: a.filename ?? '',
         type: a.mimeType,
-        text: typeof a.content === 'string' ? a.content : Buffer.from(a.content as ArrayBuffer).toString('utf8'),
+        text:
+          typeof a.content === 'string' ? a.content : Buffer.from(a.content as ArrayBuffer).toString('utf8'),
       })),
     };
     appendFileSync(file, JSON.stringify(letter) + '\n');
@@ -95,7 +96,8 @@ export function mailServer(): Promise<number> {
         ).then(
           () => {
             // it has it, and says nothing
-            if (how === 'lost') for (const c of server.connections) (c as unknown as { close(): void }).close();
+            if (how === 'lost')
+              for (const c of server.connections) (c as unknown as { close(): void }).close();
             else done();
           },
           (e: Error) => done(e),
@@ -109,7 +111,13 @@ export function mailServer(): Promise<number> {
   });
 }
 
-const ESCAPED: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' };
+const ESCAPED: Record<string, string> = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  "'": '&#39;',
+};
 const text = (t: string): string => t.replace(/[&<>"']/g, (c) => ESCAPED[c]!);
 const STYLE = `body{font:16px/1.5 sans-serif;margin:0;color:#222;background:#fff}header{background:#eee;border-bottom:2px solid #999;
 padding:.6rem 1.2rem;display:flex;gap:1.2rem}main{padding:1.2rem;max-width:60rem}small{color:#555}li{margin:.3rem 0}
@@ -130,16 +138,21 @@ export function mailboxes(req: IncomingMessage, res: ServerResponse, url: URL): 
     for (const to of boxes.keys()) boxes.set(to, once(letters.filter((l) => l.to === to)).length);
     body = `<h1>Mailboxes</h1>${boxes.size ? '' : '<p>No mail has come yet.</p>'}<ul>${[...boxes]
       .sort()
-      .map(([to, n]) => `<li><a href="/mail/${encodeURIComponent(to)}">${text(to)}</a> <small>${n}</small></li>`)
+      .map(
+        ([to, n]) => `<li><a href="/mail/${encodeURIComponent(to)}">${text(to)}</a> <small>${n}</small></li>`,
+      )
       .join('')}</ul>`;
   } else {
     const mine = once(letters.filter((l) => l.to === address)).reverse();
     body = `<h1>${text(address)}</h1>${mine
       .map(
-        (l) => `<article><h2>${text(l.subject)}</h2><small>${text(l.from)}, ${text(l.at)}</small><pre>${text(l.text).replace(
-          /\bhttp:\/\/(?:localhost|127\.0\.0\.1):\d+\/[\w/#?=&;.~%-]*/g,
-          (link) => `<a href="${link}">${link}</a>`,
-        )}</pre>${l.attachments.map((a) => `<details><summary>${text(a.name)}</summary><pre>${text(a.text)}</pre></details>`).join('')}</article>`,
+        (l) =>
+          `<article><h2>${text(l.subject)}</h2><small>${text(l.from)}, ${text(l.at)}</small><pre>${text(
+            l.text,
+          ).replace(
+            /\bhttp:\/\/(?:localhost|127\.0\.0\.1):\d+\/[\w/#?=&;.~%-]*/g,
+            (link) => `<a href="${link}">${link}</a>`,
+          )}</pre>${l.attachments.map((a) => `<details><summary>${text(a.name)}</summary><pre>${text(a.text)}</pre></details>`).join('')}</article>`,
       )
       .join('')}`;
   }

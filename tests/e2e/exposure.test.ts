@@ -641,6 +641,14 @@ describe('tables exported', () => {
       at: '/api/signals',
       asked: [{}, { state: 'all' }, { pattern: '1' }, { text: 'nothing like it' }],
     },
+    runs: {
+      at: '/api/orders/runs',
+      asked: [{}, { show: 'all' }, { order: '1' }, { text: 'nothing like it' }],
+    },
+    messages: {
+      at: '/api/messages',
+      asked: [{}, { state: 'failed' }, { kind: 'order' }, { text: 'nothing like it' }],
+    },
     'data-types': { at: '/api/data-types', asked: [{}, { where: 'weight >= 3' }] },
     ledger: {
       at: '/api/ledger',

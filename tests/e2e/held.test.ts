@@ -276,6 +276,15 @@ describe('an account that is held to a part', () => {
         '/api/ledger/export',
         '/api/ledger/heads',
         '/api/ledger',
+        '/api/messages',
+        '/api/messages/settings',
+        '/api/orders/[id]',
+        '/api/orders/coaching',
+        '/api/orders',
+        '/api/orders/reasons',
+        '/api/orders/runs/[id]',
+        '/api/orders/runs',
+        '/api/orders/suspended',
         '/api/policies/[id]',
         '/api/policies/applies',
         '/api/policies/around',
@@ -378,6 +387,34 @@ describe('an account that is held to a part', () => {
       'DELETE /api/events/telling': [[403, { source: 'drives' }]],
       'POST /api/events/in/[source]': [[401, {}]],
       'PUT /api/schedule': [[403, { zone: 'UTC', full: null, incremental: null }]],
+      'PUT /api/answers/[id]': [[404, { id: 1, what: 'keep' }]],
+      'PUT /api/messages': [[403, { ids: [1] }]],
+      'PUT /api/messages/settings': [
+        [
+          403,
+          {
+            host: 'x',
+            port: 25,
+            security: 'tls',
+            user: '',
+            password: '',
+            from: 'x@x.example',
+            site: 'https://x.example',
+          },
+        ],
+      ],
+      'POST /api/messages/settings': [[403, { to: 'x@x.example' }]],
+      'PUT /api/messages/wish': [[200, { gather: 'daily', quiet: null }]],
+      'POST /api/orders': [[403, { order: {} }]],
+      'PUT /api/orders/[id]': [[403, { order: {}, from: 1 }]],
+      'DELETE /api/orders/[id]': [[403, {}]],
+      'POST /api/orders/foresee': [[403, { order: {} }]],
+      'POST /api/orders/begin': [[403, { order: 1, signal: 1 }]],
+      'DELETE /api/orders/exceptions': [[403, { id: 1 }]],
+      'PUT /api/orders/reasons': [[403, { reasons: [] }]],
+      'PUT /api/orders/runs': [[403, { ids: [1], act: 'cancel' }]],
+      'PUT /api/orders/runs/[id]': [[403, { until: '2099-01-01', reason: 'because' }]],
+      'DELETE /api/orders/suspended': [[403, { id: 1 }]],
       'PUT /api/signals': [[403, { ids: [1], state: 'ignored' }]],
       'POST /api/signals/patterns': [[403, pattern]],
       'PUT /api/signals/patterns': [[403, { ...pattern, id: 1, version: 1 }]],
@@ -423,7 +460,7 @@ describe('an account that is held to a part', () => {
       const cases = sent[`${method} ${path}`];
       expect(cases, `${method} ${path} is not tried here`).toBeDefined();
       for (const [status, body] of cases!) {
-        const url = path.replace('[id]', /plans|policies/.test(path) ? plan! : 'iban');
+        const url = path.replace('[id]', /plans|policies|orders|answers/.test(path) ? plan! : 'iban');
         const response = await scene.raw(method, url, { headers: asPart(), body });
         const text = await response.text();
         expect([`${method} ${path} ${JSON.stringify(body)}`, response.status, text.slice(0, 200)]).toEqual([

@@ -42,10 +42,24 @@ async function share(how: { audience?: 'anyone'; to?: string }): Promise<string>
   const id = `made-${++n}`;
   const on = { item: file.id };
   if (how.audience) {
-    const link: LinkRow = { id, on, audience: 'anyone', role: 'reader', createdBy: owner.id, createdAt: new Date().toISOString() };
+    const link: LinkRow = {
+      id,
+      on,
+      audience: 'anyone',
+      role: 'reader',
+      createdBy: owner.id,
+      createdAt: new Date().toISOString(),
+    };
     await scene.control('PUT', 'truth/links', link);
   } else {
-    const grant: GrantRow = { id, on, to: { email: how.to! }, role: 'reader', grantedBy: owner.id, grantedAt: new Date().toISOString() };
+    const grant: GrantRow = {
+      id,
+      on,
+      to: { email: how.to! },
+      role: 'reader',
+      grantedBy: owner.id,
+      grantedAt: new Date().toISOString(),
+    };
     await scene.control('PUT', 'truth/grants', grant);
   }
   return id;
@@ -55,9 +69,17 @@ beforeAll(async () => {
   await scene.up();
   await scene.survey();
   const spaces = new Map((await scene.truth<SpaceRow[]>('spaces')).map((s) => [s.id, s]));
-  const users = await scene.truth<{ id: string; displayName: string; userName: string; active?: boolean; emails?: { value: string }[] }[]>('users');
+  const users =
+    await scene.truth<
+      { id: string; displayName: string; userName: string; active?: boolean; emails?: { value: string }[] }[]
+    >('users');
   file = (await scene.truth<ItemRow[]>('items')).find(
-    (i) => i.kind === 'file' && i.owner && spaces.get(i.space)?.workspace === 'drives' && !i.held && users.find((u) => u.id === i.owner)?.active !== false,
+    (i) =>
+      i.kind === 'file' &&
+      i.owner &&
+      spaces.get(i.space)?.workspace === 'drives' &&
+      !i.held &&
+      users.find((u) => u.id === i.owner)?.active !== false,
   )!;
   const u = users.find((x) => x.id === file.owner)!;
   owner = { id: u.id, name: u.displayName, address: (u.emails?.[0]?.value ?? u.userName).toLowerCase() };
@@ -79,12 +101,20 @@ afterAll(() => scene.down());
 
 describe('mail', () => {
   it('goes out as it is set, and the password is told to nobody', async () => {
-    expect(await scene.api('POST', '/api/messages/settings', { to: 'somebody@tarntide.example' })).toEqual({ sent: true });
+    expect(await scene.api('POST', '/api/messages/settings', { to: 'somebody@tarntide.example' })).toEqual({
+      sent: true,
+    });
     const [letter] = await letters('somebody@tarntide.example');
     expect(letter!.subject).toBe('A test message from Gate Lantern');
     await scene.control('PUT', 'mail', { mode: 'never', times: 1 });
-    const no = await scene.raw('POST', '/api/messages/settings', { role: 'steward', body: { to: 'x@tarntide.example' } });
-    expect([no.status, ((await no.json()) as { detail: string }).detail]).toEqual([502, expect.stringContaining('No such mailbox')]);
+    const no = await scene.raw('POST', '/api/messages/settings', {
+      role: 'steward',
+      body: { to: 'x@tarntide.example' },
+    });
+    expect([no.status, ((await no.json()) as { detail: string }).detail]).toEqual([
+      502,
+      expect.stringContaining('No such mailbox'),
+    ]);
   });
 });
 
@@ -99,11 +129,18 @@ describe('a link for anyone', () => {
     });
     expect(asked!.text).toContain(`Hello ${owner.name}`);
     expect(asked!.text).toContain(file.name);
-    expect(asked!.attachments[0]).toMatchObject({ type: 'text/calendar', text: expect.stringContaining('BEGIN:VEVENT') });
+    expect(asked!.attachments[0]).toMatchObject({
+      type: 'text/calendar',
+      text: expect.stringContaining('BEGIN:VEVENT'),
+    });
     const opened = /\/answer#(\S+)/.exec(asked!.text)![1]!;
     const open = (token: string) => scene.raw('POST', '/api/answers/link', { body: { link: token } });
     const question = (await (await open(opened)).json()) as QuestionPage;
-    expect(question).toMatchObject({ state: 'open', reader: owner.name, answers: ['reason', 'undo', 'not-me'] });
+    expect(question).toMatchObject({
+      state: 'open',
+      reader: owner.name,
+      answers: ['reason', 'undo', 'not-me'],
+    });
     expect(question.things.map((t) => t.name)).toEqual([file.name]);
     // no wider than the question, and not to be guessed
     expect((await open(opened.replace(/^\d+/, (q) => String(Number(q) + 1)))).status).toBe(404);
@@ -115,7 +152,14 @@ describe('a link for anyone', () => {
     expect(await answer.json()).toMatchObject({ state: 'answered', answer: { what: 'undo', by: 'you' } });
     const page = await ended(id);
     expect(await scene.truth('links', link)).toBeNull();
-    expect(page.did.map((d) => d.what)).toEqual(['asked', 'answered', 'planned', 'changed', 'branched', 'branched']);
+    expect(page.did.map((d) => d.what)).toEqual([
+      'asked',
+      'answered',
+      'planned',
+      'changed',
+      'branched',
+      'branched',
+    ]);
     expect(page.state).toBe('done');
     // a plan like any other: it can be undone
     const { plan } = page.did.find((d) => d.plan)!;
@@ -123,8 +167,13 @@ describe('a link for anyone', () => {
     const shown = (await (await open(opened)).json()) as QuestionPage;
     expect(shown.effect).toContain('It took.');
     // the first answer counts
-    const second = await scene.raw('PUT', '/api/answers/link', { body: { link: opened, what: 'reason', reason: 'x' } });
-    expect([second.status, ((await second.json()) as { detail: string }).detail]).toEqual([409, expect.stringContaining('was first')]);
+    const second = await scene.raw('PUT', '/api/answers/link', {
+      body: { link: opened, what: 'reason', reason: 'x' },
+    });
+    expect([second.status, ((await second.json()) as { detail: string }).detail]).toEqual([
+      409,
+      expect.stringContaining('was first'),
+    ]);
     const coaching = await scene.api<Coaching>('GET', '/api/orders/coaching?by=person');
     expect(coaching.rows).toMatchObject([{ name: owner.name, notices: 1, answered: 1, undone: 1, again: 0 }]);
     await remove(id);
@@ -137,22 +186,40 @@ describe('four weeks later', () => {
       { do: 'wait', for: 'P4W' },
       { do: 'look', still: true },
       { do: 'change', about: 'share', response: { do: 'withdraw' } },
-      { do: 'tell', to: [{ actor: true }, { channel: (await channel()).name }], subject: '“{{ thing.name }}” is not shared any more', text: '{{ change.did }}' },
+      {
+        do: 'tell',
+        to: [{ actor: true }, { channel: (await channel()).name }],
+        subject: '“{{ thing.name }}” is not shared any more',
+        text: '{{ change.did }}',
+      },
     ];
-    const { id } = await make(order('Four weeks', { event: ['file.shared', 'grant.made'] }, steps, { if: 'outside' }));
+    const { id } = await make(
+      order('Four weeks', { event: ['file.shared', 'grant.made'] }, steps, { if: 'outside' }),
+    );
     const first = await share({ to: OUT });
-    const one = await until('a run to wait', async () => (await runs(`order=${id}`)).rows.find((r) => r.state === 'waiting'));
+    const one = await until('a run to wait', async () =>
+      (await runs(`order=${id}`)).rows.find((r) => r.state === 'waiting'),
+    );
     const weeks = (Date.parse(one.due!) - Date.parse(one.beganAt)) / 86_400_000;
     expect(Math.round(weeks)).toBe(28);
     const foreseen = await scene.api<{ foreseen: Foreseen }>('POST', '/api/orders/foresee', {
       order: order('Four weeks', { event: ['file.shared', 'grant.made'] }, steps, { if: 'outside' }),
     });
     expect(foreseen.foreseen.lines.map((l) => l.assumed)).toEqual([null, 'It still is.', null, null]);
-    expect(foreseen.foreseen.lines[3]!.messages[0]).toMatchObject({ subject: `“${file.name}” is not shared any more` });
+    expect(foreseen.foreseen.lines[3]!.messages[0]).toMatchObject({
+      subject: `“${file.name}” is not shared any more`,
+    });
     expect(foreseen.foreseen.times).toBeGreaterThan(0);
     await scene.api('PUT', '/api/orders/runs', { ids: [one.id], act: 'go-on' });
     const page = await ended(id);
-    expect(page.did.map((d) => d.what)).toEqual(['hurried', 'waited', 'looked', 'planned', 'changed', 'told']);
+    expect(page.did.map((d) => d.what)).toEqual([
+      'hurried',
+      'waited',
+      'looked',
+      'planned',
+      'changed',
+      'told',
+    ]);
     expect(await scene.truth('grants', first)).toBeNull();
     const posts = await until('the message in the channel', async () => {
       const all = (await (await scene.control('GET', 'posts')).json()) as { channel: string; text: string }[];
@@ -162,7 +229,9 @@ describe('four weeks later', () => {
     expect(posts[0]!.text).toContain('is not shared any more');
     // one that is gone by itself
     const second = await share({ to: 'other@harbour-office.test' });
-    const two = await until('another run to wait', async () => (await runs(`order=${id}`)).rows.find((r) => r.state === 'waiting'));
+    const two = await until('another run to wait', async () =>
+      (await runs(`order=${id}`)).rows.find((r) => r.state === 'waiting'),
+    );
     await scene.control('DELETE', `truth/grants/${second}`);
     await scene.api('PUT', '/api/orders/runs', { ids: [two.id], act: 'go-on' });
     const stopped = await until('it to stop', async () => {
@@ -175,20 +244,36 @@ describe('four weeks later', () => {
 });
 
 const channel = async (): Promise<SpaceRow> =>
-  (await scene.truth<SpaceRow[]>('spaces')).find((s) => s.kind === 'channel')!;
+  (await scene.truth<SpaceRow[]>('spaces')).find((s) => s.kind === 'channel' && s.workspace === 'channels')!;
 
 describe('a burst', () => {
   it('suspends sharing, which the workspace asks about, until a steward lets them share again', async () => {
     const { id } = await make(
-      order('Burst', { event: ['file.shared'] }, [
-        { do: 'suspend-sharing', about: 'actor' },
-        { do: 'tell', to: [{ stewards: true }], subject: 'Sharing by {{ actor.name }} is suspended', text: '{{ change.did }}\n{{ run.link }}' },
-      ], { if: 'outside' }),
+      order(
+        'Burst',
+        { event: ['file.shared'] },
+        [
+          { do: 'suspend-sharing', about: 'actor' },
+          {
+            do: 'tell',
+            to: [{ stewards: true }],
+            subject: 'Sharing by {{ actor.name }} is suspended',
+            text: '{{ change.did }}\n{{ run.link }}',
+          },
+        ],
+        { if: 'outside' },
+      ),
     );
-    await scene.control('POST', 'happen', { workspace: 'drives', type: 'file.shared', subject: file.id, data: { user: owner.id, target: { email: OUT } } });
+    await scene.control('POST', 'happen', {
+      workspace: 'drives',
+      type: 'file.shared',
+      subject: file.id,
+      data: { user: owner.id, target: { email: OUT } },
+    });
     const page = await ended(id);
     expect(page.suspended).toMatchObject([{ name: owner.name, over: false }]);
-    const token = (await scene.api<{ token: string }>('POST', '/api/decisions/asking', { source: 'drives' })).token;
+    const token = (await scene.api<{ token: string }>('POST', '/api/decisions/asking', { source: 'drives' }))
+      .token;
     const ask = async (): Promise<boolean> => {
       const answer = await fetch(`${scene.base}/access/v1/evaluation`, {
         method: 'POST',
@@ -223,16 +308,36 @@ describe('what can go wrong', () => {
     });
     const { detail } = (await answer.json()) as { detail: string };
     expect(answer.status).toBe(422);
-    for (const part of ['steps[0].subject: There is no field thing.colour', 'steps[0].text', 'steps[1].on.answer: Nobody was asked', 'steps[2].if'])
+    for (const part of [
+      'steps[0].subject: There is no field thing.colour',
+      'steps[0].text',
+      'steps[1].on.answer: Nobody was asked',
+      'steps[2].if',
+    ])
       expect(detail).toContain(part);
   });
 
   it('names that mean harm are text in a message', async () => {
-    const name = 'Pay {{ order.name }} now <script>alert(1)</script>\r\nBcc: all@evil.test http://evil.test/x';
+    const name =
+      'Pay {{ order.name }} now <script>alert(1)</script>\r\nBcc: all@evil.test http://evil.test/x';
     await scene.control('PUT', 'truth/items', { ...file, name });
     await scene.survey();
-    const { id } = await make(order('Hostile', { event: ['file.shared'] }, [{ do: 'tell', to: [{ address: 'reader@tarntide.example' }], subject: 'About {{ thing.name }}', text: 'See {{ thing.name }}' }]));
-    await scene.control('POST', 'happen', { workspace: 'drives', type: 'file.shared', subject: file.id, data: { user: owner.id } });
+    const { id } = await make(
+      order('Hostile', { event: ['file.shared'] }, [
+        {
+          do: 'tell',
+          to: [{ address: 'reader@tarntide.example' }],
+          subject: 'About {{ thing.name }}',
+          text: 'See {{ thing.name }}',
+        },
+      ]),
+    );
+    await scene.control('POST', 'happen', {
+      workspace: 'drives',
+      type: 'file.shared',
+      subject: file.id,
+      data: { user: owner.id },
+    });
     await ended(id);
     const [letter] = await until('the mail', async () => {
       const all = await letters('reader@tarntide.example');
@@ -248,11 +353,26 @@ describe('what can go wrong', () => {
   });
 
   it('mail that is refused for now is tried again, and what is refused for ever is said', async () => {
-    const { id } = await make(order('Refusals', { event: ['file.shared'] }, [{ do: 'tell', to: [{ address: 'gone@tarntide.example' }], subject: 'x', text: 'y' }]));
+    const { id } = await make(
+      order('Refusals', { event: ['file.shared'] }, [
+        { do: 'tell', to: [{ address: 'gone@tarntide.example' }], subject: 'x', text: 'y' },
+      ]),
+    );
     await scene.control('PUT', 'mail', { mode: 'never', times: 1 });
-    await scene.control('POST', 'happen', { workspace: 'drives', type: 'file.shared', subject: file.id, data: { user: owner.id } });
-    const failed = await until('it to fail', async () => (await scene.api<MessagesPage>('GET', '/api/messages?state=failed')).rows[0]);
-    expect(failed).toMatchObject({ recipient: 'gone@tarntide.example', trouble: expect.stringContaining('No such mailbox') });
+    await scene.control('POST', 'happen', {
+      workspace: 'drives',
+      type: 'file.shared',
+      subject: file.id,
+      data: { user: owner.id },
+    });
+    const failed = await until(
+      'it to fail',
+      async () => (await scene.api<MessagesPage>('GET', '/api/messages?state=failed')).rows[0],
+    );
+    expect(failed).toMatchObject({
+      recipient: 'gone@tarntide.example',
+      trouble: expect.stringContaining('No such mailbox'),
+    });
     await scene.api('PUT', '/api/messages', { ids: [failed.id] });
     await until('it to be sent', async () => (await letters('gone@tarntide.example')).length === 1);
     await remove(id);

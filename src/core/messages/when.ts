@@ -62,9 +62,7 @@ export function dueOf(
   const gather = urgent || wish.gather === 'at-once' ? (many ? 'hourly' : undefined) : wish.gather;
   let due = now;
   if (gather)
-    due = nextHour(now, wish.zone, (h) =>
-      gather === 'daily' ? h === DAILY_AT : h % EVERY[gather] === 0,
-    );
+    due = nextHour(now, wish.zone, (h) => (gather === 'daily' ? h === DAILY_AT : h % EVERY[gather] === 0));
   if (message.severity !== 'critical' && isQuiet(wish, due))
     due = nextHour(due, wish.zone, (h) => h === wish.quiet!.until);
   return { due, gathered: gather !== undefined || due > now };

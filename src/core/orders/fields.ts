@@ -10,6 +10,7 @@ export const MESSAGE_FIELDS = {
   'actor.name': 'who did it',
   'actor.department': 'their department',
   'event.did': 'what was done, such as “shared”',
+  'event.told': 'what was done, as a sentence would say it: shared “Rates.xlsx” with …',
   'event.at': 'when, by the clock of whoever reads it',
   'event.device': 'on what kind of device',
   'event.times': 'how often this order has begun for the same person in 30 days, this one included',

@@ -23,7 +23,11 @@ export function readOrder(
   const wrong: Wrong[] = [];
   const large = tooLarge(order.steps);
   if (large) wrong.push({ at: 'steps', why: large });
-  const ask = (at: string, text: string | undefined, table: ReturnType<typeof thingTable> | 'events'): void => {
+  const ask = (
+    at: string,
+    text: string | undefined,
+    table: ReturnType<typeof thingTable> | 'events',
+  ): void => {
     if (text === undefined) return;
     try {
       checkFilter(text, table);
@@ -40,9 +44,15 @@ export function readOrder(
     if (why) wrong.push({ at: 'when.rhythm', why });
     const field = when.date && (FIELDS[table] as Record<string, { type: string }>)[when.date.field];
     if (when.date && field?.type !== 'time')
-      wrong.push({ at: 'when.date.field', why: `“${when.date.field}” is no date of a ${SUBJECTS[when.subject].words[0]}.` });
+      wrong.push({
+        at: 'when.date.field',
+        why: `“${when.date.field}” is no date of a ${SUBJECTS[when.subject].words[0]}.`,
+      });
     if (!when.date && !order.if)
-      wrong.push({ at: 'if', why: 'It says of which it is: without a condition it would begin for all of them.' });
+      wrong.push({
+        at: 'if',
+        why: 'It says of which it is: without a condition it would begin for all of them.',
+      });
   }
   if ('policy' in when && order.if) wrong.push({ at: 'if', why: 'The rule has its own condition.' });
   else ask('if', order.if, ofEvents ? 'events' : table);
@@ -62,21 +72,31 @@ export function readOrder(
       if (why) wrong.push({ at: `${at}.response.do`, why });
     }
     if ('about' in step && step.about !== 'thing' && !ofEvents)
-      wrong.push({ at: `${at}.about`, why: 'It begins with no event: nobody did it, and nothing was shared.' });
+      wrong.push({
+        at: `${at}.about`,
+        why: 'It begins with no event: nobody did it, and nothing was shared.',
+      });
     if (step.do !== 'tell' && step.do !== 'ask') continue;
     for (const key of ['subject', 'text'] as const) {
       const why = template(step[key], fieldsFor(order, step, before));
       if (why) wrong.push({ at: `${at}.${key}`, why });
     }
     step.to.forEach((to, n) => {
-      if (('actor' in to || 'target' in to || 'manager' in to) && !ofEvents && !('manager' in to && 'subject' in when && when.subject === 'identity'))
+      if (
+        ('actor' in to || 'target' in to || 'manager' in to) &&
+        !ofEvents &&
+        !('manager' in to && 'subject' in when && when.subject === 'identity')
+      )
         wrong.push({ at: `${at}.to[${n}]`, why: 'It begins with no event: nobody did it.' });
     });
   }
   return wrong.length ? { wrong } : { order, wrong };
 }
 
-function wrongChange({ when }: Order, { about, response }: Extract<Step, { do: 'change' }>): string | undefined {
+function wrongChange(
+  { when }: Order,
+  { about, response }: Extract<Step, { do: 'change' }>,
+): string | undefined {
   const subjects =
     about === 'thing'
       ? 'subject' in when

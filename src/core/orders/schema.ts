@@ -39,7 +39,11 @@ const message = {
 };
 
 export type Step =
-  | { do: 'wait'; for?: string | undefined; until?: { weekday?: number | undefined; hour: number } | undefined }
+  | {
+      do: 'wait';
+      for?: string | undefined;
+      until?: { weekday?: number | undefined; hour: number } | undefined;
+    }
   | { do: 'look'; still?: true | undefined; if?: string | undefined }
   | { do: 'change'; about: About; response: RuleResponse }
   | { do: 'suspend-sharing'; about: 'actor' | 'target' }
@@ -55,7 +59,8 @@ export type Step =
     }
   | { do: 'branch'; on: BranchOn; then: Step[]; else: Step[] }
   | { do: 'stop' };
-export type BranchOn = { answer: (AnswerName | 'none')[] } | { still: true } | { if: string } | { event: string };
+export type BranchOn =
+  { answer: (AnswerName | 'none')[] } | { still: true } | { if: string } | { event: string };
 export type StepName = Step['do'];
 
 /** How deep branches may lie in each other, and how many steps there may be in all. */
@@ -103,7 +108,12 @@ const stepSchema: z.ZodType<Step, Step> = z.lazy(() =>
 
 /** With what an order begins. */
 export const whenSchema = z.union([
-  z.strictObject({ event: z.array(z.enum(Object.keys(EVENT_TYPES) as EventType[])).min(1).max(30) }),
+  z.strictObject({
+    event: z
+      .array(z.enum(Object.keys(EVENT_TYPES) as EventType[]))
+      .min(1)
+      .max(30),
+  }),
   z.strictObject({ signal: words.max(100) }),
   z.strictObject({ policy: words.max(200), rule: words.max(64) }),
   z.strictObject({

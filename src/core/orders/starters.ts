@@ -5,7 +5,8 @@ import type { MessageTo } from '../guard/schema.ts';
 import type { AnswerName, Order, Step, When } from './schema.ts';
 
 const SHARES = ['file.shared', 'grant.made', 'link.made'] as const;
-const [BURST, DOWNLOADS, , , FIRST_DOMAIN, , GUEST_MANAGER, OPENED_WIDER, REFUSED, BY_NIGHT] = PATTERN_STARTERS.map((p) => p.name);
+const [BURST, DOWNLOADS, , , FIRST_DOMAIN, , GUEST_MANAGER, OPENED_WIDER, REFUSED, BY_NIGHT] =
+  PATTERN_STARTERS.map((p) => p.name);
 
 const wait = (time: string): Step => ({ do: 'wait', for: time });
 const still: Step = { do: 'look', still: true };
@@ -17,7 +18,14 @@ const tell = (to: MessageTo[], subject: string, text: string, gathered = false):
   text,
   ...(gathered && { gathered: true }),
 });
-const ask = (to: MessageTo[], subject: string, text: string, answers: AnswerName[], within: string, remind?: string): Step => ({
+const ask = (
+  to: MessageTo[],
+  subject: string,
+  text: string,
+  answers: AnswerName[],
+  within: string,
+  remind?: string,
+): Step => ({
   do: 'ask',
   to,
   subject,
@@ -38,8 +46,9 @@ const OWNER: MessageTo[] = [{ owner: true }];
 
 /** What happened, in one sentence of a message. */
 const HAPPENED =
-  'on {{ event.at }} {{ actor.name }} {{ event.did }}, for {{ target.name }}: “{{ thing.name }}” in {{ thing.path }}.{% if thing.types != "" %} It holds {{ thing.types }}.{% endif %}';
-const ABOUT = 'Where it lies: {{ thing.path }}\nWhat it holds: {{ thing.types }}\nWho did it: {{ actor.name }}, {{ actor.department }}\n\n{{ run.link }}';
+  'on {{ event.at }} {{ actor.name }} {{ event.told }}, in {{ thing.path }}.{% if thing.types != "" %} It holds {{ thing.types }}.{% endif %}';
+const ABOUT =
+  'Where it lies: {{ thing.path }}\nWhat it holds: {{ thing.types }}\nWho did it: {{ actor.name }}, {{ actor.department }}\n\n{{ run.link }}';
 
 const order = (
   name: string,
@@ -59,7 +68,10 @@ const order = (
   ...(condition && { if: condition }),
   steps,
 });
-const daily = (subject: Extract<When, { rhythm: string }>['subject'], date?: { field: string; before: string }): When => ({
+const daily = (
+  subject: Extract<When, { rhythm: string }>['subject'],
+  date?: { field: string; before: string },
+): When => ({
   subject,
   rhythm: 'FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
   ...(date && { date }),
@@ -108,7 +120,15 @@ export const ORDER_STARTERS: readonly Order[] = [
       'P1D',
     ),
     ifNobody(
-      [still, withdraw, tell(SHARER, 'The link to “{{ thing.name }}” was withdrawn', 'Hello {{ reader.name }},\n\nnobody has said why it was needed. {{ change.did }}')],
+      [
+        still,
+        withdraw,
+        tell(
+          SHARER,
+          'The link to “{{ thing.name }}” was withdrawn',
+          'Hello {{ reader.name }},\n\nnobody has said why it was needed. {{ change.did }}',
+        ),
+      ],
       [
         {
           do: 'branch',
@@ -133,7 +153,10 @@ export const ORDER_STARTERS: readonly Order[] = [
       'P2W',
       'P5D',
     ),
-    ifNobody([{ do: 'change', about: 'thing', response: { do: 'withdraw-outside' } }, tell(STEWARDS, '{{ thing.name }} has lost access', '{{ change.did }}\n\n{{ run.link }}', true)]),
+    ifNobody([
+      { do: 'change', about: 'thing', response: { do: 'withdraw-outside' } },
+      tell(STEWARDS, '{{ thing.name }} has lost access', '{{ change.did }}\n\n{{ run.link }}', true),
+    ]),
   ),
   order(
     'Leavers',
@@ -142,7 +165,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     daily('identity'),
     'kind == "member" && !active && files > 0',
     { do: 'change', about: 'thing', response: { do: 'hand-over' } },
-    tell([{ manager: true }], 'What {{ thing.name }} owned is yours now', 'Hello {{ reader.name }},\n\n{{ thing.name }} has left. {{ change.did }}\n\nLook through it in the coming weeks: what nobody needs can be deleted.'),
+    tell(
+      [{ manager: true }],
+      'What {{ thing.name }} owned is yours now',
+      'Hello {{ reader.name }},\n\n{{ thing.name }} has left. {{ change.did }}\n\nLook through it in the coming weeks: what nobody needs can be deleted.',
+    ),
   ),
   order(
     'Much shared outside at once',
@@ -156,7 +183,11 @@ export const ORDER_STARTERS: readonly Order[] = [
       '{{ actor.name }} shares much outside: sharing is suspended',
       '{{ signal.events }} events; the files:\n{{ signal.files }}\n\n{{ change.did }} Look at it, then let them share again or go on:\n{{ run.link }}',
     ),
-    tell([{ manager: true }], 'Sharing by {{ actor.name }} is suspended', 'Hello {{ reader.name }},\n\n{{ actor.name }} has shared many files outside within a short time. Until somebody has looked at it they can share nothing more. The stewards will be in touch.'),
+    tell(
+      [{ manager: true }],
+      'Sharing by {{ actor.name }} is suspended',
+      'Hello {{ reader.name }},\n\n{{ actor.name }} has shared many files outside within a short time. Until somebody has looked at it they can share nothing more. The stewards will be in touch.',
+    ),
   ),
   order(
     'Much downloaded at once',
@@ -164,9 +195,25 @@ export const ORDER_STARTERS: readonly Order[] = [
     'high',
     { signal: DOWNLOADS! },
     undefined,
-    tell(STEWARDS, '{{ actor.name }} downloads much', '{{ signal.events }} events; the files:\n{{ signal.files }}\n\n{{ run.link }}'),
-    ask(SHARER, 'You downloaded many files', 'Hello {{ reader.name }},\n\n{{ signal.events }} downloads by your account within a short time stood out, among them:\n{{ signal.files }}\n\nWas that you, and what for?\n{{ answer.link }}', ['reason', 'not-me'], 'P2D'),
-    ifNobody([tell([{ manager: true }, ...STEWARDS], 'No answer from {{ actor.name }} about many downloads', '{{ signal.files }}')]),
+    tell(
+      STEWARDS,
+      '{{ actor.name }} downloads much',
+      '{{ signal.events }} events; the files:\n{{ signal.files }}\n\n{{ run.link }}',
+    ),
+    ask(
+      SHARER,
+      'You downloaded many files',
+      'Hello {{ reader.name }},\n\n{{ signal.events }} downloads by your account within a short time stood out, among them:\n{{ signal.files }}\n\nWas that you, and what for?\n{{ answer.link }}',
+      ['reason', 'not-me'],
+      'P2D',
+    ),
+    ifNobody([
+      tell(
+        [{ manager: true }, ...STEWARDS],
+        'No answer from {{ actor.name }} about many downloads',
+        '{{ signal.files }}',
+      ),
+    ]),
   ),
   order(
     'A new space',
@@ -174,7 +221,14 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     daily('space'),
     'created > taken - duration("48h") && externalSharing != "off" && kind != "personal-drive" && kind != "mailbox"',
-    ask(OWNER, 'What is “{{ thing.name }}” for?', 'Hello {{ reader.name }},\n\n“{{ thing.name }}” is new, and can be shared with people outside. Say what it is for, and whether that is meant:\n{{ answer.link }}', ['reason', 'remove'], 'P2W', 'P1W'),
+    ask(
+      OWNER,
+      'What is “{{ thing.name }}” for?',
+      'Hello {{ reader.name }},\n\n“{{ thing.name }}” is new, and can be shared with people outside. Say what it is for, and whether that is meant:\n{{ answer.link }}',
+      ['reason', 'remove'],
+      'P2W',
+      'P1W',
+    ),
   ),
   order(
     'Restricted, and reached from outside',
@@ -183,7 +237,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     daily('item'),
     'label == "Restricted" && external > 0',
     { do: 'change', about: 'thing', response: { do: 'withdraw-outside' } },
-    tell(OWNER, 'Outside access to “{{ thing.name }}” was withdrawn', 'Hello {{ reader.name }},\n\nit is labelled Restricted, and people outside could open it. {{ change.did }}\n\nIf they have to, change the label first.'),
+    tell(
+      OWNER,
+      'Outside access to “{{ thing.name }}” was withdrawn',
+      'Hello {{ reader.name }},\n\nit is labelled Restricted, and people outside could open it. {{ change.did }}\n\nIf they have to, change the label first.',
+    ),
   ),
   order(
     'An app let into mail',
@@ -191,7 +249,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     'high',
     { event: ['app.consented'] },
     'detail.contains("mail")',
-    tell(STEWARDS, '{{ actor.name }} let an app into their mail', '{{ event.at }}: {{ actor.name }}, {{ actor.department }}.\n\n{{ run.link }}'),
+    tell(
+      STEWARDS,
+      '{{ actor.name }} let an app into their mail',
+      '{{ event.at }}: {{ actor.name }}, {{ actor.department }}.\n\n{{ run.link }}',
+    ),
   ),
   order(
     'Access of a guest comes to its end',
@@ -199,8 +261,27 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     daily('identity', { field: 'expires', before: 'P14D' }),
     'kind == "guest"',
-    ask([{ sponsor: true }], 'The account of {{ thing.name }} ends soon', 'Hello {{ reader.name }},\n\nthe account of {{ thing.name }} ends in two weeks. Shall it?\n{{ answer.link }}', ['keep', 'until', 'remove'], 'P10D', 'P4D'),
-    { do: 'branch', on: { answer: ['keep', 'until'] }, then: [tell(STEWARDS, '{{ thing.name }} should stay longer', '{{ answer.by }}: {{ answer.said }}\n\n{{ run.link }}', true)], else: [] },
+    ask(
+      [{ sponsor: true }],
+      'The account of {{ thing.name }} ends soon',
+      'Hello {{ reader.name }},\n\nthe account of {{ thing.name }} ends in two weeks. Shall it?\n{{ answer.link }}',
+      ['keep', 'until', 'remove'],
+      'P10D',
+      'P4D',
+    ),
+    {
+      do: 'branch',
+      on: { answer: ['keep', 'until'] },
+      then: [
+        tell(
+          STEWARDS,
+          '{{ thing.name }} should stay longer',
+          '{{ answer.by }}: {{ answer.said }}\n\n{{ run.link }}',
+          true,
+        ),
+      ],
+      else: [],
+    },
   ),
   order(
     'First share with a domain',
@@ -208,7 +289,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     { signal: FIRST_DOMAIN! },
     undefined,
-    tell(SHARER, 'You share with {{ target.domain }} for the first time', `Hello {{ reader.name }},\n\n${HAPPENED}\nNobody here has shared anything with {{ target.domain }} before. If it is a customer or supplier, nothing more is to be done. If you mistyped, take it back now.`),
+    tell(
+      SHARER,
+      'You share with {{ target.domain }} for the first time',
+      `Hello {{ reader.name }},\n\n${HAPPENED}\nNobody here has shared anything with {{ target.domain }} before. If it is a customer or supplier, nothing more is to be done. If you mistyped, take it back now.`,
+    ),
     tell(STEWARDS, 'New domain: {{ target.domain }}', `${ABOUT}`, true),
   ),
   order(
@@ -217,7 +302,14 @@ export const ORDER_STARTERS: readonly Order[] = [
     'medium',
     { event: [...SHARES] },
     'outside && weight >= 2 && domain.matches("(?i)(mail|post|box)")',
-    ask(SHARER, 'Is “{{ thing.name }}” meant for a private mailbox?', `Hello {{ reader.name }},\n\n${HAPPENED}\nIt seems to be a private mailbox. Undo it, or say why:\n{{ answer.link }}`, ['undo', 'reason', 'not-me'], 'P7D', 'P3D'),
+    ask(
+      SHARER,
+      'Is “{{ thing.name }}” meant for a private mailbox?',
+      `Hello {{ reader.name }},\n\n${HAPPENED}\nIt seems to be a private mailbox. Undo it, or say why:\n{{ answer.link }}`,
+      ['undo', 'reason', 'not-me'],
+      'P7D',
+      'P3D',
+    ),
     ifNobody([still, withdraw]),
   ),
   order(
@@ -227,7 +319,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     { signal: GUEST_MANAGER! },
     undefined,
     { do: 'change', about: 'share', response: { do: 'narrow', role: 'editor' } },
-    tell([...OWNER, ...STEWARDS], '{{ target.name }} was made manager of “{{ thing.name }}”', `By {{ actor.name }}, {{ event.at }}. Managers decide who else comes in. {{ change.did }}\n\n{{ run.link }}`),
+    tell(
+      [...OWNER, ...STEWARDS],
+      '{{ target.name }} was made manager of “{{ thing.name }}”',
+      `By {{ actor.name }}, {{ event.at }}. Managers decide who else comes in. {{ change.did }}\n\n{{ run.link }}`,
+    ),
   ),
   order(
     'A space opened wider',
@@ -235,7 +331,14 @@ export const ORDER_STARTERS: readonly Order[] = [
     'medium',
     { signal: OPENED_WIDER! },
     undefined,
-    ask(OWNER, '“{{ thing.name }}” was opened wider', 'Hello {{ reader.name }},\n\n{{ event.at }}, {{ actor.name }} changed who may come into “{{ thing.name }}”. Was that meant?\n{{ answer.link }}', ['keep', 'reason', 'not-me'], 'P3D', 'P1D'),
+    ask(
+      OWNER,
+      '“{{ thing.name }}” was opened wider',
+      'Hello {{ reader.name }},\n\n{{ event.at }}, {{ actor.name }} changed who may come into “{{ thing.name }}”. Was that meant?\n{{ answer.link }}',
+      ['keep', 'reason', 'not-me'],
+      'P3D',
+      'P1D',
+    ),
     ifNobody([tell(STEWARDS, 'Nobody answers for “{{ thing.name }}”', `${ABOUT}`)]),
   ),
   order(
@@ -245,7 +348,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     { signal: REFUSED! },
     undefined,
     { do: 'wait', until: { hour: 9 } },
-    tell(SHARER, 'Something you need is refused', 'Hello {{ reader.name }},\n\nwhat you tried was refused several times. If your work needs it, answer to this mail: there is mostly a way, and asking is quicker than trying.'),
+    tell(
+      SHARER,
+      'Something you need is refused',
+      'Hello {{ reader.name }},\n\nwhat you tried was refused several times. If your work needs it, answer to this mail: there is mostly a way, and asking is quicker than trying.',
+    ),
   ),
   order(
     'Much by night from a private device',
@@ -254,7 +361,11 @@ export const ORDER_STARTERS: readonly Order[] = [
     { signal: BY_NIGHT! },
     undefined,
     { do: 'wait', until: { hour: 8 } },
-    tell([...STEWARDS, { manager: true }], '{{ actor.name }} has opened much by night', '{{ signal.files }}\n\n{{ run.link }}'),
+    tell(
+      [...STEWARDS, { manager: true }],
+      '{{ actor.name }} has opened much by night',
+      '{{ signal.files }}\n\n{{ run.link }}',
+    ),
   ),
   order(
     'A guest added to a heavy space',
@@ -262,7 +373,12 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     { event: ['guest.added', 'member.added'] },
     'outside && weight >= 2',
-    tell(OWNER, '{{ target.name }} was added to “{{ thing.name }}”', 'Hello {{ reader.name }},\n\n{{ event.at }}, {{ actor.name }} added {{ target.name }}. What lies there: {{ thing.types }}.\n\nIf you do not know them, take them out, or answer to this mail.', true),
+    tell(
+      OWNER,
+      '{{ target.name }} was added to “{{ thing.name }}”',
+      'Hello {{ reader.name }},\n\n{{ event.at }}, {{ actor.name }} added {{ target.name }}. What lies there: {{ thing.types }}.\n\nIf you do not know them, take them out, or answer to this mail.',
+      true,
+    ),
   ),
   order(
     'A label taken off',
@@ -270,7 +386,13 @@ export const ORDER_STARTERS: readonly Order[] = [
     'medium',
     { event: ['label.set'] },
     'label == "" && weight >= 3',
-    ask(SHARER, 'Why has “{{ thing.name }}” no label any more?', 'Hello {{ reader.name }},\n\n{% if thing.types != "" %}it holds {{ thing.types }}. {% endif %}With the label its protection went.\n{{ answer.link }}', ['reason', 'not-me'], 'P2D'),
+    ask(
+      SHARER,
+      'Why has “{{ thing.name }}” no label any more?',
+      'Hello {{ reader.name }},\n\n{% if thing.types != "" %}it holds {{ thing.types }}. {% endif %}With the label its protection went.\n{{ answer.link }}',
+      ['reason', 'not-me'],
+      'P2D',
+    ),
     ifNobody([tell(OWNER, '“{{ thing.name }}” has lost its label', 'By {{ actor.name }}, {{ event.at }}.')]),
   ),
   order(
@@ -279,7 +401,12 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     daily('link'),
     'audience == "anyone" && made < taken - duration("4320h") && lastUsed < taken - duration("4320h")',
-    tell(OWNER, 'An old link to “{{ thing.name }}” will end', 'Hello {{ reader.name }},\n\na link for anyone to “{{ thing.name }}” has not been used for half a year. It ends in two weeks. If it is needed, make a new one.', true),
+    tell(
+      OWNER,
+      'An old link to “{{ thing.name }}” will end',
+      'Hello {{ reader.name }},\n\na link for anyone to “{{ thing.name }}” has not been used for half a year. It ends in two weeks. If it is needed, make a new one.',
+      true,
+    ),
     wait('P2W'),
     { do: 'look', if: 'audience == "anyone" && lastUsed < taken - duration("4320h")' },
     { do: 'change', about: 'thing', response: { do: 'withdraw' } },
@@ -290,7 +417,12 @@ export const ORDER_STARTERS: readonly Order[] = [
     'low',
     daily('space'),
     'activeOwners == 0 && files > 0 && kind != "personal-drive" && kind != "mailbox"',
-    tell(STEWARDS, '“{{ thing.name }}” has no owner', 'Nobody who owns it is active. Make somebody its owner.\n\n{{ run.link }}', true),
+    tell(
+      STEWARDS,
+      '“{{ thing.name }}” has no owner',
+      'Nobody who owns it is active. Make somebody its owner.\n\n{{ run.link }}',
+      true,
+    ),
     wait('P30D'),
   ),
   order(
@@ -305,6 +437,17 @@ export const ORDER_STARTERS: readonly Order[] = [
       `Hello {{ reader.name }},\n\n${HAPPENED}\n\n{% if event.times == 1 %}Share such things through the partner area: there they are protected.{% elsif event.times == 2 %}This is the second time within 30 days. If you cannot do otherwise, ask the stewards how.{% else %}This is the {{ event.times }}th time within 30 days, so your manager is told too.{% endif %}`,
     ),
     wait('P1D'),
-    { do: 'branch', on: { still: true }, then: [tell([{ manager: true }], '{{ actor.name }} shares heavy files outside', `Hello {{ reader.name }},\n\n${HAPPENED} A day later it still is.`)], else: [] },
+    {
+      do: 'branch',
+      on: { still: true },
+      then: [
+        tell(
+          [{ manager: true }],
+          '{{ actor.name }} shares heavy files outside',
+          `Hello {{ reader.name }},\n\n${HAPPENED} A day later it still is.`,
+        ),
+      ],
+      else: [],
+    },
   ),
 ];

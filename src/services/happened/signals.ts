@@ -51,12 +51,15 @@ const CURRENT = `select p.id, p.version, v.doc, v.made_at, v.made_by from signal
 export const SIGNALS_WAITING = "select count(distinct about)::int as n from signal where state = 'waiting'";
 
 export class Signals {
+  /** Called when what was found is kept. */
+  onKept: () => void = () => undefined;
   private looking: Looking[] | undefined;
   private turn: Promise<void> = Promise.resolve();
   private again = false;
   private closed = false;
   /** Called with a signal that is new, in the transaction that keeps it. `seq`: of its first event. */
-  onFound: (tx: Db, signal: { id: number; name: string; seq: number }) => Promise<void> = () => Promise.resolve();
+  onFound: (tx: Db, signal: { id: number; name: string; seq: number }) => Promise<void> = () =>
+    Promise.resolve();
 
   constructor(
     private readonly db: Db,
@@ -116,7 +119,10 @@ export class Signals {
     });
     // what was found in the log may reach into what is held
     if (found.some((f) => f.late.length)) this.looking = undefined;
-    if (told) this.events.emit({ type: 'policies' });
+    if (told) {
+      this.onKept();
+      this.events.emit({ type: 'policies' });
+    }
     return rows.length === AT_ONCE;
   }
 

@@ -129,8 +129,7 @@ export class Mail {
       ...given,
       password: given.password ? this.secrets.seal(given.password) : same ? before.password : null,
     };
-    if (kept.user && !kept.password)
-      throw new AppError('password', 422, 'A user name wants its password.');
+    if (kept.user && !kept.password) throw new AppError('password', 422, 'A user name wants its password.');
     await this.db.transaction(async (tx) => {
       await writeSetting(tx, SETTING, kept);
       const said = (k: Kept | null) => k && { ...k, password: k.password ? 'set' : null };
@@ -157,7 +156,9 @@ export class Mail {
         ...(id && { messageId: id }),
         headers: { 'Auto-Submitted': 'auto-generated' },
         ...(calendar && {
-          attachments: [{ filename: 'date.ics', contentType: 'text/calendar; method=PUBLISH', content: calendar }],
+          attachments: [
+            { filename: 'date.ics', contentType: 'text/calendar; method=PUBLISH', content: calendar },
+          ],
         }),
       });
     } catch (e) {

@@ -99,7 +99,10 @@ export class Outbox {
     const now = this.clock();
     for (const m of messages) {
       const { way, recipient, name } = m.to;
-      const wish = way === 'chat' ? { ...(await this.wish(tx, '')), gather: 'at-once' as const, quiet: null } : await this.wish(tx, recipient);
+      const wish =
+        way === 'chat'
+          ? { ...(await this.wish(tx, '')), gather: 'at-once' as const, quiet: null }
+          : await this.wish(tx, recipient);
       const [lately] = await tx.query<{ n: number }>(
         `select count(*)::int as n from message where recipient = $1 and digest is null and state in ('waiting', 'sent')
            and made_at > $2 and key <> $3`,
@@ -109,7 +112,20 @@ export class Outbox {
       await tx.query(
         `insert into message (key, way, recipient, name, severity, kind, subject, body, calendar, made_at, state, due)
          values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (key) do nothing`,
-        [m.key, way, recipient, name, m.severity, m.kind, m.subject.replace(/\s+/g, ' ').slice(0, 300), m.body, m.calendar ?? null, now, gathered ? 'gathered' : 'waiting', due],
+        [
+          m.key,
+          way,
+          recipient,
+          name,
+          m.severity,
+          m.kind,
+          m.subject.replace(/\s+/g, ' ').slice(0, 300),
+          m.body,
+          m.calendar ?? null,
+          now,
+          gathered ? 'gathered' : 'waiting',
+          due,
+        ],
       );
     }
     await this.jobs.add(tx, SENDING, 0, BY_ITSELF);
@@ -147,7 +163,10 @@ export class Outbox {
          on conflict (address) do update set gather = excluded.gather, quiet_from = excluded.quiet_from, quiet_until = excluded.quiet_until`,
         [address, gather, quiet?.from ?? null, quiet?.until ?? null],
       );
-      await this.ledger.add({ who: by, what: 'messages.wished', subject: address, after: { gather, quiet } }, tx);
+      await this.ledger.add(
+        { who: by, what: 'messages.wished', subject: address, after: { gather, quiet } },
+        tx,
+      );
     });
   }
 
@@ -192,7 +211,10 @@ export class Outbox {
             now,
           ],
         );
-        await tx.query('update message set digest = $1 where id = any($2)', [made!.id, rows.map((r) => r.id)]);
+        await tx.query('update message set digest = $1 where id = any($2)', [
+          made!.id,
+          rows.map((r) => r.id),
+        ]);
       });
   }
 
@@ -234,7 +256,10 @@ export class Outbox {
       return;
     } catch (e) {
       trouble = (e as Error).message;
-      ever = e instanceof MailError ? e.ever : e instanceof AppError || (e instanceof ConnectorError && e.code === 'refused');
+      ever =
+        e instanceof MailError
+          ? e.ever
+          : e instanceof AppError || (e instanceof ConnectorError && e.code === 'refused');
     }
     const wait = AGAIN[r.tries];
     const failed = ever || wait === undefined;
@@ -246,7 +271,12 @@ export class Outbox {
       if (!failed) return;
       await tx.query("update message set state = 'failed', trouble = $2 where digest = $1", [r.id, trouble]);
       await this.ledger.add(
-        { who: BY_ITSELF, what: 'message.failed', subject: `message ${r.id}`, after: { to: r.recipient, trouble } },
+        {
+          who: BY_ITSELF,
+          what: 'message.failed',
+          subject: `message ${r.id}`,
+          after: { to: r.recipient, trouble },
+        },
         tx,
       );
     });
@@ -309,7 +339,13 @@ export class Outbox {
   }
 }
 
-const ESCAPED: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' };
+const ESCAPED: Record<string, string> = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  "'": '&#39;',
+};
 const escaped = (t: string): string => t.replace(/[&<>"']/g, (c) => ESCAPED[c]!);
 
 /** The same text for readers who show HTML: nothing of it but our own addresses becomes a link. */

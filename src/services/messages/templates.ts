@@ -3,7 +3,22 @@ import { Liquid } from 'liquidjs';
 import { AppError } from '../errors.ts';
 
 /** Tags that say when something is said; nothing that reads files or counts long. */
-const TAGS = ['if', 'unless', 'else', 'elsif', 'case', 'when', 'for', 'break', 'continue', 'assign', 'capture', 'comment', 'raw', 'echo'];
+const TAGS = [
+  'if',
+  'unless',
+  'else',
+  'elsif',
+  'case',
+  'when',
+  'for',
+  'break',
+  'continue',
+  'assign',
+  'capture',
+  'comment',
+  'raw',
+  'echo',
+];
 const MOST = { render: 200, memory: 1_000_000, parse: 20_000 };
 
 const liquid = new Liquid({

@@ -10,7 +10,8 @@ import { readSchedule } from '../../store/settings.ts';
 import { log } from '../log.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import type { OrderParts } from './parts.ts';
-import { CURRENT_ORDERS, type KeptOrder, type RunDoc } from './rows.ts';
+import { AppError } from '../errors.ts';
+import { CURRENT_ORDERS, orderOf, type KeptOrder, type RunDoc } from './rows.ts';
 
 const FOLLOWER = 'orders';
 const AT_ONCE = 2000;
@@ -54,7 +55,9 @@ export class Begin {
     jobs.declare(RHYTHM, {
       broken: 'again',
       run: async ({ subject }) => {
-        const [kept] = await db.query<KeptOrder>(`select * from (${CURRENT_ORDERS}) c where id = $1`, [subject]);
+        const [kept] = await db.query<KeptOrder>(`select * from (${CURRENT_ORDERS}) c where id = $1`, [
+          subject,
+        ]);
         if (!kept?.doc.on || !('rhythm' in kept.doc.when)) return;
         await this.byRhythm(kept);
         return { state: 'done', next: nextOf(kept.doc.when.rhythm, clock(), (await readSchedule(db)).zone) };
@@ -187,7 +190,12 @@ export class Begin {
           about: `signal:${signal.id}`,
           doc: {
             signal: signal.id,
-            ...(row && { source: row.told_by, actor: row.actor_key, event: event ?? null, things: [row.node_key].filter(Boolean) }),
+            ...(row && {
+              source: row.told_by,
+              actor: row.actor_key,
+              event: event ?? null,
+              things: [row.node_key].filter(Boolean),
+            }),
           },
         },
       ];
@@ -195,8 +203,67 @@ export class Begin {
     await this.add(tx, list);
   }
 
+  /** Begins an order on a signal because somebody says so, whether it is on or not. Gives the number of its run. */
+  async byHand(id: number, signal: number, by: string): Promise<number> {
+    const { db, ledger, jobs } = this.parts;
+    const run = await db.transaction(async (tx) => {
+      const order = await orderOf(tx, id);
+      const [row] = await tx.query<EventRow & { about: number }>(
+        `select h.seq::int as seq, h.told_by, h.time, h.actor_key, h.node_key, h.doc, s.about::int as about
+         from signal s join signal_event e on e.signal = s.id join happened h on h.seq = e.seq
+         where s.about = $1 or s.id = $1 order by h.time, h.seq limit 1`,
+        [signal],
+      );
+      if (!row) throw new AppError('no-signal', 404, 'There is no such signal any more.');
+      if ('subject' in order.doc.when)
+        throw new AppError('no-event', 422, 'This order is not about something that happens.');
+      const cause = `by-hand:${row.about}:${this.parts.clock().toISOString()}`;
+      await this.add(tx, [
+        {
+          order,
+          cause,
+          about: `signal:${row.about}`,
+          doc: {
+            signal: row.about,
+            source: row.told_by,
+            actor: row.actor_key,
+            event: { ...row.doc, time: row.time.getTime() },
+            things: [row.node_key].filter(Boolean),
+          },
+        },
+      ]);
+      const [made] = await tx.query<{ id: number }>(
+        'select id from order_run where standing_order = $1 and cause = $2',
+        [id, cause],
+      );
+      if (!made)
+        throw new AppError(
+          'under-way',
+          409,
+          'This order is under way for this signal already, or it was accepted.',
+        );
+      await ledger.add(
+        {
+          who: by,
+          what: 'run.begun',
+          subject: `run ${made.id}`,
+          after: { order: order.doc.name, signal: row.about },
+        },
+        tx,
+      );
+      return made.id;
+    });
+    await jobs.look();
+    return run;
+  }
+
   /** Begins what follows on what rules of a policy hit newly, in the transaction that found it. */
-  async byHits(tx: Db, policy: string, hits: readonly { id: number; rule: string; key: string }[], at: string): Promise<void> {
+  async byHits(
+    tx: Db,
+    policy: string,
+    hits: readonly { id: number; rule: string; key: string }[],
+    at: string,
+  ): Promise<void> {
     if (!hits.length) return;
     const kept = await tx.query<KeptOrder>(
       `select * from (${CURRENT_ORDERS}) c where (doc->>'on')::boolean and doc->'when'->>'policy' = $1`,
@@ -224,7 +291,8 @@ export class Begin {
     if (!('rhythm' in when)) return;
     const now = clock();
     const date = when.date && { field: when.date.field, before: durationMs(when.date.before)! };
-    const found = (await engine.ask.orderFits(undefined, when.subject, kept.doc.if, date, now.getTime())) ?? [];
+    const found =
+      (await engine.ask.orderFits(undefined, when.subject, kept.doc.if, date, now.getTime())) ?? [];
     const begun = await db.transaction((tx) =>
       this.add(
         tx,
@@ -244,7 +312,9 @@ export class Begin {
   async schedule(tx: Db, id: number, doc: Order | undefined): Promise<void> {
     const { jobs, clock } = this.parts;
     const due =
-      doc?.on && 'rhythm' in doc.when ? nextOf(doc.when.rhythm, clock(), (await readSchedule(tx)).zone) : undefined;
+      doc?.on && 'rhythm' in doc.when
+        ? nextOf(doc.when.rhythm, clock(), (await readSchedule(tx)).zone)
+        : undefined;
     if (due) await jobs.add(tx, RHYTHM, id, BY_ITSELF, due);
     else await jobs.drop(tx, RHYTHM, id);
   }

@@ -6,8 +6,17 @@ import type { Wrong } from '../../core/guard/policy.ts';
 import { laterBy, programOf, waitsUntil } from '../../core/orders/program.ts';
 import { readOrder } from '../../core/orders/read.ts';
 import type { AnswerName, Order } from '../../core/orders/schema.ts';
-import { stepWords } from '../../core/orders/words.ts';
-import type { Coaching, CoachingRow, Foreseen, OrderPage, OrderRow, RunPage, RunsPage } from '../../dto/orders.ts';
+import { withBefore } from '../../core/orders/fields.ts';
+import { stepWords, toWords } from '../../core/orders/words.ts';
+import type {
+  Coaching,
+  CoachingRow,
+  Foreseen,
+  OrderPage,
+  OrderRow,
+  RunPage,
+  RunsPage,
+} from '../../dto/orders.ts';
 import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
@@ -18,15 +27,25 @@ import { wrongWords } from '../policies/rows.ts';
 import { Begin } from './begin.ts';
 import type { OrderParts } from './parts.ts';
 import { Questions } from './questions.ts';
-import { CURRENT_ORDERS, did, orderOf, RUN, runOf, runRow, setRun, type KeptOrder, type RunDoc, type RunWithOrder } from './rows.ts';
+import {
+  CURRENT_ORDERS,
+  did,
+  orderOf,
+  RUN,
+  runOf,
+  runRow,
+  setRun,
+  type KeptOrder,
+  type RunDoc,
+  type RunWithOrder,
+} from './rows.ts';
 import { Runs } from './runs.ts';
-import { said, subjectOf, toldBy, zoneOf } from './texts.ts';
+import { said, subjectOf, takingMessages, toldBy, zoneOf } from './texts.ts';
 
 const DAY = 86_400_000;
 const MONTH = 30 * DAY;
 /** A trial counts over so many events at most. */
 const MOST_COUNTED = 50_000;
-
 
 export class Orders {
   readonly questions: Questions;
@@ -52,9 +71,10 @@ export class Orders {
   // --- what is ordered
 
   async list(): Promise<OrderRow[]> {
-    const rows = await this.parts.db.query<KeptOrder & Counts>(`${COUNTED} order by lower(c.doc->>'name'), c.id`, [
-      new Date(this.parts.clock().getTime() - MONTH),
-    ]);
+    const rows = await this.parts.db.query<KeptOrder & Counts>(
+      `${COUNTED} order by lower(c.doc->>'name'), c.id`,
+      [new Date(this.parts.clock().getTime() - MONTH)],
+    );
     return rows.map(rowOf);
   }
 
@@ -69,7 +89,13 @@ export class Orders {
       'select version, made_at, made_by from standing_order_version where standing_order = $1 order by version desc',
       [id],
     );
-    const exceptions = await db.query<{ id: number; name: string; until: string; reason: string; made_by: string }>(
+    const exceptions = await db.query<{
+      id: number;
+      name: string;
+      until: string;
+      reason: string;
+      made_by: string;
+    }>(
       `select id, name, until::text as until, reason, made_by from order_exception
        where standing_order = $1 and ended_at is null and until >= $2::date order by id desc`,
       [id, clock().toISOString().slice(0, 10)],
@@ -77,7 +103,11 @@ export class Orders {
     const trouble = this.begin.troubles().get(id);
     return {
       ...rowOf(row),
-      versions: versions.map((v) => ({ version: v.version, madeAt: v.made_at.toISOString(), madeBy: v.made_by })),
+      versions: versions.map((v) => ({
+        version: v.version,
+        madeAt: v.made_at.toISOString(),
+        madeBy: v.made_by,
+      })),
       exceptions: exceptions.map(({ made_by: madeBy, ...x }) => ({ ...x, madeBy })),
       wrong: [...this.check(row.doc).wrong, ...(trouble ? [{ at: 'if', why: trouble }] : [])],
     };
@@ -92,6 +122,11 @@ export class Orders {
     return row.doc;
   }
 
+  /** Channels that can be told. */
+  async channels(): Promise<{ id: string; name: string }[]> {
+    return (await this.parts.engine.ask.channels(undefined, await takingMessages(this.parts))) ?? [];
+  }
+
   /** All that is wrong with an order. */
   check(given: unknown): { order?: Order; wrong: Wrong[] } {
     return readOrder(given, wrongTemplate);
@@ -104,7 +139,12 @@ export class Orders {
   }
 
   /** Keeps a new order, or another version of one; `from`: the version that was changed, which must still be the newest. */
-  async put(given: unknown, by: string, id?: number, from?: number): Promise<{ id: number; version: number }> {
+  async put(
+    given: unknown,
+    by: string,
+    id?: number,
+    from?: number,
+  ): Promise<{ id: number; version: number }> {
     const doc = this.read(given);
     const { db, ledger, clock, jobs } = this.parts;
     const made = await db.transaction(async (tx) => {
@@ -117,7 +157,10 @@ export class Orders {
         );
       const version = (before?.version ?? 0) + 1;
       const [row] = before
-        ? await tx.query<{ id: number }>('update standing_order set version = $2 where id = $1 returning id', [id, version])
+        ? await tx.query<{ id: number }>(
+            'update standing_order set version = $2 where id = $1 returning id',
+            [id, version],
+          )
         : await tx.query<{ id: number }>('insert into standing_order (version) values (1) returning id');
       await tx.query(
         'insert into standing_order_version (standing_order, version, doc, made_at, made_by) values ($1, $2, $3, $4, $5)',
@@ -149,9 +192,15 @@ export class Orders {
       const { doc, version } = await orderOf(tx, id);
       await tx.query('update standing_order set removed_at = $2 where id = $1', [id, clock()]);
       await this.begin.schedule(tx, id, undefined);
-      for (const run of await tx.query<RunWithOrder>(`${RUN} where r.standing_order = $1 and r.ended_at is null`, [id]))
+      for (const run of await tx.query<RunWithOrder>(
+        `${RUN} where r.standing_order = $1 and r.ended_at is null`,
+        [id],
+      ))
         await this.cancelIn(tx, run, `The order was removed by ${by}.`);
-      await ledger.add({ who: by, what: 'order.removed', subject: `order ${id}`, before: { version, name: doc.name } }, tx);
+      await ledger.add(
+        { who: by, what: 'order.removed', subject: `order ${id}`, before: { version, name: doc.name } },
+        tx,
+      );
     });
     await this.begin.changed();
     this.parts.events.emit({ type: 'policies' });
@@ -176,7 +225,10 @@ export class Orders {
   /** What runs are about by name, where they began with no event. */
   private async named(rows: readonly RunWithOrder[]): Promise<({ thing: string } | undefined)[]> {
     const keys = rows.map((r) => r.doc.things[0] ?? '');
-    const facts = await this.parts.engine.ask.thingFacts(undefined, keys.map((k) => k || 'item:'));
+    const facts = await this.parts.engine.ask.thingFacts(
+      undefined,
+      keys.map((k) => k || 'item:'),
+    );
     return rows.map((_, n) => (facts?.[n] ? { thing: facts[n].name } : undefined));
   }
 
@@ -189,11 +241,25 @@ export class Orders {
         'select d.*, p.state as plan_state from order_did d left join plan p on p.id = d.plan where d.run = $1 order by d.seq',
         [id],
       ),
-      db.query<{ id: number; recipient: string; name: string; subject: string; state: string; sent_at: Date | null }>(
+      db.query<{
+        id: number;
+        recipient: string;
+        name: string;
+        subject: string;
+        state: string;
+        sent_at: Date | null;
+      }>(
         "select id::int as id, recipient, name, subject, state, sent_at from message where key like 'order:' || $1::int || ':%' order by id",
         [id],
       ),
-      db.query<{ id: number; subject: string; asked: string[]; until: Date; state: string; answer: RunPage['questions'][number]['answer'] }>(
+      db.query<{
+        id: number;
+        subject: string;
+        asked: string[];
+        until: Date;
+        state: string;
+        answer: RunPage['questions'][number]['answer'];
+      }>(
         `select q.id, q.subject, q.until, q.state, q.answer,
            (select coalesce(jsonb_agg(coalesce(nullif(p.name, ''), p.address) order by p.n), '[]') from question_person p where p.question = q.id) as asked
          from question q where q.run = $1 order by q.id`,
@@ -217,7 +283,13 @@ export class Orders {
       about: things.map(({ open, name, path, weight, types }) => ({ key: open, name, path, weight, types })),
       target: r.doc.event ? r.doc.event.targetName || r.doc.event.target : '',
       signal: r.doc.signal,
-      did: done.map((d) => ({ at: d.time.toISOString(), what: d.what, words: d.words, plan: d.plan, planState: d.plan_state })),
+      did: done.map((d) => ({
+        at: d.time.toISOString(),
+        what: d.what,
+        words: d.words,
+        plan: d.plan,
+        planState: d.plan_state,
+      })),
       steps: programOf(r.order.steps).map(({ step, depth }, n) => ({
         words: stepWords(step),
         depth,
@@ -232,7 +304,12 @@ export class Orders {
         sentAt: m.sent_at?.toISOString() ?? null,
       })),
       questions: questions.map((q) => ({ ...q, until: q.until.toISOString() })),
-      suspended: suspended.map((s) => ({ id: s.id, name: s.name, at: s.at.toISOString(), over: s.ended_at !== null })),
+      suspended: suspended.map((s) => ({
+        id: s.id,
+        name: s.name,
+        at: s.at.toISOString(),
+        over: s.ended_at !== null,
+      })),
       excepted: excepted[0]?.until ?? null,
     };
   }
@@ -256,7 +333,10 @@ export class Orders {
         const run = await runOf(tx, id);
         if (run.ended_at) continue;
         await this.cancelIn(tx, run, `Cancelled by ${by}.`);
-        await ledger.add({ who: by, what: 'run.cancelled', subject: `run ${id}`, before: { state: run.state } }, tx);
+        await ledger.add(
+          { who: by, what: 'run.cancelled', subject: `run ${id}`, before: { state: run.state } },
+          tx,
+        );
       }
     });
     this.parts.events.emit({ type: 'policies' });
@@ -270,10 +350,30 @@ export class Orders {
         const run = await runOf(tx, id);
         if (run.ended_at) throw new AppError('run-over', 409, 'This run is at its end.');
         const next = run.state === 'failed' || run.state === 'held' ? 'ready' : run.state;
-        if (run.state === 'asked') throw new AppError('run-asked', 409, 'Somebody was asked, and it goes on when they answer or the time is over.');
-        await setRun(tx, run, { state: next, due: clock(), doc: run.state === 'held' ? { plan: -1 } : {} }, clock());
-        await did(tx, id, run.at, clock(), 'hurried', run.state === 'waiting' ? `${by} has skipped the wait.` : `${by} lets it go on.`);
-        await ledger.add({ who: by, what: 'run.hurried', subject: `run ${id}`, before: { state: run.state } }, tx);
+        if (run.state === 'asked')
+          throw new AppError(
+            'run-asked',
+            409,
+            'Somebody was asked, and it goes on when they answer or the time is over.',
+          );
+        await setRun(
+          tx,
+          run,
+          { state: next, due: clock(), doc: run.state === 'held' ? { plan: -1 } : {} },
+          clock(),
+        );
+        await did(
+          tx,
+          id,
+          run.at,
+          clock(),
+          'hurried',
+          run.state === 'waiting' ? `${by} has skipped the wait.` : `${by} lets it go on.`,
+        );
+        await ledger.add(
+          { who: by, what: 'run.hurried', subject: `run ${id}`, before: { state: run.state } },
+          tx,
+        );
       }
       await this.runs.due(tx);
     });
@@ -283,15 +383,32 @@ export class Orders {
   /** Accepts what a run is about until a day: the run ends, and none begins about the same until then. */
   async accept(id: number, until: string, reason: string, by: string): Promise<void> {
     const { db, ledger, clock } = this.parts;
-    if (until < clock().toISOString().slice(0, 10)) throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
+    if (until < clock().toISOString().slice(0, 10))
+      throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
     await db.transaction(async (tx) => {
       const run = await runOf(tx, id);
       await tx.query(
         'insert into order_exception (standing_order, about, name, until, reason, made_at, made_by) values ($1, $2, $3, $4, $5, $6, $7)',
-        [run.standing_order, run.about, run.doc.event?.name || run.doc.things[0] || '', until, reason, clock(), by],
+        [
+          run.standing_order,
+          run.about,
+          run.doc.event?.name || run.doc.things[0] || '',
+          until,
+          reason,
+          clock(),
+          by,
+        ],
       );
       if (!run.ended_at) await this.cancelIn(tx, run, `Accepted by ${by} until ${until}: ${reason}`);
-      await ledger.add({ who: by, what: 'order.excepted', subject: `order ${run.standing_order}`, after: { about: run.about, until, reason } }, tx);
+      await ledger.add(
+        {
+          who: by,
+          what: 'order.excepted',
+          subject: `order ${run.standing_order}`,
+          after: { about: run.about, until, reason },
+        },
+        tx,
+      );
     });
     this.parts.events.emit({ type: 'policies' });
   }
@@ -304,15 +421,32 @@ export class Orders {
         [id, clock()],
       );
       if (!row) throw new AppError('no-exception', 404, 'There is no such exception any more.');
-      await ledger.add({ who: by, what: 'order.exception-ended', subject: `order ${row.standing_order}`, before: { about: row.about } }, tx);
+      await ledger.add(
+        {
+          who: by,
+          what: 'order.exception-ended',
+          subject: `order ${row.standing_order}`,
+          before: { about: row.about },
+        },
+        tx,
+      );
     });
   }
 
   // --- suspended sharing
 
   /** Keys of those whose sharing is suspended. */
-  async suspended(): Promise<{ id: number; key: string; name: string; reason: string; at: string; run: number | null }[]> {
-    const rows = await this.parts.db.query<{ id: number; key: string; name: string; reason: string; at: Date; run: number | null }>(
+  async suspended(): Promise<
+    { id: number; key: string; name: string; reason: string; at: string; run: number | null }[]
+  > {
+    const rows = await this.parts.db.query<{
+      id: number;
+      key: string;
+      name: string;
+      reason: string;
+      at: Date;
+      run: number | null;
+    }>(
       'select id, key, name, reason, at, run from sharing_suspended where ended_at is null order by id desc',
     );
     return rows.map((r) => ({ ...r, at: r.at.toISOString() }));
@@ -336,14 +470,22 @@ export class Orders {
   // --- trial
 
   /** How an order would go: on an event, or on the last that fits; `answered`: what is taken for granted of questions. */
-  async foresee(given: unknown, assume: { answered: AnswerName | 'none'; still: boolean }): Promise<{ foreseen?: Foreseen; wrong: Wrong[] }> {
+  async foresee(
+    given: unknown,
+    assume: { answered: AnswerName | 'none'; still: boolean },
+  ): Promise<{ foreseen?: Foreseen; wrong: Wrong[] }> {
     const { order, wrong } = this.check(given);
     if (!order) return { wrong };
     const found = await this.example(order);
     const { db, mail } = this.parts;
     const { site } = mail;
     const counted = await this.counted(order);
-    if (!found) throw new AppError('no-example', 404, 'Nothing that has happened fits it yet, so there is nothing to show it on.');
+    if (!found)
+      throw new AppError(
+        'no-example',
+        404,
+        'Nothing that has happened fits it yet, so there is nothing to show it on.',
+      );
     const { doc, at: from, about } = found;
     const { zone } = await readSchedule(db);
     const subject = await subjectOf(this.parts, db, doc);
@@ -353,7 +495,13 @@ export class Orders {
     const program = programOf(order.steps);
     for (let at = 0; at < program.length;) {
       const { step, depth, next, yes, no } = program[at]!;
-      const line: Foreseen['lines'][number] = { at: now.toISOString(), words: stepWords(step), depth, messages: [], assumed: null };
+      const line: Foreseen['lines'][number] = {
+        at: now.toISOString(),
+        words: stepWords(step),
+        depth,
+        messages: [],
+        assumed: null,
+      };
       lines.push(line);
       at = next;
       if (step.do === 'wait') {
@@ -382,7 +530,14 @@ export class Orders {
         if (step.do === 'ask') {
           const answer = !step.answers.includes(assume.answered as AnswerName)
             ? ('none' as const)
-            : { what: assume.answered as AnswerName, reason: 'It was agreed with a customer or partner', words: '', until: null, by: told[0]?.name ?? '', at: now.toISOString() };
+            : {
+                what: assume.answered as AnswerName,
+                reason: 'It was agreed with a customer or partner',
+                words: '',
+                until: null,
+                by: told[0]?.name ?? '',
+                at: now.toISOString(),
+              };
           if (answer === 'none') now = until!;
           line.assumed = answer === 'none' ? 'Nobody answers.' : 'It is answered at once.';
           run = { ...run, answer };
@@ -390,28 +545,68 @@ export class Orders {
       } else if (step.do === 'branch') {
         const { on } = step;
         let so: boolean;
-        if ('answer' in on) so = on.answer.includes(run.answer && run.answer !== 'none' ? run.answer.what : 'none');
-        else if ('event' in on) so = doc.event !== null && compileFilter(on.event, 'events', eventGetters, now.getTime(), USUAL_STEPS)(doc.event);
+        if ('answer' in on)
+          so = on.answer.includes(run.answer && run.answer !== 'none' ? run.answer.what : 'none');
+        else if ('event' in on)
+          so =
+            doc.event !== null &&
+            compileFilter(on.event, 'events', eventGetters, now.getTime(), USUAL_STEPS)(doc.event);
         else if ('still' in on) so = assume.still;
-        else so = (await this.parts.engine.ask.thingFits(undefined, subject, 'subject' in order.when ? order.when.subject : 'item', on.if)) === true;
+        else
+          so =
+            (await this.parts.engine.ask.thingFits(
+              undefined,
+              subject,
+              'subject' in order.when ? order.when.subject : 'item',
+              on.if,
+            )) === true;
         line.assumed = so ? 'Yes.' : 'No.';
         at = (so ? yes : no)!;
       } else if (step.do === 'look') {
         line.assumed = assume.still ? 'It still is.' : 'It is not: the run ends here.';
         if (!assume.still) break;
-      } else if (step.do === 'change' || step.do === 'suspend-sharing') run = { ...run, changed: `${line.words}. It took.` };
+      } else if (step.do === 'change' || step.do === 'suspend-sharing')
+        run = { ...run, changed: `${line.words}. It took.` };
       else if (step.do === 'stop') break;
     }
-    return { foreseen: { about, at: from.toISOString(), lines, ...counted }, wrong: [] };
+    const missing: string[] = [];
+    for (const { step } of withBefore(order.steps))
+      if (step.do === 'tell' || step.do === 'ask')
+        for (const to of step.to)
+          if (('group' in to || 'channel' in to) && !(await toldBy(this.parts, db, subject, [to])).length)
+            missing.push(toWords(to));
+    return {
+      foreseen: { about, at: from.toISOString(), lines, missing: [...new Set(missing)], ...counted },
+      wrong: [],
+    };
   }
 
   /** Something that happened and that an order would begin with: the last there is. */
   private async example(order: Order): Promise<{ doc: RunDoc; at: Date; about: string } | undefined> {
     const { db, engine, clock } = this.parts;
-    const none: RunDoc = { source: '', things: [], actor: '', targets: [], event: null, signal: null, arrived: clock().getTime(), answer: null, plan: null, changed: '', reminded: 0 };
+    const none: RunDoc = {
+      source: '',
+      things: [],
+      actor: '',
+      targets: [],
+      event: null,
+      signal: null,
+      arrived: clock().getTime(),
+      answer: null,
+      plan: null,
+      changed: '',
+      reminded: 0,
+    };
     const { when } = order;
     if ('event' in when || 'signal' in when) {
-      const rows = await db.query<{ told_by: string; time: Date; actor_key: string; node_key: string; doc: Omit<Happened, 'time'>; signal: number | null }>(
+      const rows = await db.query<{
+        told_by: string;
+        time: Date;
+        actor_key: string;
+        node_key: string;
+        doc: Omit<Happened, 'time'>;
+        signal: number | null;
+      }>(
         'event' in when
           ? `select told_by, time, actor_key, node_key, doc, null as signal from happened where type = any($1) order by time desc limit 2000`
           : `select h.told_by, h.time, h.actor_key, h.node_key, h.doc, s.about::int as signal from signal s
@@ -425,8 +620,18 @@ export class Orders {
         if (order.if && !fits(event)) continue;
         return {
           at: r.time,
-          about: [event.actorName || event.actor, event.name, event.targetName || event.target].filter(Boolean).join(' · '),
-          doc: { ...none, source: r.told_by, things: [r.node_key].filter(Boolean), actor: r.actor_key, targets: event.target ? [event.target] : [], event, signal: r.signal },
+          about: [event.actorName || event.actor, event.name, event.targetName || event.target]
+            .filter(Boolean)
+            .join(' · '),
+          doc: {
+            ...none,
+            source: r.told_by,
+            things: [r.node_key].filter(Boolean),
+            actor: r.actor_key,
+            targets: event.target ? [event.target] : [],
+            event,
+            signal: r.signal,
+          },
         };
       }
       return undefined;
@@ -440,7 +645,8 @@ export class Orders {
       return hit && { at: hit.since, about: hit.name, doc: { ...none, things: [hit.key] } };
     }
     const date = when.date && { field: when.date.field, before: durationMs(when.date.before)! };
-    const [first] = (await engine.ask.orderFits(undefined, when.subject, order.if, date, clock().getTime())) ?? [];
+    const [first] =
+      (await engine.ask.orderFits(undefined, when.subject, order.if, date, clock().getTime())) ?? [];
     if (!first) return undefined;
     const [facts] = (await engine.ask.thingFacts(undefined, [first.key])) ?? [];
     return { at: clock(), about: facts?.name ?? first.key, doc: { ...none, things: [first.key] } };
@@ -457,9 +663,19 @@ export class Orders {
         [when.event, since],
       );
       try {
-        const fits = compileFilter(order.if, 'events', eventGetters, clock().getTime(), 500 * rows.length + 1e6);
+        const fits = compileFilter(
+          order.if,
+          'events',
+          eventGetters,
+          clock().getTime(),
+          500 * rows.length + 1e6,
+        );
         const hit = rows.filter((r) => fits({ ...r.doc, time: r.time.getTime() }));
-        return { times: hit.length, people: new Set(hit.map((r) => r.actor_key || r.doc.actor)).size, whole: rows.length < MOST_COUNTED };
+        return {
+          times: hit.length,
+          people: new Set(hit.map((r) => r.actor_key || r.doc.actor)).size,
+          whole: rows.length < MOST_COUNTED,
+        };
       } catch (e) {
         if (!(e instanceof FilterError)) throw e;
         throw new AppError('order', 422, e.message);
@@ -481,7 +697,8 @@ export class Orders {
       return { times: row!.n, people: 0, whole: true };
     }
     const date = when.date && { field: when.date.field, before: durationMs(when.date.before)! };
-    const found = (await engine.ask.orderFits(undefined, when.subject, order.if, date, clock().getTime())) ?? [];
+    const found =
+      (await engine.ask.orderFits(undefined, when.subject, order.if, date, clock().getTime())) ?? [];
     return { times: found.length, people: 0, whole: found.length < 1000 };
   }
 
@@ -512,10 +729,23 @@ export class Orders {
       const row =
         found.get(key) ??
         found
-          .set(key, { key, name: by === 'person' ? r.name : r.department || 'No department', department: r.department, notices: 0, answered: 0, reasons: 0, undone: 0, notMe: 0, again: 0, last: '' })
+          .set(key, {
+            key,
+            name: by === 'person' ? r.name : r.department || 'No department',
+            department: r.department,
+            notices: 0,
+            answered: 0,
+            reasons: 0,
+            undone: 0,
+            notMe: 0,
+            again: 0,
+            last: '',
+          })
           .get(key)!;
       const month = r.began_at.toISOString().slice(0, 7);
-      const m = months.get(month) ?? months.set(month, { month, notices: 0, answered: 0, undone: 0, again: 0 }).get(month)!;
+      const m =
+        months.get(month) ??
+        months.set(month, { month, notices: 0, answered: 0, undone: 0, again: 0 }).get(month)!;
       const same = `${r.standing_order} ${r.actor}`;
       const before = last.get(same);
       const again = before !== undefined && r.began_at.getTime() - before <= MONTH;
@@ -539,7 +769,9 @@ export class Orders {
       }
     }
     return {
-      rows: [...found.values()].sort((a, b) => b.notices - a.notices || b.again - a.again || (a.name < b.name ? -1 : 1)),
+      rows: [...found.values()].sort(
+        (a, b) => b.notices - a.notices || b.again - a.again || (a.name < b.name ? -1 : 1),
+      ),
       months: [...months.values()],
     };
   }

@@ -1,8 +1,5 @@
 /** Questions to people: put by a run, answered by a signed link or by whoever is signed in; the first answer counts. */
 import { createHmac, timingSafeEqual } from 'node:crypto';
-import { tz } from '@date-fns/tz';
-import { format } from 'date-fns';
-import { EVENT_TYPES, isKnownType } from '../../core/guard/events.ts';
 import { ANSWERS, type AnswerName, type Step } from '../../core/orders/schema.ts';
 import type { GivenAnswer, QuestionPage, QuestionRow } from '../../dto/orders.ts';
 import type { Told } from '../../engine/orders.ts';
@@ -13,11 +10,16 @@ import { AppError } from '../errors.ts';
 import { SITE } from '../messages/outbox.ts';
 import type { OrderParts } from './parts.ts';
 import type { RunWithOrder } from './rows.ts';
-import { zoneOf, type Subject } from './texts.ts';
+import type { Subject } from './texts.ts';
 
 const REASONS = 'answer-reasons';
 /** What a reason can be, where stewards have said nothing else. */
-const USUAL_REASONS = ['It was agreed with a customer or partner', 'A supplier needs it for their work', 'It is public anyway', 'I will take it back soon'];
+const USUAL_REASONS = [
+  'It was agreed with a customer or partner',
+  'A supplier needs it for their work',
+  'It is public anyway',
+  'I will take it back soon',
+];
 const SHOWN = 50;
 
 interface Row {
@@ -27,7 +29,7 @@ interface Row {
   subject: string;
   body: string;
   answers: AnswerName[];
-  doc: { things: QuestionPage['things']; did: string; time: number | null };
+  doc: { things: QuestionPage['things'] };
   made_at: Date;
   until: Date;
   state: QuestionPage['state'];
@@ -50,13 +52,10 @@ export class Questions {
     step: Extract<Step, { do: 'ask' }>,
     q: { subject: Subject; told: readonly Told[]; until: Date },
   ): Promise<number> {
-    const { event } = run.doc;
     const doc: Row['doc'] = {
       things: q.subject.facts
         .flatMap((f) => (f ? { name: f.name, path: f.path, types: f.types, weight: f.weight } : []))
         .slice(0, SHOWN),
-      did: event && isKnownType(event.type) ? `${event.actorName || event.actor} ${EVENT_TYPES[event.type]} ${event.targetName || event.target ? `with ${event.targetName || event.target}` : ''}`.trim() : '',
-      time: event?.time ?? null,
     };
     const [made] = await tx.query<{ id: number }>(
       `insert into question (run, at, subject, body, answers, doc, made_at, until, state) values ($1, $2, '', '', $3, $4, $5, $6, 'open')
@@ -69,7 +68,12 @@ export class Questions {
         [made!.id, n, to.recipient, to.name, to.key],
       );
     await this.parts.ledger.add(
-      { who: 'Gate Lantern', what: 'question.asked', subject: `question ${made!.id}`, after: { run: run.id, of: q.told.map((t) => t.recipient) } },
+      {
+        who: 'Gate Lantern',
+        what: 'question.asked',
+        subject: `question ${made!.id}`,
+        after: { run: run.id, of: q.told.map((t) => t.recipient) },
+      },
       tx,
     );
     return made!.id;
@@ -81,12 +85,17 @@ export class Questions {
   }
 
   async ofRun(run: number, at: number): Promise<Row | undefined> {
-    return (await this.parts.db.query<Row>('select * from question where run = $1 and at = $2', [run, at]))[0];
+    return (
+      await this.parts.db.query<Row>('select * from question where run = $1 and at = $2', [run, at])
+    )[0];
   }
 
   /** No answer is waited for any more. */
   async over(tx: Db, run: number, at: number): Promise<void> {
-    await tx.query("update question set state = 'over' where run = $1 and at = $2 and state = 'open'", [run, at]);
+    await tx.query("update question set state = 'over' where run = $1 and at = $2 and state = 'open'", [
+      run,
+      at,
+    ]);
   }
 
   words(a: GivenAnswer): string {
@@ -112,13 +121,25 @@ export class Questions {
     const given = Buffer.from(mac ?? '', 'base64url');
     const wanted = this.sign(Number(id), Number(n));
     if (!found || given.length !== wanted.length || !timingSafeEqual(given, wanted))
-      throw new AppError('no-question', 404, 'This link is not one of ours, or not whole. Open it from the message again.');
+      throw new AppError(
+        'no-question',
+        404,
+        'This link is not one of ours, or not whole. Open it from the message again.',
+      );
     return this.asked(db, Number(id), 'n = $2', Number(n));
   }
 
-  private async asked(db: Db, id: number, which: string, value: unknown): Promise<{ row: Row; person: Person }> {
+  private async asked(
+    db: Db,
+    id: number,
+    which: string,
+    value: unknown,
+  ): Promise<{ row: Row; person: Person }> {
     const [row] = await db.query<Row>('select * from question where id = $1', [id]);
-    const [person] = await db.query<Person>(`select * from question_person where question = $1 and ${which}`, [id, value]);
+    const [person] = await db.query<Person>(
+      `select * from question_person where question = $1 and ${which}`,
+      [id, value],
+    );
     if (!row || !person || row.state === 'withdrawn')
       throw new AppError('no-question', 404, 'This question is not asked any more.');
     return { row, person };
@@ -153,7 +174,6 @@ export class Questions {
 
   private async page(row: Row, person: Person): Promise<QuestionPage> {
     const { db } = this.parts;
-    const zone = await zoneOf(db, person.address);
     const open = row.state === 'open' && row.until > this.parts.clock();
     const [effect] = row.answer
       ? await db.query<{ changed: string | null }>(
@@ -164,17 +184,20 @@ export class Questions {
     return {
       id: row.id,
       subject: row.subject,
-      body: row.body.replace(/\n\nAnswer here:\n\S+$/, '').replace(/^\S*\/answer#\S+$/gm, '').trim(),
+      body: row.body
+        .replace(/\n\nAnswer here:\n\S+$/, '')
+        .replace(/^\S*\/answer#\S+$/gm, '')
+        .trim(),
       reader: person.name,
       answers: row.answers,
       reasons: row.answers.includes('reason') ? await this.reasons() : [],
       things: row.doc.things,
-      happened: row.doc.time
-        ? `${row.doc.did}, ${format(row.doc.time, 'EEEE d MMMM yyyy, HH:mm', { in: tz(zone) })}`
-        : null,
       until: row.until.toISOString(),
       state: row.state === 'open' && !open ? 'over' : row.state,
-      answer: row.answer && { ...row.answer, by: row.answer.by === (person.name || person.address) ? 'you' : row.answer.by },
+      answer: row.answer && {
+        ...row.answer,
+        by: row.answer.by === (person.name || person.address) ? 'you' : row.answer.by,
+      },
       effect: effect?.changed ?? null,
     };
   }
@@ -186,14 +209,20 @@ export class Questions {
   ): Promise<QuestionPage> {
     const { db, ledger, clock, jobs } = this.parts;
     const person = await db.transaction(async (tx) => {
-      const { row, person: who } = 'link' in of ? await this.opened(tx, of.link) : await this.asked(tx, of.id, 'address = $2', of.address);
-      if (!row.answers.includes(given.what)) throw new AppError('no-answer', 422, 'This cannot be answered here.');
+      const { row, person: who } =
+        'link' in of
+          ? await this.opened(tx, of.link)
+          : await this.asked(tx, of.id, 'address = $2', of.address);
+      if (!row.answers.includes(given.what))
+        throw new AppError('no-answer', 422, 'This cannot be answered here.');
       if (given.what === 'reason' && !given.reason && !given.words)
         throw new AppError('no-reason', 422, 'Choose a reason, or write one.');
-      if (given.what === 'until' && !given.until) throw new AppError('no-day', 422, 'Choose the day until which it is kept.');
+      if (given.what === 'until' && !given.until)
+        throw new AppError('no-day', 422, 'Choose the day until which it is kept.');
       if (given.until && given.until < clock().toISOString().slice(0, 10))
         throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
-      if (row.until <= clock()) throw new AppError('over', 409, 'The time to answer is over. What was to be done has begun.');
+      if (row.until <= clock())
+        throw new AppError('over', 409, 'The time to answer is over. What was to be done has begun.');
       const answer: GivenAnswer = {
         what: given.what,
         reason: given.reason,
@@ -210,13 +239,24 @@ export class Questions {
         throw new AppError(
           'answered',
           409,
-          row.answer ? `${row.answer.by} was first: ${ANSWERS[row.answer.what].toLowerCase()}.` : 'This question is not open any more.',
+          row.answer
+            ? `${row.answer.by} was first: ${ANSWERS[row.answer.what].toLowerCase()}.`
+            : 'This question is not open any more.',
         );
       await ledger.add(
-        { who: who.address, what: 'question.answered', subject: `question ${row.id}`, after: { what: answer.what, reason: answer.reason, words: answer.words, until: answer.until } },
+        {
+          who: who.address,
+          what: 'question.answered',
+          subject: `question ${row.id}`,
+          after: { what: answer.what, reason: answer.reason, words: answer.words, until: answer.until },
+        },
         tx,
       );
-      await tx.query("update order_run set due = $2 where id = $1 and state = 'asked' and at = $3", [row.run, clock(), row.at]);
+      await tx.query("update order_run set due = $2 where id = $1 and state = 'asked' and at = $3", [
+        row.run,
+        clock(),
+        row.at,
+      ]);
       await jobs.add(tx, 'orders', 0, who.address);
       return { id: row.id, who };
     });
@@ -235,7 +275,10 @@ export class Questions {
     const before = await this.reasons();
     await this.parts.db.transaction(async (tx) => {
       await writeSetting(tx, REASONS, reasons);
-      await this.parts.ledger.add({ who: by, what: 'reasons.set', subject: 'reasons', before, after: reasons }, tx);
+      await this.parts.ledger.add(
+        { who: by, what: 'reasons.set', subject: 'reasons', before, after: reasons },
+        tx,
+      );
     });
   }
 

@@ -93,7 +93,14 @@ export async function did(
 export async function setRun(
   tx: Db,
   run: Run,
-  next: { state: RunState; at?: number; due?: Date | null; trouble?: string | null; tries?: number; doc?: Partial<RunDoc> },
+  next: {
+    state: RunState;
+    at?: number;
+    due?: Date | null;
+    trouble?: string | null;
+    tries?: number;
+    doc?: Partial<RunDoc>;
+  },
   now: Date,
 ): Promise<boolean> {
   const over = ['done', 'stopped', 'cancelled', 'failed'].includes(next.state);

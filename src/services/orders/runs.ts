@@ -62,7 +62,9 @@ export class Runs {
       quiet: true,
       run: async () => {
         await this.look();
-        const [next] = await db.query<{ due: Date | null }>('select min(due) as due from order_run where due is not null');
+        const [next] = await db.query<{ due: Date | null }>(
+          'select min(due) as due from order_run where due is not null',
+        );
         return { state: 'done', next: next?.due ?? undefined };
       },
     });
@@ -221,7 +223,11 @@ export class Runs {
     }
   }
 
-  private async wait(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'wait' }>): Promise<Went> {
+  private async wait(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Extract<Step, { do: 'wait' }>,
+  ): Promise<Went> {
     const now = this.parts.clock();
     if (run.state === 'waiting') return this.to(run, one.next, 'waited', 'The wait is over.');
     const { zone } = await readSchedule(this.parts.db);
@@ -237,7 +243,9 @@ export class Runs {
     ]);
     const need = Math.max(run.doc.event?.time ?? 0, run.doc.arrived - FRESH);
     const subject = await subjectOf(this.parts, db, run.doc);
-    const live = (await surveys.live()).some((s) => !s.paused && (!subject.source || s.id === subject.source));
+    const live = (await surveys.live()).some(
+      (s) => !s.paused && (!subject.source || s.id === subject.source),
+    );
     if (live && run.tries < LOOKS && !(taken && taken.taken_at.getTime() >= need)) {
       if (taken)
         await surveys.start(BY_ITSELF, 'incremental').catch((e: unknown) => {
@@ -254,17 +262,26 @@ export class Runs {
     return 'subject' in when ? when.subject : 'item';
   }
 
-  private async lookAgain(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'look' }>): Promise<Went> {
+  private async lookAgain(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Extract<Step, { do: 'look' }>,
+  ): Promise<Went> {
     const { engine } = this.parts;
     const subject = await this.fresh(run);
     const still = !step.still || (await engine.ask.stillSo(undefined, subject));
-    const fits = !step.if || (await engine.ask.thingFits(undefined, subject, this.kindOf(run.order), step.if));
+    const fits =
+      !step.if || (await engine.ask.thingFits(undefined, subject, this.kindOf(run.order), step.if));
     if (still && fits) return this.to(run, one.next, 'looked', 'It is still so.');
     await this.end(run, 'stopped', 'It is not so any more: nothing more was done.');
     return 'later';
   }
 
-  private async branch(run: RunWithOrder, one: Instruction, { on }: Extract<Step, { do: 'branch' }>): Promise<Went> {
+  private async branch(
+    run: RunWithOrder,
+    one: Instruction,
+    { on }: Extract<Step, { do: 'branch' }>,
+  ): Promise<Went> {
     let yes: boolean;
     if ('answer' in on) {
       const { answer } = run.doc;
@@ -277,7 +294,8 @@ export class Runs {
       yes =
         'still' in on
           ? (await this.parts.engine.ask.stillSo(undefined, subject)) === true
-          : (await this.parts.engine.ask.thingFits(undefined, subject, this.kindOf(run.order), on.if)) === true;
+          : (await this.parts.engine.ask.thingFits(undefined, subject, this.kindOf(run.order), on.if)) ===
+            true;
     }
     return this.to(run, (yes ? one.yes : one.no)!, 'branched', yes ? 'Yes.' : 'No.');
   }
@@ -296,7 +314,11 @@ export class Runs {
     };
   }
 
-  private async tell(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'tell' }>): Promise<Went> {
+  private async tell(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Extract<Step, { do: 'tell' }>,
+  ): Promise<Went> {
     const { db } = this.parts;
     const subject = await subjectOf(this.parts, db, run.doc);
     const told = await toldBy(this.parts, db, subject, step.to);
@@ -329,7 +351,9 @@ export class Runs {
       if (question?.state === 'answered' || !question || question.until <= now) {
         const answer = question?.answer ?? ('none' as const);
         const words =
-          answer === 'none' ? `Nobody has answered within ${spanWords(step.within)}.` : this.questions.words(answer);
+          answer === 'none'
+            ? `Nobody has answered within ${spanWords(step.within)}.`
+            : this.questions.words(answer);
         if (!effectOf({ ...run, doc: { ...run.doc, answer } }))
           return this.to(run, one.next, 'answered', words, {
             doc: { answer },
@@ -348,10 +372,18 @@ export class Runs {
     const subject = await subjectOf(this.parts, db, run.doc);
     const told = (await toldBy(this.parts, db, subject, step.to)).filter((t) => t.way === 'mail');
     if (!told.length)
-      return this.to(run, one.next, 'asked', 'There is nobody to ask: it goes on as if nobody had answered.', {
-        doc: { answer: 'none' },
-      });
-    const until = reminds ? (await this.questions.ofRun(run.id, run.at))!.until : laterBy(now, step.within, zone);
+      return this.to(
+        run,
+        one.next,
+        'asked',
+        'There is nobody to ask: it goes on as if nobody had answered.',
+        {
+          doc: { answer: 'none' },
+        },
+      );
+    const until = reminds
+      ? (await this.questions.ofRun(run.id, run.at))!.until
+      : laterBy(now, step.within, zone);
     const reminded = reminds ? run.doc.reminded + 1 : 0;
     const next = step.remind ? laterBy(now, step.remind, zone) : until;
     const saying = await this.saying(run, subject);
@@ -383,7 +415,11 @@ export class Runs {
     return 'later';
   }
 
-  private async change(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'change' }>): Promise<Went> {
+  private async change(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Extract<Step, { do: 'change' }>,
+  ): Promise<Went> {
     const { db, plans, engine, clock } = this.parts;
     if (run.state === 'changing') return this.changed(run, one);
     const subject = await this.fresh(run);
@@ -399,7 +435,9 @@ export class Runs {
     );
     if (!answer?.preview) {
       const why = [...new Set((answer?.parts ?? []).flat().flatMap((p) => p.why ?? []))];
-      return nothing(why.length ? `${what}: it cannot be done. ${why.join(' ')}` : `${what}: it is so already.`);
+      return nothing(
+        why.length ? `${what}: it cannot be done. ${why.join(' ')}` : `${what}: it is so already.`,
+      );
     }
     const { preview, goals } = answer;
     const [today] = await db.query<{ n: number }>(
@@ -414,7 +452,8 @@ export class Runs {
       return 'later';
     }
     const made = await db.transaction(async (tx) => {
-      if (!(await setRun(tx, run, { state: 'changing', due: new Date(now.getTime() + PLAN_AGAIN) }, now))) return undefined;
+      if (!(await setRun(tx, run, { state: 'changing', due: new Date(now.getTime() + PLAN_AGAIN) }, now)))
+        return undefined;
       const kept = await plans.drafts.keep(tx, {
         name: run.order.name,
         reason: `Standing order “${run.order.name}”, run ${run.id}: ${what.toLowerCase()}.`,
@@ -422,9 +461,20 @@ export class Runs {
         preview,
         goals,
       });
-      await tx.query('update order_run set doc = doc || $2::jsonb where id = $1', [run.id, JSON.stringify({ plan: kept.plan })]);
+      await tx.query('update order_run set doc = doc || $2::jsonb where id = $1', [
+        run.id,
+        JSON.stringify({ plan: kept.plan }),
+      ]);
       const words = preview.changes.map((c) => c.words);
-      await did(tx, run.id, run.at, now, 'planned', `${what}: ${words.slice(0, 5).join('; ')}${words.length > 5 ? ` and ${words.length - 5} more` : ''}.`, kept.plan);
+      await did(
+        tx,
+        run.id,
+        run.at,
+        now,
+        'planned',
+        `${words.slice(0, 5).join('; ')}${words.length > 5 ? ` and ${words.length - 5} more` : ''}.`,
+        kept.plan,
+      );
       return kept;
     });
     if (made) await this.begin(made.plan, run);
@@ -434,10 +484,10 @@ export class Runs {
   /** Begins the plan of a run, or puts it to a second steward. Doing it twice does nothing more. */
   private async begin(plan: number, run: RunWithOrder): Promise<void> {
     const { plans, db } = this.parts;
-    const [head] = await db.query<{ state: PlanState; approval: { wants: string[]; askedBy?: string } | null }>(
-      'select state, approval from plan where id = $1',
-      [plan],
-    );
+    const [head] = await db.query<{
+      state: PlanState;
+      approval: { wants: string[]; askedBy?: string } | null;
+    }>('select state, approval from plan where id = $1', [plan]);
     if (head?.state !== 'draft') return;
     try {
       if (head.approval) {
@@ -461,9 +511,10 @@ export class Runs {
   private async changed(run: RunWithOrder, one: Instruction): Promise<Went> {
     const { db, clock } = this.parts;
     const { plan } = run.doc;
-    const [head] = await db.query<{ state: PlanState; note: string | null }>('select state, note from plan where id = $1', [
-      plan,
-    ]);
+    const [head] = await db.query<{ state: PlanState; note: string | null }>(
+      'select state, note from plan where id = $1',
+      [plan],
+    );
     if (head && ['applied', 'undone', 'discarded'].includes(head.state)) {
       const [of] = await db.query<{ n: number; done: number; words: string[] }>(
         `select count(*)::int as n, (count(*) filter (where state in ('verified', 'already-gone')))::int as done from plan_change where plan = $1`,
@@ -510,7 +561,12 @@ export class Runs {
             [key, name, run.id, run.order.name, clock(), BY_ITSELF],
           );
           await ledger.add(
-            { who: BY_ITSELF, what: 'sharing.suspended', subject: key, after: { order: run.order.name, run: run.id } },
+            {
+              who: BY_ITSELF,
+              what: 'sharing.suspended',
+              subject: key,
+              after: { order: run.order.name, run: run.id },
+            },
             tx,
           );
         }
@@ -522,7 +578,10 @@ export class Runs {
 }
 
 /** What an answer wants to be changed; undefined where it is nothing. */
-function effectOf({ doc, order }: Pick<RunWithOrder, 'doc' | 'order'>): Extract<Step, { do: 'change' }> | undefined {
+function effectOf({
+  doc,
+  order,
+}: Pick<RunWithOrder, 'doc' | 'order'>): Extract<Step, { do: 'change' }> | undefined {
   const { answer } = doc;
   if (!answer || answer === 'none') return undefined;
   const shared = doc.targets.length > 0 || doc.signal !== null;

@@ -1,7 +1,7 @@
 /** What runs say: the fields of their messages, filled in for whoever reads them. */
 import { tz } from '@date-fns/tz';
 import { format } from 'date-fns';
-import { EVENT_TYPES, isKnownType } from '../../core/guard/events.ts';
+import { EVENT_TYPES, isKnownType, type Happened } from '../../core/guard/events.ts';
 import type { MessageTo } from '../../core/guard/schema.ts';
 import { fieldsFor, withBefore, type MessageField } from '../../core/orders/fields.ts';
 import { ANSWERS, type Order, type Step } from '../../core/orders/schema.ts';
@@ -50,6 +50,10 @@ export async function subjectOf(parts: OrderParts, db: Db, doc: RunDoc): Promise
   return { ...about, facts, signal };
 }
 
+/** Sources whose channels take messages. */
+export const takingMessages = async (parts: Pick<OrderParts, 'surveys'>): Promise<string[]> =>
+  (await parts.surveys.live()).flatMap((s) => (s.kind === 'channels' && !s.paused ? s.id : []));
+
 /** Everybody whom recipients come to, each once. */
 export async function toldBy(
   parts: OrderParts,
@@ -59,7 +63,9 @@ export async function toldBy(
 ): Promise<Told[]> {
   const found = new Map<string, Told>();
   const put = (t: Told): void => void (found.has(t.recipient) || found.set(t.recipient, t));
-  for (const t of (await parts.engine.ask.recipients(undefined, about, to)) ?? []) put(t);
+  for (const t of (await parts.engine.ask.recipients(undefined, about, to, await takingMessages(parts))) ??
+    [])
+    put(t);
   for (const one of to) {
     if ('address' in one) put({ way: 'mail', recipient: one.address, name: '', key: '' });
     if ('stewards' in one)
@@ -99,6 +105,7 @@ export function valuesOf(s: Saying, reader: { name: string; zone: string }): Val
     'actor.name': event ? event.actorName || event.actor : '',
     'actor.department': event?.department ?? '',
     'event.did': event && isKnownType(event.type) ? EVENT_TYPES[event.type] : '',
+    'event.told': event ? toldOf(event, thing?.name ?? event.name) : '',
     'event.at': event ? at(event.time) : '',
     'event.device': event?.device ?? '',
     'event.times': s.times,
@@ -123,10 +130,32 @@ export function valuesOf(s: Saying, reader: { name: string; zone: string }): Val
   return values;
 }
 
+/** What an event says that somebody did: to what, and with whom. */
+function toldOf(event: Pick<Happened, 'type' | 'target' | 'targetName'>, name: string): string {
+  const what = name ? `“${name}”` : 'something';
+  const target = event.targetName || event.target;
+  const whom = target === 'everyone' ? 'everyone in the organisation' : target;
+  switch (event.type) {
+    case 'file.shared':
+      return `shared ${what}${whom && ` with ${whom}`}`;
+    case 'link.made':
+      return `made a link${whom && ` for ${whom}`} to ${what}`;
+    case 'grant.made':
+      return whom ? `gave ${whom} access to ${what}` : `gave access to ${what}`;
+    case 'guest.added':
+    case 'member.added':
+      return `added ${whom || 'somebody'} to ${what}`;
+    default:
+      return `${isKnownType(event.type) ? EVENT_TYPES[event.type] : event.type}${name && `: ${what}`}`;
+  }
+}
+
 function named(facts: readonly (ThingFacts | undefined)[]): string {
   const names = facts.flatMap((f) => f?.name ?? []);
   const first = names.slice(0, MOST_NAMED);
-  return [...first, ...(names.length > first.length ? [`and ${names.length - first.length} more`] : [])].join('\n');
+  return [...first, ...(names.length > first.length ? [`and ${names.length - first.length} more`] : [])].join(
+    '\n',
+  );
 }
 
 /** A message of a step as somebody reads it. */
@@ -143,9 +172,10 @@ export function said(
 
 /** By whose clock somebody reads. */
 export async function zoneOf(db: Db, address: string): Promise<string> {
-  const [row] = await db.query<{ dates: { zone: string } | null }>('select dates from account where address = $1', [
-    address,
-  ]);
+  const [row] = await db.query<{ dates: { zone: string } | null }>(
+    'select dates from account where address = $1',
+    [address],
+  );
   return row?.dates?.zone ?? (await readSchedule(db)).zone;
 }
 

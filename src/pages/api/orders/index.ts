@@ -11,7 +11,7 @@ export const GET = endpoint({
   run: async ({ app }) => ({
     orders: await app.orders.list(),
     starters: ORDER_STARTERS,
-    channels: (await app.engine.ask.channels(undefined)) ?? [],
+    channels: await app.orders.channels(),
     signals: (await app.happened.signals.patterns()).map((p) => p.name),
   }),
 });

@@ -391,6 +391,18 @@ const WAITS: Record<Waiting['kind'], { words: (n: number) => string; href: strin
     words: (n) => `${plural(n, 'plan')} with changes that failed or came back`,
     href: '/remedy/plans',
   },
+  'runs-troubled': {
+    words: (n) => `${plural(n, 'run')} of standing orders to look at`,
+    href: '/guard/orders?list=runs&show=trouble',
+  },
+  'sharing-suspended': {
+    words: (n) => `sharing by ${plural(n, 'person', 'people')} is suspended`,
+    href: '/guard/orders',
+  },
+  'messages-failed': {
+    words: (n) => `${plural(n, 'message')} could not be sent`,
+    href: '/record/messages?state=failed',
+  },
   signals: {
     words: (n) => `${plural(n, 'signal')} to look at`,
     href: '/guard/signals',

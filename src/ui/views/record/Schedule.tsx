@@ -30,6 +30,12 @@ const KINDS: Record<string, (w: Waits) => { words: string; href?: string }> = {
   }),
   survey: () => ({ words: 'Go on with a survey', href: '/survey/sources' }),
   'ask-events': () => ({ words: 'Ask the workspaces what happened', href: '/guard/events' }),
+  orders: () => ({ words: 'Go on with runs of standing orders', href: '/guard/orders?list=runs' }),
+  order: (w) => ({
+    words: `Look whom the standing order “${w.name}” is about`,
+    href: `/guard/orders?order=${w.subject}`,
+  }),
+  messages: () => ({ words: 'Send messages that are due', href: '/record/messages' }),
   'tidy-events': () => ({ words: 'Drop events that are older than is kept', href: '/guard/events' }),
 };
 const wordsOf = (w: Waits): { words: string; href?: string } => KINDS[w.kind]?.(w) ?? { words: w.kind };

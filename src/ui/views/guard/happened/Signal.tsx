@@ -9,6 +9,7 @@ import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { dayOf, readerZone } from '../../../parts/dates.ts';
 import { count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
+import { Picker } from '../../../parts/Picker.tsx';
 import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
 import { Severity } from './Severity.tsx';
@@ -96,6 +97,7 @@ export function Signal({ id, params, set, narrow }: ViewProps & { id: number }) 
         </h1>
         <Severity of={signal.severity} />
         <span className="flex-1" />
+        <BeginOrder signal={id} />
         <Settle id={id} state={signal.state} />
       </div>
       <p className="py-1">
@@ -267,6 +269,38 @@ function Settle({ id, state }: { id: number; state: SignalState }) {
       ) : (
         act('waiting', 'Let it wait again')
       )}
+    </>
+  );
+}
+
+/** Does what an order says about this signal: withdraw, ask, tell, suspend. */
+function BeginOrder({ signal }: { signal: number }) {
+  const { steward } = useSigned();
+  const { data } = useQuery(ask('/api/orders'));
+  const begin = useMutation({
+    mutationFn: (order: number) => send('POST', '/api/orders/begin', { order, signal }),
+    onSuccess: ({ run }) => location.assign(`/guard/orders?run=${run}`),
+  });
+  if (!steward || !data) return null;
+  const orders = data.orders.filter((o) => 'event' in o.order.when || 'signal' in o.order.when);
+  return (
+    <>
+      {begin.error && <span className="text-error">{begin.error.message}</span>}
+      <Picker
+        label="Begin an order"
+        button="Begin an order …"
+        nothing="There is no order that could. Make one under Guard › Orders."
+        groups={[
+          {
+            choices: orders.map((o) => ({
+              value: String(o.id),
+              name: o.order.name,
+              detail: o.order.purpose ?? '',
+            })),
+          },
+        ]}
+        choose={(order) => begin.mutate(Number(order))}
+      />
     </>
   );
 }

@@ -1,6 +1,7 @@
 /** Signals in words. */
-import { durationMs, type Window } from '../../../../core/guard/patterns.ts';
+import type { Window } from '../../../../core/guard/patterns.ts';
 import type { SignalRow, SignalState } from '../../../../dto/events.ts';
+import { spanWords } from '../../../../core/orders/words.ts';
 import { plural } from '../../../parts/marks.tsx';
 
 export const STATE_WORDS: Record<SignalState, string> = {
@@ -35,26 +36,6 @@ export function countedWords({ parts: [first], events }: Pick<SignalRow, 'parts'
   return distinct === 'id' || values === events
     ? plural(distinct === 'id' ? events : values, ...COUNTED[distinct])
     : `${plural(values, ...COUNTED[distinct])}, ${plural(events, 'event')}`;
-}
-
-const PARTS = [
-  ['week', 604_800_000],
-  ['day', 86_400_000],
-  ['hour', 3_600_000],
-  ['minute', 60_000],
-  ['second', 1000],
-] as const;
-/** A duration of ISO 8601 in words; as it is written where it is none. */
-export function spanWords(duration: string): string {
-  let left = durationMs(duration);
-  if (left === undefined) return duration;
-  const said: string[] = [];
-  for (const [name, ms] of PARTS) {
-    const n = Math.floor(left / ms);
-    left -= n * ms;
-    if (n) said.push(plural(n, name));
-  }
-  return said.join(' ') || 'a moment';
 }
 
 /** What a window looks for, in a sentence. */

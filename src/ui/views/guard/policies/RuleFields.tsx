@@ -226,7 +226,13 @@ function firstParams(name: ResponseName): Record<string, unknown> {
 }
 
 /** What can be said of a response, each by its kind. */
-function Params({ response, change }: { response: RuleResponse; change: (next: RuleResponse) => void }) {
+export function Params({
+  response,
+  change,
+}: {
+  response: RuleResponse;
+  change: (next: RuleResponse) => void;
+}) {
   const shapes = PARAMS[response.do];
   if (!Object.keys(shapes).length) return null;
   const put = (key: string, value: unknown): void => {
