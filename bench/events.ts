@@ -1,9 +1,14 @@
-/** Events through windows as they come: twenty patterns over a million events, and one of them against SQL's window functions. */
+/**
+ * Events through windows and standing orders as they come: twenty patterns and thirty orders over a million events, and one
+ * pattern against SQL's window functions.
+ */
 import { PGlite } from '@electric-sql/pglite';
 import type { Happened } from '../src/core/guard/events.ts';
 import { madeEvent } from '../tests/events.ts';
 import { PATTERN_STARTERS, type Window } from '../src/core/guard/patterns.ts';
 import { Stream } from '../src/core/guard/stream.ts';
+import { ORDER_STARTERS } from '../src/core/orders/starters.ts';
+import { beginnings, matchingOf } from '../src/services/orders/begin.ts';
 import { ratio } from './ratios.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -20,6 +25,7 @@ const TYPES = [
 const HOUR = 3_600_000;
 const AT_ONCE = 1000;
 const WINDOWS = 20;
+const ORDERS = 30;
 /** Of so many it is asked of the database, too. */
 const IN_SQL = 100_000;
 
@@ -67,6 +73,33 @@ export async function events(scale: number): Promise<void> {
   }
   say(
     `${N.toLocaleString('en')} events through ${WINDOWS} patterns: ${Math.round((1000 * N) / taken).toLocaleString('en')} a second; ${found.toLocaleString('en')} times a signal grew; ${most.toLocaleString('en')} events held by one at most`,
+  );
+
+  const byEvent = ORDER_STARTERS.filter((o) => 'event' in o.when);
+  const matching = matchingOf(
+    Array.from({ length: ORDERS }, (_, k) => ({
+      id: k,
+      version: 1,
+      doc: byEvent[k % byEvent.length]!,
+      made_at: new Date(0),
+      made_by: 'bench',
+    })),
+    0,
+  );
+  let [begun, asked] = [0, 0];
+  const before = process.memoryUsage().heapUsed;
+  for (let at = 0; at < N; at += AT_ONCE) {
+    const some = Array.from({ length: Math.min(AT_ONCE, N - at) }, (_, k) => {
+      const { time, ...doc } = event(at + k);
+      return { seq: at + k, told_by: 'bench', time: new Date(time), actor_key: doc.actor, node_key: doc.item, doc };
+    });
+    const began = performance.now();
+    for (const s of some) begun += beginnings(matching, s).length;
+    asked += performance.now() - began;
+  }
+  const grown = (process.memoryUsage().heapUsed - before) / 1e6;
+  say(
+    `${N.toLocaleString('en')} events through ${ORDERS} orders: ${Math.round((1000 * N) / asked).toLocaleString('en')} a second, and through both ${Math.round((1000 * N) / (asked + taken)).toLocaleString('en')}; ${begun.toLocaleString('en')} runs would have begun; ${grown.toFixed(0)} MB of heap more than before`,
   );
 
   const n = Math.min(N, IN_SQL);

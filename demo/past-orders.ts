@@ -167,4 +167,15 @@ export class OrderStory {
       await given.body?.cancel();
     }
   }
+
+  /** Resolves when no run has anything to do now. */
+  async settled(): Promise<void> {
+    await this.steward.until('runs to come to rest', async () => {
+      const { rows } = await this.steward.ask<{ rows: { state: string }[] }>(
+        'GET',
+        '/api/orders/runs?show=under-way&limit=200',
+      );
+      return rows.every((r) => r.state === 'waiting' || r.state === 'asked');
+    });
+  }
 }

@@ -302,13 +302,14 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
   rmSync(stage.clock, { force: true });
   await steward.at(0);
   rmSync(stage.clock, { force: true });
-  await makeChanges(JSON.parse(readFileSync(stage.changes, 'utf8')) as World['later'], stage.control);
-  await steward.survey('incremental');
   await steward.ask('PUT', '/api/schedule', {
     zone: 'Europe/Oslo',
     full: 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=5',
     incremental: 'FREQ=DAILY;BYHOUR=5',
   });
+  await orders.settled();
+  await makeChanges(JSON.parse(readFileSync(stage.changes, 'utf8')) as World['later'], stage.control);
+  await steward.survey('incremental');
   await hear(stage, { hold: true, deaf: false });
   await tellPast(
     steward,

@@ -150,7 +150,6 @@ export const STEPS: readonly Step[] = [
         path: '/guard/decisions',
         whole: true,
         asks: 'What was refused or cautioned as it was about to be done, and by which rule?',
-        picture: 'decisions',
       },
       {
         name: 'Orders',
@@ -204,7 +203,6 @@ export const STEPS: readonly Step[] = [
         path: '/record/messages',
         whole: true,
         asks: 'What was sent to whom, what waits, and what did not arrive?',
-        picture: 'messages',
       },
       {
         name: 'Schedule',

@@ -16,7 +16,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'accounts causes contents cross-tab data-types decisions events findings holdings ledger outside people plan-proven policies routes signal sources watch changes'.split(
+  'accounts causes coaching contents cross-tab data-types events findings holdings ledger order outside people plan-proven policies routes signal watch changes'.split(
     ' ',
   ),
 );
@@ -737,6 +737,89 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByLabel('What changed is surveyed').selectOption('Only when somebody asks for it');
     await page.getByRole('button', { name: 'Save' }).click();
     await page.getByText('Survey what changed').waitFor({ state: 'detached' });
+  });
+
+  it('writes the order of four weeks from nothing, sees each day and message of it, and what it does', async () => {
+    await page.goto(`${scene.base}/guard/orders`);
+    await page.getByText('Nothing is done by itself so far', { exact: false }).waitFor();
+    await holds('orders-none');
+    await page.getByRole('button', { name: 'New order …' }).click();
+    const edit = page.getByRole('dialog', { name: 'A new standing order' });
+    await edit.getByRole('button', { name: 'Make the order' }).click();
+    await edit.getByRole('alert').first().waitFor();
+    await edit.getByLabel('Name').fill('Four weeks');
+    const add = async (step: string): Promise<void> => {
+      await edit.getByRole('button', { name: 'Add a step' }).click();
+      await page.getByRole('option', { name: step }).click();
+    };
+    await add('Look again');
+    await edit.getByLabel('It has to be still so').waitFor();
+    await add('Change something');
+    await add('Tell somebody');
+    await edit.getByRole('textbox', { name: 'Subject' }).fill('“{{ thing.name }}” is not shared any more');
+    await edit.getByRole('textbox', { name: 'Text' }).fill('Hello {{ reader.name }},\n\n{{ thing.colour }}');
+    const foreseen = page.getByRole('complementary', { name: 'How it would go' });
+    await foreseen.getByText('There is no field thing.colour here', { exact: false }).waitFor();
+    await edit.getByRole('textbox', { name: 'Text' }).fill('Hello {{ reader.name }},\n\n{{ change.did }}');
+    await foreseen.getByText('In the last 30 days it would have begun 5 times', { exact: false }).waitFor();
+    await foreseen.getByText('is not shared any more', { exact: false }).first().waitFor();
+    await foreseen.getByText(/^Hello /).waitFor();
+    await holds('order');
+    await edit.getByLabel('Whether it still is so').selectOption('if it is not any more');
+    await foreseen.getByText('It is not: the run ends here.').waitFor();
+    await edit.getByRole('button', { name: 'Make the order' }).click();
+    await page.getByText('It has not begun yet.').waitFor();
+    await page.getByText('Withdraw: what was shared.').waitFor();
+    await holds('order-made');
+    // once more from a starter, with a question that is answered on a telephone
+    const { order } = (await scene.api<{ starters: { name: string }[] }>('GET', '/api/orders')).starters
+      .filter((s) => s.name === 'A link for anyone on a heavy file')
+      .map((s) => ({ order: { ...s, if: 'target == "anyone"' } }))[0]!;
+    await scene.api('POST', '/api/orders', { order });
+    const file = (await scene.truth<ItemRow[]>('items')).find(
+      (i) => i.name === 'Crew bank accounts 2026.xlsx',
+    )!;
+    await scene.control('POST', 'happen', {
+      workspace: 'drives',
+      type: 'link.made',
+      subject: file.id,
+      data: { user: file.owner, target: { anyone: true }, role: 'reader' },
+    });
+    await page.goto(`${scene.base}/guard/orders?list=runs`);
+    await page.getByRole('grid', { name: 'Runs' }).getByText('waits for an answer').waitFor();
+    await holds('runs');
+    await page.goto(`${scene.base}/record/messages`);
+    await page.getByRole('alert').getByText('No mail server is set', { exact: false }).waitFor();
+    await page.getByRole('grid', { name: 'Messages' }).getByText('Why is').click();
+    const letter = page.getByRole('dialog', { name: /Why is/ });
+    const link = /\/answer#\d+\.\d+\.[\w-]{43}/.exec((await letter.textContent())!)![0];
+    await holds('messages');
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'Mail settings …' }).click();
+    const mail = page.getByRole('dialog', { name: 'Mail settings' });
+    await mail.getByLabel('Messages come from').fill('nobody');
+    await mail.getByRole('button', { name: 'Save' }).click();
+    await mail.getByText(/Needs the name of a mail server/).waitFor();
+    await holds('mail-settings');
+    const phone = await browser.newContext({ viewport: { width: 390, height: 800 } });
+    phone.setDefaultTimeout(90_000);
+    const asked = await livePage(phone);
+    await asked.goto(scene.base + link);
+    await asked.getByRole('heading', { name: /Why is/ }).waitFor();
+    expect(await asked.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+    const { violations } = await new AxeBuilder({ page: asked })
+      .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+      .analyze();
+    expect(violations.map((v) => `answer: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
+    await asked.getByLabel('Keep it, and give a reason').check();
+    await asked.getByRole('combobox').selectOption('A supplier needs it for their work');
+    await asked.getByRole('button', { name: 'Send the answer' }).click();
+    await asked.getByText('You have answered', { exact: false }).waitFor();
+    await phone.close();
+    await page.goto(`${scene.base}/guard/coaching`);
+    await page.getByRole('heading', { name: /1 notice in a year/ }).waitFor();
+    await page.getByRole('figure', { name: 'Notices by month' }).waitFor();
+    await holds('coaching');
   });
 
   it('judges samples of a data type, and sees what each certainty would count', async () => {

@@ -165,7 +165,7 @@ describe('a link for anyone', () => {
     const { plan } = page.did.find((d) => d.plan)!;
     expect(await scene.api('GET', `/api/plans/${plan}`)).toMatchObject({ state: 'applied' });
     const shown = (await (await open(opened)).json()) as QuestionPage;
-    expect(shown.effect).toContain('It took.');
+    expect(shown.effect).toContain('Done: ');
     // the first answer counts
     const second = await scene.raw('PUT', '/api/answers/link', {
       body: { link: opened, what: 'reason', reason: 'x' },

@@ -43,7 +43,7 @@ export function readOrder(
     const why = wrongRhythm(when.rhythm);
     if (why) wrong.push({ at: 'when.rhythm', why });
     const field = when.date && (FIELDS[table] as Record<string, { type: string }>)[when.date.field];
-    if (when.date && field?.type !== 'time')
+    if (when.date && field?.type !== 'timestamp')
       wrong.push({
         at: 'when.date.field',
         why: `“${when.date.field}” is no date of a ${SUBJECTS[when.subject].words[0]}.`,

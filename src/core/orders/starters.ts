@@ -46,7 +46,7 @@ const OWNER: MessageTo[] = [{ owner: true }];
 
 /** What happened, in one sentence of a message. */
 const HAPPENED =
-  'on {{ event.at }} {{ actor.name }} {{ event.told }}, in {{ thing.path }}.{% if thing.types != "" %} It holds {{ thing.types }}.{% endif %}';
+  'on {{ event.at }} {{ actor.name }} {{ event.told }}{% if thing.path != "" %}, in {{ thing.path }}{% endif %}.{% if thing.types != "" %} It holds {{ thing.types }}.{% endif %}';
 const ABOUT =
   'Where it lies: {{ thing.path }}\nWhat it holds: {{ thing.types }}\nWho did it: {{ actor.name }}, {{ actor.department }}\n\n{{ run.link }}';
 

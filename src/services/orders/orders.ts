@@ -274,7 +274,7 @@ export class Orders {
         [r.standing_order, r.about, clock().toISOString().slice(0, 10)],
       ),
     ]);
-    const things = subject.facts.flatMap((f) => f ?? []);
+    const things = subject.facts.flatMap((f) => f ?? []).sort((a, b) => b.weight - a.weight);
     return {
       ...runRow(r),
       ...(things[0] && { thing: things[0].name }),
@@ -359,7 +359,11 @@ export class Orders {
         await setRun(
           tx,
           run,
-          { state: next, due: clock(), doc: run.state === 'held' ? { plan: -1 } : {} },
+          {
+            state: next,
+            due: clock(),
+            doc: { arrived: clock().getTime(), ...(run.state === 'held' && { plan: -1 }) },
+          },
           clock(),
         );
         await did(
@@ -566,7 +570,7 @@ export class Orders {
         line.assumed = assume.still ? 'It still is.' : 'It is not: the run ends here.';
         if (!assume.still) break;
       } else if (step.do === 'change' || step.do === 'suspend-sharing')
-        run = { ...run, changed: `${line.words}. It took.` };
+        run = { ...run, changed: `Done: ${line.words.slice(0, 1).toLowerCase()}${line.words.slice(1)}.` };
       else if (step.do === 'stop') break;
     }
     const missing: string[] = [];

@@ -30,8 +30,8 @@ const MINUTE = 60_000;
 const DAY = 86_400_000;
 /** A survey that was taken so long before it is looked again is new enough. */
 const FRESH = 10 * MINUTE;
-/** A newer survey is waited for so often, each time for so long. */
-const LOOKS = 5;
+/** How long a newer survey is waited for, and how often it is asked for. */
+const PATIENCE = 60 * MINUTE;
 const LOOK_AGAIN = 2 * MINUTE;
 /** Whether a plan has come to its end is asked so often, where nobody says so. */
 const PLAN_AGAIN = 5 * MINUTE;
@@ -152,7 +152,7 @@ export class Runs {
   private async failed(run: RunWithOrder, e: unknown): Promise<void> {
     const now = this.parts.clock();
     if (e instanceof NotYet) {
-      // a newer survey is on its way; after some time what there is has to do
+      // a newer survey is on its way
       const due = new Date(now.getTime() + LOOK_AGAIN);
       await setRun(this.parts.db, run, { state: 'looking', due, tries: run.tries + 1 }, now);
       return;
@@ -237,16 +237,22 @@ export class Runs {
 
   /** What a run is about, on a survey that is new enough to say how it is now. */
   private async fresh(run: RunWithOrder): Promise<Subject> {
-    const { db, surveys } = this.parts;
+    const { db, surveys, clock } = this.parts;
     const [taken] = await db.query<{ taken_at: Date }>('select taken_at from survey where id = $1', [
       this.parts.present.survey ?? -1,
     ]);
     const need = Math.max(run.doc.event?.time ?? 0, run.doc.arrived - FRESH);
     const subject = await subjectOf(this.parts, db, run.doc);
     const live = (await surveys.live()).some(
-      (s) => !s.paused && (!subject.source || s.id === subject.source),
+      (w) => !w.paused && (!subject.source || w.id === subject.source),
     );
-    if (live && run.tries < LOOKS && !(taken && taken.taken_at.getTime() >= need)) {
+    if (live && !(taken && taken.taken_at.getTime() >= need)) {
+      if (clock().getTime() - run.doc.arrived > PATIENCE)
+        throw new AppError(
+          'no-newer-survey',
+          409,
+          'Nothing newer could be surveyed for an hour, so it is not known how it is now. See Survey › Sources, then try again.',
+        );
       if (taken)
         await surveys.start(BY_ITSELF, 'incremental').catch((e: unknown) => {
           // one that runs already will do
@@ -528,8 +534,8 @@ export class Runs {
         head.state === 'discarded'
           ? `Nothing was changed: the plan was discarded. ${head.note ?? ''}`.trim()
           : of!.done === of!.n
-            ? `${planned!.words} It took.`
-            : `${planned!.words} Of ${of!.n} changes ${of!.done} took.`;
+            ? `Done: ${lower(planned!.words)}`
+            : `Not all of it was done, ${of!.done} of ${of!.n}: ${lower(planned!.words)}`;
       return this.to(run, one.next, 'changed', words, { doc: { changed: words }, plan });
     }
     // made and not begun before the application ended
@@ -612,6 +618,8 @@ const policyFor = (order: Order, response: RuleResponse): Policy => ({
     },
   ],
 });
+
+const lower = (t: string): string => t.slice(0, 1).toLowerCase() + t.slice(1);
 
 function whom(what: string, told: readonly { name: string; recipient: string }[]): string {
   if (!told.length) return `${what} nobody: there is nobody who could be.`;

@@ -111,7 +111,8 @@ export function valuesOf(s: Saying, reader: { name: string; zone: string }): Val
     'event.times': s.times,
     'target.name': event ? event.targetName || event.target : '',
     'target.domain': event?.domain ?? '',
-    'thing.name': thing?.name ?? event?.name ?? '',
+    'thing.name':
+      thing?.name || event?.name || event?.item || event?.space || 'something that is not there any more',
     'thing.path': thing?.path ?? event?.path ?? '',
     'thing.types': (thing?.types ?? event?.types ?? []).join(', '),
     'thing.label': thing?.label ?? event?.label ?? '',

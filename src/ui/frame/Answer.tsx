@@ -2,7 +2,7 @@
 import { useEffect, useState } from 'react';
 import { ANSWERS, type AnswerName } from '../../core/orders/schema.ts';
 import type { QuestionPage, QuestionRow } from '../../dto/orders.ts';
-import { exactly } from '../parts/dates.ts';
+import { whenWords } from '../parts/dates.ts';
 import { Trouble, Weight } from '../parts/marks.tsx';
 import { get, send } from './api.ts';
 
@@ -70,7 +70,7 @@ function List({ list }: { list: readonly QuestionRow[] }) {
             </a>
             <span className="block text-sm text-quiet">
               {q.state === 'open'
-                ? `until ${exactly(q.until)}`
+                ? `until ${whenWords(q.until)}`
                 : q.state === 'answered'
                   ? 'answered'
                   : 'over'}
@@ -193,7 +193,7 @@ function Question({
           <button className="btn btn-primary" disabled={!what || sending}>
             Send the answer
           </button>
-          <p className="text-sm text-quiet">You can answer until {exactly(page.until)}.</p>
+          <p className="text-sm text-quiet">You can answer until {whenWords(page.until)}.</p>
         </form>
       ) : page.answer ? (
         <section aria-live="polite" className="flex flex-col gap-2">

@@ -218,7 +218,7 @@ function WhenFields({
   if ('policy' in when) return <PolicyFields when={when} change={change} />;
   const dates = Object.entries(
     FIELDS[SUBJECTS[when.subject].fields] as Record<string, { type: string; about: string }>,
-  ).filter(([, f]) => f.type === 'time');
+  ).filter(([, f]) => f.type === 'timestamp');
   return (
     <div className="flex flex-wrap items-end gap-3">
       <label className="flex flex-col gap-1">

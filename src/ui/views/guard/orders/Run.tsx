@@ -9,7 +9,7 @@ import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { FormTrouble, TextField, useSchemaForm } from '../../../parts/form.tsx';
-import { State, Trouble, Weight, When } from '../../../parts/marks.tsx';
+import { plural, State, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { RUN_WORDS } from './states.ts';
 
 export function Run({ id, set }: ViewProps & { id: number }) {
@@ -41,7 +41,9 @@ export function Run({ id, set }: ViewProps & { id: number }) {
           <ArrowLeft size={15} aria-hidden />
         </button>
         <h1 className="min-w-0 truncate text-base font-bold">
-          {run.thing || 'Nothing that is there any more'}
+          {run.signal !== null && run.things > 1
+            ? `${run.actor}: ${plural(run.things, 'file or space', 'files and spaces')}`
+            : run.thing || 'Nothing that is there any more'}
         </h1>
         <State icon={icon}>{words}</State>
         {run.due && open && (
@@ -136,7 +138,8 @@ export function Run({ id, set }: ViewProps & { id: number }) {
                 style={{ marginLeft: s.depth * 18 }}
                 aria-current={s.here ? 'step' : undefined}
               >
-                {s.words}.
+                {s.words}
+                {/[.?!]$/.test(s.words) ? '' : '.'}
               </li>
             ))}
           </ol>

@@ -22,6 +22,8 @@ export const Sentences = ({ steps }: { steps: readonly Step[] }) => (
               </>
             )}
           </>
+        ) : /[.?!]$/.test(stepWords(s)) ? (
+          ''
         ) : (
           '.'
         )}
