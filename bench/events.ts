@@ -91,7 +91,14 @@ export async function events(scale: number): Promise<void> {
   for (let at = 0; at < N; at += AT_ONCE) {
     const some = Array.from({ length: Math.min(AT_ONCE, N - at) }, (_, k) => {
       const { time, ...doc } = event(at + k);
-      return { seq: at + k, told_by: 'bench', time: new Date(time), actor_key: doc.actor, node_key: doc.item, doc };
+      return {
+        seq: at + k,
+        told_by: 'bench',
+        time: new Date(time),
+        actor_key: doc.actor,
+        node_key: doc.item,
+        doc,
+      };
     });
     const began = performance.now();
     for (const s of some) begun += beginnings(matching, s).length;

@@ -6,8 +6,9 @@ import { ORDER_STARTERS } from '../src/core/orders/starters.ts';
 import type { AnswerName, Order } from '../src/core/orders/schema.ts';
 import type { ItemRow } from '../src/core/model.ts';
 import type { World } from './builder.ts';
-import type { Change } from './past.ts';
 import type { Asker } from './past-policies.ts';
+
+type Change = World['later'][number];
 
 const DAY = 86_400_000;
 const HOUR = 3_600_000;
@@ -30,7 +31,7 @@ const ASKED = 'A link for anyone on a heavy file';
 const STORY: readonly {
   week: number;
   who: number;
-  how: 'anyone' | string;
+  how: string;
   answer?: AnswerName;
   reason?: string;
 }[] = [

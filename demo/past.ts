@@ -34,7 +34,7 @@ export interface Stage {
   say: (line: string) => void;
 }
 
-export type Change = World['later'][number];
+type Change = World['later'][number];
 
 /** Makes the changes at the stand-ins. */
 export async function makeChanges(changes: readonly Change[], control: Control): Promise<void> {

@@ -16,8 +16,6 @@ export const RUN_STATES = [
   'failed',
 ] as const;
 export type RunState = (typeof RUN_STATES)[number];
-/** Those that are not at their end. */
-export const UNDER_WAY: readonly RunState[] = ['ready', 'waiting', 'asked', 'looking', 'changing', 'held'];
 export const RUN_SHOWS = ['under-way', 'trouble', 'over', 'all'] as const;
 
 export interface OrderRow {

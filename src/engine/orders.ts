@@ -2,6 +2,7 @@
 import { setImmediate } from 'node:timers/promises';
 import { has } from '../core/access/bits.ts';
 import { PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
+import type { Filtered } from '../core/filter/fields.ts';
 import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
 import { budgetFor, subjectId, subjectsOf } from '../core/guard/judge.ts';
 import { SUBJECTS, type Subject } from '../core/guard/kinds.ts';
@@ -67,13 +68,13 @@ export const stillSo = (l: Loaded, about: OrderAbout): boolean =>
 /** Whether a condition holds of any of the things as they are. Throws a FilterError. */
 export function thingFits(l: Loaded, about: OrderAbout, subject: Subject, where: string): boolean {
   const getters = gettersOf(l)[subject];
-  const fits = compileFilter(
+  const fits = compileFilter<number, Filtered>(
     where,
     SUBJECTS[subject].fields,
-    getters as never,
+    getters,
     Date.parse(l.takenAt),
     USUAL_STEPS,
-  ) as (n: number) => boolean;
+  );
   return about.things.some((k) => {
     const { n } = numberOfKey(l, k);
     return n >= 0 && fits(n);
@@ -231,13 +232,13 @@ export async function orderFits(
   now: number,
 ): Promise<{ key: string; date: number | null }[]> {
   const getters = gettersOf(l)[subject] as unknown as Record<string, (n: number) => number>;
-  const fits = compileFilter(
+  const fits = compileFilter<number, Filtered>(
     where,
     SUBJECTS[subject].fields,
     getters as never,
     now,
     budgetFor(l.org.spaces.length + l.items.length + l.org.entries.ids.length),
-  ) as (n: number) => boolean;
+  );
   const found: { key: string; date: number | null }[] = [];
   let until = performance.now() + STRETCH_MS;
   for (const n of subjectsOf(l.view, subject)) {

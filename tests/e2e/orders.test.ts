@@ -129,10 +129,8 @@ describe('a link for anyone', () => {
     });
     expect(asked!.text).toContain(`Hello ${owner.name}`);
     expect(asked!.text).toContain(file.name);
-    expect(asked!.attachments[0]).toMatchObject({
-      type: 'text/calendar',
-      text: expect.stringContaining('BEGIN:VEVENT'),
-    });
+    expect(asked!.attachments[0]!.type).toBe('text/calendar');
+    expect(asked!.attachments[0]!.text).toContain('BEGIN:VEVENT');
     const opened = /\/answer#(\S+)/.exec(asked!.text)![1]!;
     const open = (token: string) => scene.raw('POST', '/api/answers/link', { body: { link: token } });
     const question = (await (await open(opened)).json()) as QuestionPage;
@@ -369,10 +367,8 @@ describe('what can go wrong', () => {
       'it to fail',
       async () => (await scene.api<MessagesPage>('GET', '/api/messages?state=failed')).rows[0],
     );
-    expect(failed).toMatchObject({
-      recipient: 'gone@tarntide.example',
-      trouble: expect.stringContaining('No such mailbox'),
-    });
+    expect(failed.recipient).toBe('gone@tarntide.example');
+    expect(failed.trouble).toContain('No such mailbox');
     await scene.api('PUT', '/api/messages', { ids: [failed.id] });
     await until('it to be sent', async () => (await letters('gone@tarntide.example')).length === 1);
     await remove(id);

@@ -109,5 +109,5 @@ function wrongChange(
   if (about === 'thing' && 'policy' in when) return undefined;
   return subjects.some((s) => possibleAt(response.do, s, 'atRest'))
     ? undefined
-    : `“${RESPONSES[response.do].words}” cannot be done about ${SUBJECTS[subjects[0]!].words[1]}.`;
+    : `“${RESPONSES[response.do].words}” cannot be done about ${SUBJECTS[subjects[0]].words[1]}.`;
 }

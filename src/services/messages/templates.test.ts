@@ -50,7 +50,7 @@ describe('a template', () => {
     fc.assert(
       fc.property(fc.string({ unit: 'binary', maxLength: 500 }), (value) => {
         const plain = plainValue(value);
-        // eslint-disable-next-line no-control-regex
+
         expect(plain).not.toMatch(/[\u0000-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e]/);
         expect(plain).not.toContain('://');
         expect(plain.length).toBeLessThanOrEqual(301);

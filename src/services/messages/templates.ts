@@ -54,7 +54,7 @@ const sentence = (e: unknown): string => {
 };
 
 /** Control characters, and those that turn the direction of what follows, in a value. */
-// eslint-disable-next-line no-control-regex
+
 const CONTROLS = /[\u0000-\u001f\u007f-\u009f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]+/g;
 const LONGEST_VALUE = 300;
 

@@ -1,5 +1,4 @@
 /** What the store keeps of standing orders and their runs. */
-import type { Severity } from '../../core/exposure/exposure.ts';
 import type { Happened } from '../../core/guard/events.ts';
 import { programOf } from '../../core/orders/program.ts';
 import type { Order } from '../../core/orders/schema.ts';
@@ -134,7 +133,7 @@ export const runRow = (
   id: r.id,
   order: r.standing_order,
   orderName: r.order.name,
-  severity: r.order.severity as Severity,
+  severity: r.order.severity,
   version: r.version,
   state: r.state,
   step: r.ended_at ? '' : stepOf(r),

@@ -161,7 +161,7 @@ export class Runs {
     if (!known) log.error({ err: e, run: run.id }, 'a step of a standing order failed');
     const wait = known ? undefined : AGAIN[run.tries];
     await this.parts.db.transaction(async (tx) => {
-      const trouble = known ? (e as Error).message : 'Something went wrong here; it is in the server’s log.';
+      const trouble = known ? e.message : 'Something went wrong here; it is in the server’s log.';
       await setRun(
         tx,
         run,

@@ -2,7 +2,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
-import { RUN_SHOWS, type OrderRow, type RunRow } from '../../../dto/orders.ts';
+import { RUN_SHOWS, type OrderRow } from '../../../dto/orders.ts';
 import type { Order } from '../../../core/orders/schema.ts';
 import { whenWords } from '../../../core/orders/words.ts';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
@@ -17,11 +17,10 @@ import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.ts
 import { usePages } from '../../parts/pages.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
-import { Severity } from './happened/Severity.tsx';
 import { Edit, EMPTY } from './orders/Edit.tsx';
 import { One } from './orders/One.tsx';
 import { Run } from './orders/Run.tsx';
-import { RUN_WORDS } from './orders/states.ts';
+import { RUN_COLUMNS } from './orders/columns.tsx';
 
 export default function Orders({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
@@ -244,48 +243,6 @@ const SHOW_WORDS: Record<(typeof RUN_SHOWS)[number], string> = {
   over: 'Over',
   all: 'All runs',
 };
-export const RUN_COLUMNS: Column<RunRow>[] = [
-  { key: 'severity', name: 'Severity', width: '90px', cell: (r) => <Severity of={r.severity} /> },
-  {
-    key: 'order',
-    name: 'Order',
-    width: 'minmax(160px, 1.2fr)',
-    cell: (r) => <span className="truncate">{r.orderName}</span>,
-  },
-  {
-    key: 'thing',
-    name: 'About',
-    width: 'minmax(160px, 1.3fr)',
-    cell: (r) => (
-      <span className="truncate" title={r.thing}>
-        <b>{r.thing}</b>
-        {r.actor && <span className="text-quiet"> {r.actor}</span>}
-      </span>
-    ),
-  },
-  {
-    key: 'state',
-    name: 'State',
-    width: 'minmax(150px, 1fr)',
-    cell: (r) => (
-      <span className="flex min-w-0" title={r.trouble ?? r.step}>
-        {r.trouble && r.state !== 'failed' && r.state !== 'held' ? (
-          <State icon="trouble">is tried again</State>
-        ) : (
-          <State icon={RUN_WORDS[r.state][1]}>{RUN_WORDS[r.state][0]}</State>
-        )}
-      </span>
-    ),
-  },
-  {
-    key: 'due',
-    name: 'Goes on',
-    width: '132px',
-    cell: (r) => (r.due ? <When at={r.due} /> : <span className="text-quiet">–</span>),
-  },
-  { key: 'began', name: 'Began', width: '132px', cell: (r) => <When at={r.beganAt} /> },
-];
-
 function Runs({ params, set }: ViewProps) {
   const { steward } = useSigned();
   const refresh = useRefresh();

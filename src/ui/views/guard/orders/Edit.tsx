@@ -55,7 +55,7 @@ export function Edit({
 }) {
   const refresh = useRefresh();
   const { data: known } = useQuery(ask('/api/orders'));
-  const form = useSchemaForm<Order>(orderSchema as never, order, async (values) => {
+  const form = useSchemaForm<Order>(orderSchema, order, async (values) => {
     const made = of
       ? await send('PUT', '/api/orders/[id]', { id: of.id, order: values, from: of.version })
       : await send('POST', '/api/orders', { order: values });
@@ -63,7 +63,7 @@ export function Edit({
     close();
     done(made.id);
   });
-  const doc = form.watch() as Order;
+  const doc: Order = form.watch();
   const set = <K extends keyof Order>(key: K, value: Order[K]): void =>
     form.setValue(key as never, value as never, {
       shouldDirty: true,

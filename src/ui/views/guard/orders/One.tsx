@@ -11,7 +11,7 @@ import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { usePages } from '../../../parts/pages.ts';
 import { Table } from '../../../parts/table/Table.tsx';
 import { Severity } from '../happened/Severity.tsx';
-import { RUN_COLUMNS } from '../Orders.tsx';
+import { RUN_COLUMNS } from './columns.tsx';
 import { Edit } from './Edit.tsx';
 import { Sentences } from './Sentences.tsx';
 
