@@ -6,6 +6,8 @@ import { CONSTANTS, FIELDS, HOLDERS, type Field } from '../src/core/filter/field
 import { SUBJECTS, SUBJECT_NAMES } from '../src/core/guard/kinds.ts';
 import { RESPONSES, RESPONSE_NAMES } from '../src/core/guard/responses.ts';
 import { policySchema } from '../src/core/guard/schema.ts';
+import { MESSAGE_FIELDS } from '../src/core/orders/fields.ts';
+import { orderSchema } from '../src/core/orders/schema.ts';
 
 const fieldsOf = (table: keyof typeof FIELDS): string =>
   Object.entries<Field>(FIELDS[table])
@@ -45,10 +47,27 @@ ${RESPONSE_NAMES.map((name) => {
 }).join('\n')}
 `;
 
+const schemaOf = (schema: z.ZodType): string =>
+  `${JSON.stringify(z.toJSONSchema(schema, { io: 'input' }), null, 2)}\n`;
+
+/** What there is for messages of orders to say. */
+const messageFields = Object.entries(MESSAGE_FIELDS)
+  .map(([name, about]) => `| \`${name}\` | ${about} |`)
+  .join('\n');
+
 /** Files of docs/ by name, as they should be. */
 export const WRITTEN: Readonly<Record<string, string>> = {
-  'fields.md': fields,
-  'policy.schema.json': `${JSON.stringify(z.toJSONSchema(policySchema), null, 2)}\n`,
+  'fields.md': `${fields}
+## Messages of standing orders
+
+What a text can say ([orders.md](orders.md)); not every order has all of them.
+
+| field | what it says |
+|---|---|
+${messageFields}
+`,
+  'order.schema.json': schemaOf(orderSchema),
+  'policy.schema.json': schemaOf(policySchema),
 };
 
 if (process.argv[1] === fileURLToPath(import.meta.url))

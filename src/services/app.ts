@@ -161,6 +161,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     jobs,
     mail,
     (channel, text, key) => surveys.post(channel, text, key),
+    secrets,
     clock,
   );
   const orders = new Orders({

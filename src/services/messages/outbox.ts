@@ -14,6 +14,8 @@ import { AppError } from '../errors.ts';
 import type { Jobs } from '../jobs.ts';
 import type { Ledger } from '../ledger.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
+import type { Secrets } from '../secrets.ts';
+import { SITE, withLinks } from './links.ts';
 import { MailError, type Mail } from './mail.ts';
 
 /** A message that is to be made. `key`: what it is about and whom it is for; it is made once. */
@@ -30,9 +32,6 @@ export interface NewMessage {
 
 /** Puts a message into a channel, once for each key. */
 export type Post = (channel: string, text: string, key: string) => Promise<void>;
-
-/** Stands for where people reach this installation, which is put in when a message goes out. No value can hold it. */
-export const SITE = 'site://here';
 
 const SENDING = 'messages';
 const AT_ONCE = 50;
@@ -73,6 +72,7 @@ export class Outbox {
     private readonly jobs: Jobs,
     private readonly mail: Mail,
     private readonly post: Post,
+    private readonly secrets: Pick<Secrets, 'keyFor'>,
     private readonly clock: () => Date,
   ) {
     jobs.declare(SENDING, {
@@ -237,7 +237,7 @@ export class Outbox {
     let ever = false;
     try {
       const { site } = this.mail;
-      const body = r.body.replaceAll(SITE, site);
+      const body = withLinks(r.body, site, this.secrets);
       if (r.way === 'chat') await this.post(r.recipient, `${r.subject}\n${body}`, `message-${r.key}`);
       else
         await this.mail.send({
@@ -246,7 +246,7 @@ export class Outbox {
           subject: r.subject,
           text: body,
           html: htmlOf(r.subject, body, site),
-          calendar: r.calendar?.replaceAll(SITE, site),
+          calendar: r.calendar ?? undefined,
           id: `<${createHash('sha256').update(r.key).digest('hex').slice(0, 32)}@gate-lantern>`,
         });
       await this.db.query(

@@ -2,7 +2,7 @@
 import ical, { ICalCalendarMethod } from 'ical-generator';
 
 /** One event that ends at a moment. `id`: by which a calendar knows it again. */
-export function calendarOf(d: { id: string; until: Date; title: string; made: Date; link: string }): string {
+export function calendarOf(d: { id: string; until: Date; title: string; made: Date }): string {
   const calendar = ical({ name: 'Gate Lantern', method: ICalCalendarMethod.PUBLISH });
   calendar.createEvent({
     id: `${d.id}@gate-lantern`,
@@ -10,7 +10,7 @@ export function calendarOf(d: { id: string; until: Date; title: string; made: Da
     start: new Date(d.until.getTime() - 30 * 60_000),
     end: d.until,
     summary: d.title,
-    description: d.link,
+    description: 'The link to answer is in the message.',
   });
   return calendar.toString();
 }

@@ -21,7 +21,7 @@ import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
-import { SITE } from '../messages/outbox.ts';
+import { SITE } from '../messages/links.ts';
 import { wrongTemplate } from '../messages/templates.ts';
 import { wrongWords } from '../policies/rows.ts';
 import { Begin } from './begin.ts';
@@ -522,7 +522,7 @@ export class Orders {
             times: 1,
             changed: run.changed,
             answer: run.answer,
-            ...(until && { link: `${site}/answer#…`, until }),
+            ...(until && { link: `${SITE}/answer#…`, until }),
           };
           const text = said(saying, step, { name: to.name, zone: await zoneOf(db, to.recipient) });
           line.messages.push({

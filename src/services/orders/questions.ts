@@ -1,5 +1,4 @@
 /** Questions to people: put by a run, answered by a signed link or by whoever is signed in; the first answer counts. */
-import { createHmac, timingSafeEqual } from 'node:crypto';
 import { ANSWERS, type AnswerName, type Step } from '../../core/orders/schema.ts';
 import type { GivenAnswer, QuestionPage, QuestionRow } from '../../dto/orders.ts';
 import type { Told } from '../../engine/orders.ts';
@@ -7,7 +6,7 @@ import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSetting, writeSetting } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
-import { SITE } from '../messages/outbox.ts';
+import { openLink, SITE } from '../messages/links.ts';
 import type { OrderParts } from './parts.ts';
 import type { RunWithOrder } from './rows.ts';
 import type { Subject } from './texts.ts';
@@ -103,30 +102,16 @@ export class Questions {
     return `${a.by} has answered: ${ANSWERS[a.what].toLowerCase()}${more ? ` (${more})` : ''}.`;
   }
 
-  // --- links
-
-  private sign(question: number, n: number): Buffer {
-    return createHmac('sha256', this.parts.secrets.keyFor('answers')).update(`${question}.${n}`).digest();
-  }
-
-  /** Where somebody answers, with what stands for them; it opens this question alone, as this person. */
-  linkOf(question: number, n: number): string {
-    return `${SITE}/answer#${question}.${n}.${this.sign(question, n).toString('base64url')}`;
-  }
-
   /** The question and the person that a link stands for. Throws where it is none. */
   private async opened(db: Db, link: string): Promise<{ row: Row; person: Person }> {
-    const found = /^(\d{1,9})\.(\d{1,6})\.([A-Za-z0-9_-]{43})$/.exec(link);
-    const [, id, n, mac] = found ?? [];
-    const given = Buffer.from(mac ?? '', 'base64url');
-    const wanted = this.sign(Number(id), Number(n));
-    if (!found || given.length !== wanted.length || !timingSafeEqual(given, wanted))
+    const of = openLink(this.parts.secrets, link);
+    if (!of)
       throw new AppError(
         'no-question',
         404,
         'This link is not one of ours, or not whole. Open it from the message again.',
       );
-    return this.asked(db, Number(id), 'n = $2', Number(n));
+    return this.asked(db, of.question, 'n = $2', of.n);
   }
 
   private async asked(
@@ -185,6 +170,7 @@ export class Questions {
       id: row.id,
       subject: row.subject,
       body: row.body
+        .replaceAll(SITE, this.parts.mail.site)
         .replace(/\n\nAnswer here:\n\S+$/, '')
         .replace(/^\S*\/answer#\S+$/gm, '')
         .trim(),

@@ -16,6 +16,7 @@ import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
+import { answerLink } from '../messages/links.ts';
 import type { NewMessage } from '../messages/outbox.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { calendarOf } from './calendar.ts';
@@ -69,10 +70,10 @@ export class Runs {
       },
     });
     events.listen((e) => {
-      if (e.type === 'plan') void this.wake("state = 'changing' and (doc->>'plan')::int = $2", e.plan);
+      if (e.type === 'plan') void this.wake("state = 'changing' and (doc->>'plan')::int = $2", [e.plan]);
     });
     present.subscribe(async () => {
-      await this.wake("state = 'looking' and $2 = $2", 0);
+      await this.wake("state = 'looking'", []);
     });
   }
 
@@ -85,12 +86,12 @@ export class Runs {
     return this.parts.jobs.add(tx, GOING_ON, 0, BY_ITSELF);
   }
 
-  private async wake(which: string, of: number): Promise<void> {
+  private async wake(which: string, of: readonly number[]): Promise<void> {
     if (this.closed) return;
     try {
       const rows = await this.parts.db.query(
         `update order_run set due = $1 where ended_at is null and ${which} returning id`,
-        [this.parts.clock(), of],
+        [this.parts.clock(), ...of],
       );
       if (!rows.length) return;
       await this.due(this.parts.db);
@@ -401,7 +402,7 @@ export class Runs {
       const messages: NewMessage[] = [];
       for (const [n, to] of told.entries()) {
         const reader = { name: to.name, zone: await zoneOf(tx, to.recipient) };
-        const link = this.questions.linkOf(question, n);
+        const link = answerLink(question, n);
         const text = said({ ...saying, link, until }, step, reader);
         messages.push({
           key: `order:${run.id}:${run.at}:${to.recipient}${reminded ? `:${reminded}` : ''}`,
@@ -410,7 +411,7 @@ export class Runs {
           kind: 'question',
           subject: reminded ? `Reminder: ${text.subject}` : text.subject,
           body: text.body.includes(link) ? text.body : `${text.body}\n\nAnswer here:\n${link}`,
-          calendar: calendarOf({ id: `question-${question}`, until, title: text.subject, made: now, link }),
+          calendar: calendarOf({ id: `question-${question}`, until, title: text.subject, made: now }),
         });
       }
       await outbox.add(tx, messages);

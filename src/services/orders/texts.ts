@@ -8,7 +8,7 @@ import { ANSWERS, type Order, type Step } from '../../core/orders/schema.ts';
 import type { OrderAbout, ThingFacts, Told } from '../../engine/orders.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
-import { SITE } from '../messages/outbox.ts';
+import { SITE } from '../messages/links.ts';
 import { rendered, type Values } from '../messages/templates.ts';
 import type { OrderParts } from './parts.ts';
 import type { RunDoc } from './rows.ts';

@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import { RUN_SHOWS, type OrderRow } from '../../../dto/orders.ts';
-import type { Order } from '../../../core/orders/schema.ts';
+import { orderSchema, type Order } from '../../../core/orders/schema.ts';
 import { whenWords } from '../../../core/orders/words.ts';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { ask, send } from '../../frame/api.ts';
@@ -109,14 +109,43 @@ const ORDER_COLUMNS: Column<OrderRow>[] = [
   { key: 'last', name: 'Last', width: '132px', cell: (o) => (o.last ? <When at={o.last} /> : 'never') },
 ];
 
+const LONGEST_FILE = 500_000;
+
 function List({ params, set }: ViewProps) {
   const { steward } = useSigned();
   const { data, error, refetch } = useQuery(ask('/api/orders'));
   const { data: suspended } = useQuery(ask('/api/orders/suspended'));
   const [editing, setEditing] = useState<Order>();
   const [choosing, setChoosing] = useState(false);
+  const [refused, setRefused] = useState<string>();
   const make = steward && (
     <>
+      <label className="btn btn-sm">
+        Import …
+        <input
+          type="file"
+          accept="application/json,.json"
+          className="sr-only"
+          onChange={(e) => {
+            const [file] = e.target.files ?? [];
+            e.target.value = '';
+            if (!file || file.size > LONGEST_FILE)
+              return setRefused(file ? 'This file is too long for a standing order.' : undefined);
+            void file.text().then((text) => {
+              try {
+                const read = orderSchema.safeParse(JSON.parse(text));
+                if (read.success) setEditing(read.data);
+                const [wrong] = read.error?.issues ?? [];
+                setRefused(
+                  wrong && `This file is no standing order: ${wrong.path.join('.')}: ${wrong.message}.`,
+                );
+              } catch {
+                setRefused('This file is not JSON. Choose one that was exported from an order.');
+              }
+            });
+          }}
+        />
+      </label>
       <button className="btn btn-sm" onClick={() => setChoosing(true)}>
         From a starter …
       </button>
@@ -181,6 +210,7 @@ function List({ params, set }: ViewProps) {
         {make}
       </div>
       {error && <Trouble error={error} retry={() => void refetch()} />}
+      {refused && <Trouble error={refused} />}
       {suspended && suspended.length > 0 && <Suspended list={suspended} set={set} />}
       <Table
         label="Standing orders"

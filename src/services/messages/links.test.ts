@@ -1,0 +1,43 @@
+/** Links in messages: whole when they go out alone, and good for one question and one person. */
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { Secrets } from '../secrets.ts';
+import { answerLink, openLink, SITE, withLinks } from './links.ts';
+import { plainValue } from './templates.ts';
+
+const secrets = new Secrets(Buffer.alloc(32, 7));
+const sent = (text: string): string => withLinks(text, 'https://lantern.example', secrets);
+
+describe('a link', () => {
+  it('opens the question and the person that it was made for, and with another key nothing', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 999_999_999 }),
+        fc.integer({ min: 0, max: 999 }),
+        (question, n) => {
+          const link = sent(answerLink(question, n));
+          const [address, token] = link.split('#');
+          expect(address).toBe('https://lantern.example/answer');
+          expect(openLink(secrets, token!)).toEqual({ question, n });
+          expect(openLink(new Secrets(Buffer.alloc(32, 8)), token!)).toBeUndefined();
+          expect(openLink(secrets, token!.replace(/^\d+/, String(question + 1)))).toBeUndefined();
+        },
+      ),
+      { numRuns: 200 },
+    );
+  });
+
+  it('is not whole where it is kept', () => {
+    expect(openLink(secrets, answerLink(7, 0).split('#')[1]!)).toBeUndefined();
+    for (const wrong of ['', '1.0', '1.0.', '1.0.x', `1.0.${'A'.repeat(43)}`, '../1'])
+      expect(openLink(secrets, wrong), wrong).toBeUndefined();
+  });
+
+  it('cannot be had by a name that says it', () => {
+    const name = plainValue(`${answerLink(7, 0)} ${SITE}`);
+    expect(sent(name)).not.toContain('https://lantern.example');
+    expect(sent(`${name} ${answerLink(8, 1)}`)).toMatch(
+      /https:\/\/lantern\.example\/answer#8\.1\.[\w-]{43}$/,
+    );
+  });
+});
