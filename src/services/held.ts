@@ -226,16 +226,16 @@ export function appFor(app: App, account: Account | undefined): App {
         policies: only<typeof app.policies>({}),
         decisions: only<typeof app.decisions>({}),
         happened: only<typeof app.happened>({}),
-        // how one wants to be told, and what one is asked, is one's own
-        outbox: only<typeof app.outbox>(some(app.outbox, 'ownWish', 'setWish')),
-        orders: only<typeof app.orders>({
-          questions: only<typeof app.orders.questions>(
-            some(app.orders.questions, 'listFor', 'openAs', 'answer'),
-          ),
-        }),
+        outbox: only<typeof app.outbox>({}),
+        orders: only<typeof app.orders>({}),
       },
       app.clock,
     ),
+    // how one wants to be told, and what one is asked, is one's own
+    outbox: only<typeof app.outbox>(some(app.outbox, 'ownWish', 'setWish')),
+    orders: only<typeof app.orders>({
+      questions: only<typeof app.orders.questions>(some(app.orders.questions, 'listFor', 'openAs', 'answer')),
+    }),
     surveys: only<typeof app.surveys>({
       list: async () =>
         (await app.surveys.list()).map((s) => ({

@@ -669,7 +669,27 @@ describe('tables exported', () => {
         severity: 'low',
         window: { by: 'type', distinct: 'id', count: 1, within: 'PT1H' },
       });
-    if (table === 'decisions' || table === 'signals') {
+    const ofOrders = table === 'runs' || table === 'messages';
+    if (ofOrders)
+      await scene.api('POST', '/api/orders', {
+        order: {
+          format: 'gate-lantern-order',
+          version: 1,
+          name: `For ${table}`,
+          severity: 'high',
+          on: true,
+          when: { event: ['decision.refused'] },
+          steps: [
+            {
+              do: 'tell',
+              to: [{ address: `${table}@tarntide.example` }],
+              subject: 'Refused',
+              text: 'It was.',
+            },
+          ],
+        },
+      });
+    if (table === 'decisions' || table === 'signals' || ofOrders) {
       const { token } = await scene.api<{ token: string }>('POST', '/api/decisions/asking', {
         source: 'drives',
       });
@@ -678,7 +698,7 @@ describe('tables exported', () => {
       const items = await scene.truth<{ id: string; space: string }[]>('items');
       const item = items.find((i) => inDrives.has(i.space));
       const question = {
-        subject: { type: 'user', id: 'nobody@elsewhere.example' },
+        subject: { type: 'user', id: `${table}@elsewhere.example` },
         resource: { type: 'file', id: item!.id },
         action: { name: 'open' },
       };
@@ -686,7 +706,11 @@ describe('tables exported', () => {
         headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
         body: question,
       });
-      await until('it to be recorded', async () => (await ask<{ total: number }>(at)).total > 0, 60);
+      await until(
+        'it to be recorded',
+        async () => (await ask<{ total: number }>(at, table === 'runs' ? { show: 'over' } : {})).total > 0,
+        60,
+      );
     }
     const first = (await ask<{ id: number; state: string }[]>('/api/surveys'))
       .filter((x) => x.state === 'done')
