@@ -41,6 +41,7 @@ export const POST = endpoint({
       });
       return { sent: true };
     } catch (e) {
+      if ((e as Error).name === 'AppError') throw e;
       return problem(502, 'mail', (e as Error).message);
     }
   },
