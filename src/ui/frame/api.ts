@@ -151,7 +151,7 @@ const OF_PLANS = [
   '/api/quarantine',
 ] as const satisfies readonly Path[];
 
-/** Answers that depend on what policies hit. */
+/** Answers that depend on what policies hit, what happens, and what orders do. */
 const OF_POLICIES = [
   '/api/course',
   '/api/policies',
@@ -162,6 +162,14 @@ const OF_POLICIES = [
   '/api/signals/patterns',
   '/api/events/list',
   '/api/events/times',
+  '/api/orders',
+  '/api/orders/[id]',
+  '/api/orders/runs',
+  '/api/orders/runs/[id]',
+  '/api/orders/suspended',
+  '/api/orders/coaching',
+  '/api/messages',
+  '/api/messages/settings',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */
