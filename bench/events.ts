@@ -95,6 +95,7 @@ export async function events(scale: number): Promise<void> {
         seq: at + k,
         told_by: 'bench',
         time: new Date(time),
+        received_at: new Date(time),
         actor_key: doc.actor,
         node_key: doc.item,
         doc,

@@ -12,8 +12,6 @@ export interface MailSettings {
   from: string;
   /** Where people reach this installation, for links in messages. */
   site: string;
-  /** Set by the server’s operator, not here. */
-  byServer: boolean;
 }
 
 export const MESSAGE_STATES = ['waiting', 'gathered', 'sent', 'failed', 'dropped'] as const;
@@ -46,6 +44,7 @@ export interface MessageSettings {
   mail: MailSettings | null;
   /** Mail can go out: by the settings, or as the server’s operator says. */
   ready: boolean;
+  /** Set by the server’s operator, not here. */
   byServer: boolean;
   /** Messages that could not be sent in the last seven days, and that wait. */
   failed: number;

@@ -65,7 +65,8 @@ export async function* hitsOf(
   }
 }
 
-const keyOf = (l: Loaded, rule: Rule, n: number): string => {
+/** By which what a rule hits is known. */
+export const keyOf = (l: Loaded, rule: Pick<Rule, 'subject'>, n: number): string => {
   if (rule.subject === 'identity') return identityKey(l, n);
   return `${rule.subject}:${subjectId(l.view, rule.subject, n)}`;
 };

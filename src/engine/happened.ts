@@ -81,20 +81,11 @@ export function targetOf(l: Loaded, source: string, text: string): Principal | u
 }
 
 /** Whom a grant or link names, and for whom it opens. */
-export function principalsOfEntry({ org: { entries }, view }: Loaded, e: number): Principal[] {
-  const found: Principal[] = [];
-  const audience = AUDIENCES[entries.type[e]! - 1];
-  if (audience === 'anyone') found.push({ kind: PRINCIPAL.anyone, n: -1 });
-  if (audience === 'organisation') found.push({ kind: PRINCIPAL.everyone, n: -1 });
-  for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++) {
-    const [kind, n] = [entries.toKind.values[i]!, entries.toNumber.values[i]!];
-    found.push(
-      kind === PRINCIPAL.address
-        ? { kind: PRINCIPAL.user, n: n < 0 ? n : view.identityOfAddress[n]! }
-        : { kind, n },
-    );
-  }
-  return found;
+export function principalsOfEntry(l: Loaded, e: number): Principal[] {
+  const audience = AUDIENCES[l.org.entries.type[e]! - 1];
+  const open =
+    audience === 'anyone' ? PRINCIPAL.anyone : audience === 'organisation' ? PRINCIPAL.everyone : undefined;
+  return [...(open === undefined ? [] : [{ kind: open, n: -1 }]), ...gettersOf(l).principals(e)];
 }
 
 function principalWords(l: Loaded, { kind, n, address }: Principal): string {

@@ -1,16 +1,16 @@
 /** What standing orders ask of the survey in force: what is shared, whether it still is, and who is told. */
-import { setImmediate } from 'node:timers/promises';
 import { has } from '../core/access/bits.ts';
 import { PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
 import type { Filtered } from '../core/filter/fields.ts';
 import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
-import { budgetFor, subjectId, subjectsOf } from '../core/guard/judge.ts';
 import { SUBJECTS, type Subject } from '../core/guard/kinds.ts';
 import type { MessageTo } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { nameOrder } from '../core/name-order.ts';
+import { asPolicy } from '../core/orders/as-policy.ts';
 import { findNode, identityKey, managerOf, nodeKey, nodeName } from './describe.ts';
 import { gettersOf } from './facts.ts';
+import { hitsOf, keyOf } from './guard.ts';
 import { principalsOfEntry, targetOf } from './happened.ts';
 import { key, unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
@@ -139,7 +139,7 @@ export function recipients(
     if (user?.active && address)
       found.set(address, { way: 'mail', recipient: address, name: user.name, key: identityKey(l, u) });
   };
-  const numberOf = (k: string): number => (k ? numberOfKey(l, k).n : -1);
+  const numberOf = (k: string): number => numberOfKey(l, k).n;
   const manager = (u: number): void => {
     const m = managerOf(l, u);
     if (m >= 0) person(m);
@@ -215,8 +215,6 @@ export function channelsOf(
     .sort((a, b) => nameOrder(a.name, b.name));
 }
 
-/** So long at a stretch, in milliseconds. */
-const STRETCH_MS = 15;
 /** Of so many an order begins at once, at most; what is more comes with the next time. */
 const MOST = 1000;
 
@@ -227,32 +225,19 @@ const MOST = 1000;
 export async function orderFits(
   l: Loaded,
   subject: Subject,
-  where: string | undefined,
+  where = 'true',
   date: { field: string; before: number } | undefined,
   now: number,
 ): Promise<{ key: string; date: number | null }[]> {
-  const getters = gettersOf(l)[subject] as unknown as Record<string, (n: number) => number>;
-  const fits = compileFilter<number, Filtered>(
-    where,
-    SUBJECTS[subject].fields,
-    getters as never,
-    now,
-    budgetFor(l.org.spaces.length + l.items.length + l.org.entries.ids.length),
-  );
+  const dateOf =
+    date && (gettersOf(l)[subject] as unknown as Record<string, (n: number) => number>)[date.field]!;
+  const policy = asPolicy('an order', subject, where, []);
+  const [rule] = policy.rules;
   const found: { key: string; date: number | null }[] = [];
-  let until = performance.now() + STRETCH_MS;
-  for (const n of subjectsOf(l.view, subject)) {
-    if (performance.now() > until) {
-      await setImmediate();
-      until = performance.now() + STRETCH_MS;
-    }
-    const at = date ? getters[date.field]!(n) : NaN;
-    if (date && !(at > now && at - date.before <= now)) continue;
-    if (!fits(n)) continue;
-    found.push({
-      key: subject === 'identity' ? identityKey(l, n) : `${subject}:${subjectId(l.view, subject, n)}`,
-      date: date ? at : null,
-    });
+  for await (const n of hitsOf(l, policy, rule!)) {
+    const at = dateOf?.(n);
+    if (at !== undefined && !(at > now && at - date!.before <= now)) continue;
+    found.push({ key: keyOf(l, rule!, n), date: at ?? null });
     if (found.length === MOST) break;
   }
   return found;

@@ -46,7 +46,7 @@ function carryFacts(l: Loaded): CarryFacts {
   };
 }
 
-/** The number of what a key names; −1 where it is not in this survey. */
+/** The number of what a key names; −1 where it is not in this survey, or no key. */
 export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: number } {
   const { source: kind, id } = unkey(key);
   switch (kind) {
@@ -60,8 +60,13 @@ export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: numb
       const a = l.org.addresses.indexOf(id);
       return { subject: 'identity', n: a < 0 ? -1 : l.view.identityOfAddress[a]! };
     }
+    case 'space':
+    case 'group':
+    case 'grant':
+    case 'link':
+      return { subject: kind, n: l.org.find(kind, id) };
     default:
-      return { subject: kind as Subject, n: l.org.find(kind as 'space', id) };
+      return { subject: 'item', n: -1 };
   }
 }
 

@@ -13,6 +13,7 @@ import { demoSources, demoSso, writeWorld } from '../../demo/write.ts';
 import { newDatabase, SERVER } from '../own-db.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import type { FaultRule } from '../../standins/faults.ts';
+import type { Letter } from '../../standins/mail/server.ts';
 
 const ROOT = fileURLToPath(new URL('../..', import.meta.url));
 export const PASSWORDS = {
@@ -157,6 +158,24 @@ export class Scene {
     this.standinUrl = s.found;
     this.provider = /identity provider on (.*)/.exec(s.output.join('\n'))?.[1] ?? '';
     this.mailPort = Number(/mail on (\d+)/.exec(s.output.join('\n'))?.[1]);
+  }
+
+  /** Has mail sent to the mail server of the stand-ins. */
+  setMail = (): Promise<unknown> =>
+    this.api('PUT', '/api/messages/settings', {
+      host: '127.0.0.1',
+      port: this.mailPort,
+      security: 'none',
+      user: '',
+      password: '',
+      from: 'lantern@tarntide.example',
+      site: this.base,
+    });
+
+  /** What lies in the mailboxes, or in that of one address. */
+  async letters(to?: string): Promise<Letter[]> {
+    const { letters } = (await (await this.control('GET', 'mail')).json()) as { letters: Letter[] };
+    return letters.filter((l) => to === undefined || l.to === to);
   }
 
   /** `wait`: until the last survey is read. */

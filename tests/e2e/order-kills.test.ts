@@ -8,7 +8,6 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { GrantRow, ItemRow, SpaceRow } from '../../src/core/model.ts';
 import type { Order } from '../../src/core/orders/schema.ts';
 import type { RunPage, RunsPage } from '../../src/dto/orders.ts';
-import type { Letter } from '../../standins/mail/server.ts';
 import { Scene, until } from './harness.ts';
 
 const scene = new Scene({ mail: true });
@@ -18,7 +17,6 @@ let files: ItemRow[];
 let channel: SpaceRow;
 
 const control = async <T>(what: string): Promise<T> => (await (await scene.control('GET', what)).json()) as T;
-const letters = async (): Promise<Letter[]> => (await control<{ letters: Letter[] }>('mail')).letters;
 
 beforeAll(async () => {
   await scene.up();
@@ -29,15 +27,7 @@ beforeAll(async () => {
     (i) =>
       i.kind === 'file' && i.owner && spaces.get(i.space)?.workspace === 'drives' && !i.held && !i.binned,
   );
-  await scene.api('PUT', '/api/messages/settings', {
-    host: '127.0.0.1',
-    port: scene.mailPort,
-    security: 'none',
-    user: '',
-    password: '',
-    from: 'lantern@tarntide.example',
-    site: scene.base,
-  });
+  await scene.setMail();
   const order: Order = {
     format: 'gate-lantern-order',
     version: 1,
@@ -134,7 +124,7 @@ it(`${ROUNDS} ends of the application repeat no step and lose none`, async () =>
     },
     300,
   );
-  const sent = await letters();
+  const sent = await scene.letters();
   // the same mail, sent again because its answer was lost, is known by its Message-ID; nothing else comes twice
   const single = [...new Map(sent.map((l) => [l.id, l])).values()].map((l) => `${l.subject}\n${l.text}`);
   const { rows: left } = await scene.api<{ rows: { subject: string; way: string; digest: number | null }[] }>(

@@ -5,7 +5,6 @@ import { ORDER_STARTERS } from '../../src/core/orders/starters.ts';
 import type { Order, Step } from '../../src/core/orders/schema.ts';
 import type { MessagesPage } from '../../src/dto/messages.ts';
 import type { Coaching, Foreseen, QuestionPage, RunPage, RunsPage } from '../../src/dto/orders.ts';
-import type { Letter } from '../../standins/mail/server.ts';
 import { Scene, until } from './harness.ts';
 
 const scene = new Scene({ mail: true });
@@ -13,10 +12,6 @@ let file: ItemRow;
 let owner: { id: string; name: string; address: string };
 const OUT = 'pilot@harbour-office.test';
 
-const letters = async (to?: string): Promise<Letter[]> => {
-  const { letters: all } = (await (await scene.control('GET', 'mail')).json()) as { letters: Letter[] };
-  return to ? all.filter((l) => l.to === to) : all;
-};
 const runs = (q = 'show=all') => scene.api<RunsPage>('GET', `/api/orders/runs?limit=200&${q}`);
 const run = (id: number) => scene.api<RunPage>('GET', `/api/orders/runs/${id}`);
 const order = (name: string, when: Order['when'], steps: Step[], more: Partial<Order> = {}): Order => ({
@@ -87,15 +82,7 @@ beforeAll(async () => {
   for (const source of ['drives', 'sites', 'channels'])
     secrets[source] = (await scene.api<{ secret: string }>('POST', '/api/events/telling', { source })).secret;
   await scene.control('PUT', 'hearing', { url: `${scene.base}/api/events/in`, secrets, mode: 'structured' });
-  await scene.api('PUT', '/api/messages/settings', {
-    host: '127.0.0.1',
-    port: scene.mailPort,
-    security: 'none',
-    user: '',
-    password: '',
-    from: 'lantern@tarntide.example',
-    site: scene.base,
-  });
+  await scene.setMail();
 });
 afterAll(() => scene.down());
 
@@ -104,7 +91,7 @@ describe('mail', () => {
     expect(await scene.api('POST', '/api/messages/settings', { to: 'somebody@tarntide.example' })).toEqual({
       sent: true,
     });
-    const [letter] = await letters('somebody@tarntide.example');
+    const [letter] = await scene.letters('somebody@tarntide.example');
     expect(letter!.subject).toBe('A test message from Gate Lantern');
     await scene.control('PUT', 'mail', { mode: 'never', times: 1 });
     const no = await scene.raw('POST', '/api/messages/settings', {
@@ -124,7 +111,7 @@ describe('a link for anyone', () => {
     const { id } = await make({ ...starter, if: 'target == "anyone"' });
     const link = await share({ audience: 'anyone' });
     const [asked] = await until('the question in the mailbox', async () => {
-      const found = (await letters(owner.address)).filter((l) => l.subject.startsWith('Why is'));
+      const found = (await scene.letters(owner.address)).filter((l) => l.subject.startsWith('Why is'));
       return found.length > 0 && found;
     });
     expect(asked!.text).toContain(`Hello ${owner.name}`);
@@ -338,14 +325,14 @@ describe('what can go wrong', () => {
     });
     await ended(id);
     const [letter] = await until('the mail', async () => {
-      const all = await letters('reader@tarntide.example');
+      const all = await scene.letters('reader@tarntide.example');
       return all.length > 0 && all;
     });
     expect(letter!.subject).toContain('Pay {{ order.name }} now <script>');
     expect(letter!.html).toContain('&lt;script&gt;');
     expect(letter!.html).not.toContain('<script');
     expect(letter!.text).not.toContain('http://evil.test');
-    expect(await letters('all@evil.test')).toEqual([]);
+    expect(await scene.letters('all@evil.test')).toEqual([]);
     await scene.control('PUT', 'truth/items', file);
     await remove(id);
   });
@@ -370,7 +357,7 @@ describe('what can go wrong', () => {
     expect(failed.recipient).toBe('gone@tarntide.example');
     expect(failed.trouble).toContain('No such mailbox');
     await scene.api('PUT', '/api/messages', { ids: [failed.id] });
-    await until('it to be sent', async () => (await letters('gone@tarntide.example')).length === 1);
+    await until('it to be sent', async () => (await scene.letters('gone@tarntide.example')).length === 1);
     await remove(id);
   });
 });

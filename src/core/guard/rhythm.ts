@@ -1,6 +1,6 @@
 /** When a policy is judged at rest: a rule of recurrence as RFC 5545 §3.3.10 has it, at most once a day. */
 import { TZDate } from '@date-fns/tz';
-import rrule from 'rrule';
+import rrule, { type Options } from 'rrule';
 
 const FREQUENCIES = ['DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'];
 const list = (one: string): RegExp => new RegExp(`^(?:${one})(?:,(?:${one}))*$`);
@@ -47,13 +47,28 @@ const DAY_MS = 86_400_000;
  * (Temporal's “compatible”).
  */
 export function nextOf(rhythm: string, after: Date, zone = 'UTC'): Date | undefined {
-  const rule = new rrule.RRule({ ...rrule.RRule.parseString(rhythm), dtstart: ANCHOR });
   // a clock is never a day off
-  for (let at = rule.after(new Date(after.getTime() - DAY_MS)); at; at = rule.after(at)) {
+  const from = new Date(after.getTime() - DAY_MS);
+  const parts = rrule.RRule.parseString(rhythm);
+  const rule = new rrule.RRule({ ...parts, dtstart: startNear(from, parts) });
+  for (let at = rule.after(from); at; at = rule.after(at)) {
     const moment = momentOf(at, zone);
     if (moment > after) return moment;
   }
   return undefined;
+}
+
+/** The last start of a period at or before a moment: a rule goes on from there as it does from where rhythms are counted. */
+function startNear(at: Date, { freq, interval = 1 }: Partial<Options>): Date {
+  const start = new Date(ANCHOR);
+  const periods = (length: number): number => Math.max(0, Math.floor(length / interval)) * interval;
+  const years = at.getUTCFullYear() - ANCHOR.getUTCFullYear();
+  const days = (at.getTime() - ANCHOR.getTime()) / DAY_MS;
+  if (freq === rrule.RRule.YEARLY) start.setUTCFullYear(ANCHOR.getUTCFullYear() + periods(years));
+  else if (freq === rrule.RRule.MONTHLY) start.setUTCMonth(periods(years * 12 + at.getUTCMonth()));
+  else if (freq === rrule.RRule.WEEKLY) start.setUTCDate(1 + 7 * periods(days / 7));
+  else start.setUTCDate(1 + periods(days));
+  return start;
 }
 
 /** By so much clocks are put back, in milliseconds: everywhere by an hour, on Lord Howe Island by half of one. */
@@ -62,7 +77,11 @@ const PUT_BACK = [3_600_000, 1_800_000];
 /** When a clock first shows what one by UTC would. */
 function momentOf(clock: Date, zone: string): Date {
   const [year, month, date] = [clock.getUTCFullYear(), clock.getUTCMonth(), clock.getUTCDate()];
-  const shown = new TZDate(year, month, date, clock.getUTCHours(), clock.getUTCMinutes(), zone);
+  return firstShown(new TZDate(year, month, date, clock.getUTCHours(), clock.getUTCMinutes(), zone), zone);
+}
+
+/** When the clock of a time zone first shows a time: a time that it shows twice is the earlier of the two. */
+export function firstShown(shown: TZDate, zone: string): Date {
   const at = shown.getTime();
   const same = (other: TZDate): boolean =>
     other.getHours() === shown.getHours() && other.getMinutes() === shown.getMinutes();

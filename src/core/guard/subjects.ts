@@ -68,6 +68,8 @@ const INDEX = { now: 'nowTier', could: 'couldTier' } as const;
 export interface Readers extends SubjectGetters {
   /** Getters of a grant or link that is read from elsewhere. */
   entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'>;
+  /** Whom a grant or link names. */
+  principals(e: number): Principal[];
   /** What a domain is to us. */
   domain(name: string): DomainAbout;
 }
@@ -322,6 +324,7 @@ export function subjectGetters(f: SubjectFacts): Readers {
     },
     ...own,
     entries: entriesFrom,
+    principals: principalsOf,
     domain,
   };
 }

@@ -1,5 +1,5 @@
 /** What messages can say: the fields of templates, each declared once, and where there is which. */
-import type { Order, Step, When } from './schema.ts';
+import { whenKind, type Order, type Step, type WhenKind } from './schema.ts';
 
 /** What a field is of, and what it says. Those of the order and of whoever reads it are always there. */
 export const MESSAGE_FIELDS = {
@@ -35,20 +35,19 @@ export const MESSAGE_FIELDS = {
 export type MessageField = keyof typeof MESSAGE_FIELDS;
 
 const ALWAYS = ['reader.', 'order.', 'run.'];
-const BY_WHEN: Record<string, readonly string[]> = {
+const BY_WHEN: Record<WhenKind, readonly string[]> = {
   event: ['actor.', 'event.', 'target.', 'thing.'],
   signal: ['actor.', 'event.', 'target.', 'thing.', 'signal.'],
   policy: ['thing.'],
   subject: ['thing.'],
 };
-const kindOf = (when: When): string => Object.keys(when).find((k) => k in BY_WHEN)!;
 
 /** The fields that a step of an order can use. `before`: the steps that a run has come past when it comes to it. */
 export function fieldsFor(order: Pick<Order, 'when'>, step: Step, before: readonly Step[]): MessageField[] {
   const asked = before.some((s) => s.do === 'ask');
   const changed = before.some((s) => s.do === 'change' || s.do === 'suspend-sharing');
   return (Object.keys(MESSAGE_FIELDS) as MessageField[]).filter((f) => {
-    if ([...ALWAYS, ...BY_WHEN[kindOf(order.when)]!].some((p) => f.startsWith(p))) return true;
+    if ([...ALWAYS, ...BY_WHEN[whenKind(order.when)]].some((p) => f.startsWith(p))) return true;
     if (f === 'answer.link' || f === 'answer.until') return step.do === 'ask';
     if (f.startsWith('answer.')) return asked;
     return f === 'change.did' && changed;

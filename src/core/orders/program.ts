@@ -1,6 +1,6 @@
 /** Orders as programs: steps with numbers that never change within a version, and where each leads. */
 import { TZDate } from '@date-fns/tz';
-import { nextOf } from '../guard/rhythm.ts';
+import { firstShown, nextOf } from '../guard/rhythm.ts';
 import { durationMs } from '../guard/patterns.ts';
 import type { Step } from './schema.ts';
 
@@ -14,39 +14,39 @@ export interface Instruction {
   no?: number;
 }
 
+/** A way out of an instruction that does not lead anywhere yet. */
+interface Open {
+  at: Instruction;
+  key: 'next' | 'yes' | 'no';
+}
+
 export function programOf(steps: readonly Step[]): Instruction[] {
   const program: Instruction[] = [];
-  const ends: { at: Instruction; key: 'next' | 'yes' | 'no' }[] = [];
-  const lay = (list: readonly Step[], depth: number): { at: Instruction; key: 'next' | 'yes' | 'no' }[] => {
-    let open: { at: Instruction; key: 'next' | 'yes' | 'no' }[] = [];
+  const lead = (open: readonly Open[]): void => {
+    for (const { at, key } of open) at[key] = program.length;
+  };
+  /** Lays steps after what is there, and gives the ways that go on after them. */
+  const lay = (list: readonly Step[], depth: number): Open[] => {
+    let open: Open[] = [];
     for (const step of list) {
-      const n = program.length;
-      for (const { at, key } of open) at[key] = n;
-      const one: Instruction = { step, depth, next: n + 1 };
+      lead(open);
+      const one: Instruction = { step, depth, next: program.length + 1 };
       program.push(one);
-      if (step.do === 'stop') open = [];
-      else if (step.do !== 'branch') open = [{ at: one, key: 'next' }];
-      else {
-        open = [];
+      open = [];
+      if (step.do === 'branch')
         for (const [key, side] of [
           ['yes', step.then],
           ['no', step.else],
         ] as const) {
-          if (!side.length) {
-            open.push({ at: one, key });
-            continue;
-          }
           one[key] = program.length;
-          open.push(...lay(side, depth + 1));
+          open.push(...(side.length ? lay(side, depth + 1) : [{ at: one, key }]));
         }
-      }
+      else if (step.do !== 'stop') open.push({ at: one, key: 'next' });
     }
     return open;
   };
-  ends.push(...lay(steps, 0));
-  const end = program.length;
-  for (const { at, key } of ends) at[key] = end;
-  for (const one of program) if (one.step.do === 'stop') one.next = end;
+  lead(lay(steps, 0));
+  for (const one of program) if (one.step.do === 'stop') one.next = program.length;
   return program;
 }
 
@@ -57,9 +57,8 @@ const DAY = 86_400_000;
  * Temporal has it; a time that a change of the clock leaves out comes as much later, one that comes twice is the first.
  */
 export function laterBy(from: Date, duration: string, zone: string): Date {
-  const ms = durationMs(duration)!;
-  const days = Math.floor(wholeDays(duration));
-  const rest = ms - days * DAY;
+  const days = wholeDays(duration);
+  const rest = durationMs(duration)! - days * DAY;
   if (!days) return new Date(from.getTime() + rest);
   const at = new TZDate(from.getTime(), zone);
   const moved = new TZDate(
@@ -72,22 +71,12 @@ export function laterBy(from: Date, duration: string, zone: string): Date {
     at.getMilliseconds(),
     zone,
   );
-  return new Date(earlierOfTwo(moved, zone) + rest);
+  return new Date(firstShown(moved, zone).getTime() + rest);
 }
 
 /** The days of a duration that are written as days and weeks. */
 const wholeDays = (duration: string): number =>
   Number(/(\d+)W/.exec(duration)?.[1] ?? 0) * 7 + Number(/(\d+)D/.exec(duration)?.[1] ?? 0);
-
-/** By so much clocks are put back, in milliseconds. */
-const PUT_BACK = [3_600_000, 1_800_000];
-function earlierOfTwo(shown: TZDate, zone: string): number {
-  const at = shown.getTime();
-  const before = PUT_BACK.map((ms) => new TZDate(at - ms, zone)).find(
-    (d) => d.getHours() === shown.getHours() && d.getMinutes() === shown.getMinutes(),
-  );
-  return before?.getTime() ?? at;
-}
 
 const WEEKDAYS = ['MO', 'TU', 'WE', 'TH', 'FR', 'SA', 'SU'];
 /** When a wait that begins at a moment is over. */

@@ -1,16 +1,20 @@
 /** Reads an order, and says all that is wrong with it. Pure. */
-import { FIELDS } from '../filter/fields.ts';
+import { FIELDS, type Filtered } from '../filter/fields.ts';
 import { checkFilter, FilterError } from '../filter/filter.ts';
 import { SUBJECTS } from '../guard/kinds.ts';
 import { issuesOf, type Wrong } from '../guard/policy.ts';
 import { possibleAt, RESPONSES } from '../guard/responses.ts';
 import { wrongRhythm } from '../guard/rhythm.ts';
 import { fieldsFor, withBefore } from './fields.ts';
-import { orderSchema, tooLarge, type Order, type Step } from './schema.ts';
-
-/** The table that a condition over what an order is about is asked of. */
-export const thingTable = ({ when }: Pick<Order, 'when'>) =>
-  SUBJECTS['subject' in when ? when.subject : 'item'].fields;
+import {
+  ofEvents,
+  orderSchema,
+  subjectsAbout,
+  thingSubject,
+  tooLarge,
+  type Order,
+  type Step,
+} from './schema.ts';
 
 /** What order comes of a text of JSON; `template` says what is wrong with the text of a message. */
 export function readOrder(
@@ -23,11 +27,7 @@ export function readOrder(
   const wrong: Wrong[] = [];
   const large = tooLarge(order.steps);
   if (large) wrong.push({ at: 'steps', why: large });
-  const ask = (
-    at: string,
-    text: string | undefined,
-    table: ReturnType<typeof thingTable> | 'events',
-  ): void => {
+  const ask = (at: string, text: string | undefined, table: Filtered): void => {
     if (text === undefined) return;
     try {
       checkFilter(text, table);
@@ -37,8 +37,8 @@ export function readOrder(
     }
   };
   const { when } = order;
-  const ofEvents = 'event' in when || 'signal' in when;
-  const table = thingTable(order);
+  const did = ofEvents(when);
+  const table = SUBJECTS[thingSubject(when)].fields;
   if ('rhythm' in when) {
     const why = wrongRhythm(when.rhythm);
     if (why) wrong.push({ at: 'when.rhythm', why });
@@ -55,13 +55,13 @@ export function readOrder(
       });
   }
   if ('policy' in when && order.if) wrong.push({ at: 'if', why: 'The rule has its own condition.' });
-  else ask('if', order.if, ofEvents ? 'events' : table);
+  else ask('if', order.if, did ? 'events' : table);
   for (const { step, before, at } of withBefore(order.steps)) {
     if (step.do === 'look') ask(`${at}.if`, step.if, table);
     if (step.do === 'branch') {
       if ('if' in step.on) ask(`${at}.on.if`, step.on.if, table);
       if ('event' in step.on) {
-        if (ofEvents) ask(`${at}.on.event`, step.on.event, 'events');
+        if (did) ask(`${at}.on.event`, step.on.event, 'events');
         else wrong.push({ at: `${at}.on.event`, why: 'This order begins with no event.' });
       }
       if ('answer' in step.on && !before.some((s) => s.do === 'ask'))
@@ -71,7 +71,7 @@ export function readOrder(
       const why = wrongChange(order, step);
       if (why) wrong.push({ at: `${at}.response.do`, why });
     }
-    if ('about' in step && step.about !== 'thing' && !ofEvents)
+    if ('about' in step && step.about !== 'thing' && !did)
       wrong.push({
         at: `${at}.about`,
         why: 'It begins with no event: nobody did it, and nothing was shared.',
@@ -84,7 +84,7 @@ export function readOrder(
     step.to.forEach((to, n) => {
       if (
         ('actor' in to || 'target' in to || 'manager' in to) &&
-        !ofEvents &&
+        !did &&
         !('manager' in to && 'subject' in when && when.subject === 'identity')
       )
         wrong.push({ at: `${at}.to[${n}]`, why: 'It begins with no event: nobody did it.' });
@@ -97,17 +97,10 @@ function wrongChange(
   { when }: Order,
   { about, response }: Extract<Step, { do: 'change' }>,
 ): string | undefined {
-  const subjects =
-    about === 'thing'
-      ? 'subject' in when
-        ? [when.subject]
-        : (['item', 'space'] as const)
-      : about === 'share'
-        ? (['grant', 'link'] as const)
-        : (['identity'] as const);
   if (response.do === 'ask' || response.do === 'finding') return 'An order has steps of its own for this.';
   if (about === 'thing' && 'policy' in when) return undefined;
+  const subjects = subjectsAbout(when, about);
   return subjects.some((s) => possibleAt(response.do, s, 'atRest'))
     ? undefined
-    : `“${RESPONSES[response.do].words}” cannot be done about ${SUBJECTS[subjects[0]].words[1]}.`;
+    : `“${RESPONSES[response.do].words}” cannot be done about ${SUBJECTS[subjects[0]!].words[1]}.`;
 }

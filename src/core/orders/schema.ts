@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { SEVERITIES } from '../exposure/exposure.ts';
 import { EVENT_TYPES, type EventType } from '../guard/events.ts';
-import { SUBJECT_NAMES } from '../guard/kinds.ts';
+import { SUBJECT_NAMES, type Subject } from '../guard/kinds.ts';
 import { durationMs } from '../guard/patterns.ts';
 import { responseSchema, type RuleResponse } from '../guard/responses.ts';
 import { recipientSchema, type MessageTo } from '../guard/schema.ts';
@@ -124,6 +124,24 @@ export const whenSchema = z.union([
   }),
 ]);
 export type When = z.infer<typeof whenSchema>;
+
+/** With what an order begins, in one word. */
+export type WhenKind = 'event' | 'signal' | 'policy' | 'subject';
+export const whenKind = (when: When): WhenKind =>
+  'event' in when ? 'event' : 'signal' in when ? 'signal' : 'policy' in when ? 'policy' : 'subject';
+
+/** Whether somebody did something that an order begins with. */
+export const ofEvents = (when: When): boolean => 'event' in when || 'signal' in when;
+
+/** The kind of subject that conditions over what an order is about are asked of. */
+export const thingSubject = (when: When): Subject => ('subject' in when ? when.subject : 'item');
+
+/** What kinds of subjects a step of an order can be about. */
+export const subjectsAbout = (when: When, about: About): readonly Subject[] => {
+  if (about === 'share') return ['grant', 'link'];
+  if (about !== 'thing') return ['identity'];
+  return 'subject' in when ? [when.subject] : ['item', 'space'];
+};
 
 export const orderSchema = z.strictObject({
   format: z.literal('gate-lantern-order'),

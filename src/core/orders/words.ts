@@ -28,7 +28,9 @@ export function spanWords(duration: string): string {
 
 const either = (list: readonly string[], word = 'or'): string =>
   list.length < 2 ? (list[0] ?? '') : `${list.slice(0, -1).join(', ')} ${word} ${list.at(-1)!}`;
-const lower = (t: string): string => t[0]!.toLowerCase() + t.slice(1);
+/** A text as it goes on after other words; and one as a sentence of its own. */
+export const lower = (t: string): string => t.slice(0, 1).toLowerCase() + t.slice(1);
+export const sentence = (t: string): string => (/[.?!]$/.test(t) ? t : `${t}.`);
 
 export const ABOUT_WORDS: Record<About, string> = {
   thing: 'what it is about',

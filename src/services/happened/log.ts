@@ -19,7 +19,8 @@ const MOST_STEPS = 1000 * MOST_SCANNED;
 
 export type EventsQuery = QueryOfTable<'events'>;
 
-interface Kept {
+/** An event as the store keeps it. */
+export interface KeptEvent {
   seq: string | number;
   told_by: string;
   time: Date;
@@ -28,10 +29,14 @@ interface Kept {
   node_key: string;
   doc: Omit<Happened, 'time'>;
 }
-const COLUMNS = 'seq, told_by, time, received_at, actor_key, node_key, doc';
+export const EVENT_COLUMNS = 'seq, told_by, time, received_at, actor_key, node_key, doc';
+/** Numbers of the events of all signals that are about one thing. */
+export const ofSignal = (about: string): string =>
+  `select e.seq from signal_event e join signal s on s.id = e.signal where s.about = ${about}`;
+
 /** An event with its number. */
 export type Numbered = Happened & { seq: number };
-export const eventOf = ({ seq, time, doc }: Pick<Kept, 'seq' | 'time' | 'doc'>): Numbered => ({
+export const eventOf = ({ seq, time, doc }: Pick<KeptEvent, 'seq' | 'time' | 'doc'>): Numbered => ({
   ...doc,
   time: time.getTime(),
   seq: Number(seq),
@@ -114,15 +119,15 @@ export class EventLog {
     if (q.text || q.where) {
       const { seqs, reached } = await this.scan(q);
       const wanted = seqs.slice(page.offset, page.offset + page.limit);
-      const rows = await this.db.query<Kept>(
-        `select ${COLUMNS} from happened where seq = any($1) order by time desc, seq desc`,
+      const rows = await this.db.query<KeptEvent>(
+        `select ${EVENT_COLUMNS} from happened where seq = any($1) order by time desc, seq desc`,
         [wanted],
       );
       return { rows: rows.map(rowOf), total: seqs.length, reached };
     }
     const { sql, values } = within(q);
-    const rows = await this.db.query<Kept>(
-      `select ${COLUMNS} from happened where ${sql} order by time desc, seq desc limit $${values.length + 1} offset $${values.length + 2}`,
+    const rows = await this.db.query<KeptEvent>(
+      `select ${EVENT_COLUMNS} from happened where ${sql} order by time desc, seq desc limit $${values.length + 1} offset $${values.length + 2}`,
       [...values, page.limit, page.offset],
     );
     const [all] = await this.db.query<{ n: number }>(
@@ -188,8 +193,8 @@ export class EventLog {
     let reached: string | null = null;
     let [before, scanned]: [{ time: Date; seq: string | number } | undefined, number] = [undefined, 0];
     for (;;) {
-      const rows: Kept[] = await this.db.query<Kept>(
-        `select ${COLUMNS} from happened where ${sql} ${before ? `and (time, seq) < ($${values.length + 1}, $${values.length + 2})` : ''}
+      const rows: KeptEvent[] = await this.db.query<KeptEvent>(
+        `select ${EVENT_COLUMNS} from happened where ${sql} ${before ? `and (time, seq) < ($${values.length + 1}, $${values.length + 2})` : ''}
          order by time desc, seq desc limit ${AT_ONCE}`,
         before ? [...values, before.time, before.seq] : values,
       );
@@ -230,17 +235,13 @@ function within(q: EventsQuery): { sql: string; values: unknown[] } {
   ask(q.until, (at) => `time < ${at}::timestamptz`);
   ask(q.actor, (at) => `actor_key = ${at}`);
   ask(q.node, (at) => `node_key = ${at}`);
-  ask(
-    q.signal,
-    (at) =>
-      `seq in (select e.seq from signal_event e join signal s on s.id = e.signal where s.about = ${at})`,
-  );
+  ask(q.signal, (at) => `seq in (${ofSignal(at)})`);
   ask(q.hour, (at) => `extract(hour from time at time zone ${put(q.zone)})::int = ${at}`);
   ask(q.weekday, (at) => `extract(isodow from time at time zone ${put(q.zone)})::int = ${at}`);
   return { sql: asked.join(' and '), values };
 }
 
-const rowOf = (k: Kept): EventRow => ({
+const rowOf = (k: KeptEvent): EventRow => ({
   ...k.doc,
   seq: Number(k.seq),
   toldBy: k.told_by,

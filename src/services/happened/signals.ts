@@ -19,12 +19,12 @@ import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Ledger } from '../ledger.ts';
 import { log } from '../log.ts';
-import { eventOf, type Numbered } from './log.ts';
+import { Follower } from './follower.ts';
+import { eventOf, ofSignal, type KeptEvent, type Numbered } from './log.ts';
 
 /** What comes so much later than newer events is looked at together with what the log has around it, in milliseconds. */
 const LATENESS = 3_600_000;
 const FOLLOWER = 'signals';
-const AT_ONCE = 2000;
 const WEEK = 7 * 86_400_000;
 /** For so many weeks before a signal it is said what somebody usually does. */
 const USUAL_WEEKS = 8;
@@ -33,11 +33,6 @@ interface Kept {
   id: number;
   version: number;
   doc: Pattern;
-}
-interface Row {
-  seq: number;
-  time: Date;
-  doc: Omit<Happened, 'time'>;
 }
 interface Looking extends Kept {
   stream: Stream<Numbered> | undefined;
@@ -51,12 +46,10 @@ const CURRENT = `select p.id, p.version, v.doc, v.made_at, v.made_by from signal
 export const SIGNALS_WAITING = "select count(distinct about)::int as n from signal where state = 'waiting'";
 
 export class Signals {
+  private readonly follower: Follower;
   /** Called when what was found is kept. */
   onKept: () => void = () => undefined;
   private looking: Looking[] | undefined;
-  private turn: Promise<void> = Promise.resolve();
-  private again = false;
-  private closed = false;
   /** Called with a signal that is new, in the transaction that keeps it. `seq`: of its first event. */
   onFound: (tx: Db, signal: { id: number; name: string; seq: number }) => Promise<void> = () =>
     Promise.resolve();
@@ -66,39 +59,28 @@ export class Signals {
     private readonly ledger: Ledger,
     private readonly events: Pick<Events, 'emit'>,
     private readonly clock: () => Date,
-  ) {}
+  ) {
+    this.follower = new Follower(
+      db,
+      FOLLOWER,
+      (rows) => this.take(rows),
+      // what was looked at and not written is looked at again
+      () => (this.looking = undefined),
+    );
+  }
 
   /** Looks at what is new. Resolves when that is done; what comes meanwhile is looked at after it. */
   look(): Promise<void> {
-    if (this.again) return this.turn;
-    this.again = true;
-    this.turn = this.turn.then(async () => {
-      this.again = false;
-      try {
-        for (let more = true; more && !this.closed;) more = await this.step();
-      } catch (e) {
-        // what was looked at and not written is looked at again
-        this.looking = undefined;
-        log.error({ err: e }, 'signals could not be looked for');
-      }
-    });
-    return this.turn;
+    return this.follower.look();
   }
 
-  async close(): Promise<void> {
-    this.closed = true;
-    await this.turn;
+  close(): Promise<void> {
+    return this.follower.close();
   }
 
-  /** Looks at the next events, and keeps what they are part of together with how far it came. */
-  private async step(): Promise<boolean> {
+  /** Looks at events, and keeps what they are part of together with how far it came. */
+  private async take(rows: readonly KeptEvent[]): Promise<void> {
     this.looking ??= await this.begin();
-    const rows = await this.db.query<Row>(
-      `select seq::int as seq, time, doc from happened where seq > coalesce((select seq from follower where name = $1), 0)
-       order by seq limit ${AT_ONCE}`,
-      [FOLLOWER],
-    );
-    if (!rows.length) return false;
     const events = rows.map(eventOf);
     const found = this.looking.map((of) => ({
       of,
@@ -109,21 +91,16 @@ export class Signals {
     await this.db.transaction(async (tx) => {
       for (const { of, grown, late } of found) {
         for (const g of grown) await this.keep(tx, of, g);
-        const more = await this.lookBack(tx, of, late, rows.at(-1)!.seq);
+        const more = await this.lookBack(tx, of, late, events.at(-1)!.seq);
         told ||= grown.length > 0 || more;
       }
-      await tx.query(
-        'insert into follower (name, seq) values ($1, $2) on conflict (name) do update set seq = excluded.seq',
-        [FOLLOWER, rows.at(-1)!.seq],
-      );
+      await this.follower.came(tx, rows);
     });
     // what was found in the log may reach into what is held
     if (found.some((f) => f.late.length)) this.looking = undefined;
-    if (told) {
-      this.onKept();
-      this.events.emit({ type: 'policies' });
-    }
-    return rows.length === AT_ONCE;
+    if (!told) return;
+    this.onKept();
+    this.events.emit({ type: 'policies' });
   }
 
   /** Looks at events that came late, together with what the log has of the time around them. */
@@ -160,7 +137,7 @@ export class Signals {
     [from, to]: readonly [from: number, to: number],
     until: number,
   ): Promise<{ e: Numbered; signal: Growing | undefined }[]> {
-    const rows = await db.query<Row & { signal: number | null }>(
+    const rows = await db.query<Pick<KeptEvent, 'seq' | 'time' | 'doc'> & { signal: number | null }>(
       `select h.seq::int as seq, h.time, h.doc,
          (select s.id::int from signal_event e join signal s on s.id = e.signal where e.seq = h.seq and s.pattern = $4) as signal
        from happened h where h.time >= $1 and h.time <= $2 and h.seq <= $3`,
@@ -326,8 +303,7 @@ export class Signals {
 
   /** What is looked for is something else: what is being looked at is looked at to its end first. */
   private async changed(): Promise<void> {
-    this.turn = this.turn.then(() => void (this.looking = undefined));
-    await this.turn;
+    await this.follower.between(() => void (this.looking = undefined));
     this.events.emit({ type: 'policies' });
   }
 
@@ -358,8 +334,7 @@ export class Signals {
     );
     if (!row) throw new AppError('no-signal', 404, 'There is no such signal, or it is one with another now.');
     const events = await this.db.query<{ actor_key: string; node_key: string; doc: Happened }>(
-      `select h.actor_key, h.node_key, h.doc from happened h where h.seq in
-         (select e.seq from signal_event e join signal s on s.id = e.signal where s.about = $1)
+      `select h.actor_key, h.node_key, h.doc from happened h where h.seq in (${ofSignal('$1')})
        order by h.time, h.seq`,
       [row.id],
     );

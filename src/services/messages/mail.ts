@@ -13,7 +13,7 @@ import type { Secrets } from '../secrets.ts';
 const ANSWER_MS = 15_000;
 const SETTING = 'mail';
 
-type Kept = Omit<MailSettings, 'password' | 'byServer'> & { password: string | null };
+type Kept = Omit<MailSettings, 'password'> & { password: string | null };
 
 /** One mail. `id`: by which a mailbox knows it again, where it comes twice (RFC 5322 §3.6.4). */
 export interface Letter {
@@ -29,6 +29,7 @@ export interface Letter {
 
 /** Why a mail did not go out; `ever`: it never will, so that it is not tried again. */
 export class MailError extends Error {
+  override name = 'MailError';
   constructor(
     message: string,
     readonly ever: boolean,
@@ -112,15 +113,14 @@ export class Mail {
 
   /** How it is set, without the password. */
   get settings(): MailSettings | null {
-    if (!this.kept) return null;
-    return { ...this.kept, password: '', byServer: false };
+    return this.kept && { ...this.kept, password: '' };
   }
   get byServer(): boolean {
     return !this.kept && this.env.GATE_LANTERN_SMTP !== undefined;
   }
 
   /** Sets how mail goes out; a password that is left empty stays, as long as the server is the same. */
-  async set(given: Omit<MailSettings, 'byServer'>, by: string): Promise<void> {
+  async set(given: MailSettings, by: string): Promise<void> {
     if (given.security === 'none' && !this.local)
       throw new AppError('insecure', 422, 'Mail without TLS is only for servers on this machine.');
     const before = this.kept;

@@ -4,6 +4,7 @@
  */
 import { createHash } from 'node:crypto';
 import type { Severity } from '../../core/exposure/exposure.ts';
+import { escapeHtml } from '../../core/html.ts';
 import { dueOf, type Gather, type Wish } from '../../core/messages/when.ts';
 import type { MessagesPage, MessageState, OwnWish } from '../../dto/messages.ts';
 import type { QueryOfTable } from '../../dto/tables.ts';
@@ -39,7 +40,7 @@ const HOUR = 3_600_000;
 const MINUTE = 60_000;
 /** How long after a failed try the next is made; after the last of them it has failed. */
 const AGAIN = [1, 5, 15, 60, 240, 720, 1440].map((m) => m * MINUTE);
-const USUAL: { gather: Gather } = { gather: 'four-hourly' };
+const USUAL_GATHER: Gather = 'four-hourly';
 /** In one message are so many at most; of more it says how many. */
 const MOST_IN_ONE = 100;
 
@@ -99,10 +100,8 @@ export class Outbox {
     const now = this.clock();
     for (const m of messages) {
       const { way, recipient, name } = m.to;
-      const wish =
-        way === 'chat'
-          ? { ...(await this.wish(tx, '')), gather: 'at-once' as const, quiet: null }
-          : await this.wish(tx, recipient);
+      const own = await this.wish(tx, recipient);
+      const wish = way === 'chat' ? { ...own, gather: 'at-once' as const, quiet: null } : own;
       const [lately] = await tx.query<{ n: number }>(
         `select count(*)::int as n from message where recipient = $1 and digest is null and state in ('waiting', 'sent')
            and made_at > $2 and key <> $3`,
@@ -133,19 +132,13 @@ export class Outbox {
 
   /** How somebody wants to be told, whether they have an account or not. */
   private async wish(db: Db, address: string): Promise<Wish> {
-    const [row] = await db.query<{
-      gather: Gather | null;
-      quiet_from: number | null;
-      quiet_until: number | null;
-      dates: { zone: string } | null;
-    }>(
-      `select w.gather, w.quiet_from, w.quiet_until, a.dates from (select $1::text as address) one
-       left join message_wish w on w.address = one.address left join account a on a.address = one.address`,
+    const [row] = await db.query<{ gather: Gather; quiet_from: number | null; quiet_until: number | null }>(
+      'select gather, quiet_from, quiet_until from message_wish where address = $1',
       [address],
     );
     return {
-      gather: row?.gather ?? USUAL.gather,
-      zone: row?.dates?.zone ?? (await readSchedule(db)).zone,
+      gather: row?.gather ?? USUAL_GATHER,
+      zone: await zoneOf(db, address),
       quiet: row?.quiet_from == null ? null : { from: row.quiet_from, until: row.quiet_until! },
     };
   }
@@ -339,14 +332,14 @@ export class Outbox {
   }
 }
 
-const ESCAPED: Record<string, string> = {
-  '&': '&amp;',
-  '<': '&lt;',
-  '>': '&gt;',
-  '"': '&quot;',
-  "'": '&#39;',
-};
-const escaped = (t: string): string => t.replace(/[&<>"']/g, (c) => ESCAPED[c]!);
+/** By whose clock somebody reads, whether they have an account or not. */
+export async function zoneOf(db: Db, address: string): Promise<string> {
+  const [row] = await db.query<{ dates: { zone: string } | null }>(
+    'select dates from account where address = $1',
+    [address],
+  );
+  return row?.dates?.zone ?? (await readSchedule(db)).zone;
+}
 
 /** The same text for readers who show HTML: nothing of it but our own addresses becomes a link. */
 export function htmlOf(subject: string, text: string, site: string): string {
@@ -355,12 +348,13 @@ export function htmlOf(subject: string, text: string, site: string): string {
     const lines = p.split('\n').map((line) => {
       let [out, from] = ['', 0];
       for (const m of own ? line.matchAll(own) : []) {
-        out += escaped(line.slice(from, m.index)) + `<a href="${escaped(m[0])}">${escaped(m[0])}</a>`;
+        out +=
+          escapeHtml(line.slice(from, m.index)) + `<a href="${escapeHtml(m[0])}">${escapeHtml(m[0])}</a>`;
         from = m.index + m[0].length;
       }
-      return out + escaped(line.slice(from));
+      return out + escapeHtml(line.slice(from));
     });
     return `<p>${lines.join('<br>')}</p>`;
   });
-  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escaped(subject)}</title></head><body style="font:16px/1.5 sans-serif;max-width:40em">${paragraphs.join('')}</body></html>`;
+  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(subject)}</title></head><body style="font:16px/1.5 sans-serif;max-width:40em">${paragraphs.join('')}</body></html>`;
 }

@@ -7,25 +7,17 @@ import type { Order } from '../../core/orders/schema.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
-import { log } from '../log.ts';
+import { Follower } from '../happened/follower.ts';
+import { EVENT_COLUMNS, eventOf, ofSignal, type KeptEvent } from '../happened/log.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import type { OrderParts } from './parts.ts';
 import { AppError } from '../errors.ts';
-import { CURRENT_ORDERS, orderOf, type KeptOrder, type RunDoc } from './rows.ts';
+import { CURRENT_ORDERS, dayOf, docOf, emptyDoc, orderOf, type KeptOrder, type RunDoc } from './rows.ts';
 
 const FOLLOWER = 'orders';
-const AT_ONCE = 2000;
 const RHYTHM = 'order';
 const STEPS_EACH = 500;
 
-interface EventRow {
-  seq: number;
-  told_by: string;
-  time: Date;
-  actor_key: string;
-  node_key: string;
-  doc: Omit<Happened, 'time'>;
-}
 interface Matching extends KeptOrder {
   types: ReadonlySet<string>;
   budget: Budget;
@@ -43,15 +35,19 @@ export interface Beginning {
 
 export class Begin {
   private matching: Matching[] | undefined;
-  private turn: Promise<void> = Promise.resolve();
-  private again = false;
-  private closed = false;
+  private readonly follower: Follower;
 
   constructor(
     private readonly parts: OrderParts,
     private readonly due: (tx: Db) => Promise<void>,
   ) {
     const { jobs, db, clock } = parts;
+    this.follower = new Follower(
+      db,
+      FOLLOWER,
+      (events) => this.take(events),
+      () => (this.matching = undefined),
+    );
     jobs.declare(RHYTHM, {
       broken: 'again',
       run: async ({ subject }) => {
@@ -82,23 +78,10 @@ export class Begin {
             v: order.version,
             cause: cause.slice(0, 2000),
             about: about.slice(0, 2000),
-            doc: {
-              source: '',
-              things: [],
-              actor: '',
-              targets: [],
-              event: null,
-              signal: null,
-              arrived: now.getTime(),
-              answer: null,
-              plan: null,
-              changed: '',
-              reminded: 0,
-              ...doc,
-            } satisfies RunDoc,
+            doc: { ...emptyDoc(now), ...doc },
           })),
         ),
-        now.toISOString().slice(0, 10),
+        dayOf(now),
       ],
     );
     if (rows.length) await this.due(tx);
@@ -106,9 +89,8 @@ export class Begin {
   }
 
   /** Orders are others now, or others are on. */
-  async changed(): Promise<void> {
-    this.turn = this.turn.then(() => void (this.matching = undefined));
-    await this.turn;
+  changed(): Promise<void> {
+    return this.follower.between(() => void (this.matching = undefined));
   }
 
   /** Why orders are not matched, by number. */
@@ -116,9 +98,8 @@ export class Begin {
     return new Map((this.matching ?? []).flatMap((m) => (m.trouble ? [[m.id, m.trouble] as const] : [])));
   }
 
-  async close(): Promise<void> {
-    this.closed = true;
-    await this.turn;
+  close(): Promise<void> {
+    return this.follower.close();
   }
 
   /** Where events are looked at from: what was told before the first order was made is not looked at. */
@@ -132,41 +113,21 @@ export class Begin {
 
   /** Looks at what has happened. Resolves when that is done. */
   look(): Promise<void> {
-    if (this.again) return this.turn;
-    this.again = true;
-    this.turn = this.turn.then(async () => {
-      this.again = false;
-      try {
-        for (let more = true; more && !this.closed;) more = await this.events();
-      } catch (e) {
-        this.matching = undefined;
-        log.error({ err: e }, 'standing orders could not be begun');
-      }
-    });
-    return this.turn;
+    return this.follower.look();
   }
 
-  private async events(): Promise<boolean> {
-    const { db, jobs } = this.parts;
-    this.matching ??= await this.read();
-    const rows = await db.query<EventRow>(
-      `select seq::int as seq, told_by, time, actor_key, node_key, doc from happened
-       where seq > coalesce((select seq from follower where name = $1), 0) order by seq limit ${AT_ONCE}`,
-      [FOLLOWER],
+  private async take(events: readonly KeptEvent[]): Promise<void> {
+    const { db, jobs, clock } = this.parts;
+    this.matching ??= matchingOf(
+      await db.query<KeptOrder>(`${CURRENT_ORDERS} order by o.id`),
+      clock().getTime(),
     );
-    if (!rows.length) return false;
-    const list = rows.flatMap((r) => beginnings(this.matching!, r));
+    const list = events.flatMap((e) => beginnings(this.matching!, e));
     const begun = await db.transaction(async (tx) => {
-      await tx.query('update follower set seq = $2 where name = $1', [FOLLOWER, rows.at(-1)!.seq]);
+      await this.follower.came(tx, events);
       return this.add(tx, list);
     });
     if (begun) await jobs.look();
-    return rows.length === AT_ONCE;
-  }
-
-  private async read(): Promise<Matching[]> {
-    const kept = await this.parts.db.query<KeptOrder>(`${CURRENT_ORDERS} order by o.id`);
-    return matchingOf(kept, this.parts.clock().getTime());
   }
 
   /** Begins what follows on a signal, in the transaction that found it. */
@@ -176,31 +137,20 @@ export class Begin {
       [signal.name],
     );
     if (!kept.length) return;
-    const [row] = await tx.query<EventRow>(
-      'select seq::int as seq, told_by, time, actor_key, node_key, doc from happened where seq = $1',
-      [signal.seq],
-    );
-    const event = row && { ...row.doc, time: row.time.getTime() };
-    const list = kept.flatMap((order): Beginning[] => {
-      if (order.doc.if && event && !fitsOne(order.doc.if, event)) return [];
-      return [
-        {
+    const [row] = await tx.query<KeptEvent>(`select ${EVENT_COLUMNS} from happened where seq = $1`, [
+      signal.seq,
+    ]);
+    await this.add(
+      tx,
+      kept
+        .filter((order) => !order.doc.if || !row || fitsOne(order.doc.if, eventOf(row)))
+        .map((order) => ({
           order,
           cause: `signal:${signal.id}`,
           about: `signal:${signal.id}`,
-          doc: {
-            signal: signal.id,
-            ...(row && {
-              source: row.told_by,
-              actor: row.actor_key,
-              event: event ?? null,
-              things: [row.node_key].filter(Boolean),
-            }),
-          },
-        },
-      ];
-    });
-    await this.add(tx, list);
+          doc: row ? docOf(row, signal.id) : { signal: signal.id },
+        })),
+    );
   }
 
   /** Begins an order on a signal because somebody says so, whether it is on or not. Gives the number of its run. */
@@ -208,30 +158,19 @@ export class Begin {
     const { db, ledger, jobs } = this.parts;
     const run = await db.transaction(async (tx) => {
       const order = await orderOf(tx, id);
-      const [row] = await tx.query<EventRow & { about: number }>(
-        `select h.seq::int as seq, h.told_by, h.time, h.actor_key, h.node_key, h.doc, s.about::int as about
-         from signal s join signal_event e on e.signal = s.id join happened h on h.seq = e.seq
-         where s.about = $1 or s.id = $1 order by h.time, h.seq limit 1`,
+      const [of] = await tx.query<{ about: number }>(
+        'select about::int as about from signal where about = $1 or id = $1 limit 1',
         [signal],
       );
-      if (!row) throw new AppError('no-signal', 404, 'There is no such signal any more.');
+      const [row] = await tx.query<KeptEvent>(
+        `select ${EVENT_COLUMNS} from happened where seq in (${ofSignal('$1')}) order by time, seq limit 1`,
+        [of?.about ?? 0],
+      );
+      if (!of || !row) throw new AppError('no-signal', 404, 'There is no such signal any more.');
       if ('subject' in order.doc.when)
         throw new AppError('no-event', 422, 'This order is not about something that happens.');
-      const cause = `by-hand:${row.about}:${this.parts.clock().toISOString()}`;
-      await this.add(tx, [
-        {
-          order,
-          cause,
-          about: `signal:${row.about}`,
-          doc: {
-            signal: row.about,
-            source: row.told_by,
-            actor: row.actor_key,
-            event: { ...row.doc, time: row.time.getTime() },
-            things: [row.node_key].filter(Boolean),
-          },
-        },
-      ]);
+      const cause = `by-hand:${of.about}:${this.parts.clock().toISOString()}`;
+      await this.add(tx, [{ order, cause, about: `signal:${of.about}`, doc: docOf(row, of.about) }]);
       const [made] = await tx.query<{ id: number }>(
         'select id from order_run where standing_order = $1 and cause = $2',
         [id, cause],
@@ -247,7 +186,7 @@ export class Begin {
           who: by,
           what: 'run.begun',
           subject: `run ${made.id}`,
-          after: { order: order.doc.name, signal: row.about },
+          after: { order: order.doc.name, signal: of.about },
         },
         tx,
       );
@@ -299,7 +238,7 @@ export class Begin {
         found.map(({ key, date: on }) => ({
           order: kept,
           // for a date once; else once a day, as long as none is under way
-          cause: on === null ? `${key}:${now.toISOString().slice(0, 10)}` : `${key}:${on}`,
+          cause: on === null ? `${key}:${dayOf(now)}` : `${key}:${on}`,
           about: key,
           doc: { things: [key] },
         })),
@@ -346,12 +285,13 @@ export function matchingOf(kept: readonly KeptOrder[], taken: number): Matching[
 }
 
 /** What an event begins. */
-export function beginnings(matching: readonly Matching[], r: EventRow): Beginning[] {
+export function beginnings(matching: readonly Matching[], kept: KeptEvent): Beginning[] {
   const list: Beginning[] = [];
-  let event: Happened | undefined;
+  let doc: Partial<RunDoc> | undefined;
   for (const m of matching) {
-    if (m.trouble || !m.types.has(r.doc.type)) continue;
-    event ??= { ...r.doc, time: r.time.getTime() };
+    if (m.trouble || !m.types.has(kept.doc.type)) continue;
+    doc ??= docOf(kept);
+    const event = doc.event!;
     m.budget.left = STEPS_EACH;
     try {
       if (!m.fits(event)) continue;
@@ -360,18 +300,11 @@ export function beginnings(matching: readonly Matching[], r: EventRow): Beginnin
       m.trouble = e.message;
       continue;
     }
-    const thing = r.node_key;
     list.push({
       order: m,
-      cause: `event:${r.seq}`,
-      about: `${r.actor_key || event.actor}|${thing || event.item || event.space}|${event.target}`,
-      doc: {
-        source: r.told_by,
-        things: thing ? [thing] : [],
-        actor: r.actor_key,
-        targets: event.target ? [event.target] : [],
-        event,
-      },
+      cause: `event:${kept.seq}`,
+      about: `${kept.actor_key || event.actor}|${kept.node_key || event.item || event.space}|${event.target}`,
+      doc,
     });
   }
   return list;

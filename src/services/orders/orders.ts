@@ -1,13 +1,13 @@
 /** Standing orders: written, changed, tried, and what their runs have done. */
 import { compileFilter, FilterError, USUAL_STEPS } from '../../core/filter/filter.ts';
-import { eventGetters, type Happened } from '../../core/guard/events.ts';
+import { eventGetters } from '../../core/guard/events.ts';
 import { durationMs } from '../../core/guard/patterns.ts';
 import type { Wrong } from '../../core/guard/policy.ts';
 import { laterBy, programOf, waitsUntil } from '../../core/orders/program.ts';
 import { readOrder } from '../../core/orders/read.ts';
-import type { AnswerName, Order } from '../../core/orders/schema.ts';
+import { thingSubject, type AnswerName, type Order } from '../../core/orders/schema.ts';
 import { withBefore } from '../../core/orders/fields.ts';
-import { stepWords, toWords } from '../../core/orders/words.ts';
+import { lower, stepWords, toWords } from '../../core/orders/words.ts';
 import type {
   Coaching,
   CoachingRow,
@@ -21,15 +21,22 @@ import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
+import { EVENT_COLUMNS, eventOf, type KeptEvent } from '../happened/log.ts';
 import { SITE } from '../messages/links.ts';
+import { zoneOf } from '../messages/outbox.ts';
 import { wrongTemplate } from '../messages/templates.ts';
 import { wrongWords } from '../policies/rows.ts';
 import { Begin } from './begin.ts';
 import type { OrderParts } from './parts.ts';
 import { Questions } from './questions.ts';
 import {
+  answered,
   CURRENT_ORDERS,
+  dayOf,
   did,
+  docOf,
+  emptyDoc,
+  mustCome,
   orderOf,
   RUN,
   runOf,
@@ -40,7 +47,7 @@ import {
   type RunWithOrder,
 } from './rows.ts';
 import { Runs } from './runs.ts';
-import { said, subjectOf, takingMessages, toldBy, zoneOf } from './texts.ts';
+import { said, subjectOf, takingMessages, toldBy } from './texts.ts';
 
 const DAY = 86_400_000;
 const MONTH = 30 * DAY;
@@ -64,8 +71,8 @@ export class Orders {
   }
 
   async close(): Promise<void> {
+    this.runs.close();
     await this.begin.close();
-    await this.runs.close();
   }
 
   // --- what is ordered
@@ -98,7 +105,7 @@ export class Orders {
     }>(
       `select id, name, until::text as until, reason, made_by from order_exception
        where standing_order = $1 and ended_at is null and until >= $2::date order by id desc`,
-      [id, clock().toISOString().slice(0, 10)],
+      [id, dayOf(clock())],
     );
     const trouble = this.begin.troubles().get(id);
     return {
@@ -222,13 +229,10 @@ export class Orders {
     return { rows: rows.map((r, n) => ({ ...runRow(r), ...named[n] })), total: rows[0]?.total ?? 0 };
   }
 
-  /** What runs are about by name, where they began with no event. */
+  /** What runs are about by name, where it is known. */
   private async named(rows: readonly RunWithOrder[]): Promise<({ thing: string } | undefined)[]> {
     const keys = rows.map((r) => r.doc.things[0] ?? '');
-    const facts = await this.parts.engine.ask.thingFacts(
-      undefined,
-      keys.map((k) => k || 'item:'),
-    );
+    const facts = await this.parts.engine.ask.thingFacts(undefined, keys);
     return rows.map((_, n) => (facts?.[n] ? { thing: facts[n].name } : undefined));
   }
 
@@ -271,7 +275,7 @@ export class Orders {
       ),
       db.query<{ until: string }>(
         'select until::text as until from order_exception where standing_order = $1 and about = $2 and ended_at is null and until >= $3::date',
-        [r.standing_order, r.about, clock().toISOString().slice(0, 10)],
+        [r.standing_order, r.about, dayOf(clock())],
       ),
     ]);
     const things = subject.facts.flatMap((f) => f ?? []).sort((a, b) => b.weight - a.weight);
@@ -362,7 +366,7 @@ export class Orders {
           {
             state: next,
             due: clock(),
-            doc: { arrived: clock().getTime(), ...(run.state === 'held' && { plan: -1 }) },
+            doc: { arrived: clock().getTime(), ...(run.state === 'held' && { released: true }) },
           },
           clock(),
         );
@@ -387,8 +391,7 @@ export class Orders {
   /** Accepts what a run is about until a day: the run ends, and none begins about the same until then. */
   async accept(id: number, until: string, reason: string, by: string): Promise<void> {
     const { db, ledger, clock } = this.parts;
-    if (until < clock().toISOString().slice(0, 10))
-      throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
+    mustCome(until, clock());
     await db.transaction(async (tx) => {
       const run = await runOf(tx, id);
       await tx.query(
@@ -520,8 +523,6 @@ export class Orders {
             run: 0,
             subject,
             times: 1,
-            changed: run.changed,
-            answer: run.answer,
             ...(until && { link: `${SITE}/answer#…`, until }),
           };
           const text = said(saying, step, { name: to.name, zone: await zoneOf(db, to.recipient) });
@@ -549,8 +550,7 @@ export class Orders {
       } else if (step.do === 'branch') {
         const { on } = step;
         let so: boolean;
-        if ('answer' in on)
-          so = on.answer.includes(run.answer && run.answer !== 'none' ? run.answer.what : 'none');
+        if ('answer' in on) so = on.answer.includes(answered(run));
         else if ('event' in on)
           so =
             doc.event !== null &&
@@ -558,19 +558,15 @@ export class Orders {
         else if ('still' in on) so = assume.still;
         else
           so =
-            (await this.parts.engine.ask.thingFits(
-              undefined,
-              subject,
-              'subject' in order.when ? order.when.subject : 'item',
-              on.if,
-            )) === true;
+            (await this.parts.engine.ask.thingFits(undefined, subject, thingSubject(order.when), on.if)) ===
+            true;
         line.assumed = so ? 'Yes.' : 'No.';
         at = (so ? yes : no)!;
       } else if (step.do === 'look') {
         line.assumed = assume.still ? 'It still is.' : 'It is not: the run ends here.';
         if (!assume.still) break;
       } else if (step.do === 'change' || step.do === 'suspend-sharing')
-        run = { ...run, changed: `Done: ${line.words.slice(0, 1).toLowerCase()}${line.words.slice(1)}.` };
+        run = { ...run, changed: `Done: ${lower(line.words)}.` };
       else if (step.do === 'stop') break;
     }
     const missing: string[] = [];
@@ -588,57 +584,27 @@ export class Orders {
   /** Something that happened and that an order would begin with: the last there is. */
   private async example(order: Order): Promise<{ doc: RunDoc; at: Date; about: string } | undefined> {
     const { db, engine, clock } = this.parts;
-    const none: RunDoc = {
-      source: '',
-      things: [],
-      actor: '',
-      targets: [],
-      event: null,
-      signal: null,
-      arrived: clock().getTime(),
-      answer: null,
-      plan: null,
-      changed: '',
-      reminded: 0,
-    };
+    const none = emptyDoc(clock());
     const { when } = order;
     if ('event' in when || 'signal' in when) {
-      const rows = await db.query<{
-        told_by: string;
-        time: Date;
-        actor_key: string;
-        node_key: string;
-        doc: Omit<Happened, 'time'>;
-        signal: number | null;
-      }>(
+      const rows = await db.query<KeptEvent & { signal: number | null }>(
         'event' in when
-          ? `select told_by, time, actor_key, node_key, doc, null as signal from happened where type = any($1) order by time desc limit 2000`
-          : `select h.told_by, h.time, h.actor_key, h.node_key, h.doc, s.about::int as signal from signal s
+          ? `select ${EVENT_COLUMNS}, null as signal from happened where type = any($1) order by time desc limit 2000`
+          : `select h.*, s.about::int as signal from signal s
              join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version
              join signal_event e on e.signal = s.id join happened h on h.seq = e.seq where v.doc->>'name' = any($1) order by s.last_at desc, h.time limit 500`,
         ['event' in when ? when.event : [when.signal]],
       );
       const fits = compileFilter(order.if, 'events', eventGetters, clock().getTime(), 1e6);
-      for (const r of rows) {
-        const event = { ...r.doc, time: r.time.getTime() };
-        if (order.if && !fits(event)) continue;
-        return {
-          at: r.time,
-          about: [event.actorName || event.actor, event.name, event.targetName || event.target]
-            .filter(Boolean)
-            .join(' · '),
-          doc: {
-            ...none,
-            source: r.told_by,
-            things: [r.node_key].filter(Boolean),
-            actor: r.actor_key,
-            targets: event.target ? [event.target] : [],
-            event,
-            signal: r.signal,
-          },
-        };
-      }
-      return undefined;
+      const kept = rows.find((r) => fits(eventOf(r)));
+      if (!kept) return undefined;
+      const event = eventOf(kept);
+      const about = [event.actorName || event.actor, event.name, event.targetName || event.target];
+      return {
+        at: kept.time,
+        about: about.filter(Boolean).join(' · '),
+        doc: { ...none, ...docOf(kept, kept.signal) },
+      };
     }
     if ('policy' in when) {
       const [hit] = await db.query<{ key: string; since: Date; name: string }>(
@@ -662,8 +628,8 @@ export class Orders {
     const since = new Date(clock().getTime() - MONTH);
     const { when } = order;
     if ('event' in when) {
-      const rows = await db.query<{ time: Date; actor_key: string; doc: Omit<Happened, 'time'> }>(
-        `select time, actor_key, doc from happened where type = any($1) and time > $2 order by time desc limit ${MOST_COUNTED}`,
+      const rows = await db.query<KeptEvent>(
+        `select ${EVENT_COLUMNS} from happened where type = any($1) and time > $2 order by time desc limit ${MOST_COUNTED}`,
         [when.event, since],
       );
       try {
@@ -674,7 +640,7 @@ export class Orders {
           clock().getTime(),
           500 * rows.length + 1e6,
         );
-        const hit = rows.filter((r) => fits({ ...r.doc, time: r.time.getTime() }));
+        const hit = rows.filter((r) => fits(eventOf(r)));
         return {
           times: hit.length,
           people: new Set(hit.map((r) => r.actor_key || r.doc.actor)).size,

@@ -7,8 +7,9 @@ import { storableJson } from '../../store/observed.ts';
 import { readSetting, writeSetting } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import { openLink, SITE } from '../messages/links.ts';
+import { BY_ITSELF } from '../policies/rows.ts';
 import type { OrderParts } from './parts.ts';
-import type { RunWithOrder } from './rows.ts';
+import { GOING_ON, mustCome, type RunWithOrder } from './rows.ts';
 import type { Subject } from './texts.ts';
 
 const REASONS = 'answer-reasons';
@@ -47,7 +48,7 @@ export class Questions {
   /** Puts a question of a step, once. */
   async put(
     tx: Db,
-    run: RunWithOrder,
+    run: Pick<RunWithOrder, 'id' | 'at'>,
     step: Extract<Step, { do: 'ask' }>,
     q: { subject: Subject; told: readonly Told[]; until: Date },
   ): Promise<number> {
@@ -68,7 +69,7 @@ export class Questions {
       );
     await this.parts.ledger.add(
       {
-        who: 'Gate Lantern',
+        who: BY_ITSELF,
         what: 'question.asked',
         subject: `question ${made!.id}`,
         after: { run: run.id, of: q.told.map((t) => t.recipient) },
@@ -194,7 +195,7 @@ export class Questions {
     given: { what: AnswerName; reason: string; words: string; until?: string | undefined },
   ): Promise<QuestionPage> {
     const { db, ledger, clock, jobs } = this.parts;
-    const person = await db.transaction(async (tx) => {
+    const by = await db.transaction(async (tx) => {
       const { row, person: who } =
         'link' in of
           ? await this.opened(tx, of.link)
@@ -205,8 +206,7 @@ export class Questions {
         throw new AppError('no-reason', 422, 'Choose a reason, or write one.');
       if (given.what === 'until' && !given.until)
         throw new AppError('no-day', 422, 'Choose the day until which it is kept.');
-      if (given.until && given.until < clock().toISOString().slice(0, 10))
-        throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
+      if (given.until) mustCome(given.until, clock());
       if (row.until <= clock())
         throw new AppError('over', 409, 'The time to answer is over. What was to be done has begun.');
       const answer: GivenAnswer = {
@@ -243,12 +243,12 @@ export class Questions {
         clock(),
         row.at,
       ]);
-      await jobs.add(tx, 'orders', 0, who.address);
-      return { id: row.id, who };
+      await jobs.add(tx, GOING_ON, 0, who.address);
+      return { question: row.id, n: who.n };
     });
     await jobs.look();
-    const { row, person: who } = await this.asked(db, person.id, 'n = $2', person.who.n);
-    return this.page(row, who);
+    const { row, person } = await this.asked(db, by.question, 'n = $2', by.n);
+    return this.page(row, person);
   }
 
   // --- reasons

@@ -1,12 +1,16 @@
 /** What the store keeps of standing orders and their runs. */
 import type { Happened } from '../../core/guard/events.ts';
 import { programOf } from '../../core/orders/program.ts';
-import type { Order } from '../../core/orders/schema.ts';
+import type { AnswerName, Order } from '../../core/orders/schema.ts';
 import { stepWords } from '../../core/orders/words.ts';
 import type { GivenAnswer, RunRow, RunState } from '../../dto/orders.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { AppError } from '../errors.ts';
+import { eventOf, type KeptEvent } from '../happened/log.ts';
+
+/** The job that goes on with runs. */
+export const GOING_ON = 'orders';
 
 export interface KeptOrder {
   id: number;
@@ -32,15 +36,58 @@ export interface RunDoc {
   /** Key of who did it; empty where nobody is known. */
   actor: string;
   targets: string[];
-  event: (Omit<Happened, 'time'> & { time: number }) | null;
+  event: Happened | null;
   signal: number | null;
   /** Since when it is at its step; and since when something must have been surveyed. */
   arrived: number;
   answer: GivenAnswer | 'none' | null;
   plan: number | null;
+  /** Somebody has looked at how many plans the order makes, and lets this one go on. */
+  released: boolean;
   /** What was changed last, in words. */
   changed: string;
   reminded: number;
+}
+
+/** What a run knows that begins with nothing. */
+export const emptyDoc = (now: Date): RunDoc => ({
+  source: '',
+  things: [],
+  actor: '',
+  targets: [],
+  event: null,
+  signal: null,
+  arrived: now.getTime(),
+  answer: null,
+  plan: null,
+  released: false,
+  changed: '',
+  reminded: 0,
+});
+
+/** What a run knows of an event that it begins with, and of the signal that the event is part of. */
+export function docOf(kept: KeptEvent, signal: number | null = null): Partial<RunDoc> {
+  const event = eventOf(kept);
+  return {
+    source: kept.told_by,
+    things: kept.node_key ? [kept.node_key] : [],
+    actor: kept.actor_key,
+    targets: event.target ? [event.target] : [],
+    event,
+    signal,
+  };
+}
+
+/** What was answered; what was not asked is not answered. */
+export const answered = ({ answer }: Pick<RunDoc, 'answer'>): AnswerName | 'none' =>
+  answer === null || answer === 'none' ? 'none' : answer.what;
+
+/** A day, as it is compared with days that people choose. */
+export const dayOf = (at: Date): string => at.toISOString().slice(0, 10);
+/** Refuses a day that is over. */
+export function mustCome(day: string, now: Date): void {
+  if (day < dayOf(now))
+    throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
 }
 
 export interface Run {
@@ -121,22 +168,20 @@ export async function setRun(
   return rows.length > 0;
 }
 
-/** What a run is at, in words. */
-export function stepOf(run: Pick<RunWithOrder, 'order' | 'at' | 'state' | 'trouble'>): string {
-  const one = programOf(run.order.steps)[run.at];
+/** What a run is at, in words; nothing where it is at its end. */
+function stepOf(run: RunWithOrder): string {
+  const one = run.ended_at ? undefined : programOf(run.order.steps)[run.at];
   return one ? stepWords(one.step) : '';
 }
 
-export const runRow = (
-  r: RunWithOrder & { actor_name?: string | null; thing_name?: string | null },
-): RunRow => ({
+export const runRow = (r: RunWithOrder): RunRow => ({
   id: r.id,
   order: r.standing_order,
   orderName: r.order.name,
   severity: r.order.severity,
   version: r.version,
   state: r.state,
-  step: r.ended_at ? '' : stepOf(r),
+  step: stepOf(r),
   due: r.due?.toISOString() ?? null,
   beganAt: r.began_at.toISOString(),
   endedAt: r.ended_at?.toISOString() ?? null,

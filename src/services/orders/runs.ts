@@ -5,27 +5,26 @@
  */
 import { compileFilter, FilterError, USUAL_STEPS } from '../../core/filter/filter.ts';
 import { eventGetters } from '../../core/guard/events.ts';
-import { RESPONSES, type RuleResponse } from '../../core/guard/responses.ts';
-import type { Policy } from '../../core/guard/schema.ts';
-import type { Subject as SubjectKind } from '../../core/guard/kinds.ts';
+import { RESPONSES } from '../../core/guard/responses.ts';
+import { asPolicy, ONLY_RULE } from '../../core/orders/as-policy.ts';
 import { laterBy, programOf, waitsUntil, type Instruction } from '../../core/orders/program.ts';
-import { ABOUT_WORDS, spanWords } from '../../core/orders/words.ts';
-import type { Order, Step } from '../../core/orders/schema.ts';
+import { ABOUT_WORDS, lower, spanWords } from '../../core/orders/words.ts';
+import { thingSubject, type Step } from '../../core/orders/schema.ts';
+import type { GivenAnswer } from '../../dto/orders.ts';
 import { PLAN_MOVES, type PlanState } from '../../core/remedy/states.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { answerLink } from '../messages/links.ts';
-import type { NewMessage } from '../messages/outbox.ts';
+import { zoneOf, type NewMessage } from '../messages/outbox.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { calendarOf } from './calendar.ts';
 import type { OrderParts } from './parts.ts';
 import type { Questions } from './questions.ts';
-import { did, RUN, runOf, setRun, type RunDoc, type RunWithOrder } from './rows.ts';
-import { said, subjectOf, timesOf, toldBy, zoneOf, type Subject } from './texts.ts';
+import { answered, did, GOING_ON, RUN, runOf, setRun, type RunDoc, type RunWithOrder } from './rows.ts';
+import { said, subjectOf, timesOf, toldBy, type Saying, type Subject } from './texts.ts';
 
-const GOING_ON = 'orders';
 const AT_ONCE = 100;
 const MINUTE = 60_000;
 const DAY = 86_400_000;
@@ -41,14 +40,16 @@ const AGAIN = [1, 5, 15, 60, 240].map((m) => m * MINUTE);
 /** So many plans a day an order makes by itself; then somebody has to look. */
 export const MOST_PLANS_A_DAY = 100;
 
+/** So many names and changes are told of in one sentence. */
+const FEW = 5;
+
+type Ask = Extract<Step, { do: 'ask' }>;
 /** Where a run goes on: at once, or later. */
 type Went = 'on' | 'later';
 /** What a look needs is not there yet. */
 class NotYet extends Error {}
 
 export class Runs {
-  private turn: Promise<void> = Promise.resolve();
-  private again = false;
   private closed = false;
   /** Called when the list of those whose sharing is suspended is another. */
   onSuspended: () => Promise<void> = () => Promise.resolve();
@@ -62,7 +63,7 @@ export class Runs {
       broken: 'again',
       quiet: true,
       run: async () => {
-        await this.look();
+        await this.goOn();
         const [next] = await db.query<{ due: Date | null }>(
           'select min(due) as due from order_run where due is not null',
         );
@@ -101,34 +102,27 @@ export class Runs {
     }
   }
 
-  /** Goes on with everything that is due. Resolves when that is done. */
-  look(): Promise<void> {
-    if (this.again) return this.turn;
-    this.again = true;
-    this.turn = this.turn.then(async () => {
-      this.again = false;
-      for (;;) {
+  /** Goes on with everything that is due; what it made, such as messages, is begun after each run. */
+  private async goOn(): Promise<void> {
+    const { db, jobs, events, clock } = this.parts;
+    while (!this.closed) {
+      const due = await db.query<RunWithOrder>(
+        `${RUN} where r.due <= $1 order by r.due, r.id limit ${AT_ONCE}`,
+        [clock()],
+      );
+      if (!due.length) return;
+      for (const run of due) {
         if (this.closed) return;
-        const due = await this.parts.db.query<RunWithOrder>(
-          `${RUN} where r.due <= $1 order by r.due, r.id limit ${AT_ONCE}`,
-          [this.parts.clock()],
-        );
-        if (!due.length) return;
-        for (const run of due) {
-          if (this.closed) return;
-          await this.advance(run);
-        }
-        this.parts.events.emit({ type: 'policies' });
+        await this.advance(run);
+        await jobs.look();
       }
-    });
-    const { turn } = this;
-    this.turn = turn.catch(() => undefined);
-    return turn;
+      events.emit({ type: 'policies' });
+    }
   }
 
-  async close(): Promise<void> {
+  /** Begins nothing more; what is under way is waited for with its job. */
+  close(): void {
     this.closed = true;
-    await this.turn;
   }
 
   /** Takes a run as far as it goes now. */
@@ -155,7 +149,7 @@ export class Runs {
     if (e instanceof NotYet) {
       // a newer survey is on its way
       const due = new Date(now.getTime() + LOOK_AGAIN);
-      await setRun(this.parts.db, run, { state: 'looking', due, tries: run.tries + 1 }, now);
+      await setRun(this.parts.db, run, { state: 'looking', due }, now);
       return;
     }
     const known = e instanceof AppError || e instanceof FilterError;
@@ -197,7 +191,6 @@ export class Runs {
       await did(tx, run.id, run.at, now, what, words, more.plan ?? null);
       await more.also?.(tx);
     });
-    await this.parts.jobs.look();
     return 'on';
   }
 
@@ -265,10 +258,6 @@ export class Runs {
     return subject;
   }
 
-  private kindOf({ when }: Order): SubjectKind {
-    return 'subject' in when ? when.subject : 'item';
-  }
-
   private async lookAgain(
     run: RunWithOrder,
     one: Instruction,
@@ -278,7 +267,7 @@ export class Runs {
     const subject = await this.fresh(run);
     const still = !step.still || (await engine.ask.stillSo(undefined, subject));
     const fits =
-      !step.if || (await engine.ask.thingFits(undefined, subject, this.kindOf(run.order), step.if));
+      !step.if || (await engine.ask.thingFits(undefined, subject, thingSubject(run.order.when), step.if));
     if (still && fits) return this.to(run, one.next, 'looked', 'It is still so.');
     await this.end(run, 'stopped', 'It is not so any more: nothing more was done.');
     return 'later';
@@ -291,8 +280,7 @@ export class Runs {
   ): Promise<Went> {
     let yes: boolean;
     if ('answer' in on) {
-      const { answer } = run.doc;
-      yes = on.answer.includes(answer === null || answer === 'none' ? 'none' : answer.what);
+      yes = on.answer.includes(answered(run.doc));
     } else if ('event' in on) {
       const test = compileFilter(on.event, 'events', eventGetters, this.parts.clock().getTime(), USUAL_STEPS);
       yes = run.doc.event !== null && test(run.doc.event);
@@ -301,24 +289,20 @@ export class Runs {
       yes =
         'still' in on
           ? (await this.parts.engine.ask.stillSo(undefined, subject)) === true
-          : (await this.parts.engine.ask.thingFits(undefined, subject, this.kindOf(run.order), on.if)) ===
-            true;
+          : (await this.parts.engine.ask.thingFits(
+              undefined,
+              subject,
+              thingSubject(run.order.when),
+              on.if,
+            )) === true;
     }
     return this.to(run, (yes ? one.yes : one.no)!, 'branched', yes ? 'Yes.' : 'No.');
   }
 
   /** What a message of a run says to somebody. */
-  private async saying(run: RunWithOrder, subject: Subject) {
-    const { db } = this.parts;
-    return {
-      order: run.order,
-      doc: run.doc,
-      run: run.id,
-      subject,
-      times: await timesOf(db, run.standing_order, run.doc.actor, run.began_at),
-      changed: run.doc.changed,
-      answer: run.doc.answer,
-    };
+  private async saying(run: RunWithOrder, subject: Subject): Promise<Saying> {
+    const times = await timesOf(this.parts.db, run.standing_order, run.doc.actor, run.began_at);
+    return { order: run.order, doc: run.doc, run: run.id, subject, times };
   }
 
   private async tell(
@@ -347,35 +331,52 @@ export class Runs {
     });
   }
 
-  private async ask(run: RunWithOrder, one: Instruction, step: Extract<Step, { do: 'ask' }>): Promise<Went> {
+  /** Asks, or reminds; once it is answered, or too late, does what the answer wants and goes on. */
+  private async ask(run: RunWithOrder, one: Instruction, step: Ask): Promise<Went> {
+    const wanted = run.state === 'looking' || run.state === 'changing' ? effectOf(run) : undefined;
+    if (wanted) return this.change(run, one, wanted);
+    if (run.state !== 'asked') return this.put(run, one, step, undefined);
+    const question = await this.questions.ofRun(run.id, run.at);
+    return question?.state === 'open' && question.until > this.parts.clock()
+      ? this.put(run, one, step, question)
+      : this.answered(run, one, step, question?.answer ?? 'none');
+  }
+
+  private async answered(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Ask,
+    answer: GivenAnswer | 'none',
+  ): Promise<Went> {
+    const words =
+      answer === 'none'
+        ? `Nobody has answered within ${spanWords(step.within)}.`
+        : this.questions.words(answer);
+    if (!effectOf({ ...run, doc: { ...run.doc, answer } }))
+      return this.to(run, one.next, 'answered', words, {
+        doc: { answer },
+        also: (tx) => this.questions.over(tx, run.id, run.at),
+      });
+    // what they want is done first
+    const now = this.parts.clock();
+    await this.parts.db.transaction(async (tx) => {
+      const doc = { answer, arrived: now.getTime() };
+      if (await setRun(tx, run, { state: 'looking', due: now, doc }, now))
+        await did(tx, run.id, run.at, now, 'answered', words);
+    });
+    return 'on';
+  }
+
+  /** Puts a question, or reminds of one. */
+  private async put(
+    run: RunWithOrder,
+    one: Instruction,
+    step: Ask,
+    asked: { until: Date } | undefined,
+  ): Promise<Went> {
     const { db, clock, outbox } = this.parts;
     const now = clock();
     const { zone } = await readSchedule(db);
-    const asksFor = run.state === 'looking' || run.state === 'changing' ? effectOf(run) : undefined;
-    if (asksFor) return this.change(run, one, asksFor);
-    if (run.state === 'asked') {
-      const question = await this.questions.ofRun(run.id, run.at);
-      if (question?.state === 'answered' || !question || question.until <= now) {
-        const answer = question?.answer ?? ('none' as const);
-        const words =
-          answer === 'none'
-            ? `Nobody has answered within ${spanWords(step.within)}.`
-            : this.questions.words(answer);
-        if (!effectOf({ ...run, doc: { ...run.doc, answer } }))
-          return this.to(run, one.next, 'answered', words, {
-            doc: { answer },
-            also: async (tx) => this.questions.over(tx, run.id, run.at),
-          });
-        // what they want is done first
-        await db.transaction(async (tx) => {
-          const doc = { answer, arrived: now.getTime() };
-          if (await setRun(tx, run, { state: 'looking', due: now, doc }, now))
-            await did(tx, run.id, run.at, now, 'answered', words);
-        });
-        return 'on';
-      }
-    }
-    const reminds = run.state === 'asked';
     const subject = await subjectOf(this.parts, db, run.doc);
     const told = (await toldBy(this.parts, db, subject, step.to)).filter((t) => t.way === 'mail');
     if (!told.length)
@@ -384,20 +385,15 @@ export class Runs {
         one.next,
         'asked',
         'There is nobody to ask: it goes on as if nobody had answered.',
-        {
-          doc: { answer: 'none' },
-        },
+        { doc: { answer: 'none' } },
       );
-    const until = reminds
-      ? (await this.questions.ofRun(run.id, run.at))!.until
-      : laterBy(now, step.within, zone);
-    const reminded = reminds ? run.doc.reminded + 1 : 0;
+    const until = asked?.until ?? laterBy(now, step.within, zone);
+    const reminded = asked ? run.doc.reminded + 1 : 0;
     const next = step.remind ? laterBy(now, step.remind, zone) : until;
     const saying = await this.saying(run, subject);
     await db.transaction(async (tx) => {
-      const doc: Partial<RunDoc> = { reminded };
       const due = next < until ? next : until;
-      if (!(await setRun(tx, run, { state: 'asked', due, doc }, now))) return;
+      if (!(await setRun(tx, run, { state: 'asked', due, doc: { reminded } }, now))) return;
       const question = await this.questions.put(tx, run, step, { subject, told, until });
       const messages: NewMessage[] = [];
       for (const [n, to] of told.entries()) {
@@ -418,7 +414,6 @@ export class Runs {
       await did(tx, run.id, run.at, now, 'asked', whom(reminded ? 'Reminded' : 'Asked', told));
       if (!reminded) await this.questions.keepBody(tx, question, messages[0]!);
     });
-    await this.parts.jobs.look();
     return 'later';
   }
 
@@ -437,8 +432,8 @@ export class Runs {
     if (!keys.length) return nothing(`${what}: ${ABOUT_WORDS[step.about]} is not there any more.`);
     const answer = await engine.ask.respond(
       undefined,
-      policyFor(run.order, step.response),
-      keys.map((key) => ({ rule: 'order', key })),
+      asPolicy(run.order.name, 'item', 'true', [step.response]),
+      keys.map((key) => ({ rule: ONLY_RULE, key })),
     );
     if (!answer?.preview) {
       const why = [...new Set((answer?.parts ?? []).flat().flatMap((p) => p.why ?? []))];
@@ -453,7 +448,7 @@ export class Runs {
       [run.standing_order, new Date(clock().getTime() - DAY)],
     );
     const now = clock();
-    if (today!.n >= MOST_PLANS_A_DAY && run.doc.plan !== -1) {
+    if (today!.n >= MOST_PLANS_A_DAY && !run.doc.released) {
       const trouble = `This order has made ${today!.n} plans within a day. Look at it, then let it go on.`;
       await setRun(db, run, { state: 'held', trouble }, now);
       return 'later';
@@ -470,18 +465,13 @@ export class Runs {
       });
       await tx.query('update order_run set doc = doc || $2::jsonb where id = $1', [
         run.id,
-        JSON.stringify({ plan: kept.plan }),
+        JSON.stringify({ plan: kept.plan, released: false }),
       ]);
-      const words = preview.changes.map((c) => c.words);
-      await did(
-        tx,
-        run.id,
-        run.at,
-        now,
-        'planned',
-        `${words.slice(0, 5).join('; ')}${words.length > 5 ? ` and ${words.length - 5} more` : ''}.`,
-        kept.plan,
+      const words = few(
+        preview.changes.map((c) => c.words),
+        '; ',
       );
+      await did(tx, run.id, run.at, now, 'planned', `${words}.`, kept.plan);
       return kept;
     });
     if (made) await this.begin(made.plan, run);
@@ -523,7 +513,7 @@ export class Runs {
       [plan],
     );
     if (head && ['applied', 'undone', 'discarded'].includes(head.state)) {
-      const [of] = await db.query<{ n: number; done: number; words: string[] }>(
+      const [of] = await db.query<{ n: number; done: number }>(
         `select count(*)::int as n, (count(*) filter (where state in ('verified', 'already-gone')))::int as done from plan_change where plan = $1`,
         [plan],
       );
@@ -601,29 +591,14 @@ function effectOf({
   return { do: 'change', about, response: { do: 'let-end', days: Math.max(1, days) } };
 }
 
-/** A response as the rule of a policy would have it. */
-const policyFor = (order: Order, response: RuleResponse): Policy => ({
-  format: 'gate-lantern-policy',
-  version: 1,
-  name: order.name,
-  rules: [
-    {
-      id: 'order',
-      name: order.name,
-      subject: 'item',
-      atRest: true,
-      if: 'true',
-      mode: 'enforce',
-      severity: order.severity,
-      responses: [response],
-    },
-  ],
-});
-
-const lower = (t: string): string => t.slice(0, 1).toLowerCase() + t.slice(1);
+/** The first of a list, and how many more there are. */
+const few = (list: readonly string[], join: string): string =>
+  `${list.slice(0, FEW).join(join)}${list.length > FEW ? ` and ${list.length - FEW} more` : ''}`;
 
 function whom(what: string, told: readonly { name: string; recipient: string }[]): string {
   if (!told.length) return `${what} nobody: there is nobody who could be.`;
-  const names = told.map((t) => t.name || t.recipient);
-  return `${what} ${names.slice(0, 5).join(', ')}${names.length > 5 ? ` and ${names.length - 5} more` : ''}.`;
+  return `${what} ${few(
+    told.map((t) => t.name || t.recipient),
+    ', ',
+  )}.`;
 }

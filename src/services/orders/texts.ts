@@ -7,7 +7,7 @@ import { fieldsFor, withBefore, type MessageField } from '../../core/orders/fiel
 import { ANSWERS, type Order, type Step } from '../../core/orders/schema.ts';
 import type { OrderAbout, ThingFacts, Told } from '../../engine/orders.ts';
 import type { Db } from '../../store/db.ts';
-import { readSchedule } from '../../store/settings.ts';
+import { ofSignal } from '../happened/log.ts';
 import { SITE } from '../messages/links.ts';
 import { rendered, type Values } from '../messages/templates.ts';
 import type { OrderParts } from './parts.ts';
@@ -27,14 +27,13 @@ export async function subjectOf(parts: OrderParts, db: Db, doc: RunDoc): Promise
   let about: OrderAbout = { source: doc.source, things: doc.things, actor: doc.actor, targets: doc.targets };
   let signal: Subject['signal'] = null;
   if (doc.signal !== null) {
-    const [row] = await db.query<{ about: number; name: string; events: number }>(
-      `select s.about::int as about, v.doc->>'name' as name, s.events from signal s
+    const [row] = await db.query<{ about: number; name: string }>(
+      `select s.about::int as about, v.doc->>'name' as name from signal s
        join signal_pattern_version v on v.pattern = s.pattern and v.version = s.version where s.id = $1 or s.about = $1 order by s.id limit 1`,
       [doc.signal],
     );
     const events = await db.query<{ node_key: string; target: string; told_by: string }>(
-      `select h.node_key, h.doc->>'target' as target, h.told_by from happened h where h.seq in
-         (select e.seq from signal_event e join signal s on s.id = e.signal where s.about = $1) order by h.time, h.seq`,
+      `select node_key, doc->>'target' as target, told_by from happened where seq in (${ofSignal('$1')}) order by time, seq`,
       [row?.about ?? doc.signal],
     );
     const distinct = (list: string[]): string[] => [...new Set(list.filter(Boolean))];
@@ -84,20 +83,19 @@ export interface Saying {
   subject: Subject;
   /** How often the order has begun for whoever did it. */
   times: number;
-  changed: string;
-  answer: RunDoc['answer'];
   link?: string;
   until?: Date;
 }
 
 /** The values of all fields for somebody who reads. `zone`: by whose clock. */
-export function valuesOf(s: Saying, reader: { name: string; zone: string }): Values {
+function valuesOf(s: Saying, reader: { name: string; zone: string }): Values {
   const { doc, subject, order } = s;
   const { event } = doc;
   const [thing] = [...subject.facts].filter((f) => f !== undefined).sort((a, b) => b.weight - a.weight);
   const at = (t: number | Date): string => format(t, 'EEEE d MMMM yyyy, HH:mm', { in: tz(reader.zone) });
-  const given = s.answer === 'none' ? null : s.answer;
-  const values: Record<MessageField, string | number> = {
+  const { answer } = doc;
+  const given = answer === 'none' ? null : answer;
+  return {
     'reader.name': reader.name,
     'order.name': order.name,
     'order.purpose': order.purpose ?? '',
@@ -123,12 +121,11 @@ export function valuesOf(s: Saying, reader: { name: string; zone: string }): Val
     'signal.files': named(subject.facts),
     'answer.link': s.link ?? '',
     'answer.until': s.until ? at(s.until) : '',
-    'answer.said': s.answer === 'none' ? 'no answer' : given ? ANSWERS[given.what] : '',
+    'answer.said': answer === 'none' ? 'no answer' : given ? ANSWERS[given.what] : '',
     'answer.reason': given ? [given.reason, given.words].filter(Boolean).join(': ') : '',
     'answer.by': given?.by ?? '',
-    'change.did': s.changed,
-  };
-  return values;
+    'change.did': doc.changed,
+  } satisfies Record<MessageField, string | number>;
 }
 
 /** What an event says that somebody did: to what, and with whom. */
@@ -169,15 +166,6 @@ export function said(
   const fields = fieldsFor(s.order, step, before);
   const values = valuesOf(s, reader);
   return { subject: rendered(step.subject, values, fields), body: rendered(step.text, values, fields) };
-}
-
-/** By whose clock somebody reads. */
-export async function zoneOf(db: Db, address: string): Promise<string> {
-  const [row] = await db.query<{ dates: { zone: string } | null }>(
-    'select dates from account where address = $1',
-    [address],
-  );
-  return row?.dates?.zone ?? (await readSchedule(db)).zone;
 }
 
 /** How often an order has begun for somebody in the 30 days before a moment, that one included. */

@@ -210,7 +210,7 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
       refresh();
       close();
       if (token) hand({ to: values.name, token, asked, trouble });
-      else say(`Invitation sent to ${values.address}.`);
+      else say(`Invitation sent to ${values.address}.${asked ? ` ${AS_AUDITOR}` : ''}`);
     },
   );
   const field = (name: 'name' | 'address', label: string, more: object) => (
@@ -243,6 +243,8 @@ function Invite({ close, hand }: { close: () => void; hand: (h: Handed) => void 
   );
 }
 
+const AS_AUDITOR = 'They begin as auditor, until another steward confirms that they become a steward.';
+
 function HandOver({ handed: { to, token, asked, trouble }, close }: { handed: Handed; close: () => void }) {
   const link = `${location.origin}/welcome#${token}`;
   return (
@@ -251,7 +253,7 @@ function HandOver({ handed: { to, token, asked, trouble }, close }: { handed: Ha
         <p>
           {trouble && <b>{trouble} </b>}
           Send this link to {to}. It is shown only now, works once, and ends in seven days.
-          {asked && ' They begin as auditor, until another steward confirms that they become a steward.'}
+          {asked && ` ${AS_AUDITOR}`}
         </p>
         <Copied label="Link" text={link} close={close} />
       </div>

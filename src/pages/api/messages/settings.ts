@@ -41,7 +41,8 @@ export const POST = endpoint({
       });
       return { sent: true };
     } catch (e) {
-      if ((e as Error).name === 'AppError') throw e;
+      // services are bundled apart, so their errors are known by name
+      if ((e as Error).name !== 'MailError') throw e;
       return problem(502, 'mail', (e as Error).message);
     }
   },

@@ -3,6 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
 import { ANSWERS } from '../../../../core/orders/schema.ts';
+import { sentence } from '../../../../core/orders/words.ts';
 import { acceptForm } from '../../../../dto/forms.ts';
 import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
@@ -138,8 +139,7 @@ export function Run({ id, set }: ViewProps & { id: number }) {
                 style={{ marginLeft: s.depth * 18 }}
                 aria-current={s.here ? 'step' : undefined}
               >
-                {s.words}
-                {/[.?!]$/.test(s.words) ? '' : '.'}
+                {sentence(s.words)}
               </li>
             ))}
           </ol>

@@ -1,15 +1,14 @@
 /** The steps of an order as a list that reads as sentences. */
 import type { Step } from '../../../../core/orders/schema.ts';
-import { stepWords } from '../../../../core/orders/words.ts';
+import { sentence, stepWords } from '../../../../core/orders/words.ts';
 
 export const Sentences = ({ steps }: { steps: readonly Step[] }) => (
   <ol className="list-decimal py-1 pl-6">
     {steps.map((s, n) => (
       <li key={n} className="py-0.5">
-        {stepWords(s)}
-        {s.do === 'branch' ? (
+        {s.do === 'branch' ? `${stepWords(s)}:` : sentence(stepWords(s))}
+        {s.do === 'branch' && (
           <>
-            :
             {s.then.length ? (
               <Sentences steps={s.then} />
             ) : (
@@ -22,10 +21,6 @@ export const Sentences = ({ steps }: { steps: readonly Step[] }) => (
               </>
             )}
           </>
-        ) : /[.?!]$/.test(stepWords(s)) ? (
-          ''
-        ) : (
-          '.'
         )}
       </li>
     ))}
