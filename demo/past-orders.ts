@@ -97,6 +97,20 @@ export class OrderStory {
       }),
     ])
       await this.steward.ask('POST', '/api/orders', { order });
+    const all = { workspaces: [], types: [], gathered: false };
+    await this.steward.ask('PUT', '/api/messages/alerts', {
+      rules: [
+        { ...all, kinds: ['signal', 'run', 'approval'], from: 'high', to: [{ stewards: true }] },
+        {
+          ...all,
+          kinds: ['hit'],
+          from: 'medium',
+          types: ['Birth number (Norway)'],
+          to: [{ address: 'counsellor@tarntide.example' }],
+          gathered: true,
+        },
+      ],
+    });
   }
 
   /** What people share so many weeks ago: it is told, and then surveyed. `now`: the present. */

@@ -1,7 +1,8 @@
 // Bundles the programs and their threads, each into one file of dist/app, so that they start without compiling (0.3 s);
 // then makes the empty database that new ones begin with.
 import { createHash } from 'node:crypto';
-import { mkdir, readdir, readFile, rm } from 'node:fs/promises';
+import { mkdir, mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
@@ -80,11 +81,18 @@ export async function commandLine() {
   await bundle({ gl: 'src/cli/gl.ts' }, { splitting: true, chunkNames: 'gl-[name]-[hash]' });
 }
 
-/** Vitest calls it before tests; this file does it when it is run. */
-export default async function programs() {
+async function programs() {
   await bundle(PROGRAMS);
   await commandLine();
   await import('../dist/app/make-empty.mjs');
+}
+
+/** Vitest calls it before tests, and what it gives after them: a directory is there for what test files share. */
+export default async function beforeTests() {
+  await programs();
+  const prepared = await mkdtemp(join(tmpdir(), 'gl-prepared-'));
+  process.env.GATE_LANTERN_PREPARED = prepared;
+  return () => rm(prepared, { recursive: true, force: true });
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) await programs();

@@ -2,6 +2,7 @@
 import type { Severity } from '../core/exposure/exposure.ts';
 import type { Happened } from '../core/guard/events.ts';
 import type { Pattern } from '../core/guard/patterns.ts';
+import type { Tier } from '../core/model.ts';
 
 export interface EventRow extends Omit<Happened, 'time'> {
   seq: number;
@@ -113,6 +114,16 @@ export interface SignalThing {
   /** What was done with it, and with whom. */
   did: string[];
   targets: string[];
+  /** How far it can be reached now, and how far it could be without what was shared; null where it is not there any more. */
+  reach: ReachWithout | null;
+}
+interface TierPair {
+  now: Tier;
+  could: Tier;
+}
+export interface ReachWithout {
+  now: TierPair;
+  without: TierPair;
 }
 export interface SignalPage extends SignalRow {
   things: SignalThing[];

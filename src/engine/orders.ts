@@ -1,13 +1,18 @@
 /** What standing orders ask of the survey in force: what is shared, whether it still is, and who is told. */
 import { has } from '../core/access/bits.ts';
+import { withdrawal } from '../core/access/change.ts';
+import { whatIf } from '../core/access/difference.ts';
 import { PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
+import type { ReachColumns } from '../core/access/reach.ts';
 import type { Filtered } from '../core/filter/fields.ts';
 import { compileFilter, USUAL_STEPS } from '../core/filter/filter.ts';
 import { SUBJECTS, type Subject } from '../core/guard/kinds.ts';
 import type { MessageTo } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
+import { TIERS } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
+import type { ReachWithout } from '../dto/events.ts';
 import { findNode, identityKey, managerOf, nodeKey, nodeName } from './describe.ts';
 import { gettersOf } from './facts.ts';
 import { hitsOf, keyOf } from './guard.ts';
@@ -42,6 +47,27 @@ export function sharesOf(l: Loaded, { source, things, targets }: OrderAbout): nu
     }
   }
   return found;
+}
+
+/** Of each thing how far it can be reached, and how far without what all of them were shared by; undefined where it is not there. */
+export function reachWithout(l: Loaded, shared: readonly OrderAbout[]): (ReachWithout | undefined)[] {
+  const entries = new Set(shared.flatMap((about) => sharesOf(l, about)));
+  const { touched, after } = whatIf(
+    l.view,
+    [...entries].map((e) => withdrawal(l.org, e)),
+    l.columns,
+  );
+  const later = new Set(touched);
+  const pair = (c: ReachColumns, node: number): ReachWithout['now'] => ({
+    now: TIERS[c.nowTier[node]!]!,
+    could: TIERS[c.couldTier[node]!]!,
+  });
+  return shared.map(({ things: [thing] }) => {
+    const node = thing === undefined ? -1 : findNode(l, thing);
+    if (node < 0) return undefined;
+    const now = pair(l.columns, node);
+    return { now, without: later.has(node) ? pair(after, node) : now };
+  });
 }
 
 /** Keys of what a step is about, as rules hit them. */
@@ -92,13 +118,14 @@ export interface ThingFacts {
   label: string;
   weight: number;
   owner: string;
+  workspace: string;
 }
 export function thingFacts(l: Loaded, keys: readonly string[]): (ThingFacts | undefined)[] {
   const of = gettersOf(l);
   return keys.map((k) => {
     const { subject, n } = numberOfKey(l, k);
     if (n < 0) return undefined;
-    const none = { key: k, open: k, path: '', types: [], label: '', weight: 0, owner: '' };
+    const none = { key: k, open: k, path: '', types: [], label: '', weight: 0, owner: '', workspace: '' };
     if (subject === 'identity') return { ...none, name: of.identity.name(n), path: of.identity.address(n) };
     if (subject === 'group') return { ...none, name: of.group.name(n) };
     const node = subject === 'grant' || subject === 'link' ? l.org.entries.node[n]! : n;
@@ -112,6 +139,7 @@ export function thingFacts(l: Loaded, keys: readonly string[]): (ThingFacts | un
       label: of.item.label(node),
       weight: of.item.weight(node),
       owner: of.item.owner(node),
+      workspace: unkey(l.org.spaces[spaceOfNode(l.org, node)]!.id).source,
     };
   });
 }
@@ -130,6 +158,7 @@ export function recipients(
   about: OrderAbout,
   to: readonly MessageTo[],
   taking: readonly string[],
+  sponsors = sponsorsIn(l),
 ): Told[] {
   const { org, view } = l;
   const found = new Map<string, Told>();
@@ -164,7 +193,8 @@ export function recipients(
       const s = channelsOf(l, taking).find((c) => c.id === one.channel || c.name === one.channel);
       if (s)
         found.set(s.id, { way: 'chat', recipient: s.id, name: s.name, key: `space:${key(s.source, s.own)}` });
-    } else if ('sponsor' in one) for (const k of about.things) for (const u of sponsorsOf(l, k)) person(u);
+    } else if ('sponsor' in one)
+      for (const k of about.things) for (const u of sponsorsOf(l, k, sponsors)) person(u);
   }
   return [...found.values()];
 }
@@ -185,19 +215,43 @@ function ownersOf(l: Loaded, k: string): number[] {
   });
 }
 
-/** Who answers for somebody from outside: whoever has shared most with them. */
-function sponsorsOf(l: Loaded, k: string): number[] {
-  const { subject, n } = numberOfKey(l, k);
-  if (n < 0 || subject !== 'identity') return ownersOf(l, k);
-  const times = new Map<number, number>();
+/** Of each key the same as `recipients` has of it alone. */
+export function recipientsOfEach(
+  l: Loaded,
+  keys: readonly string[],
+  to: readonly MessageTo[],
+  taking: readonly string[],
+): Told[][] {
+  const sponsors = sponsorsIn(l);
+  return keys.map((k) =>
+    recipients(l, { source: '', things: [k], actor: '', targets: [] }, to, taking, sponsors),
+  );
+}
+
+/** Who answers for somebody: whoever has shared most with them. What they are asked of is gone through once. */
+function sponsorsIn(l: Loaded): (user: number) => number | undefined {
+  let most: Map<number, number> | undefined;
+  return (user) => (most ??= readSponsors(l)).get(user);
+}
+function readSponsors(l: Loaded): Map<number, number> {
+  const times = new Map<number, Map<number, number>>();
   for (let e = 0; e < l.org.entries.ids.length; e++) {
     const by = l.madeBy[e]!;
-    if (by < 0 || by === n || !l.org.users[by]?.active || !l.view.live[e]) continue;
-    if (principalsOfEntry(l, e).some((p) => p.kind === PRINCIPAL.user && p.n === n))
-      times.set(by, (times.get(by) ?? 0) + 1);
+    if (by < 0 || !l.org.users[by]?.active || !l.view.live[e]) continue;
+    for (const p of principalsOfEntry(l, e)) {
+      if (p.kind !== PRINCIPAL.user || p.n < 0 || p.n === by) continue;
+      const of = times.get(p.n) ?? new Map<number, number>();
+      times.set(p.n, of.set(by, (of.get(by) ?? 0) + 1));
+    }
   }
-  const [most] = [...times].sort((a, b) => b[1] - a[1] || a[0] - b[0]);
-  return most ? [most[0]] : [];
+  return new Map([...times].map(([u, of]) => [u, [...of].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0]![0]]));
+}
+
+function sponsorsOf(l: Loaded, k: string, sponsors: ReturnType<typeof sponsorsIn>): number[] {
+  const { subject, n } = numberOfKey(l, k);
+  if (n < 0 || subject !== 'identity') return ownersOf(l, k);
+  const by = sponsors(n);
+  return by === undefined ? [] : [by];
 }
 
 /** Channels that messages can be put into, by name. `taking`: sources that take messages. */

@@ -29,6 +29,7 @@ import type { Watch } from './watch.ts';
 import type { Logger } from 'pino';
 import type { Metrics } from './metrics.ts';
 import type { Mail } from './messages/mail.ts';
+import type { Alerts } from './messages/alerts.ts';
 import type { Outbox } from './messages/outbox.ts';
 import type { Orders } from './orders/orders.ts';
 import type { Schedule } from './schedule.ts';
@@ -65,6 +66,7 @@ export interface App {
   happened: Happenings;
   orders: Orders;
   outbox: Outbox;
+  alerts: Alerts;
   schedule: Schedule;
   /** What plans work with. */
   planParts: PlanParts;

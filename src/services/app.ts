@@ -22,6 +22,7 @@ import { lock } from './lock.ts';
 import { log } from './log.ts';
 import { Metrics } from './metrics.ts';
 import { Mail } from './messages/mail.ts';
+import { Alerts } from './messages/alerts.ts';
 import { Outbox } from './messages/outbox.ts';
 import { Orders } from './orders/orders.ts';
 import { Partners } from './partners.ts';
@@ -164,7 +165,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     secrets,
     clock,
   );
-  const orders = new Orders({
+  const orderParts = {
     db,
     ledger,
     engine,
@@ -177,12 +178,22 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     mail,
     secrets,
     clock,
-  });
+  };
+  const alerts = new Alerts(orderParts);
+  const orders = new Orders(orderParts);
   orders.runs.onSuspended = () => decisions.arm();
+  orders.runs.onTrouble = (tx, run, trouble) => alerts.onRun(tx, run, trouble);
   happened.onNew = () => void orders.begin.look();
-  happened.signals.onFound = (tx, signal) => orders.begin.bySignal(tx, signal);
+  happened.signals.onFound = async (tx, signal) => {
+    await orders.begin.bySignal(tx, signal);
+    await alerts.onSignal(tx, signal);
+  };
   happened.signals.onKept = () => void jobs.look().catch(() => undefined);
-  policies.onHits = (tx, policy, hits, at) => orders.begin.byHits(tx, policy, hits, at);
+  policies.onHits = async (tx, policy, hits, at) => {
+    await orders.begin.byHits(tx, policy, hits, at);
+    await alerts.onHits(tx, policy, hits, at);
+  };
+  ledger.onAdded = (tx, deed, seq) => alerts.onDeed(tx, deed, seq);
   const schedule = new Schedule(db, ledger, jobs, surveys, clock);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
@@ -270,6 +281,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     decisions,
     happened,
     orders,
+    alerts,
     outbox,
     schedule,
     planParts,

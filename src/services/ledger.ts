@@ -29,6 +29,9 @@ const FIELDS: Getters<LedgerEntry, 'ledger'> = {
 };
 
 export class Ledger {
+  /** Called with each entry, in the transaction that keeps it. */
+  onAdded: (tx: Db, deed: Deed, seq: number) => Promise<void> = () => Promise.resolve();
+
   constructor(
     private readonly db: Db,
     private readonly clock: () => Date,
@@ -68,6 +71,7 @@ export class Ledger {
         ledgerHash(entry),
       ],
     );
+    await this.onAdded(tx, deed, entry.seq);
   }
 
   /** A page of the entries that fit: a text in what was done and to what, or the name of who did it, and a condition. */

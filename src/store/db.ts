@@ -14,6 +14,8 @@ export interface Db {
   transaction<T>(work: (tx: Db) => Promise<T>): Promise<T>;
   /** Reads, all as it is at one moment. */
   snapshot<T>(work: (tx: Db) => Promise<T>): Promise<T>;
+  /** Does something once what was done in this transaction is kept; at once outside of one. */
+  after(work: () => void): void;
   /** Bulk in: `text` is in PostgreSQL's COPY text format (see `copyText`). */
   copyIn(table: string, columns: readonly string[], text: string): Promise<void>;
   /**
@@ -28,13 +30,15 @@ export type PlanWay = 'seqscan' | 'bitmapscan' | 'sort' | 'hashjoin' | 'mergejoi
 
 type Connection = Remote<DbFunctions>;
 
-function over(connection: Connection, tx?: number): Db {
+function over(connection: Connection, tx?: number, afterwards: (() => void)[] = []): Db {
   const inOne = async <T>(snapshot: boolean, work: (tx: Db) => Promise<T>): Promise<T> => {
     if (tx !== undefined) return work(db);
     const id = await connection.begin(snapshot);
+    const after: (() => void)[] = [];
     try {
-      const result = await work(over(connection, id));
+      const result = await work(over(connection, id, after));
       await connection.commit(id);
+      for (const one of after) one();
       return result;
     } catch (e) {
       await connection.rollback(id).catch(() => undefined);
@@ -47,6 +51,10 @@ function over(connection: Connection, tx?: number): Db {
     copyOut: (select, off = []) => connection.copyOut(tx, select, [...off]),
     transaction: (work) => inOne(false, work),
     snapshot: (work) => inOne(true, work),
+    after: (work) => {
+      if (tx === undefined) work();
+      else afterwards.push(work);
+    },
   };
   return db;
 }

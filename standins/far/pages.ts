@@ -1,19 +1,13 @@
 /** The far side: pages on which one acts as any person of the organisation. It is for trying, and looks like it. */
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import { escapeHtml } from '../../src/core/html.ts';
 import type { Row } from '../state.ts';
 import { state } from '../world.ts';
 import { act, ACTS, addressesOf, type Act, type Outcome, type Person, type Sharing } from './act.ts';
 import { isSpace, may } from './permissions.ts';
 
-const ESCAPED: Record<string, string> = {
-  '&': '&amp;',
-  '<': '&lt;',
-  '>': '&gt;',
-  '"': '&quot;',
-  "'": '&#39;',
-};
 /** Names are whatever people write. */
-const text = (t: unknown): string => (typeof t === 'string' ? t : '').replace(/[&<>"']/g, (c) => ESCAPED[c]!);
+const text = (t: unknown): string => escapeHtml(typeof t === 'string' ? t : '');
 const at = (row: Row): string => `/far/${isSpace(row) ? 'space' : 'item'}/${encodeURIComponent(row.id)}`;
 
 const STYLE = `body{font:16px/1.5 sans-serif;margin:0;color:#222;background:#fff}header{background:#eee;border-bottom:2px solid #999;

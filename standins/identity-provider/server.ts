@@ -5,6 +5,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import Provider, { type KoaContextWithOIDC } from 'oidc-provider';
+import { escapeHtml } from '../../src/core/html.ts';
 import type { Row } from '../state.ts';
 import { state } from '../world.ts';
 
@@ -106,7 +107,7 @@ async function interact(provider: Provider, req: IncomingMessage, res: ServerRes
   const options = people()
     .filter((p) => p.active && addressOf(p))
     .slice(0, 500)
-    .map((p) => `<option value="${text(addressOf(p)!)}">${text(p.displayName ?? '')}</option>`)
+    .map((p) => `<option value="${escapeHtml(addressOf(p)!)}">${escapeHtml(p.displayName ?? '')}</option>`)
     .join('');
   res.writeHead(200, { 'content-type': 'text/html; charset=utf-8' });
   res.end(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Tarn &amp; Tide sign-in</title>
@@ -116,6 +117,3 @@ async function interact(provider: Provider, req: IncomingMessage, res: ServerRes
 <p role="alert">${trouble}</p><button>Continue</button></form>
 <form method="post"><input type="hidden" name="act" value="refuse"><button>Cancel</button></form></html>`);
 }
-
-const text = (t: string): string =>
-  t.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!);

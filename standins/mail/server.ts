@@ -8,6 +8,7 @@ import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import PostalMime from 'postal-mime';
 import { SMTPServer } from 'smtp-server';
+import { escapeHtml } from '../../src/core/html.ts';
 import { Refusal } from '../http.ts';
 import { args } from '../world.ts';
 
@@ -111,14 +112,6 @@ export function mailServer(): Promise<number> {
   });
 }
 
-const ESCAPED: Record<string, string> = {
-  '&': '&amp;',
-  '<': '&lt;',
-  '>': '&gt;',
-  '"': '&quot;',
-  "'": '&#39;',
-};
-const text = (t: string): string => t.replace(/[&<>"']/g, (c) => ESCAPED[c]!);
 const STYLE = `body{font:16px/1.5 sans-serif;margin:0;color:#222;background:#fff}header{background:#eee;border-bottom:2px solid #999;
 padding:.6rem 1.2rem;display:flex;gap:1.2rem}main{padding:1.2rem;max-width:60rem}small{color:#555}li{margin:.3rem 0}
 article{border:1px solid #999;padding:.6rem 1rem;margin:1rem 0}pre{white-space:pre-wrap;font:inherit;overflow-wrap:anywhere}`;
@@ -139,20 +132,21 @@ export function mailboxes(req: IncomingMessage, res: ServerResponse, url: URL): 
     body = `<h1>Mailboxes</h1>${boxes.size ? '' : '<p>No mail has come yet.</p>'}<ul>${[...boxes]
       .sort()
       .map(
-        ([to, n]) => `<li><a href="/mail/${encodeURIComponent(to)}">${text(to)}</a> <small>${n}</small></li>`,
+        ([to, n]) =>
+          `<li><a href="/mail/${encodeURIComponent(to)}">${escapeHtml(to)}</a> <small>${n}</small></li>`,
       )
       .join('')}</ul>`;
   } else {
     const mine = once(letters.filter((l) => l.to === address)).reverse();
-    body = `<h1>${text(address)}</h1>${mine
+    body = `<h1>${escapeHtml(address)}</h1>${mine
       .map(
         (l) =>
-          `<article><h2>${text(l.subject)}</h2><small>${text(l.from)}, ${text(l.at)}</small><pre>${text(
+          `<article><h2>${escapeHtml(l.subject)}</h2><small>${escapeHtml(l.from)}, ${escapeHtml(l.at)}</small><pre>${escapeHtml(
             l.text,
           ).replace(
             /\bhttp:\/\/(?:localhost|127\.0\.0\.1):\d+\/[\w/#?=&;.~%-]*/g,
             (link) => `<a href="${link}">${link}</a>`,
-          )}</pre>${l.attachments.map((a) => `<details><summary>${text(a.name)}</summary><pre>${text(a.text)}</pre></details>`).join('')}</article>`,
+          )}</pre>${l.attachments.map((a) => `<details><summary>${escapeHtml(a.name)}</summary><pre>${escapeHtml(a.text)}</pre></details>`).join('')}</article>`,
       )
       .join('')}`;
   }

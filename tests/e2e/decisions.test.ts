@@ -14,8 +14,7 @@ let file: ItemRow;
 let owner: string;
 let stranger: string;
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
   ({ token } = await scene.api<{ token: string }>('POST', '/api/decisions/asking', { source: 'drives' }));
   const items = await scene.truth<ItemRow[]>('items');
   const drives = new Set(

@@ -27,8 +27,7 @@ import { Scene, until } from './harness.ts';
 const scene = new Scene();
 const HOSTILE = '=HYPERLINK("http://evil.test","x")<script>alert(1)</script>.pem';
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
 });
 afterAll(() => scene.down());
 

@@ -20,8 +20,7 @@ const asks = async (whenSilent: 'let' | 'refuse', url = scene.base) => {
   await control('decisions', { method: 'PUT', body: JSON.stringify({ url, tokens, whenSilent }) });
 };
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
   await asks('let');
   browser = await openBrowser();
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();

@@ -21,8 +21,7 @@ const other = mkdtempSync(join(tmpdir(), 'gl-other-'));
 const data = (): string => join(scene.home, 'data');
 
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
 }, 120_000);
 afterAll(async () => {
   await scene.down();

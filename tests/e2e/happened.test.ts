@@ -66,8 +66,7 @@ const event = (id: string, more: object = {}) => ({
 });
 
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
   for (const source of SOURCES)
     secrets[source] = (await scene.api<{ secret: string }>('POST', '/api/events/telling', { source })).secret;
   const spaces = new Map((await scene.truth<SpaceRow[]>('spaces')).map((s) => [s.id, s]));

@@ -1,6 +1,6 @@
 /** Starts the stand-ins and the built application on a directory of their own, and talks to both. */
 import { spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -133,6 +133,19 @@ export class Scene {
     const port = await freePort();
     await this.startStandins(port);
     await this.startApp();
+  }
+
+  /** As `up`, and surveyed by the steward. That is done once for all test files, which take copies of it. */
+  async upSurveyed(): Promise<void> {
+    const prepared = process.env.GATE_LANTERN_PREPARED;
+    const { bare, survey, sso, prepare } = this.options;
+    if (!prepared || SERVER || bare || survey || sso || prepare || this.sources || this.beside.length) {
+      await this.up();
+      await this.survey();
+      return;
+    }
+    cpSync(await preparedIn(prepared), this.home, { recursive: true });
+    await this.up();
   }
 
   async startStandins(port: number): Promise<void> {
@@ -285,6 +298,12 @@ export class Scene {
     const gone = new Promise((done) => app.once('exit', done));
     app.kill(signal);
     await gone;
+  }
+
+  /** Ends everything as it should be ended. */
+  async stop(): Promise<void> {
+    await this.kill('SIGTERM');
+    this.standins?.kill('SIGKILL');
   }
 
   async down(): Promise<void> {
@@ -444,6 +463,32 @@ export class Scene {
     );
   }
 }
+/** A home that was surveyed once, in a directory; whoever comes first makes it. */
+async function preparedIn(directory: string): Promise<string> {
+  const [home, making] = [join(directory, 'home'), join(directory, 'making')];
+  for (;;) {
+    if (existsSync(home)) return home;
+    try {
+      mkdirSync(making);
+    } catch {
+      await until('the surveyed home', () => Promise.resolve(existsSync(home) || !existsSync(making)), 900);
+      continue;
+    }
+    const scene = new Scene();
+    try {
+      await scene.up();
+      await scene.survey();
+      await scene.kept();
+      await scene.stop();
+      renameSync(scene.home, home);
+      return home;
+    } finally {
+      rmSync(making, { recursive: true });
+      await scene.down();
+    }
+  }
+}
+
 export interface SurveyRow {
   id: number;
   kind: string;

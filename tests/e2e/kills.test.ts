@@ -167,8 +167,7 @@ function foreseen(before: Awaited<ReturnType<typeof everything>>, plans: PlanDet
 describe('killed at random moments', () => {
   const scene = new Scene();
   beforeAll(async () => {
-    await scene.up();
-    await scene.survey();
+    await scene.upSurveyed();
   });
   afterAll(() => scene.down());
 

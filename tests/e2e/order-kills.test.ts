@@ -19,8 +19,7 @@ let channel: SpaceRow;
 const control = async <T>(what: string): Promise<T> => (await (await scene.control('GET', what)).json()) as T;
 
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
   const spaces = new Map((await scene.truth<SpaceRow[]>('spaces')).map((s) => [s.id, s]));
   channel = [...spaces.values()].find((s) => s.workspace === 'channels')!;
   files = (await scene.truth<ItemRow[]>('items')).filter(

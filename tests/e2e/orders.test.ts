@@ -61,8 +61,7 @@ async function share(how: { audience?: 'anyone'; to?: string }): Promise<string>
 }
 
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
   const spaces = new Map((await scene.truth<SpaceRow[]>('spaces')).map((s) => [s.id, s]));
   const users =
     await scene.truth<
@@ -334,6 +333,7 @@ describe('what can go wrong', () => {
     expect(letter!.text).not.toContain('http://evil.test');
     expect(await scene.letters('all@evil.test')).toEqual([]);
     await scene.control('PUT', 'truth/items', file);
+    await scene.survey('incremental');
     await remove(id);
   });
 
@@ -359,5 +359,112 @@ describe('what can go wrong', () => {
     await scene.api('PUT', '/api/messages', { ids: [failed.id] });
     await until('it to be sent', async () => (await scene.letters('gone@tarntide.example')).length === 1);
     await remove(id);
+  });
+});
+
+describe('who is told by itself', () => {
+  it('is told of signals by severity and workspace, and of nothing else', async () => {
+    const rule = { from: 'medium', types: [], gathered: false } as const;
+    const alerts = (...rules: object[]) => scene.api('PUT', '/api/messages/alerts', { rules });
+    await alerts(
+      { ...rule, kinds: ['signal'], workspaces: ['drives'], to: [{ address: 'lead@tarntide.example' }] },
+      { ...rule, kinds: ['signal'], workspaces: ['channels'], to: [{ address: 'other@tarntide.example' }] },
+      {
+        ...rule,
+        kinds: ['signal'],
+        from: 'critical',
+        workspaces: [],
+        to: [{ address: 'grave@tarntide.example' }],
+      },
+    );
+    const name = 'Wide <b>\r\nBcc: all@evil.test http://evil.test/x';
+    await scene.api('POST', '/api/signals/patterns', {
+      name,
+      severity: 'high',
+      window: { by: 'actor', distinct: 'item', count: 1, within: 'PT1H', if: 'type == "link.made"' },
+    });
+    await share({ audience: 'anyone' });
+    const [letter] = await until('the mail', async () => {
+      const all = await scene.letters('lead@tarntide.example');
+      return all.length > 0 && all;
+    });
+    expect(letter!.subject).toContain(owner.name);
+    expect(letter!.text).toContain(file.name);
+    expect(letter!.text).not.toContain('http://evil.test');
+    expect(letter!.text).toMatch(new RegExp(`${scene.base}/guard/signals\\?signal=\\d+`));
+    for (const nobody of ['other@tarntide.example', 'grave@tarntide.example', 'all@evil.test'])
+      expect(await scene.letters(nobody)).toEqual([]);
+    await alerts();
+    const { patterns } = await scene.api<{ patterns: { id: number; name: string }[] }>(
+      'GET',
+      '/api/signals/patterns',
+    );
+    await scene.api('DELETE', '/api/signals/patterns', {
+      id: patterns.find((p) => p.name.startsWith('Wide'))!.id,
+    });
+  });
+
+  it('is told by a rule of a policy of what it newly hits: owners of their own alone, and only stewards while it observes', async () => {
+    const items = await scene.truth<ItemRow[]>('items');
+    const rest = {
+      subject: 'item',
+      atRest: true,
+      severity: 'high',
+      responses: [{ do: 'finding' }],
+    };
+    const of = (names: string[]) => `kind == "file" && name in ${JSON.stringify(names)}`;
+    const other = items.find(
+      (i) => i.kind === 'file' && i.owner && i.owner !== file.owner && i.name !== file.name,
+    )!;
+    await scene.api('POST', '/api/policies', {
+      note: 'They have to know.',
+      policy: {
+        format: 'gate-lantern-policy',
+        version: 1,
+        name: 'Told',
+        scope: { of: 'owner' },
+        rules: [
+          {
+            ...rest,
+            id: 'both',
+            name: 'Both files',
+            if: of([file.name, other.name]),
+            mode: 'enforce',
+            tell: [{ owner: true }, { address: 'legal@tarntide.example' }],
+          },
+          {
+            ...rest,
+            id: 'quiet',
+            name: 'Quietly',
+            if: of([file.name]),
+            mode: 'observe',
+            tell: [{ address: 'nobody@tarntide.example' }, { stewards: true }],
+          },
+        ],
+      },
+    });
+    const got = (to: string) =>
+      until(`a mail to ${to}`, async () =>
+        (await scene.letters(to)).find((l) => l.text.includes('of the policy “Told”')),
+      );
+    const legal = await got('legal@tarntide.example');
+    expect(legal.text).toContain(file.name);
+    expect(legal.text).toContain(other.name);
+    const own = await got(owner.address);
+    expect(own.text).toContain(file.name);
+    expect(own.text).not.toContain(other.name);
+    expect(own.text).not.toContain('/guard/');
+    expect((await got('steward@tarntide.example')).subject).toContain('Quietly');
+    expect(await scene.letters('nobody@tarntide.example')).toEqual([]);
+  });
+
+  it('is told of what was done to their own account', async () => {
+    const accounts = await scene.api<{ rows: { id: number; address: string }[] }>('GET', '/api/accounts');
+    const { id } = accounts.rows.find((a) => a.address === 'auditor@tarntide.example')!;
+    await scene.api('PUT', '/api/accounts', { act: 'endSessions', id });
+    const letter = await until('the mail', async () =>
+      (await scene.letters('auditor@tarntide.example')).find((l) => l.subject.includes('sessions')),
+    );
+    expect(letter.text).toContain('steward@tarntide.example did it');
   });
 });

@@ -8,8 +8,7 @@ import { Scene } from './harness.ts';
 
 const scene = new Scene();
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
 });
 afterAll(() => scene.down());
 

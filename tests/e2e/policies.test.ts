@@ -18,8 +18,7 @@ import { Scene, until } from './harness.ts';
 
 const scene = new Scene();
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
 });
 afterAll(() => scene.down());
 

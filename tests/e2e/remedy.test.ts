@@ -10,8 +10,7 @@ import { Scene, until, type Role } from './harness.ts';
 
 const scene = new Scene();
 beforeAll(async () => {
-  await scene.up();
-  await scene.survey();
+  await scene.upSurveyed();
 });
 afterAll(() => scene.down());
 beforeEach(async () => {

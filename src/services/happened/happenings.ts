@@ -29,7 +29,7 @@ export class Happenings {
     private readonly parts: {
       db: Db;
       ledger: Ledger;
-      engine: { ask: Pick<Engine['ask'], 'placed'> };
+      engine: { ask: Pick<Engine['ask'], 'placed' | 'reachWithout'> };
       secrets: Secrets;
       jobs: Jobs;
       events: Events;
@@ -48,7 +48,7 @@ export class Happenings {
       (signal) => surveys.workspaces(signal),
       clock,
     );
-    this.signals = new Signals(db, ledger, events, clock);
+    this.signals = new Signals(db, ledger, engine, events, clock);
     this.log.onNew = () => {
       void this.signals.look();
       this.onNew();

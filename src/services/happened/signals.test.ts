@@ -32,8 +32,10 @@ const patterns: Pattern[] = [
   },
 ];
 const begin = () => {
-  const signals = new Signals(db, new Ledger(db, clock), { emit: () => undefined }, clock);
-  const events = new EventLog(db, { ask: { placed: () => Promise.resolve(undefined) } }, clock);
+  const nothing = () => Promise.resolve(undefined);
+  const engine = { ask: { placed: nothing, reachWithout: nothing } };
+  const signals = new Signals(db, new Ledger(db, clock), engine, { emit: () => undefined }, clock);
+  const events = new EventLog(db, engine, clock);
   return { signals, events };
 };
 const empty = async (): Promise<void> => {

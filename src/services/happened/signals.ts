@@ -1,5 +1,5 @@
 /** Signals: what is looked for among events as they come, what was found, and what was done about it. */
-import { SEVERITIES } from '../../core/exposure/exposure.ts';
+import { SEVERITIES, type Severity } from '../../core/exposure/exposure.ts';
 import { FilterError } from '../../core/filter/filter.ts';
 import type { Happened } from '../../core/guard/events.ts';
 import { durationMs, type Pattern } from '../../core/guard/patterns.ts';
@@ -17,6 +17,7 @@ import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
+import type { Engine } from '../../engine/engine.ts';
 import type { Ledger } from '../ledger.ts';
 import { log } from '../log.ts';
 import { Follower } from './follower.ts';
@@ -51,12 +52,13 @@ export class Signals {
   onKept: () => void = () => undefined;
   private looking: Looking[] | undefined;
   /** Called with a signal that is new, in the transaction that keeps it. `seq`: of its first event. */
-  onFound: (tx: Db, signal: { id: number; name: string; seq: number }) => Promise<void> = () =>
-    Promise.resolve();
+  onFound: (tx: Db, signal: { id: number; name: string; severity: Severity; seq: number }) => Promise<void> =
+    () => Promise.resolve();
 
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
+    private readonly engine: { ask: Pick<Engine['ask'], 'reachWithout'> },
     private readonly events: Pick<Events, 'emit'>,
     private readonly clock: () => Date,
   ) {
@@ -223,7 +225,8 @@ export class Signals {
              from signal_event e join happened h on h.seq = e.seq where e.signal = $1) t where s.id = $1 and t.n > 0`,
       [g.signal.id],
     );
-    if (isNew) await this.onFound(tx, { id: g.signal.id, name: of.doc.name, seq: g.added[0]!.seq });
+    const { name, severity } = of.doc;
+    if (isNew) await this.onFound(tx, { id: g.signal.id, name, severity, seq: g.added[0]!.seq });
     // of what is not there any more nothing is a signal
     await tx.query('delete from signal where id = $1 and events = 0', [g.signal.id]);
     await tx.query(
@@ -333,23 +336,32 @@ export class Signals {
       [id],
     );
     if (!row) throw new AppError('no-signal', 404, 'There is no such signal, or it is one with another now.');
-    const events = await this.db.query<{ actor_key: string; node_key: string; doc: Happened }>(
-      `select h.actor_key, h.node_key, h.doc from happened h where h.seq in (${ofSignal('$1')})
+    const events = await this.db.query<{
+      actor_key: string;
+      node_key: string;
+      told_by: string;
+      doc: Happened;
+    }>(
+      `select h.actor_key, h.node_key, h.told_by, h.doc from happened h where h.seq in (${ofSignal('$1')})
        order by h.time, h.seq`,
       [row.id],
     );
     const things = new Map<string, SignalThing>();
+    const shared = new Map<SignalThing, { source: string; targets: string[] }>();
     const actors = new Map<string, SignalPage['actors'][number]>();
-    for (const { actor_key: actorKey, node_key: nodeKey, doc } of events) {
+    for (const { actor_key: actorKey, node_key: nodeKey, told_by: source, doc } of events) {
       const item = doc.item || doc.space;
       if (item) {
         let thing = things.get(nodeKey || item);
         if (!thing) {
           const { name, path, weight, types } = doc;
-          thing = { nodeKey, item, name: name || item, path, weight, types, events: 0, did: [], targets: [] };
+          const none = { events: 0, did: [], targets: [], reach: null };
+          thing = { nodeKey, item, name: name || item, path, weight, types, ...none };
           things.set(nodeKey || item, thing);
+          shared.set(thing, { source, targets: [] });
         }
         thing.events++;
+        if (doc.target) shared.get(thing)!.targets.push(doc.target);
         if (!thing.did.includes(doc.type)) thing.did.push(doc.type);
         const target = doc.targetName || doc.target;
         if (target && !thing.targets.includes(target)) thing.targets.push(target);
@@ -367,6 +379,11 @@ export class Signals {
           usual: [],
         });
     }
+    const reach = await this.engine.ask.reachWithout(
+      undefined,
+      [...shared].map(([t, of]) => ({ ...of, things: t.nodeKey ? [t.nodeKey] : [], actor: '' })),
+    );
+    for (const [n, thing] of [...things.values()].entries()) thing.reach = reach?.[n] ?? null;
     for (const actor of actors.values())
       if (actor.actorKey) actor.usual = await this.usual(row.id, row.first_at, actor);
     return {

@@ -3,6 +3,7 @@ import { compileFilter, FilterError, type Budget } from '../../core/filter/filte
 import { eventGetters, type Happened } from '../../core/guard/events.ts';
 import { durationMs } from '../../core/guard/patterns.ts';
 import { nextOf } from '../../core/guard/rhythm.ts';
+import type { Rule } from '../../core/guard/schema.ts';
 import type { Order } from '../../core/orders/schema.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
@@ -196,17 +197,19 @@ export class Begin {
     return run;
   }
 
-  /** Begins what follows on what rules of a policy hit newly, in the transaction that found it. */
+  /** Begins what follows on what rules of a policy that enforce hit newly, in the transaction that found it. */
   async byHits(
     tx: Db,
-    policy: string,
-    hits: readonly { id: number; rule: string; key: string }[],
+    policy: { name: string; rules: readonly Rule[] },
+    found: readonly { id: number; rule: string; key: string }[],
     at: string,
   ): Promise<void> {
+    const enforced = new Set(policy.rules.flatMap((r) => (r.mode === 'enforce' ? r.id : [])));
+    const hits = found.filter((f) => enforced.has(f.rule));
     if (!hits.length) return;
     const kept = await tx.query<KeptOrder>(
       `select * from (${CURRENT_ORDERS}) c where (doc->>'on')::boolean and doc->'when'->>'policy' = $1`,
-      [policy],
+      [policy.name],
     );
     await this.add(
       tx,

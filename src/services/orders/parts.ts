@@ -20,6 +20,7 @@ export interface OrderParts {
       | 'orderFits'
       | 'orderSubjects'
       | 'recipients'
+      | 'recipientsOfEach'
       | 'stillSo'
       | 'thingFacts'
       | 'thingFits'
@@ -33,7 +34,7 @@ export interface OrderParts {
   present: Pick<Present, 'survey' | 'subscribe'>;
   plans: Pick<Plans, 'drafts' | 'runner'>;
   outbox: Outbox;
-  mail: Pick<Mail, 'site'>;
+  mail: Pick<Mail, 'site' | 'ready'>;
   secrets: Pick<Secrets, 'keyFor'>;
   clock: () => Date;
 }

@@ -53,6 +53,8 @@ export class Runs {
   private closed = false;
   /** Called when the list of those whose sharing is suspended is another. */
   onSuspended: () => Promise<void> = () => Promise.resolve();
+  /** Called with a run that does not go on by itself, in the transaction that keeps it. */
+  onTrouble: (tx: Db, run: RunWithOrder, trouble: string) => Promise<void> = () => Promise.resolve();
 
   constructor(
     private readonly parts: OrderParts,
@@ -165,7 +167,9 @@ export class Runs {
           : { state: run.state, due: new Date(now.getTime() + wait), tries: run.tries + 1, trouble },
         now,
       );
-      if (wait === undefined) await did(tx, run.id, run.at, now, 'failed', trouble);
+      if (wait !== undefined) return;
+      await did(tx, run.id, run.at, now, 'failed', trouble);
+      await this.onTrouble(tx, run, trouble);
     });
   }
 
@@ -450,7 +454,9 @@ export class Runs {
     const now = clock();
     if (today!.n >= MOST_PLANS_A_DAY && !run.doc.released) {
       const trouble = `This order has made ${today!.n} plans within a day. Look at it, then let it go on.`;
-      await setRun(db, run, { state: 'held', trouble }, now);
+      await db.transaction(async (tx) => {
+        if (await setRun(tx, run, { state: 'held', trouble }, now)) await this.onTrouble(tx, run, trouble);
+      });
       return 'later';
     }
     const made = await db.transaction(async (tx) => {
@@ -562,7 +568,7 @@ export class Runs {
               who: BY_ITSELF,
               what: 'sharing.suspended',
               subject: key,
-              after: { order: run.order.name, run: run.id },
+              after: { name, order: run.order.name, run: run.id },
             },
             tx,
           );

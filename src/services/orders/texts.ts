@@ -129,7 +129,7 @@ function valuesOf(s: Saying, reader: { name: string; zone: string }): Values {
 }
 
 /** What an event says that somebody did: to what, and with whom. */
-function toldOf(event: Pick<Happened, 'type' | 'target' | 'targetName'>, name: string): string {
+export function toldOf(event: Pick<Happened, 'type' | 'target' | 'targetName'>, name: string): string {
   const what = name ? `“${name}”` : 'something';
   const target = event.targetName || event.target;
   const whom = target === 'everyone' ? 'everyone in the organisation' : target;
@@ -148,7 +148,8 @@ function toldOf(event: Pick<Happened, 'type' | 'target' | 'targetName'>, name: s
   }
 }
 
-function named(facts: readonly (ThingFacts | undefined)[]): string {
+/** Their names, each on a line; of more than some it says how many. */
+export function named(facts: readonly (Pick<ThingFacts, 'name'> | undefined)[]): string {
   const names = facts.flatMap((f) => f?.name ?? []);
   const first = names.slice(0, MOST_NAMED);
   return [...first, ...(names.length > first.length ? [`and ${names.length - first.length} more`] : [])].join(

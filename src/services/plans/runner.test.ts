@@ -97,6 +97,7 @@ function mortal(life: Life): Db {
             return result;
           }),
     snapshot: (work) => inner.snapshot(work),
+    after: (work) => inner.after(work),
     copyIn: (...args) => inner.copyIn(...args),
     copyOut: (select) => inner.copyOut(select),
   });

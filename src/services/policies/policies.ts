@@ -70,10 +70,10 @@ export class Policies {
   readonly marks: Marks;
   /** Called when what is judged is something else, and waited for. */
   onChange: () => Promise<void> = () => Promise.resolve();
-  /** Called with what rules that enforce hit newly, in the transaction that keeps it. */
+  /** Called with what rules hit newly, in the transaction that keeps it. */
   onHits: (
     tx: Db,
-    policy: string,
+    policy: { id: number; name: string; rules: readonly Rule[] },
     hits: readonly { id: number; rule: string; key: string }[],
     at: string,
   ) => Promise<void> = () => Promise.resolve();
@@ -503,11 +503,10 @@ export class Policies {
           storableJson(differing.found.map(({ told, rule, key, ...doc }) => ({ rule, key, told, doc }))),
         ],
       );
-      const enforced = new Set(kept.doc.rules.flatMap((r) => (r.mode === 'enforce' ? r.id : [])));
       await this.onHits(
         tx,
-        kept.name,
-        found.filter((f) => f.is_new && enforced.has(f.rule)),
+        { id, name: kept.name, rules: kept.doc.rules },
+        found.filter((f) => f.is_new),
         now.toISOString(),
       );
       const over = wrong.length

@@ -170,6 +170,7 @@ const OF_POLICIES = [
   '/api/orders/coaching',
   '/api/messages',
   '/api/messages/settings',
+  '/api/messages/alerts',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

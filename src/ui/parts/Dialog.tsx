@@ -6,6 +6,7 @@ import type { ReactNode } from 'react';
 const SIZES = {
   small: 'w-[min(560px,92vw)]',
   medium: 'w-[min(700px,94vw)]',
+  wide: 'w-[min(1000px,94vw)]',
   /** As large as the page lets it. */
   full: 'h-[92dvh] w-[min(1240px,97vw)]',
 } as const;

@@ -68,6 +68,7 @@ const DEEDS: Record<string, string> = {
   'message.failed': 'could not send a message',
   'message.retried': 'sent a message again',
   'messages.wished': 'changed how they are told',
+  'alerts.set': 'changed who is told of what',
   'signals.added': 'began to look for signals',
   'signals.changed': 'changed what signals are looked for',
   'signals.removed': 'stopped looking for signals',

@@ -23,6 +23,7 @@ import { plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
+import { WhoIsTold } from './WhoIsTold.tsx';
 
 const STATES: Record<MessageState, readonly [words: string, icon: Parameters<typeof State>[0]['icon']]> = {
   waiting: ['waits', 'later'],
@@ -103,7 +104,7 @@ function View({ search }: { search: string }) {
   } as const;
   const { query, first, rows, more } = usePages('/api/messages', asked, 200);
   const { data: settings } = useQuery(ask('/api/messages/settings'));
-  const [dialog, setDialog] = useState<'mail' | 'own' | MessageRow>();
+  const [dialog, setDialog] = useState<'mail' | 'own' | 'told' | MessageRow>();
   const retry = useMutation({
     mutationFn: (ids: number[]) => send('PUT', '/api/messages', { ids }),
     onSuccess: () => {
@@ -136,6 +137,9 @@ function View({ search }: { search: string }) {
         <button className="btn btn-sm" onClick={() => setDialog('own')}>
           How I am told …
         </button>
+        <button className="btn btn-sm" onClick={() => setDialog('told')}>
+          Who is told …
+        </button>
         {steward && (
           <button className="btn btn-sm" onClick={() => setDialog('mail')}>
             Mail settings …
@@ -152,7 +156,7 @@ function View({ search }: { search: string }) {
       {first?.total === 0 ? (
         <p className="border-t border-base-300 py-3 text-quiet">
           {asked.state === 'all' && !asked.text
-            ? 'Nothing was sent yet. Standing orders tell and ask people.'
+            ? 'Nothing was sent yet. Standing orders tell and ask people, and so do rules under Who is told.'
             : 'No message is like that.'}
         </p>
       ) : (
@@ -167,6 +171,7 @@ function View({ search }: { search: string }) {
         />
       )}
       {dialog === 'mail' && settings && <MailDialog settings={settings} close={() => setDialog(undefined)} />}
+      {dialog === 'told' && <WhoIsTold close={() => setDialog(undefined)} />}
       {dialog === 'own' && settings && <OwnDialog settings={settings} close={() => setDialog(undefined)} />}
       {typeof dialog === 'object' && (
         <Dialog title={dialog.subject} size="medium" close={() => setDialog(undefined)}>

@@ -35,6 +35,7 @@ const KINDS: Record<string, (w: Waits) => { words: string; href?: string }> = {
     words: `Look whom the standing order “${w.name}” is about`,
     href: `/guard/orders?order=${w.subject}`,
   }),
+  alerts: () => ({ words: 'Work out who is told', href: '/record/messages' }),
   messages: () => ({ words: 'Send messages that are due', href: '/record/messages' }),
   'tidy-events': () => ({ words: 'Drop events that are older than is kept', href: '/guard/events' }),
 };

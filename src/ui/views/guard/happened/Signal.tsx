@@ -8,7 +8,7 @@ import { ask, send, withQuery } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { dayOf, readerZone } from '../../../parts/dates.ts';
-import { count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
+import { Beam, count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
 import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
@@ -70,6 +70,12 @@ export function Signal({ id, params, set, narrow }: ViewProps & { id: number }) 
           {t.targets.join(', ')}
         </span>
       ),
+    },
+    {
+      key: 'reach',
+      name: 'Reach now, and without this',
+      width: '200px',
+      cell: (t) => t.reach && <Reach {...t.reach} />,
     },
     ...(narrow
       ? []
@@ -159,6 +165,17 @@ export function Signal({ id, params, set, narrow }: ViewProps & { id: number }) 
       )}
       {actor?.actorKey && <History key={actor.actorKey} actor={actor} from={signal.from} to={signal.to} />}
     </section>
+  );
+}
+
+/** How far it can be reached now; and without what was shared, where that is less. */
+function Reach({ now, without }: NonNullable<SignalThing['reach']>) {
+  const same = now.now === without.now && now.could === without.could;
+  return (
+    <span className="inline-flex items-center gap-2">
+      <Beam {...now} words={false} />
+      {same ? <span className="text-quiet">the same</span> : <Beam {...without} words={false} />}
+    </span>
   );
 }
 

@@ -9,7 +9,6 @@ import {
   type ResponseName,
   type RuleResponse,
 } from '../../../../core/guard/responses.ts';
-import type { MessageTo } from '../../../../core/guard/schema.ts';
 import { fieldsFor, MESSAGE_FIELDS } from '../../../../core/orders/fields.ts';
 import {
   ABOUTS,
@@ -19,10 +18,11 @@ import {
   type Step,
   type StepName,
 } from '../../../../core/orders/schema.ts';
-import { ABOUT_WORDS, spanWords, stepWords, toWords } from '../../../../core/orders/words.ts';
+import { ABOUT_WORDS, spanWords, stepWords } from '../../../../core/orders/words.ts';
 import ConditionEditor from '../../../parts/ConditionRows.tsx';
 import { Editor } from '../../../parts/Editor.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
+import { Recipients } from '../../../parts/Recipients.tsx';
 import { Params } from '../policies/RuleFields.tsx';
 
 const NEW: Record<StepName, { words: string; about: string; step: Step }> = {
@@ -463,15 +463,6 @@ function BranchFields({
   );
 }
 
-const PLAIN: readonly [name: string, to: MessageTo][] = [
-  ['actor', { actor: true }],
-  ['target', { target: true }],
-  ['owner', { owner: true }],
-  ['manager', { manager: true }],
-  ['sponsor', { sponsor: true }],
-  ['stewards', { stewards: true }],
-];
-
 function MessageFields({
   order,
   step,
@@ -485,7 +476,6 @@ function MessageFields({
   channels: Props['channels'];
   put: (step: Step) => void;
 }) {
-  const [named, setNamed] = useState('');
   const fields = fieldsFor(order, step, before);
   const offers = (typed: string) => {
     const open = /\{\{\s*([\w.]*)$/.exec(typed);
@@ -499,59 +489,14 @@ function MessageFields({
         about: MESSAGE_FIELDS[f],
       }));
   };
-  const add = (to: MessageTo): void => put({ ...step, to: [...step.to, to] });
   return (
     <>
       <div className="flex flex-wrap items-center gap-2">
         <span>{step.do === 'ask' ? 'Ask' : 'Tell'}</span>
-        {step.to.map((to, n) => (
-          <span key={n} className="badge badge-sm gap-1">
-            {toWords(to)}
-            <button
-              type="button"
-              aria-label={`Not ${toWords(to)}`}
-              disabled={step.to.length === 1}
-              onClick={() => put({ ...step, to: step.to.filter((_, k) => k !== n) })}
-            >
-              ×
-            </button>
-          </span>
-        ))}
-        <Picker
-          label="Add somebody"
-          look="btn btn-xs"
-          button="and …"
-          groups={[
-            { choices: PLAIN.map(([value, to]) => ({ value, name: toWords(to) })) },
-            ...(step.do === 'tell'
-              ? [
-                  {
-                    heading: 'Channels',
-                    choices: channels.map((c) => ({ value: `channel ${c.id}`, name: c.name })),
-                  },
-                ]
-              : []),
-          ]}
-          choose={(v) =>
-            add(
-              v.startsWith('channel ')
-                ? { channel: v.slice('channel '.length) }
-                : PLAIN.find(([k]) => k === v)![1],
-            )
-          }
-        />
-        <input
-          className="input input-xs w-48"
-          aria-label="An address, or the name of a group"
-          placeholder="address, or group"
-          value={named}
-          onChange={(e) => setNamed(e.target.value)}
-          onKeyDown={(e) => {
-            if (e.key !== 'Enter' || !named.trim()) return;
-            e.preventDefault();
-            add(named.includes('@') ? { address: named.trim() } : { group: named.trim() });
-            setNamed('');
-          }}
+        <Recipients
+          to={step.to}
+          channels={step.do === 'tell' ? channels : []}
+          change={(to) => put({ ...step, to })}
         />
       </div>
       <Editor
