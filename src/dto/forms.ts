@@ -102,7 +102,8 @@ export const scheduleForm = z.object({
 });
 
 /** For how many days surveys are kept; null for all of them. */
-export const retentionForm = z.object({ surveyDays: whole(1, 36_500).nullable() });
+const keptDays = whole(1, 36_500).nullable();
+export const retentionForm = z.object({ surveyDays: keptDays, runDays: keptDays });
 
 export const packForm = z.object({
   name: text(100).trim().min(1, 'needs a name'),

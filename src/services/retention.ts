@@ -1,4 +1,4 @@
-/** How long surveys are kept. What is dropped is said on the ledger; points over time stay. */
+/** How long surveys, and runs with their messages, are kept. What is dropped is said on the ledger; points over time stay. */
 import type { Db } from '../store/db.ts';
 import { readSetting, writeSetting } from '../store/settings.ts';
 import type { Ledger } from './ledger.ts';
@@ -10,7 +10,10 @@ const ALWAYS = 2;
 export interface RetentionSettings {
   /** Surveys older than so many days are dropped; null to keep all. */
   surveyDays: number | null;
+  /** Runs of standing orders that were over before, with their questions, and messages made before; null to keep all. */
+  runDays: number | null;
 }
+const DAY = 86_400_000;
 
 export class Retention {
   constructor(
@@ -21,7 +24,11 @@ export class Retention {
   ) {}
 
   async state(): Promise<RetentionSettings> {
-    return (await readSetting<RetentionSettings>(this.db, SETTING)) ?? { surveyDays: null };
+    return {
+      surveyDays: null,
+      runDays: null,
+      ...(await readSetting<Partial<RetentionSettings>>(this.db, SETTING)),
+    };
   }
 
   /** Sets it, and drops what is older at once. */
@@ -37,12 +44,42 @@ export class Retention {
     return this.drop();
   }
 
-  /** Drops what is older than is wanted: surveys with every version of a row that only they saw. */
+  /** Drops what is older than is wanted: surveys with every version of a row that only they saw; runs, and messages. */
   async drop(): Promise<{ dropped: number }> {
-    const { surveyDays } = await this.state();
-    if (surveyDays === null) return { dropped: 0 };
-    const since = new Date(this.clock().getTime() - surveyDays * 86_400_000);
-    const dropped = await this.db.transaction(async (tx) => {
+    const { surveyDays, runDays } = await this.state();
+    if (runDays !== null) await this.dropRuns(runDays);
+    return { dropped: surveyDays === null ? 0 : await this.dropSurveys(surveyDays) };
+  }
+
+  private async dropRuns(days: number): Promise<void> {
+    const since = new Date(this.clock().getTime() - days * DAY);
+    await this.db.transaction(async (tx) => {
+      const runs = (
+        await tx.query<{ id: number }>('select id from order_run where ended_at < $1', [since])
+      ).map((r) => r.id);
+      await tx.query('update sharing_suspended set run = null where run = any($1)', [runs]);
+      await tx.query('delete from question where run = any($1)', [runs]);
+      await tx.query('delete from order_run where id = any($1)', [runs]);
+      const messages = await tx.query(
+        "delete from message where made_at < $1 and state in ('sent', 'failed', 'dropped') returning id",
+        [since],
+      );
+      if (!runs.length && !messages.length) return;
+      await this.ledger.add(
+        {
+          who: 'system',
+          what: 'runs.dropped',
+          subject: 'runs and messages',
+          after: { runs: runs.length, messages: messages.length, keptFor: days },
+        },
+        tx,
+      );
+    });
+  }
+
+  private async dropSurveys(surveyDays: number): Promise<number> {
+    const since = new Date(this.clock().getTime() - surveyDays * DAY);
+    return this.db.transaction(async (tx) => {
       const [first] = await tx.query<{ id: number | null }>(
         `select least(
            (select min(id) from survey where state = 'done' and taken_at >= $1),
@@ -71,6 +108,5 @@ export class Retention {
       await this.engine.ask.forget(first.id);
       return gone.length;
     });
-    return { dropped };
   }
 }

@@ -433,7 +433,7 @@ describe('an account that is held to a part', () => {
         [404, { act: 'schedule', at: '2030-01-01T00:00:00Z' }],
         [404, { act: 'decide', approved: true, survey: 1 }],
       ],
-      'PUT /api/retention': [[403, { surveyDays: 30 }]],
+      'PUT /api/retention': [[403, { surveyDays: 30, runDays: null }]],
       'POST /api/sources': [
         [403, { id: 'x', kind: 'drives', name: 'x', url: 'https://x.example', token: 'x' }],
       ],

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { GrantRow, ItemRow, LinkRow, SpaceRow } from '../../src/core/model.ts';
 import { ORDER_STARTERS } from '../../src/core/orders/starters.ts';
 import type { Order, Step } from '../../src/core/orders/schema.ts';
+import type { SignalPage } from '../../src/dto/events.ts';
 import type { MessagesPage } from '../../src/dto/messages.ts';
 import type { Coaching, Foreseen, QuestionPage, RunPage, RunsPage } from '../../src/dto/orders.ts';
 import { Scene, until } from './harness.ts';
@@ -164,6 +165,57 @@ describe('a link for anyone', () => {
   });
 });
 
+describe('a reason that is enough', () => {
+  it('is accepted by the order itself: until its day none begins about the same, and another reason is no exception', async () => {
+    const steps: Step[] = [
+      {
+        do: 'ask',
+        to: [{ owner: true }],
+        subject: 'A reason for {{ thing.name }}?',
+        text: '{{ answer.link }}',
+        answers: ['reason', 'undo'],
+        within: 'P3D',
+      },
+      {
+        do: 'branch',
+        on: { reason: ['It was agreed with a customer or partner'] },
+        then: [{ do: 'accept', for: 'P90D' }],
+        else: [],
+      },
+    ];
+    const { id } = await make(order('Enough', { event: ['grant.made'] }, steps, { if: 'outside' }));
+    const answered = async (nth: number, reason: string): Promise<RunPage> => {
+      await share({ to: OUT });
+      const letter = await until('the question', async () => {
+        const found = (await scene.letters(owner.address)).filter((l) => l.subject.startsWith('A reason'));
+        return found[nth];
+      });
+      const link = /\/answer#(\S+)/.exec(letter.text)![1]!;
+      await scene.raw('PUT', '/api/answers/link', { body: { link, what: 'reason', reason, words: 'see 7' } });
+      return until('the run to end', async () => {
+        const { rows } = await runs(`show=over&order=${id}`);
+        return rows.length > nth && run(rows[0]!.id);
+      });
+    };
+    expect((await answered(0, 'I will take it back soon')).excepted).toBeNull();
+    const second = await answered(1, 'It was agreed with a customer or partner');
+    const day = new Date(Date.now() + 90 * 86_400_000).toISOString().slice(0, 10);
+    expect([second.state, second.excepted]).toEqual(['done', day]);
+    expect(second.did.at(-1)!.words).toBe(
+      `Accepted until ${day}: It was agreed with a customer or partner: see 7.`,
+    );
+    await share({ to: OUT });
+    const other = await make(
+      order('After it', { event: ['grant.made'] }, [{ do: 'stop' }], { if: 'outside' }),
+    );
+    await share({ to: OUT });
+    await ended(other.id);
+    expect((await runs(`order=${id}&show=all`)).total).toBe(2);
+    await remove(other.id);
+    await remove(id);
+  });
+});
+
 describe('four weeks later', () => {
   it('a share is looked at again, withdrawn where it still is, and left alone where it is not', async () => {
     const steps: Step[] = [
@@ -295,7 +347,7 @@ describe('what can go wrong', () => {
     for (const part of [
       'steps[0].subject: There is no field thing.colour',
       'steps[0].text',
-      'steps[1].on.answer: Nobody was asked',
+      'steps[1].on: Nobody was asked',
       'steps[2].if',
     ])
       expect(detail).toContain(part);
@@ -383,7 +435,7 @@ describe('who is told by itself', () => {
       severity: 'high',
       window: { by: 'actor', distinct: 'item', count: 1, within: 'PT1H', if: 'type == "link.made"' },
     });
-    await share({ audience: 'anyone' });
+    const link = await share({ audience: 'anyone' });
     const [letter] = await until('the mail', async () => {
       const all = await scene.letters('lead@tarntide.example');
       return all.length > 0 && all;
@@ -395,6 +447,17 @@ describe('who is told by itself', () => {
     for (const nobody of ['other@tarntide.example', 'grave@tarntide.example', 'all@evil.test'])
       expect(await scene.letters(nobody)).toEqual([]);
     await alerts();
+    // how far the file can be reached now, and how far without the link
+    await scene.survey('incremental');
+    const signal = /signal=(\d+)/.exec(letter!.text)![1]!;
+    const { things } = await scene.api<SignalPage>('GET', `/api/signals/${signal}`);
+    expect(things[0]!.reach!.now.could).toBe('public');
+    expect(things[0]!.reach!.without.could).not.toBe('public');
+    await scene.removeTruth('links', link);
+    await scene.survey('incremental');
+    const after = (await scene.api<SignalPage>('GET', `/api/signals/${signal}`)).things[0]!.reach!;
+    expect(after.now).toEqual(things[0]!.reach!.without);
+    expect(after.without).toEqual(after.now);
     const { patterns } = await scene.api<{ patterns: { id: number; name: string }[] }>(
       'GET',
       '/api/signals/patterns',

@@ -13,6 +13,7 @@ const leaf = fc.constantFrom<Step>(
   { do: 'wait', for: 'P1D' },
   { do: 'look', still: true },
   { do: 'suspend-sharing', about: 'actor' },
+  { do: 'accept', for: 'P90D' },
   { do: 'stop' },
 );
 const steps = fc.letrec<{ list: Step[]; step: Step }>((tie) => ({
@@ -37,7 +38,7 @@ function plainly(
 ): { did: Step[]; stopped: boolean } {
   for (const step of list) {
     did.push(step);
-    if (step.do === 'stop') return { did, stopped: true };
+    if (step.do === 'stop' || step.do === 'accept') return { did, stopped: true };
     if (step.do !== 'branch') continue;
     const { stopped } = plainly(ways.next().value ? step.then : step.else, ways, did);
     if (stopped) return { did, stopped };
@@ -160,7 +161,7 @@ describe('an order', () => {
     [
       'an answer that nobody was asked for',
       order({ steps: [{ do: 'branch', on: { answer: ['keep'] }, then: [] }] }),
-      'steps[0].on.answer',
+      'steps[0].on',
     ],
     ['all subjects at once', order({ when: { subject: 'identity', rhythm: 'FREQ=DAILY' } }), 'if'],
     [

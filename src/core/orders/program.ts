@@ -41,14 +41,17 @@ export function programOf(steps: readonly Step[]): Instruction[] {
           one[key] = program.length;
           open.push(...(side.length ? lay(side, depth + 1) : [{ at: one, key }]));
         }
-      else if (step.do !== 'stop') open.push({ at: one, key: 'next' });
+      else if (!ends(step)) open.push({ at: one, key: 'next' });
     }
     return open;
   };
   lead(lay(steps, 0));
-  for (const one of program) if (one.step.do === 'stop') one.next = program.length;
+  for (const one of program) if (ends(one.step)) one.next = program.length;
   return program;
 }
+
+/** Whether a run ends with a step. */
+const ends = (step: Step): boolean => step.do === 'stop' || step.do === 'accept';
 
 const DAY = 86_400_000;
 

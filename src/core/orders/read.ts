@@ -64,8 +64,8 @@ export function readOrder(
         if (did) ask(`${at}.on.event`, step.on.event, 'events');
         else wrong.push({ at: `${at}.on.event`, why: 'This order begins with no event.' });
       }
-      if ('answer' in step.on && !before.some((s) => s.do === 'ask'))
-        wrong.push({ at: `${at}.on.answer`, why: 'Nobody was asked before.' });
+      if (('answer' in step.on || 'reason' in step.on) && !before.some((s) => s.do === 'ask'))
+        wrong.push({ at: `${at}.on`, why: 'Nobody was asked before.' });
     }
     if (step.do === 'change') {
       const why = wrongChange(order, step);

@@ -58,9 +58,14 @@ export type Step =
       remind?: string | undefined;
     }
   | { do: 'branch'; on: BranchOn; then: Step[]; else: Step[] }
+  | { do: 'accept'; for: string }
   | { do: 'stop' };
 export type BranchOn =
-  { answer: (AnswerName | 'none')[] } | { still: true } | { if: string } | { event: string };
+  | { answer: (AnswerName | 'none')[] }
+  | { reason: string[] }
+  | { still: true }
+  | { if: string }
+  | { event: string };
 export type StepName = Step['do'];
 
 /** How deep branches may lie in each other, and how many steps there may be in all. */
@@ -95,6 +100,7 @@ const stepSchema: z.ZodType<Step, Step> = z.lazy(() =>
       do: z.literal('branch'),
       on: z.union([
         z.strictObject({ answer: z.array(z.enum([...ANSWER_NAMES, 'none'])).min(1) }),
+        z.strictObject({ reason: z.array(words.max(200)).min(1).max(30) }),
         z.strictObject({ still: z.literal(true) }),
         z.strictObject({ if: condition }),
         z.strictObject({ event: condition }),
@@ -102,6 +108,7 @@ const stepSchema: z.ZodType<Step, Step> = z.lazy(() =>
       then: z.array(stepSchema).max(MOST_STEPS),
       else: z.array(stepSchema).max(MOST_STEPS).default([]),
     }),
+    z.strictObject({ do: z.literal('accept'), for: duration }),
     z.strictObject({ do: z.literal('stop') }),
   ]),
 ) as z.ZodType<Step, Step>;

@@ -67,6 +67,7 @@ export function onWords(on: BranchOn): string {
     return on.answer.length === 1 && on.answer[0] === 'none'
       ? 'nobody has answered'
       : `the answer is ${either(on.answer.map((a) => (a === 'none' ? 'none' : `“${lower(ANSWERS[a])}”`)))}`;
+  if ('reason' in on) return `the reason given is ${either(on.reason.map((r) => `“${r}”`))}`;
   if ('still' in on) return 'it is still so';
   return 'if' in on ? `of what it is about, as it is now: ${on.if}` : `of what happened: ${on.event}`;
 }
@@ -92,6 +93,8 @@ export function stepWords(step: Step): string {
       return `Ask ${either(step.to.map(toWords), 'and')}, and wait for an answer ${spanWords(step.within)} at most: ${step.subject}`;
     case 'branch':
       return `If ${onWords(step.on)}`;
+    case 'accept':
+      return `Accept it for ${spanWords(step.for)}: the run ends, and until then none begins about the same`;
     case 'stop':
       return 'Stop';
   }

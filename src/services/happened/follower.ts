@@ -7,6 +7,8 @@ import { log } from '../log.ts';
 import { EVENT_COLUMNS, type KeptEvent } from './log.ts';
 
 const AT_ONCE = 2000;
+/** After an error it is tried again, in milliseconds. */
+const AGAIN = 30_000;
 
 export class Follower {
   private turn: Promise<void> = Promise.resolve();
@@ -23,7 +25,7 @@ export class Follower {
 
   /** Takes what is new. Resolves when that is done; what comes meanwhile is taken after it. */
   look(): Promise<void> {
-    if (this.again) return this.turn;
+    if (this.again || this.closed) return this.turn;
     this.again = true;
     return this.between(async () => {
       this.again = false;
@@ -31,6 +33,8 @@ export class Follower {
         for (let more = true; more && !this.closed;) more = await this.part();
       } catch (e) {
         this.failed();
+        // what comes next may come late, or never
+        if (!this.closed) setTimeout(() => void this.look(), AGAIN).unref();
         log.error({ err: e, follower: this.name }, 'what happened could not be followed');
       }
     });

@@ -145,7 +145,7 @@ export class Alerts {
       !Object.hasOwn(OWN_ACCOUNT, what)
     )
       return;
-    const name = String((after as { name?: unknown } | undefined)?.name ?? '');
+    const { name } = { name: '', ...(after as object | undefined) };
     await this.put(tx, `deed:${seq}`, { kind: 'deed', deed: { who, what, subject }, name });
   }
 
@@ -334,7 +334,7 @@ export class Alerts {
       if (!each.length) continue;
       const taking = await takingMessages(this.parts);
       const theirs = (await engine.ask.recipientsOfEach(undefined, about.things, each, taking)) ?? [];
-      for (const [n, of] of theirs.entries()) for (const t of of) put(t, gathered, about.things[n]!);
+      for (const [n, of] of theirs.entries()) for (const t of of) put(t, gathered, about.things[n]);
     }
     return [...found.values()];
   }

@@ -30,12 +30,14 @@ import { Begin } from './begin.ts';
 import type { OrderParts } from './parts.ts';
 import { Questions } from './questions.ts';
 import {
+  accepted,
   answered,
   CURRENT_ORDERS,
   dayOf,
   did,
   docOf,
   emptyDoc,
+  hasReason,
   mustCome,
   orderOf,
   RUN,
@@ -394,28 +396,8 @@ export class Orders {
     mustCome(until, clock());
     await db.transaction(async (tx) => {
       const run = await runOf(tx, id);
-      await tx.query(
-        'insert into order_exception (standing_order, about, name, until, reason, made_at, made_by) values ($1, $2, $3, $4, $5, $6, $7)',
-        [
-          run.standing_order,
-          run.about,
-          run.doc.event?.name || run.doc.things[0] || '',
-          until,
-          reason,
-          clock(),
-          by,
-        ],
-      );
+      await accepted(tx, ledger, run, { until, reason, by }, clock());
       if (!run.ended_at) await this.cancelIn(tx, run, `Accepted by ${by} until ${until}: ${reason}`);
-      await ledger.add(
-        {
-          who: by,
-          what: 'order.excepted',
-          subject: `order ${run.standing_order}`,
-          after: { about: run.about, until, reason },
-        },
-        tx,
-      );
     });
     this.parts.events.emit({ type: 'policies' });
   }
@@ -551,6 +533,7 @@ export class Orders {
         const { on } = step;
         let so: boolean;
         if ('answer' in on) so = on.answer.includes(answered(run));
+        else if ('reason' in on) so = hasReason(run, on.reason);
         else if ('event' in on)
           so =
             doc.event !== null &&
@@ -567,7 +550,7 @@ export class Orders {
         if (!assume.still) break;
       } else if (step.do === 'change' || step.do === 'suspend-sharing')
         run = { ...run, changed: `Done: ${lower(line.words)}.` };
-      else if (step.do === 'stop') break;
+      else if (step.do === 'stop' || step.do === 'accept') break;
     }
     const missing: string[] = [];
     for (const { step } of withBefore(order.steps))

@@ -7,6 +7,7 @@ import type { GivenAnswer, RunRow, RunState } from '../../dto/orders.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { AppError } from '../errors.ts';
+import type { Ledger } from '../ledger.ts';
 import { eventOf, type KeptEvent } from '../happened/log.ts';
 
 /** The job that goes on with runs. */
@@ -82,6 +83,10 @@ export function docOf(kept: KeptEvent, signal: number | null = null): Partial<Ru
 export const answered = ({ answer }: Pick<RunDoc, 'answer'>): AnswerName | 'none' =>
   answer === null || answer === 'none' ? 'none' : answer.what;
 
+/** Whether one of some reasons was given. */
+export const hasReason = ({ answer }: Pick<RunDoc, 'answer'>, reasons: readonly string[]): boolean =>
+  answer !== null && answer !== 'none' && reasons.includes(answer.reason);
+
 /** A day, as it is compared with days that people choose. */
 export const dayOf = (at: Date): string => at.toISOString().slice(0, 10);
 /** Refuses a day that is over. */
@@ -116,6 +121,29 @@ export async function runOf(db: Db, id: number): Promise<RunWithOrder> {
   const [run] = await db.query<RunWithOrder>(`${RUN} where r.id = $1`, [id]);
   if (!run) throw new AppError('no-run', 404, 'There is no such run.');
   return run;
+}
+
+/** Accepts what a run is about until a day: until then none of its order begins about the same. */
+export async function accepted(
+  tx: Db,
+  ledger: Pick<Ledger, 'add'>,
+  run: Run,
+  { until, reason, by }: { until: string; reason: string; by: string },
+  now: Date,
+): Promise<void> {
+  await tx.query(
+    'insert into order_exception (standing_order, about, name, until, reason, made_at, made_by) values ($1, $2, $3, $4, $5, $6, $7)',
+    [run.standing_order, run.about, run.doc.event?.name || run.doc.things[0] || '', until, reason, now, by],
+  );
+  await ledger.add(
+    {
+      who: by,
+      what: 'order.excepted',
+      subject: `order ${run.standing_order}`,
+      after: { about: run.about, until, reason },
+    },
+    tx,
+  );
 }
 
 /** Writes down what a step did. */

@@ -22,7 +22,19 @@ import { BY_ITSELF } from '../policies/rows.ts';
 import { calendarOf } from './calendar.ts';
 import type { OrderParts } from './parts.ts';
 import type { Questions } from './questions.ts';
-import { answered, did, GOING_ON, RUN, runOf, setRun, type RunDoc, type RunWithOrder } from './rows.ts';
+import {
+  accepted,
+  answered,
+  dayOf,
+  did,
+  GOING_ON,
+  hasReason,
+  RUN,
+  runOf,
+  setRun,
+  type RunDoc,
+  type RunWithOrder,
+} from './rows.ts';
 import { said, subjectOf, timesOf, toldBy, type Saying, type Subject } from './texts.ts';
 
 const AT_ONCE = 100;
@@ -215,10 +227,28 @@ export class Runs {
         return this.change(run, one, step);
       case 'suspend-sharing':
         return this.suspend(run, one, step);
+      case 'accept':
+        return this.accept(run, step);
       case 'stop':
         await this.end(run, 'done', 'It stops here, as the order says.');
         return 'later';
     }
+  }
+
+  private async accept(run: RunWithOrder, step: Extract<Step, { do: 'accept' }>): Promise<Went> {
+    const { db, clock, ledger } = this.parts;
+    const { zone } = await readSchedule(db);
+    const now = clock();
+    const until = dayOf(laterBy(now, step.for, zone));
+    const { answer } = run.doc;
+    const given = answer && answer !== 'none' ? answer : undefined;
+    const reason = [given?.reason, given?.words].filter(Boolean).join(': ') || 'As the order says';
+    await db.transaction(async (tx) => {
+      if (!(await setRun(tx, run, { state: 'done' }, now))) return;
+      await did(tx, run.id, run.at, now, 'accepted', `Accepted until ${until}: ${reason}.`);
+      await accepted(tx, ledger, run, { until, reason, by: BY_ITSELF }, now);
+    });
+    return 'later';
   }
 
   private async wait(
@@ -285,6 +315,8 @@ export class Runs {
     let yes: boolean;
     if ('answer' in on) {
       yes = on.answer.includes(answered(run.doc));
+    } else if ('reason' in on) {
+      yes = hasReason(run.doc, on.reason);
     } else if ('event' in on) {
       const test = compileFilter(on.event, 'events', eventGetters, this.parts.clock().getTime(), USUAL_STEPS);
       yes = run.doc.event !== null && test(run.doc.event);

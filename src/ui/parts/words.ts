@@ -75,6 +75,7 @@ const DEEDS: Record<string, string> = {
   'signal.settled': 'looked at a signal',
   'schedule.set': 'changed when surveys are made',
   'retention.set': 'changed how long surveys are kept',
+  'runs.dropped': 'dropped old runs and messages',
   'surveys.dropped': 'dropped old surveys',
   'backup.made': 'made a backup',
   'key.rotated': 'changed the key',

@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import type { z } from 'zod';
 import { KINDS, ROW_KINDS } from '../../../core/row-kinds.ts';
 import type { Account } from '../../../dto/accounts.ts';
 import type { JobStep } from '../../../dto/jobs.ts';
@@ -37,39 +38,43 @@ function RetentionButton() {
         Retention
       </button>
       {open && (
-        <Dialog title="How long surveys are kept" close={close}>
+        <Dialog title="How long things are kept" close={close}>
           {error && <Trouble error={error} />}
-          {data && <RetentionForm days={data.surveyDays} close={close} />}
+          {data && <RetentionForm kept={data} close={close} />}
         </Dialog>
       )}
     </>
   );
 }
 
-function RetentionForm({ days, close }: { days: number | null; close: () => void }) {
+function RetentionForm({ kept, close }: { kept: z.input<typeof retentionForm>; close: () => void }) {
   const refresh = useRefresh();
   const say = useSay();
-  const form = useSchemaForm(retentionForm, { surveyDays: days }, async (values) => {
+  const form = useSchemaForm(retentionForm, kept, async (values) => {
     const { dropped } = await send('PUT', '/api/retention', values);
     refresh();
     say(dropped ? `${plural(dropped, 'survey')} dropped.` : 'Saved.');
     close();
   });
+  const days = (name: 'surveyDays' | 'runDays', label: string) => (
+    <TextField
+      form={form}
+      name={name}
+      label={label}
+      className="input w-32"
+      type="number"
+      autoFocus={name === 'surveyDays'}
+      rules={{ setValueAs: (v: string | null) => (v ? Number(v) : null) }}
+    />
+  );
   return (
     <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-      <TextField
-        form={form}
-        name="surveyDays"
-        label="Days; leave empty to keep all surveys"
-        className="input w-32"
-        type="number"
-        autoFocus
-        rules={{ setValueAs: (v: string | null) => (v ? Number(v) : null) }}
-      />
+      {days('surveyDays', 'Surveys, in days; leave empty to keep all')}
       <p className="text-quiet">
         What a dropped survey alone saw is gone: it cannot be asked about or compared with any more. The
         newest two are always kept, and so are points over time, findings, plans and the ledger.
       </p>
+      {days('runDays', 'Runs of orders that are over, and messages, in days; leave empty to keep all')}
       <FormTrouble form={form} />
       <DialogEnd close={close}>
         <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>

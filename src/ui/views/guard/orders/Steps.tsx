@@ -1,4 +1,5 @@
 /** Steps being written: each a sentence that opens to be changed. */
+import { useQuery } from '@tanstack/react-query';
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { SUBJECTS } from '../../../../core/guard/kinds.ts';
@@ -14,11 +15,15 @@ import {
   ABOUTS,
   ANSWERS,
   ANSWER_NAMES,
+  ofEvents,
+  subjectsAbout,
+  thingSubject,
   type Order,
   type Step,
   type StepName,
 } from '../../../../core/orders/schema.ts';
 import { ABOUT_WORDS, spanWords, stepWords } from '../../../../core/orders/words.ts';
+import { ask } from '../../../frame/api.ts';
 import ConditionEditor from '../../../parts/ConditionRows.tsx';
 import { Editor } from '../../../parts/Editor.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
@@ -59,6 +64,11 @@ const NEW: Record<StepName, { words: string; about: string; step: Step }> = {
     words: 'If …',
     about: 'go on differently, by an answer or by what is so',
     step: { do: 'branch', on: { answer: ['none'] }, then: [], else: [] },
+  },
+  accept: {
+    words: 'Accept it for a time',
+    about: 'the run ends, and until then none begins about the same',
+    step: { do: 'accept', for: 'P90D' },
   },
   'suspend-sharing': {
     words: 'Suspend sharing',
@@ -223,7 +233,7 @@ function StepFields({
   channels,
   put,
 }: Props & { step: Step; put: (step: Step) => void }) {
-  const table = SUBJECTS['subject' in order.when ? order.when.subject : 'item'].fields;
+  const table = SUBJECTS[thingSubject(order.when)].fields;
   switch (step.do) {
     case 'wait':
       return (
@@ -321,6 +331,8 @@ function StepFields({
       return <MessageFields order={order} step={step} before={before} channels={channels} put={put} />;
     case 'branch':
       return <BranchFields order={order} step={step} put={put} />;
+    case 'accept':
+      return <Duration label="For how long" value={step.for} change={(d) => put({ do: 'accept', for: d })} />;
     case 'stop':
       return <p className="text-quiet">The run ends here.</p>;
   }
@@ -335,15 +347,7 @@ function ChangeFields({
   step: Extract<Step, { do: 'change' }>;
   put: (step: Step) => void;
 }) {
-  const ofEvents = 'event' in order.when || 'signal' in order.when;
-  const subjects =
-    step.about === 'thing'
-      ? 'subject' in order.when
-        ? [order.when.subject]
-        : (['item', 'space'] as const)
-      : step.about === 'share'
-        ? (['grant', 'link'] as const)
-        : (['identity'] as const);
+  const subjects = subjectsAbout(order.when, step.about);
   const possible = RESPONSE_NAMES.filter(
     (r) => r !== 'ask' && r !== 'finding' && subjects.some((s) => possibleAt(r, s, 'atRest')),
   );
@@ -356,7 +360,7 @@ function ChangeFields({
           value={step.about}
           onChange={(e) => put({ ...step, about: e.target.value as typeof step.about })}
         >
-          {(ofEvents ? ABOUTS : (['thing'] as const)).map((a) => (
+          {(ofEvents(order.when) ? ABOUTS : (['thing'] as const)).map((a) => (
             <option key={a} value={a}>
               {ABOUT_WORDS[a]}
             </option>
@@ -400,8 +404,9 @@ function BranchFields({
   put: (step: Step) => void;
 }) {
   const { on } = step;
-  const kind = Object.keys(on)[0] as 'answer' | 'still' | 'if' | 'event';
-  const table = SUBJECTS['subject' in order.when ? order.when.subject : 'item'].fields;
+  const { data: reasons } = useQuery(ask('/api/orders/reasons'));
+  const kind = Object.keys(on)[0] as 'answer' | 'reason' | 'still' | 'if' | 'event';
+  const table = SUBJECTS[thingSubject(order.when)].fields;
   return (
     <>
       <select
@@ -411,6 +416,7 @@ function BranchFields({
         onChange={(e) => {
           const next = {
             answer: { answer: ['none' as const] },
+            reason: { reason: reasons?.slice(0, 1) ?? [] },
             still: { still: true as const },
             if: { if: 'true' },
             event: { event: 'outside' },
@@ -419,9 +425,10 @@ function BranchFields({
         }}
       >
         <option value="answer">on what was answered</option>
+        {reasons && reasons.length > 0 && <option value="reason">on the reason that was given</option>}
         <option value="still">on whether it is still so</option>
         <option value="if">on what it is about, as it is then</option>
-        {('event' in order.when || 'signal' in order.when) && <option value="event">on what happened</option>}
+        {ofEvents(order.when) && <option value="event">on what happened</option>}
       </select>
       {'answer' in on && (
         <div className="flex flex-wrap gap-x-4 gap-y-1">
@@ -437,6 +444,24 @@ function BranchFields({
                 }}
               />
               {a === 'none' ? 'Nobody has answered' : ANSWERS[a]}
+            </label>
+          ))}
+        </div>
+      )}
+      {'reason' in on && (
+        <div className="flex flex-wrap gap-x-4 gap-y-1">
+          {[...new Set([...(reasons ?? []), ...on.reason])].map((r) => (
+            <label key={r} className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={on.reason.includes(r)}
+                onChange={(e) => {
+                  const reason = e.target.checked ? [...on.reason, r] : on.reason.filter((x) => x !== r);
+                  if (reason.length) put({ ...step, on: { reason } });
+                }}
+              />
+              {r}
             </label>
           ))}
         </div>
