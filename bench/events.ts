@@ -2,6 +2,9 @@
  * Events through windows and standing orders as they come: twenty patterns and thirty orders over a million events, and one
  * pattern against SQL's window functions.
  */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { PGlite } from '@electric-sql/pglite';
 import type { Happened } from '../src/core/guard/events.ts';
 import { madeEvent } from '../tests/events.ts';
@@ -9,6 +12,8 @@ import { PATTERN_STARTERS, type Window } from '../src/core/guard/patterns.ts';
 import { Stream } from '../src/core/guard/stream.ts';
 import { ORDER_STARTERS } from '../src/core/orders/starters.ts';
 import { beginnings, matchingOf } from '../src/services/orders/begin.ts';
+import { openDb } from '../src/store/db.ts';
+import { ownOrders } from '../tests/own-orders.ts';
 import { ratio } from './ratios.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -143,4 +148,48 @@ export async function events(scale: number): Promise<void> {
     `one pattern over ${n.toLocaleString('en')}, as they come: ${own.toFixed(0)} ms; SQL window functions over all of them at once: ${theirs.toFixed(0)} ms; the same ${ours.toLocaleString('en')} events in signals`,
   );
   ratio('events: a pattern as events come, against SQL window functions', own, theirs);
+  await timers(Math.round(100_000 * scale));
+}
+
+/** What runs that wait cost whoever does not: a start, and one run that is due, with none and with many of them. */
+async function timers(waiting: number): Promise<void> {
+  const home = mkdtempSync(join(tmpdir(), 'gl-bench-'));
+  const db = await openDb(join(home, 'db'));
+  const now = new Date('2026-03-01T12:00:00Z');
+  const order = { ...ORDER_STARTERS[0]!, on: true, steps: [{ do: 'wait', for: 'P4W' }] };
+  const first = await ownOrders(db, () => now, []);
+  const { id } = await first.orders.put(order, 'bench');
+  await first.close();
+  const once = async (): Promise<[start: number, look: number]> => {
+    let began = performance.now();
+    const app = await ownOrders(db, () => now, []);
+    await app.look();
+    const start = performance.now() - began;
+    await db.query(
+      "insert into order_run (standing_order, version, cause, about, state, at, due, began_at, doc) values ($1, 1, $2, $2, 'ready', 0, $3, $3, '{}')",
+      [id, `once ${began}`, now],
+    );
+    await db.transaction((tx) => app.orders.runs.due(tx));
+    began = performance.now();
+    await app.look();
+    const look = performance.now() - began;
+    await app.close();
+    return [start, look];
+  };
+  await once();
+  const none = await once();
+  await db.query(
+    `insert into order_run (standing_order, version, cause, about, state, at, due, began_at, doc)
+     select $1, 1, 'many ' || n, 'many ' || n, 'waiting', 0, $2::timestamptz + n * interval '1 second', $2, '{}' from generate_series(1, $3::int) n`,
+    [id, now, waiting],
+  );
+  await db.query('analyze order_run');
+  const many = await once();
+  await db.close();
+  rmSync(home, { recursive: true });
+  const words = ([start, look]: readonly number[]): string =>
+    `a start in ${start!.toFixed(0)} ms, one that is due in ${look!.toFixed(0)} ms`;
+  say(`runs that wait: none, ${words(none)}; ${waiting.toLocaleString('en')}, ${words(many)}`);
+  ratio(`a start with ${waiting} runs that wait, against none`, many[0], none[0]);
+  ratio(`a run that is due beside ${waiting} that wait, against none`, many[1], none[1]);
 }

@@ -7,7 +7,7 @@ import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
 import { ask, send, withQuery } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
-import { Choose } from '../../parts/Choose.tsx';
+import { Choose, Find } from '../../parts/Choose.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { FarSideLink } from '../../parts/FarSide.tsx';
@@ -161,14 +161,7 @@ function View({ params, set, narrow }: ViewProps) {
           of={[['', 'All policies'], ...(policies ?? []).map((p) => [p.id, p.name] as const)]}
           choose={(policy) => set({ policy })}
         />
-        <input
-          type="search"
-          className="input input-sm w-36"
-          aria-label="Find in decisions"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
+        <Find of="decisions" text={asked.text} find={(text) => set({ text })} />
         {ways}
         <ExportMenu table="decisions" query={asked} />
       </div>

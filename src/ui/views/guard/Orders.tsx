@@ -10,7 +10,7 @@ import { ask, send } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
-import { Choose } from '../../parts/Choose.tsx';
+import { Choose, Find } from '../../parts/Choose.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
@@ -18,6 +18,7 @@ import { usePages } from '../../parts/pages.ts';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { Edit, EMPTY } from './orders/Edit.tsx';
+import { LetShare } from './orders/LetShare.tsx';
 import { One } from './orders/One.tsx';
 import { Run } from './orders/Run.tsx';
 import { RUN_COLUMNS } from './orders/columns.tsx';
@@ -233,12 +234,6 @@ function Suspended({
   list: readonly { id: number; name: string; reason: string; at: string; run: number | null }[];
   set: ViewProps['set'];
 }) {
-  const { steward } = useSigned();
-  const refresh = useRefresh();
-  const letShare = useMutation({
-    mutationFn: (id: number) => send('DELETE', '/api/orders/suspended', { id }),
-    onSuccess: refresh,
-  });
   return (
     <ul className="mb-2 border-l-2 border-error pl-3">
       {list.map((s) => (
@@ -251,18 +246,9 @@ function Suspended({
               Look at it
             </button>
           )}
-          {steward && (
-            <button
-              className="btn btn-xs"
-              disabled={letShare.isPending}
-              onClick={() => letShare.mutate(s.id)}
-            >
-              Let them share again
-            </button>
-          )}
+          <LetShare id={s.id} />
         </li>
       ))}
-      {letShare.error && <Trouble error={letShare.error} />}
     </ul>
   );
 }
@@ -325,14 +311,7 @@ function Runs({ params, set }: ViewProps) {
           of={[['', 'All orders'], ...(data?.orders ?? []).map((o) => [o.id, o.order.name] as const)]}
           choose={(of) => set({ of })}
         />
-        <input
-          type="search"
-          className="input input-sm w-32"
-          aria-label="Find in runs"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
+        <Find of="runs" text={asked.text} find={(text) => set({ text })} />
         <ExportMenu table="runs" query={asked} />
       </div>
       {[query.error, act.error].map(

@@ -8,7 +8,7 @@ import { ask, send } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
-import { Choose } from '../../parts/Choose.tsx';
+import { Choose, Find } from '../../parts/Choose.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Empty, plural, Trouble, When } from '../../parts/marks.tsx';
 import { usePages } from '../../parts/pages.ts';
@@ -158,14 +158,7 @@ function View({ params, set }: ViewProps) {
           ]}
           choose={(pattern) => set({ pattern })}
         />
-        <input
-          type="search"
-          className="input input-sm w-32"
-          aria-label="Find in signals"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
+        <Find of="signals" text={asked.text} find={(text) => set({ text })} />
         {ways}
         <ExportMenu table="signals" query={asked} />
       </div>

@@ -15,7 +15,7 @@ import { ask, send } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { useUrl } from '../../frame/url.ts';
-import { Choose } from '../../parts/Choose.tsx';
+import { Choose, Find } from '../../parts/Choose.tsx';
 import { Dialog, DialogEnd } from '../../parts/Dialog.tsx';
 import { ExportMenu } from '../../parts/ExportMenu.tsx';
 import { Field, FormTrouble, TextField, useSchemaForm } from '../../parts/form.tsx';
@@ -126,14 +126,7 @@ function View({ search }: { search: string }) {
           )}
           choose={(state) => set({ state })}
         />
-        <input
-          type="search"
-          className="input input-sm w-32"
-          aria-label="Find in messages"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
+        <Find of="messages" text={asked.text} find={(text) => set({ text })} />
         <button className="btn btn-sm" onClick={() => setDialog('own')}>
           How I am told …
         </button>

@@ -1,12 +1,13 @@
 /** One signal: whose it is, what it is about, what is usual, and what became of it. */
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
-import { ArrowLeft, ChevronLeft, ChevronRight } from 'lucide-react';
+import { ChevronLeft, ChevronRight } from 'lucide-react';
 import { lazy, Suspense, useEffect, useState } from 'react';
 import { EVENT_TYPES, type EventType } from '../../../../core/guard/events.ts';
 import type { SignalPage, SignalState, SignalThing } from '../../../../dto/events.ts';
 import { ask, send, withQuery } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
+import { Back } from '../../../parts/Choose.tsx';
 import { dayOf, readerZone } from '../../../parts/dates.ts';
 import { Beam, count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
@@ -91,13 +92,7 @@ export function Signal({ id, params, set, narrow }: ViewProps & { id: number }) 
   return (
     <section className="flex h-full flex-col overflow-auto px-5 pt-2.5" aria-label={first!.name}>
       <div className="flex items-center gap-3">
-        <button
-          className="btn btn-sm btn-ghost btn-square"
-          aria-label="All signals"
-          onClick={() => set({ signal: undefined, sel: undefined }, 'push')}
-        >
-          <ArrowLeft size={15} aria-hidden />
-        </button>
+        <Back to="All signals" go={() => set({ signal: undefined, sel: undefined }, 'push')} />
         <h1 className="min-w-0 truncate text-base font-bold">
           {first!.name}: {first!.keyName}
         </h1>

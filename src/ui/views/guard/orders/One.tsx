@@ -1,12 +1,12 @@
 /** One standing order: what it does in sentences, its runs, versions and exceptions. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
 import type { Order } from '../../../../core/orders/schema.ts';
 import { whenWords } from '../../../../core/orders/words.ts';
 import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
+import { Back } from '../../../parts/Choose.tsx';
 import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { usePages } from '../../../parts/pages.ts';
 import { Table } from '../../../parts/table/Table.tsx';
@@ -46,13 +46,7 @@ export function One({ id, set }: ViewProps & { id: number }) {
   return (
     <section className="flex h-full flex-col overflow-auto px-5 pt-2.5" aria-label={order.name}>
       <div className="flex items-center gap-3 pb-1">
-        <button
-          className="btn btn-sm btn-ghost btn-square"
-          aria-label="All orders"
-          onClick={() => set({ order: undefined }, 'push')}
-        >
-          <ArrowLeft size={15} aria-hidden />
-        </button>
+        <Back to="All orders" go={() => set({ order: undefined }, 'push')} />
         <h1 className="min-w-0 truncate text-base font-bold">{order.name}</h1>
         <Severity of={order.severity} />
         {!order.on && <span className="badge badge-sm">off</span>}

@@ -1,6 +1,5 @@
 /** One run of a standing order: what happened, what was done, what comes next. */
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
 import { ANSWERS } from '../../../../core/orders/schema.ts';
 import { sentence } from '../../../../core/orders/words.ts';
@@ -8,9 +7,11 @@ import { acceptForm } from '../../../../dto/forms.ts';
 import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
+import { Back } from '../../../parts/Choose.tsx';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { FormTrouble, TextField, useSchemaForm } from '../../../parts/form.tsx';
 import { plural, State, Trouble, Weight, When } from '../../../parts/marks.tsx';
+import { LetShare } from './LetShare.tsx';
 import { RUN_WORDS } from './states.ts';
 
 export function Run({ id, set }: ViewProps & { id: number }) {
@@ -22,10 +23,6 @@ export function Run({ id, set }: ViewProps & { id: number }) {
     mutationFn: (what: 'cancel' | 'go-on') => send('PUT', '/api/orders/runs', { ids: [id], act: what }),
     onSuccess: refresh,
   });
-  const letShare = useMutation({
-    mutationFn: (one: number) => send('DELETE', '/api/orders/suspended', { id: one }),
-    onSuccess: refresh,
-  });
   if (error) return <Trouble error={error} retry={() => void refetch()} />;
   if (!run) return null;
   const [words, icon] = RUN_WORDS[run.state];
@@ -34,13 +31,7 @@ export function Run({ id, set }: ViewProps & { id: number }) {
   return (
     <section className="flex h-full flex-col overflow-auto px-5 pt-2.5 pb-4" aria-label={`Run ${run.id}`}>
       <div className="flex items-center gap-3 pb-1">
-        <button
-          className="btn btn-sm btn-ghost btn-square"
-          aria-label="Back"
-          onClick={() => set({ run: undefined, sel: undefined }, 'push')}
-        >
-          <ArrowLeft size={15} aria-hidden />
-        </button>
+        <Back to="Back" go={() => set({ run: undefined, sel: undefined }, 'push')} />
         <h1 className="min-w-0 truncate text-base font-bold">
           {run.signal !== null && run.things > 1
             ? `${run.actor}: ${plural(run.things, 'file or space', 'files and spaces')}`
@@ -94,19 +85,11 @@ export function Run({ id, set }: ViewProps & { id: number }) {
       </p>
       {run.trouble && <Trouble error={run.trouble} />}
       {run.excepted && <p className="pb-2">Accepted until {run.excepted}.</p>}
-      {[act.error, letShare.error].map((e, n) => e && <Trouble key={n} error={e} />)}
+      {act.error && <Trouble error={act.error} />}
       {run.suspended.map((s) => (
         <p key={s.id} className="flex items-center gap-3 pb-2">
           {s.over ? `${s.name} can share again.` : <b>Sharing by {s.name} is suspended.</b>}
-          {!s.over && steward && (
-            <button
-              className="btn btn-xs"
-              disabled={letShare.isPending}
-              onClick={() => letShare.mutate(s.id)}
-            >
-              Let them share again
-            </button>
-          )}
+          {!s.over && <LetShare id={s.id} />}
         </p>
       ))}
       <div className="grid grid-cols-2 gap-8">

@@ -4,7 +4,7 @@ import { HIT_STATES, type HitRow, type HitState, type PolicyPage } from '../../.
 import { openedAt } from '../../../frame/api.ts';
 import { useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
-import { Choose } from '../../../parts/Choose.tsx';
+import { Choose, Find } from '../../../parts/Choose.tsx';
 import { ExportMenu } from '../../../parts/ExportMenu.tsx';
 import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { usePages } from '../../../parts/pages.ts';
@@ -132,14 +132,7 @@ export function Hits({
           of={[['now', 'Hit now'], ...HIT_STATES.map((s) => [s, STATE_WORDS[s]] as const)]}
           choose={(shown) => set({ state: shown })}
         />
-        <input
-          type="search"
-          className="input input-sm w-40"
-          aria-label="Find in hits"
-          placeholder="find …"
-          defaultValue={asked.text}
-          onChange={(e) => set({ text: e.target.value || undefined })}
-        />
+        <Find of="hits" text={asked.text} find={(text) => set({ text })} />
         <ExportMenu table="hits" query={asked} />
       </div>
       {query.error && <Trouble error={query.error} retry={() => void query.refetch()} />}

@@ -1,0 +1,58 @@
+import { Events } from '../src/services/events.ts';
+import { Jobs } from '../src/services/jobs.ts';
+import { Outbox } from '../src/services/messages/outbox.ts';
+import { Orders } from '../src/services/orders/orders.ts';
+import type { OrderParts } from '../src/services/orders/parts.ts';
+import { GOING_ON } from '../src/services/orders/rows.ts';
+import type { OpenDb } from '../src/store/db.ts';
+import { ownAccounts } from './own-accounts.ts';
+
+/**
+ * Standing orders over a test's own database, begun as the application begins them, with nothing surveyed and mail that arrives:
+ * `sent` has each Message-ID.
+ */
+export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
+  const { ledger, secrets } = ownAccounts(db, clock);
+  const events = new Events();
+  const jobs = new Jobs(db, events, clock);
+  const mail = {
+    ready: true,
+    site: 'http://lantern.example',
+    send: ({ id }: { id?: string }) => Promise.resolve(void sent.push(id!)),
+  };
+  const outbox = new Outbox(db, ledger, jobs, mail as never, () => Promise.resolve(), secrets, clock);
+  const nothing = () => Promise.resolve([]);
+  const parts = {
+    db,
+    ledger,
+    jobs,
+    events,
+    outbox,
+    mail,
+    secrets,
+    clock,
+    engine: { ask: { recipients: nothing, thingFacts: nothing, channels: nothing } },
+    surveys: { live: nothing },
+    present: { survey: undefined, subscribe: () => undefined },
+    plans: {},
+  };
+  const orders = new Orders(parts as unknown as OrderParts);
+  await jobs.takeUp();
+  await orders.start();
+  await outbox.start();
+  return {
+    orders,
+    /** Goes on with all that is due now. */
+    look: async (): Promise<void> => {
+      for (let n = 0; n < 3; n++) {
+        await jobs.look();
+        await jobs.wait(GOING_ON);
+        await jobs.wait('messages');
+      }
+    },
+    close: async (): Promise<void> => {
+      await orders.close();
+      await jobs.close();
+    },
+  };
+}
