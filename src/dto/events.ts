@@ -94,7 +94,8 @@ export interface SignalRow {
   to: string;
   events: number;
   state: SignalState;
-  looked: { by: string; at: string; note: string } | null;
+  /** `until`: others of the same that are found until this day are ignored, too. */
+  looked: { by: string; at: string; note: string; until?: string } | null;
   foundAt: string;
 }
 export interface SignalsPage {

@@ -159,7 +159,10 @@ export const signalsForm = z.object({
   ids: z.int().min(1).array().min(1).max(500),
   state: z.enum(SIGNAL_STATES),
   note: text(2000).trim().default(''),
+  /** Of those that are ignored: so are others of the same that are found until this day. */
+  until: z.iso.date('needs a day').optional(),
 });
+export const ignoreForm = z.object({ until: z.iso.date('needs a day'), note: text(2000).trim() });
 
 /** A rhythm is read where it is set: its words are long. */
 const rhythm = text(200).nullable();

@@ -181,6 +181,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   };
   const alerts = new Alerts(orderParts);
   const orders = new Orders(orderParts);
+  outbox.onMoved = () => events.emit({ type: 'policies' });
   orders.runs.onSuspended = () => decisions.arm();
   orders.runs.onTrouble = (tx, run, trouble) => alerts.onRun(tx, run, trouble);
   happened.onNew = () => void orders.begin.look();

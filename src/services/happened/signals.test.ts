@@ -11,7 +11,7 @@ import { Signals } from './signals.ts';
 
 let db: OpenDb;
 ownDb((own) => void (db = own));
-const clock = (): Date => new Date('2026-06-01T12:00:00Z');
+const LATER = (): Date => new Date('2026-06-01T12:00:00Z');
 const MINUTE = 60_000;
 const FROM = Date.parse('2026-05-01T00:00:00Z');
 
@@ -31,7 +31,7 @@ const patterns: Pattern[] = [
     window: { by: 'item', distinct: 'id', count: 1, within: 'PT30M', if: 'outside' },
   },
 ];
-const begin = () => {
+const begin = (clock = LATER) => {
   const nothing = () => Promise.resolve(undefined);
   const engine = { ask: { placed: nothing, reachWithout: nothing } };
   const signals = new Signals(db, new Ledger(db, clock), engine, { emit: () => undefined }, clock);
@@ -172,4 +172,45 @@ it('keep the events that they are made of, and nothing is dropped that was not l
   expect(await signals.list({ state: 'waiting', text: 'many' }, { limit: 10, offset: 0 })).toMatchObject({
     total: 2,
   });
+});
+
+it('ignored until a day are so with others of the same, and nothing follows on them; of another they wait', async () => {
+  await empty();
+  let at = new Date(FROM + 100 * MINUTE);
+  const app = begin(() => at);
+  const told: string[] = [];
+  app.signals.onFound = (_tx, s) => Promise.resolve(void told.push(s.name));
+  const window = { by: 'actor', distinct: 'id', count: 1, within: 'PT1M' } as const;
+  await app.signals.put({ name: 'Each', purpose: '', severity: 'high', on: true, window }, 'ada');
+  let n = 0;
+  const happen = async (actor: string): Promise<string[]> => {
+    at = new Date(at.getTime() + 2 * 60 * MINUTE);
+    await app.events.take('w', [
+      {
+        specversion: '1.0',
+        id: `x${++n}`,
+        source: '/w',
+        type: 'file.shared',
+        time: at.toISOString(),
+        data: { actor },
+      },
+    ]);
+    await app.signals.look();
+    const { rows } = await app.signals.list({ state: 'all' } as never, { limit: 50, offset: 0 });
+    return rows.map((r) => `${r.parts[0]!.key} ${r.state}`).sort();
+  };
+  expect(await happen('ada')).toEqual(['ada waiting']);
+  const [first] = (await app.signals.list({ state: 'all' } as never, { limit: 50, offset: 0 })).rows;
+  const day = (days: number): string =>
+    new Date(at.getTime() + days * 24 * 60 * MINUTE).toISOString().slice(0, 10);
+  await expect(
+    app.signals.settle([first!.id], { state: 'ignored', note: '', until: day(-2) }, 'ada'),
+  ).rejects.toMatchObject({ code: 'past' });
+  await app.signals.settle([first!.id], { state: 'ignored', note: 'the auditors', until: day(7) }, 'ada');
+  expect(await happen('ada')).toEqual(['ada ignored', 'ada ignored']);
+  expect(await happen('bo')).toEqual(['ada ignored', 'ada ignored', 'bo waiting']);
+  expect(told).toEqual(['Each', 'Each']);
+  at = new Date(at.getTime() + 8 * 24 * 60 * MINUTE);
+  expect(await happen('ada')).toContain('ada waiting');
+  expect(told).toHaveLength(3);
 });

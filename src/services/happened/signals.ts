@@ -19,6 +19,7 @@ import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Ledger } from '../ledger.ts';
+import { dayOf, mustCome } from '../orders/rows.ts';
 import { log } from '../log.ts';
 import { Follower } from './follower.ts';
 import { eventOf, ofSignal, type KeptEvent, type Numbered } from './log.ts';
@@ -51,7 +52,7 @@ export class Signals {
   /** Called when what was found is kept. */
   onKept: () => void = () => undefined;
   private looking: Looking[] | undefined;
-  /** Called with a signal that is new, in the transaction that keeps it. `seq`: of its first event. */
+  /** Called with a signal that is new and not ignored, in the transaction that keeps it. `seq`: of its first event. */
   onFound: (tx: Db, signal: { id: number; name: string; severity: Severity; seq: number }) => Promise<void> =
     () => Promise.resolve();
 
@@ -195,15 +196,20 @@ export class Signals {
   /** Keeps what a signal has grown by. One that somebody has looked at waits again. */
   private async keep(tx: Db, of: Looking, g: Grown<Numbered>): Promise<void> {
     const { window } = of.doc;
-    const isNew = g.signal.id === undefined;
+    let waits = false;
     if (g.signal.id === undefined) {
       const first = g.added[0]!;
-      const [made] = await tx.query<{ id: number }>(
-        `insert into signal (pattern, version, key, first_at, last_at, events, distinct_values, found_at)
-         values ($1, $2, $3, $4, $4, 0, 0, $5) returning id::int as id`,
-        [of.id, of.version, g.key, new Date(first.time), this.clock()],
+      const [made] = await tx.query<{ id: number; state: SignalState }>(
+        `insert into signal (pattern, version, key, first_at, last_at, events, distinct_values, found_at, state, looked)
+         select $1::int, $2::int, $3::text, $4::timestamptz, $4::timestamptz, 0, 0, $5::timestamptz,
+           case when o.looked is null then 'waiting' else 'ignored' end, o.looked
+         from (select) one left join (select looked from signal where pattern = $1 and key = $3 and state = 'ignored'
+           and (looked->>'until')::date >= $6::date order by id desc limit 1) o on true
+         returning id::int as id, state`,
+        [of.id, of.version, g.key, new Date(first.time), this.clock(), dayOf(this.clock())],
       );
       g.signal.id = made!.id;
+      waits = made!.state === 'waiting';
     }
     const merged = g.merged.map((m) => m.id!);
     if (merged.length) {
@@ -226,7 +232,7 @@ export class Signals {
       [g.signal.id],
     );
     const { name, severity } = of.doc;
-    if (isNew) await this.onFound(tx, { id: g.signal.id, name, severity, seq: g.added[0]!.seq });
+    if (waits) await this.onFound(tx, { id: g.signal.id, name, severity, seq: g.added[0]!.seq });
     // of what is not there any more nothing is a signal
     await tx.query('delete from signal where id = $1 and events = 0', [g.signal.id]);
     await tx.query(
@@ -426,7 +432,13 @@ export class Signals {
   }
 
   /** Says what became of some signals. */
-  async settle(ids: readonly number[], state: SignalState, note: string, by: string): Promise<void> {
+  async settle(
+    ids: readonly number[],
+    { state, note, until }: { state: SignalState; note: string; until?: string | undefined },
+    by: string,
+  ): Promise<void> {
+    if (until) mustCome(until, this.clock());
+    const kept = state === 'ignored' && until ? { until } : {};
     await this.db.transaction(async (tx) => {
       const rows = (
         await tx.query<SignalSql>(`select * from (${SIGNAL}) s where id = any($1) order by id`, [ids])
@@ -436,7 +448,7 @@ export class Signals {
       await tx.query('update signal set state = $2, looked = $3 where about = any($1)', [
         ids,
         state,
-        JSON.stringify({ by, at: this.clock().toISOString(), note }),
+        JSON.stringify({ by, at: this.clock().toISOString(), note, ...kept }),
       ]);
       for (const r of rows)
         await this.ledger.add(
@@ -445,7 +457,7 @@ export class Signals {
             what: 'signal.settled',
             subject: `signal ${r.id} ${r.parts[0]!.name}`,
             before: r.state,
-            after: { state, note },
+            after: { state, note, ...kept },
           },
           tx,
         );

@@ -67,6 +67,9 @@ const COLUMNS =
   'id::int as id, key, way, recipient, name, severity, kind, subject, body, calendar, made_at, state, due, tries, sent_at, trouble, digest::int as digest';
 
 export class Outbox {
+  /** Called when messages were sent, or could not be. */
+  onMoved: () => void = () => undefined;
+
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
@@ -222,6 +225,7 @@ export class Outbox {
         if (signal.aborted) return;
         await this.send(r);
       }
+      this.onMoved();
     }
   }
 

@@ -10,6 +10,5 @@ export const PUT = endpoint({
   role: 'steward',
   scope: 'organisation',
   input: signalsForm,
-  run: ({ app, account, input }) =>
-    app.happened.signals.settle(input.ids, input.state, input.note, account.address),
+  run: ({ app, account, input: { ids, ...as } }) => app.happened.signals.settle(ids, as, account.address),
 });

@@ -4,11 +4,14 @@ import { ChevronLeft, ChevronRight } from 'lucide-react';
 import { lazy, Suspense, useEffect, useState } from 'react';
 import { EVENT_TYPES, type EventType } from '../../../../core/guard/events.ts';
 import type { SignalPage, SignalState, SignalThing } from '../../../../dto/events.ts';
+import { ignoreForm } from '../../../../dto/forms.ts';
 import { ask, send, withQuery } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Back } from '../../../parts/Choose.tsx';
 import { dayOf, readerZone } from '../../../parts/dates.ts';
+import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
+import { FormTrouble, TextField, useSchemaForm } from '../../../parts/form.tsx';
 import { Beam, count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
 import type { Column } from '../../../parts/table/column.ts';
@@ -114,6 +117,7 @@ export function Signal({ id, params, set, narrow }: ViewProps & { id: number }) 
         <p className="pb-1">
           <b>{STATE_WORDS[signal.state]}</b> by {signal.looked.by}, <When at={signal.looked.at} />
           {signal.looked.note && <>: “{signal.looked.note}”</>}
+          {signal.looked.until && <>. Others of the same are ignored until {signal.looked.until}, too.</>}
         </p>
       )}
       <div className="flex items-center gap-2 pt-2">
@@ -249,6 +253,7 @@ function Settle({ id, state }: { id: number; state: SignalState }) {
   const { steward } = useSigned();
   const refresh = useRefresh();
   const [note, setNote] = useState('');
+  const [until, setUntil] = useState(false);
   const settle = useMutation({
     mutationFn: (next: SignalState) => send('PUT', '/api/signals', { ids: [id], state: next, note }),
     onSuccess: () => {
@@ -277,11 +282,42 @@ function Settle({ id, state }: { id: number; state: SignalState }) {
           />
           {act('seen-to', 'Seen to', 'btn btn-sm btn-primary')}
           {act('ignored', 'Ignore')}
+          <button className="btn btn-sm" onClick={() => setUntil(true)}>
+            Ignore until …
+          </button>
+          {until && <IgnoreUntil id={id} note={note} close={() => setUntil(false)} />}
         </>
       ) : (
         act('waiting', 'Let it wait again')
       )}
     </>
+  );
+}
+
+function IgnoreUntil({ id, note, close }: { id: number; note: string; close: () => void }) {
+  const refresh = useRefresh();
+  const form = useSchemaForm(ignoreForm, { until: '', note }, async (given) => {
+    await send('PUT', '/api/signals', { ids: [id], state: 'ignored', ...given });
+    refresh();
+    close();
+  });
+  return (
+    <Dialog title="Ignore it, and others of the same" close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+        <p className="text-quiet">
+          What is found of the same kind and about the same until that day is ignored, too: nobody is told,
+          and no order begins.
+        </p>
+        <TextField form={form} name="until" label="Until" type="date" className="input input-sm w-44" />
+        <TextField form={form} name="note" label="Why" className="input input-sm w-full" />
+        <FormTrouble form={form} />
+        <DialogEnd close={close}>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            Ignore
+          </button>
+        </DialogEnd>
+      </form>
+    </Dialog>
   );
 }
 
