@@ -1028,7 +1028,12 @@ describe('a steward’s first quarter of an hour', () => {
     await page.getByText('needs an e-mail address').waitFor();
     await page.getByLabel('E-mail address').fill('nils@tarntide.example');
     await page.getByRole('button', { name: 'Make the invitation' }).click();
-    await page.getByText('until another steward confirms').waitFor();
+    await page
+      .getByText(
+        'Invitation sent to nils@tarntide.example. They begin as auditor, until another steward confirms that they become a steward.',
+        { exact: true },
+      )
+      .waitFor();
     const [letter] = await scene.letters('nils@tarntide.example');
     const link = /\S+\/welcome#\S+/.exec(letter!.text)![0];
     await page.getByText('steward@tarntide.example asks for steward').waitFor();
