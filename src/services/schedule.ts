@@ -14,6 +14,12 @@ import type { Surveys } from './survey/surveys.ts';
 const KIND = 'survey-rhythm';
 const SURVEYS = ['full', 'incremental'] as const;
 
+/** What else has a rhythm: its job, those that there are, and where the rhythm stands. */
+const RHYTHMS = [
+  ['policy', CURRENT, "c.doc->>'rhythm'"],
+  ['order', CURRENT_ORDERS, "c.doc->'when'->>'rhythm'"],
+] as const;
+
 export class Schedule {
   constructor(
     private readonly db: Db,
@@ -58,23 +64,16 @@ export class Schedule {
         else await this.jobs.drop(tx, KIND, subject);
       }
       if (before.zone === settings.zone) return;
-      const policies = await tx.query<{ id: number; rhythm: string }>(
-        `select c.id, c.doc->>'rhythm' as rhythm from (${CURRENT}) c join job j on j.kind = 'policy' and j.subject = c.id
-         where j.state = 'waiting' and j.due > $1 and c.doc->>'rhythm' is not null`,
-        [now],
-      );
-      for (const p of policies) {
-        const next = nextOf(p.rhythm, now, settings.zone);
-        if (next) await this.jobs.add(tx, 'policy', p.id, BY_ITSELF, next);
-      }
-      const orders = await tx.query<{ id: number; rhythm: string }>(
-        `select c.id, c.doc->'when'->>'rhythm' as rhythm from (${CURRENT_ORDERS}) c join job j on j.kind = 'order' and j.subject = c.id
-         where j.state = 'waiting' and j.due > $1 and c.doc->'when'->>'rhythm' is not null`,
-        [now],
-      );
-      for (const o of orders) {
-        const next = nextOf(o.rhythm, now, settings.zone);
-        if (next) await this.jobs.add(tx, 'order', o.id, BY_ITSELF, next);
+      for (const [kind, current, rhythm] of RHYTHMS) {
+        const rows = await tx.query<{ id: number; rhythm: string }>(
+          `select c.id, ${rhythm} as rhythm from (${current}) c join job j on j.kind = $2 and j.subject = c.id
+           where j.state = 'waiting' and j.due > $1 and ${rhythm} is not null`,
+          [now, kind],
+        );
+        for (const r of rows) {
+          const next = nextOf(r.rhythm, now, settings.zone);
+          if (next) await this.jobs.add(tx, kind, r.id, BY_ITSELF, next);
+        }
       }
     });
     await this.jobs.look();
