@@ -11,7 +11,7 @@ import type { RunPage, RunsPage } from '../../src/dto/orders.ts';
 import { Scene, until } from './harness.ts';
 
 const scene = new Scene({ mail: true });
-const ROUNDS = Number(process.env.GATE_LANTERN_KILL_ROUNDS ?? 6);
+const ROUNDS = Number(process.env.GATE_LANTERN_KILL_ROUNDS ?? 3);
 const EACH = 3;
 let files: ItemRow[];
 let channel: SpaceRow;
