@@ -211,6 +211,14 @@ program
   .argument('<window>', 'the window as JSON: by, distinct, count, within, if (docs/events.md)')
   .action(run(async () => (await import('./events.ts')).findSignals));
 
+program
+  .command('orders')
+  .description('standing orders as files (docs/orders.md)')
+  .command('check')
+  .description('whether a file holds orders that can be read: each in sentences, or everything that is wrong')
+  .argument('<file>')
+  .action(run(async () => (await import('./orders.ts')).checkOrders));
+
 const policy = program.command('policy').description('policies as files (docs/policies.md)');
 policy
   .command('check')

@@ -425,3 +425,40 @@ describe('gl signals', () => {
     expect(gl('signals', good, join(home, 'nowhere.json')).status).toBe(2);
   });
 });
+
+describe('gl orders check', () => {
+  it('prints each order in sentences, or everything that is wrong with them', () => {
+    const order = {
+      format: 'gate-lantern-order',
+      version: 1,
+      name: 'Four weeks',
+      severity: 'medium',
+      on: true,
+      when: { event: ['file.shared'] },
+      if: 'outside',
+      steps: [
+        { do: 'wait', for: 'P4W' },
+        { do: 'look', still: true },
+        { do: 'branch', on: { still: true }, then: [{ do: 'stop' }] },
+      ],
+    };
+    const file = join(home, 'order.json');
+    writeFileSync(file, JSON.stringify([order]));
+    const { rows, status } = gl('orders', 'check', file);
+    expect(status).toBe(0);
+    expect(rows).toEqual([
+      {
+        name: 'Four weeks',
+        when: 'Somebody shared a file.',
+        if: 'outside',
+        steps: ['Wait 4 weeks.', 'Look again: go on only if it is still so.', 'If it is still so.', 'Stop.'],
+      },
+    ]);
+    const tell = { do: 'tell', to: [{ owner: true }], subject: '{{ thing.colour }}', text: 't' };
+    writeFileSync(file, JSON.stringify({ ...order, if: 'outside >', steps: [tell] }));
+    const wrong = gl('orders', 'check', file);
+    expect([wrong.status, wrong.rows]).toEqual([2, []]);
+    expect(wrong.stderr).toContain('steps[0].subject: There is no field thing.colour here.');
+    expect(wrong.stderr).toMatch(/ {2}if: /);
+  });
+});
