@@ -143,6 +143,8 @@ export const TABLE_QUERIES = {
   runs: z.object({
     order: number.optional(),
     show: z.enum(RUN_SHOWS).default('under-way'),
+    /** Of what they are about, or who did it. */
+    key: text(2300).optional(),
     text: find,
   }),
   messages: z.object({

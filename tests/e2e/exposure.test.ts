@@ -642,7 +642,7 @@ describe('tables exported', () => {
     },
     runs: {
       at: '/api/orders/runs',
-      asked: [{}, { show: 'all' }, { order: '1' }, { text: 'nothing like it' }],
+      asked: [{}, { show: 'all' }, { order: '1' }, { key: 'item:drives:none' }, { text: 'nothing like it' }],
     },
     messages: {
       at: '/api/messages',

@@ -146,6 +146,10 @@ describe('a link for anyone', () => {
       'branched',
     ]);
     expect(page.state).toBe('done');
+    // the dossier of the file tells of it
+    const about = await runs(`show=all&key=${encodeURIComponent(`item:drives:${file.id}`)}`);
+    expect(about.rows.map((r) => r.id)).toEqual([page.id]);
+    expect((await runs('show=all&key=item:drives:none')).total).toBe(0);
     // a plan like any other: it can be undone
     const { plan } = page.did.find((d) => d.plan)!;
     expect(await scene.api('GET', `/api/plans/${plan}`)).toMatchObject({ state: 'applied' });
