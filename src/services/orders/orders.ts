@@ -224,7 +224,8 @@ export class Orders {
          and ($2 = 'all' or ($2 = 'over' and r.ended_at is not null) or ($2 = 'trouble' and r.state in ('failed', 'held'))
            or ($2 = 'under-way' and r.ended_at is null))
          and ($3::text is null or position($3 in lower(r."order"->>'name' || ' ' || coalesce(r.doc->'event'->>'actorName', '') || ' ' || coalesce(r.doc->'event'->>'name', ''))) > 0)
-         and ($6::text is null or r.doc->'things' ? $6 or r.doc->>'actor' = $6)
+         and ($6::text is null or r.doc->'things' ? $6 or r.doc->>'actor' = $6 or (r.doc->>'signal')::int in
+           (select s.about from happened h join signal_event e on e.seq = h.seq join signal s on s.id = e.signal where h.node_key = $6))
        order by r.id desc limit $4 offset $5`,
       [q.order ?? null, q.show, q.text?.toLowerCase() ?? null, page.limit, page.offset, q.key ?? null],
     );

@@ -5,7 +5,3 @@ create table alert (
   key text not null unique,
   doc jsonb not null
 );
-
--- what was done about a thing or a person by standing orders
-create index on order_run using gin ((doc->'things'));
-create index on order_run ((doc->>'actor'));
