@@ -1,7 +1,6 @@
 /** What forms send: the schemas that the browser and the endpoints hold them to. */
 import { z } from 'zod';
 import { DATE_LANGUAGES, isZone } from '../core/dates.ts';
-import { alertRuleSchema, MOST_RULES } from '../core/messages/alerts.ts';
 import { GATHER_NAMES } from '../core/messages/when.ts';
 import { ANSWER_NAMES } from '../core/orders/schema.ts';
 import { SIGNAL_STATES } from './events.ts';
@@ -187,7 +186,6 @@ export const wishForm = z.object({
   gather: z.enum(GATHER_NAMES),
   quiet: z.object({ from: hour, until: hour }).nullable(),
 });
-export const alertRulesForm = z.object({ rules: z.array(alertRuleSchema).max(MOST_RULES) });
 export const messagesForm = z.object({ ids: z.int().min(1).array().min(1).max(500) });
 
 /** An order is read where it is kept: everything that is wrong with it is said at once. */

@@ -17,7 +17,7 @@ export const ALERT_KINDS = Object.keys(ALERTS) as AlertKind[];
 const names = (most: number) => z.array(z.string().trim().min(1).max(200)).max(most);
 
 /** One rule. No workspaces or data types: whatever the workspace or what it holds. */
-export const alertRuleSchema = z.strictObject({
+const alertRuleSchema = z.strictObject({
   kinds: z.array(z.enum(ALERT_KINDS)).min(1, 'choose what to tell of'),
   from: z.enum(SEVERITIES),
   workspaces: names(50),
@@ -27,7 +27,8 @@ export const alertRuleSchema = z.strictObject({
   gathered: z.boolean(),
 });
 export type AlertRule = z.infer<typeof alertRuleSchema>;
-export const MOST_RULES = 50;
+/** All of them, as they are set. */
+export const alertRulesForm = z.object({ rules: z.array(alertRuleSchema).max(50) });
 
 /** What a rule is asked about. */
 export interface AlertAbout {

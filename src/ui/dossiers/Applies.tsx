@@ -1,51 +1,26 @@
 /** Which rules are about a thing, and what they and standing orders did about it. */
 import { useQuery } from '@tanstack/react-query';
+import { lazy, Suspense } from 'react';
 import type { HitRow } from '../../dto/guard.ts';
 import { ask, withQuery } from '../frame/api.ts';
 import { useSigned } from '../frame/signed.ts';
 import { plural, When } from '../parts/marks.tsx';
 import { Come } from '../parts/Come.tsx';
 import { MODE_WORDS } from '../parts/policy-words.ts';
-import { RUN_WORDS } from '../views/guard/orders/states.ts';
 import { Section } from './Frame.tsx';
 
+const Runs = lazy(() => import('./Runs.tsx'));
 /** Hits that are told of one by one. */
 const SHOWN = 4;
 
 export const Applies = ({ of }: { of: string }) => (
   <>
     <Rules of={of} />
-    <Runs of={of} />
+    <Suspense fallback={null}>
+      <Runs of={of} />
+    </Suspense>
   </>
 );
-
-function Runs({ of }: { of: string }) {
-  const { account } = useSigned();
-  const { data } = useQuery({
-    ...ask('/api/orders/runs', { key: of, show: 'all', limit: SHOWN }),
-    enabled: !account.held,
-  });
-  if (!data?.total) return null;
-  return (
-    <Section name="Standing orders" aside={plural(data.total, 'run')}>
-      <ul>
-        {data.rows.map((r) => (
-          <li key={r.id} className="py-0.5">
-            <a
-              className="underline decoration-slate"
-              href={withQuery('/guard/orders', { run: String(r.id) })}
-            >
-              {r.orderName}
-            </a>{' '}
-            <span className="text-quiet">
-              {RUN_WORDS[r.state][0]}, began <When at={r.beganAt} />
-            </span>
-          </li>
-        ))}
-      </ul>
-    </Section>
-  );
-}
 
 function Rules({ of }: { of: string }) {
   const { account } = useSigned();

@@ -1,4 +1,4 @@
-import { alertRulesForm } from '../../../dto/forms.ts';
+import { alertRulesForm } from '../../../core/messages/alerts.ts';
 import { nothing } from '../../../dto/inputs.ts';
 import { endpoint } from '../_endpoint.ts';
 

@@ -2,8 +2,13 @@
 import { useQuery } from '@tanstack/react-query';
 import { Trash2 } from 'lucide-react';
 import { SEVERITIES } from '../../../core/exposure/exposure.ts';
-import { ALERT_KINDS, ALERTS, type AlertKind, type AlertRule } from '../../../core/messages/alerts.ts';
-import { alertRulesForm } from '../../../dto/forms.ts';
+import {
+  ALERT_KINDS,
+  alertRulesForm,
+  ALERTS,
+  type AlertKind,
+  type AlertRule,
+} from '../../../core/messages/alerts.ts';
 import { ask, send } from '../../frame/api.ts';
 import { useRefresh, useSigned } from '../../frame/signed.ts';
 import { Dialog, DialogEnd } from '../../parts/Dialog.tsx';
