@@ -1,6 +1,7 @@
 /** What the command line says beside its answer: on stderr, for whoever looks on. */
 
 import { readFileSync, statSync, type Stats } from 'node:fs';
+import type { Wrong } from '../core/guard/policy.ts';
 
 /** The call or a file is wrong; the message says how. */
 export class CliError extends Error {}
@@ -90,4 +91,23 @@ export function progress(doing: string, done: number, of: number, rows?: number)
 export function clear(): void {
   if (shown) process.stderr.write('\r\u001b[K');
   shown = false;
+}
+
+/** Each of what a file of JSON has, one or a list, as it is read; throws with all that is wrong. `mb`: larger it is none. */
+export function eachOf<T>(
+  file: string,
+  mb: number,
+  what: string,
+  read: (value: unknown) => { of?: T | undefined; wrong: readonly Wrong[] },
+): T[] {
+  const value = jsonAt(file, mb, what);
+  const several = Array.isArray(value);
+  const all = (several ? (value as unknown[]) : [value]).map(read);
+  const wrong = all.flatMap((r, n) =>
+    r.wrong.map(
+      ({ at, why }) => `  ${several ? `[${n}]${at && '.'}` : ''}${at || (several ? '' : 'it')}: ${why}`,
+    ),
+  );
+  if (wrong.length) throw new CliError(`${file}:\n${wrong.join('\n')}`);
+  return all.map((r) => r.of!);
 }

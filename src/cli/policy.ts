@@ -5,23 +5,17 @@ import { budgetFor, ruleTest, subjectId, subjectsOf } from '../core/guard/judge.
 import { readPolicy } from '../core/guard/policy.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { holdingTypes, openFacts, type FactsOptions } from './facts.ts';
-import { CliError, jsonAt, print } from './messages.ts';
+import { CliError, eachOf, print } from './messages.ts';
 
 /** A file with more megabytes is no policy. */
 const LONGEST_MB = 5;
 
 function policiesOf(file: string): Policy[] {
-  const value = jsonAt(file, LONGEST_MB, 'policy');
   const types = holdingTypes(0);
-  const several = Array.isArray(value);
-  const read = (several ? (value as unknown[]) : [value]).map((v) => readPolicy(v, types));
-  const wrong = read.flatMap((r, n) =>
-    r.wrong.map(
-      ({ at, why }) => `  ${several ? `[${n}]${at && '.'}` : ''}${at || (several ? '' : 'it')}: ${why}`,
-    ),
-  );
-  if (wrong.length) throw new CliError(`${file}:\n${wrong.join('\n')}`);
-  return read.map((r) => r.policy!);
+  return eachOf(file, LONGEST_MB, 'policy', (value) => {
+    const { policy: of, wrong } = readPolicy(value, types);
+    return { of, wrong };
+  });
 }
 
 /** Prints `{name, rules}` of each policy; everything that is wrong with them goes to stderr, and exits with 2. */

@@ -161,7 +161,7 @@ export const signalsForm = z.object({
   /** Of those that are ignored: so are others of the same that are found until this day. */
   until: z.iso.date('needs a day').optional(),
 });
-export const ignoreForm = z.object({ until: z.iso.date('needs a day'), note: text(2000).trim() });
+export const ignoreForm = z.object({ until: z.iso.date('needs a day'), reason: text(2000).trim() });
 
 /** A rhythm is read where it is set: its words are long. */
 const rhythm = text(200).nullable();

@@ -238,10 +238,12 @@ function readSponsors(l: Loaded): Map<number, number> {
   for (let e = 0; e < l.org.entries.ids.length; e++) {
     const by = l.madeBy[e]!;
     if (by < 0 || !l.org.users[by]?.active || !l.view.live[e]) continue;
-    for (const p of principalsOfEntry(l, e)) {
-      if (p.kind !== PRINCIPAL.user || p.n < 0 || p.n === by) continue;
-      const of = times.get(p.n) ?? new Map<number, number>();
-      times.set(p.n, of.set(by, (of.get(by) ?? 0) + 1));
+    const named = principalsOfEntry(l, e).flatMap((p) =>
+      p.kind === PRINCIPAL.user && p.n >= 0 && p.n !== by ? p.n : [],
+    );
+    for (const u of new Set(named)) {
+      const of = times.get(u) ?? new Map<number, number>();
+      times.set(u, of.set(by, (of.get(by) ?? 0) + 1));
     }
   }
   return new Map([...times].map(([u, of]) => [u, [...of].sort((a, b) => b[1] - a[1] || a[0] - b[0])[0]![0]]));

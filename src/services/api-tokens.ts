@@ -7,6 +7,7 @@ import type { Account, AccountRole, ApiToken } from '../dto/accounts.ts';
 import { heldWithin, type Held } from '../core/access/held.ts';
 import { lesserRole, mayDo } from '../core/roles.ts';
 import type { Db } from '../store/db.ts';
+import { dayOf } from './days.ts';
 import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Ledger } from './ledger.ts';
@@ -54,7 +55,7 @@ export class ApiTokens {
 
   /** The day in UTC, as last days are read. */
   private get today(): string {
-    return this.clock().toISOString().slice(0, 10);
+    return dayOf(this.clock());
   }
 
   /** One's own tokens, or everybody's; those that still work first. */
@@ -81,7 +82,7 @@ export class ApiTokens {
   async make(account: Account, wanted: NewToken): Promise<{ token: string }> {
     const now = this.clock();
     const { today } = this;
-    if (wanted.lastDay < today || wanted.lastDay > addDays(now, MOST_DAYS).toISOString().slice(0, 10))
+    if (wanted.lastDay < today || wanted.lastDay > dayOf(addDays(now, MOST_DAYS)))
       throw new AppError('last-day', 422, 'The last day is today or later, and within a year.');
     if (!mayDo(account.role, wanted.role))
       throw new AppError('too-much', 403, 'A token can do no more than you can.');

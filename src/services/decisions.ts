@@ -21,6 +21,7 @@ import type { Engine } from '../engine/engine.ts';
 import { unkey } from '../engine/keys.ts';
 import type { Db } from '../store/db.ts';
 import { storableJson } from '../store/observed.ts';
+import { dayOf } from './days.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import { log } from './log.ts';
@@ -73,7 +74,7 @@ export class Decisions {
   async arm(): Promise<void> {
     const kept = await this.db.query<Kept>(CURRENT);
     const atMoment = kept.filter(({ doc }) => isAtMoment(doc));
-    const exceptions = await exceptionsOn(this.db, this.clock().toISOString().slice(0, 10));
+    const exceptions = await exceptionsOn(this.db, dayOf(this.clock()));
     await this.engine.ask.takePolicies([
       ...(await suspendedSharing(this.db)),
       ...atMoment.map(({ id, version, doc }) => ({

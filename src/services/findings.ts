@@ -22,6 +22,7 @@ import type { Account } from '../dto/accounts.ts';
 import type { Differing, Known } from '../engine/differing.ts';
 import type { EngineFinding } from '../engine/findings.ts';
 import { key, unkey } from '../engine/keys.ts';
+import { dayOf } from './days.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Move } from './present.ts';
@@ -100,7 +101,7 @@ const toRow = ({ now_tier, could_tier, accepted_until, accepted_reason, opened, 
   could: TIERS[could_tier]!,
   opened: opened?.toISOString() ?? null,
   ...(accepted_until && {
-    accepted: { until: accepted_until.toISOString().slice(0, 10), reason: accepted_reason ?? '' },
+    accepted: { until: dayOf(accepted_until), reason: accepted_reason ?? '' },
   }),
 });
 
@@ -468,7 +469,7 @@ export class Findings {
 
   /** All findings; those accepted until a day that is past are open again. */
   private async all(): Promise<Kept> {
-    const today = this.clock().toISOString().slice(0, 10);
+    const today = dayOf(this.clock());
     if (this.lapsedOn !== today) {
       await this.db.query(
         `with lapsed as (
@@ -638,7 +639,7 @@ export class Findings {
    */
   async triage(ids: readonly number[], t: Triage, by: Account): Promise<number> {
     const now = this.clock();
-    if (t.act === 'accept' && t.until < now.toISOString().slice(0, 10))
+    if (t.act === 'accept' && t.until < dayOf(now))
       throw new AppError('past', 422, 'Choose a day in the future.');
     let assignee: number | null = null;
     if (t.act === 'give' && t.to) {

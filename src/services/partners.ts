@@ -2,6 +2,7 @@
 import type { OpenDb } from '../store/db.ts';
 import type { OutsideDossier } from '../dto/exposure.ts';
 import type { Engine } from '../engine/engine.ts';
+import { dayOf } from './days.ts';
 import { AppError } from './errors.ts';
 import type { Ledger } from './ledger.ts';
 import type { Present } from './present.ts';
@@ -13,7 +14,7 @@ interface Row {
   at: Date;
   by: string;
 }
-const day = (d: Date | null): string | null => d && d.toISOString().slice(0, 10);
+const day = (d: Date | null): string | null => d && dayOf(d);
 const said = (r: Pick<Row, 'until' | 'sponsor'>) => ({ until: day(r.until), sponsor: r.sponsor });
 
 export class Partners {
@@ -38,7 +39,7 @@ export class Partners {
 
   /** Calls a domain a partner's, and judges the survey in force anew with it. */
   async put(domain: string, until: string | null, sponsor: string, by: string): Promise<void> {
-    if (until !== null && until < this.clock().toISOString().slice(0, 10))
+    if (until !== null && until < dayOf(this.clock()))
       throw new AppError('past', 422, 'The end date is in the past.');
     await this.db.transaction(async (tx) => {
       const [before] = await tx.query<Row>('select * from partner_domain where domain = $1', [domain]);

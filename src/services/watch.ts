@@ -1,4 +1,5 @@
 /** Exposure › Watch: what got worse, what matters most, where to begin, and what waits. */
+import { dayOf } from './days.ts';
 import type { Db } from '../store/db.ts';
 import { SIGNALS_WAITING } from './happened/signals.ts';
 import { storableJson } from '../store/observed.ts';
@@ -131,7 +132,7 @@ export class Watch {
   /** What waits for this steward, the most pressing first. */
   private async waiting(account: Account): Promise<Waiting[]> {
     const now = this.clock();
-    const soon = new Date(now.getTime() + SOON).toISOString().slice(0, 10);
+    const soon = dayOf(new Date(now.getTime() + SOON));
     const all = await this.findings.fitting({ state: 'all' });
     const count = (test: (r: (typeof all)[number]) => boolean): number => all.filter(test).length;
     const ofFindings: Waiting[] = [

@@ -35,15 +35,16 @@ function over(connection: Connection, tx?: number, afterwards: (() => void)[] = 
     if (tx !== undefined) return work(db);
     const id = await connection.begin(snapshot);
     const after: (() => void)[] = [];
+    let result: T;
     try {
-      const result = await work(over(connection, id, after));
+      result = await work(over(connection, id, after));
       await connection.commit(id);
-      for (const one of after) one();
-      return result;
     } catch (e) {
       await connection.rollback(id).catch(() => undefined);
       throw e;
     }
+    for (const one of after) one();
+    return result;
   };
   const db: Db = {
     query: (sql, params = []) => connection.query(tx, sql, params) as Promise<never>,

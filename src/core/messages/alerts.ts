@@ -14,14 +14,14 @@ export const ALERTS = {
 export type AlertKind = keyof typeof ALERTS;
 export const ALERT_KINDS = Object.keys(ALERTS) as AlertKind[];
 
-const names = (most: number) => z.array(z.string().trim().min(1).max(200)).max(most);
+const names = z.array(z.string().trim().min(1).max(200)).max(50);
 
 /** One rule. No workspaces or data types: whatever the workspace or what it holds. */
 const alertRuleSchema = z.strictObject({
   kinds: z.array(z.enum(ALERT_KINDS)).min(1, 'choose what to tell of'),
   from: z.enum(SEVERITIES),
-  workspaces: names(50),
-  types: names(50),
+  workspaces: names,
+  types: names,
   to: z.array(recipientSchema).min(1, 'choose who is told').max(20),
   /** It comes with other messages, as whoever reads it wants, however severe it is. */
   gathered: z.boolean(),

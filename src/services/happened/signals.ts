@@ -19,7 +19,7 @@ import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Ledger } from '../ledger.ts';
-import { dayOf, mustCome } from '../orders/rows.ts';
+import { dayOf, mustCome } from '../days.ts';
 import { log } from '../log.ts';
 import { Follower } from './follower.ts';
 import { eventOf, ofSignal, type KeptEvent, type Numbered } from './log.ts';
@@ -389,7 +389,7 @@ export class Signals {
       undefined,
       [...shared].map(([t, of]) => ({ ...of, things: t.nodeKey ? [t.nodeKey] : [], actor: '' })),
     );
-    for (const [n, thing] of [...things.values()].entries()) thing.reach = reach?.[n] ?? null;
+    for (const [n, thing] of [...shared.keys()].entries()) thing.reach = reach?.[n] ?? null;
     for (const actor of actors.values())
       if (actor.actorKey) actor.usual = await this.usual(row.id, row.first_at, actor);
     return {

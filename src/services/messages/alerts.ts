@@ -150,13 +150,17 @@ export class Alerts {
   }
 
   private async put(tx: Db, key: string, alert: Alert): Promise<void> {
-    const { jobs } = this.parts;
     await tx.query('insert into alert (key, doc) values ($1, $2::jsonb) on conflict (key) do nothing', [
       key,
       storableJson(alert),
     ]);
-    await jobs.add(tx, TELLING, 0, BY_ITSELF);
-    tx.after(() => void jobs.look().catch(() => undefined));
+    await this.parts.jobs.add(tx, TELLING, 0, BY_ITSELF);
+    this.soon(tx);
+  }
+
+  /** Begins what is on the list once it is kept. */
+  private soon(tx: Db): void {
+    tx.after(() => void this.parts.jobs.look().catch(() => undefined));
   }
 
   /** Works out who is told, and in one transaction makes their messages and takes the alert off the list. */
@@ -172,7 +176,7 @@ export class Alerts {
     await db.transaction(async (tx) => {
       await outbox.add(tx, messages);
       await tx.query('delete from alert where id = $1', [id]);
-      tx.after(() => void this.parts.jobs.look().catch(() => undefined));
+      this.soon(tx);
     });
   }
 
@@ -192,8 +196,7 @@ export class Alerts {
       case 'hit':
         return this.ofHits(alert, made);
       case 'run': {
-        const about = { source: '', things: alert.things, actor: '', targets: [] };
-        const wanted = await this.wanted('run', alert.severity, about);
+        const wanted = await this.wanted('run', alert.severity, aboutThings(alert.things));
         return made(alert.severity, wanted, () => ({
           subject: `A run of “${plainValue(alert.order)}” needs a look`,
           body: `${plainValue(sentence(alert.trouble))}\n\nLook at it:\n${SITE}/guard/orders?run=${alert.run}`,
@@ -232,9 +235,11 @@ export class Alerts {
     made: Made,
   ): Promise<NewMessage[]> {
     const { engine } = this.parts;
-    const about = { source: '', things: keys, actor: '', targets: [] };
     const facts = (await engine.ask.thingFacts(undefined, keys)) ?? [];
-    const wanted = await this.wanted('hit', severity, about, facts, { to: rule.tell ?? [], quiet });
+    const wanted = await this.wanted('hit', severity, aboutThings(keys), facts, {
+      to: rule.tell ?? [],
+      quiet,
+    });
     const byWeight = facts.flatMap((f) => f ?? []).sort((a, b) => b.weight - a.weight);
     return made(severity, wanted, ({ things }) => {
       const own = things ? byWeight.filter((f) => things.has(f.key)) : byWeight;
@@ -245,7 +250,7 @@ export class Alerts {
         body: `${plainValue(`The rule “${rule.name}” of the policy “${policy}” newly hits ${what}:`)}\n\n${linesOf(own)}${
           things
             ? ''
-            : `\n\nLook at ${n === 1 ? 'it' : 'them'}:\n${SITE}/guard/hits?policy=${id}&rule=${rule.id}`
+            : `\n\nLook at ${n === 1 ? 'it' : 'them'}:\n${SITE}/guard/policies?policy=${id}&rule=${rule.id}`
         }`,
       };
     });
@@ -272,9 +277,8 @@ export class Alerts {
         body: `Hello ${account.name},\n\n${own} ${by}, tell a steward at once.`,
       }));
     }
-    const nobody = { source: '', things: [], actor: '', targets: [] };
     if (what === 'sharing.suspended') {
-      const wanted = await this.wanted('suspended', 'high', { ...nobody, things: [subject] });
+      const wanted = await this.wanted('suspended', 'high', aboutThings([subject]));
       return made('high', wanted, () => ({
         subject: `Sharing by ${plainValue(name) || 'somebody'} is suspended`,
         body: `Until a steward lets them share again:\n${SITE}/guard/orders`,
@@ -282,7 +286,7 @@ export class Alerts {
     }
     const [words, path] = WAITS_FOR_SECOND[what]!;
     const plan = /^plan (\d+)$/.exec(subject)?.[1];
-    const wanted = await this.wanted('approval', 'high', nobody);
+    const wanted = await this.wanted('approval', 'high', aboutThings([]));
     return made(
       'high',
       // whoever asks cannot approve it
@@ -341,6 +345,14 @@ export class Alerts {
 }
 
 type Made = (severity: Severity, wanted: readonly Wanted[], text: (w: Wanted) => Text) => NewMessage[];
+
+/** What somebody is told of that nobody did just now. */
+const aboutThings = (things: readonly string[]): OrderAbout => ({
+  source: '',
+  things,
+  actor: '',
+  targets: [],
+});
 
 /** Each on a line, with where it is. */
 const linesOf = (facts: readonly (ThingFacts | undefined)[]): string =>

@@ -12,8 +12,9 @@ import { Follower } from '../happened/follower.ts';
 import { EVENT_COLUMNS, eventOf, ofSignal, type KeptEvent } from '../happened/log.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import type { OrderParts } from './parts.ts';
+import { dayOf } from '../days.ts';
 import { AppError } from '../errors.ts';
-import { CURRENT_ORDERS, dayOf, docOf, emptyDoc, orderOf, type KeptOrder, type RunDoc } from './rows.ts';
+import { CURRENT_ORDERS, docOf, emptyDoc, orderOf, type KeptOrder, type RunDoc } from './rows.ts';
 
 const FOLLOWER = 'orders';
 const RHYTHM = 'order';

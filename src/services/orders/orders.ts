@@ -20,6 +20,7 @@ import type {
 import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
+import { dayOf, mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
 import { EVENT_COLUMNS, eventOf, type KeptEvent } from '../happened/log.ts';
 import { SITE } from '../messages/links.ts';
@@ -33,12 +34,10 @@ import {
   accepted,
   answered,
   CURRENT_ORDERS,
-  dayOf,
   did,
   docOf,
   emptyDoc,
   hasReason,
-  mustCome,
   orderOf,
   RUN,
   runOf,

@@ -5,11 +5,12 @@ import type { Told } from '../../engine/orders.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSetting, writeSetting } from '../../store/settings.ts';
+import { mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
 import { openLink, SITE } from '../messages/links.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import type { OrderParts } from './parts.ts';
-import { GOING_ON, mustCome, type RunWithOrder } from './rows.ts';
+import { GOING_ON, type RunWithOrder } from './rows.ts';
 import type { Subject } from './texts.ts';
 
 const REASONS = 'answer-reasons';

@@ -87,14 +87,6 @@ export const answered = ({ answer }: Pick<RunDoc, 'answer'>): AnswerName | 'none
 export const hasReason = ({ answer }: Pick<RunDoc, 'answer'>, reasons: readonly string[]): boolean =>
   answer !== null && answer !== 'none' && reasons.includes(answer.reason);
 
-/** A day, as it is compared with days that people choose. */
-export const dayOf = (at: Date): string => at.toISOString().slice(0, 10);
-/** Refuses a day that is over. */
-export function mustCome(day: string, now: Date): void {
-  if (day < dayOf(now))
-    throw new AppError('past', 422, 'That day is over. Choose one that is still to come.');
-}
-
 export interface Run {
   id: number;
   standing_order: number;

@@ -14,6 +14,7 @@ import type { GivenAnswer } from '../../dto/orders.ts';
 import { PLAN_MOVES, type PlanState } from '../../core/remedy/states.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
+import { dayOf } from '../days.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { answerLink } from '../messages/links.ts';
@@ -25,7 +26,6 @@ import type { Questions } from './questions.ts';
 import {
   accepted,
   answered,
-  dayOf,
   did,
   GOING_ON,
   hasReason,

@@ -22,6 +22,7 @@ import { hitKey } from '../../engine/keys.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
+import { dayOf } from '../days.ts';
 import { AppError } from '../errors.ts';
 import type { Events } from '../events.ts';
 import type { Findings } from '../findings.ts';
@@ -309,7 +310,7 @@ export class Policies {
   }
 
   private today(): string {
-    return this.clock().toISOString().slice(0, 10);
+    return dayOf(this.clock());
   }
 
   around(key: string): Promise<Around | undefined> {

@@ -10,8 +10,7 @@ import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Back } from '../../../parts/Choose.tsx';
 import { dayOf, readerZone } from '../../../parts/dates.ts';
-import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
-import { FormTrouble, TextField, useSchemaForm } from '../../../parts/form.tsx';
+import { UntilDialog } from '../../../parts/UntilDialog.tsx';
 import { Beam, count, plural, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
 import type { Column } from '../../../parts/table/column.ts';
@@ -285,39 +284,24 @@ function Settle({ id, state }: { id: number; state: SignalState }) {
           <button className="btn btn-sm" onClick={() => setUntil(true)}>
             Ignore until …
           </button>
-          {until && <IgnoreUntil id={id} note={note} close={() => setUntil(false)} />}
+          {until && (
+            <UntilDialog
+              title="Ignore it, and others of the same"
+              about="What is found of the same kind and about the same until that day is ignored, too: nobody is told, and no order begins."
+              button="Ignore"
+              schema={ignoreForm}
+              reason={note}
+              save={({ reason, ...day }) =>
+                send('PUT', '/api/signals', { ids: [id], state: 'ignored', note: reason, ...day })
+              }
+              close={() => setUntil(false)}
+            />
+          )}
         </>
       ) : (
         act('waiting', 'Let it wait again')
       )}
     </>
-  );
-}
-
-function IgnoreUntil({ id, note, close }: { id: number; note: string; close: () => void }) {
-  const refresh = useRefresh();
-  const form = useSchemaForm(ignoreForm, { until: '', note }, async (given) => {
-    await send('PUT', '/api/signals', { ids: [id], state: 'ignored', ...given });
-    refresh();
-    close();
-  });
-  return (
-    <Dialog title="Ignore it, and others of the same" close={close}>
-      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-        <p className="text-quiet">
-          What is found of the same kind and about the same until that day is ignored, too: nobody is told,
-          and no order begins.
-        </p>
-        <TextField form={form} name="until" label="Until" type="date" className="input input-sm w-44" />
-        <TextField form={form} name="note" label="Why" className="input input-sm w-full" />
-        <FormTrouble form={form} />
-        <DialogEnd close={close}>
-          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
-            Ignore
-          </button>
-        </DialogEnd>
-      </form>
-    </Dialog>
   );
 }
 

@@ -4,7 +4,15 @@ import { useDeferredValue, useState } from 'react';
 import { SEVERITIES } from '../../../../core/exposure/exposure.ts';
 import { EVENT_TYPES, type EventType } from '../../../../core/guard/events.ts';
 import { SUBJECTS, SUBJECT_NAMES } from '../../../../core/guard/kinds.ts';
-import { ANSWERS, ANSWER_NAMES, orderSchema, type Order, type When } from '../../../../core/orders/schema.ts';
+import {
+  ANSWERS,
+  ANSWER_NAMES,
+  orderSchema,
+  whenKind,
+  type Order,
+  type When,
+  type WhenKind,
+} from '../../../../core/orders/schema.ts';
 import { FIELDS } from '../../../../core/filter/fields.ts';
 import { ask, send } from '../../../frame/api.ts';
 import { useRefresh } from '../../../frame/signed.ts';
@@ -27,15 +35,13 @@ export const EMPTY: Order = {
   if: 'outside',
   steps: [{ do: 'wait', for: 'P4W' }],
 };
-const KINDS = {
+const KINDS: Record<WhenKind, string> = {
   event: 'Something happens',
   signal: 'A signal is found',
   policy: 'A rule that enforces hits something',
   subject: 'Again and again, or before a date',
-} as const;
-type Kind = keyof typeof KINDS;
-const kindOf = (when: When): Kind => (Object.keys(KINDS) as Kind[]).find((k) => k in when)!;
-const FIRST: Record<Kind, When> = {
+};
+const FIRST: Record<WhenKind, When> = {
   event: { event: ['file.shared'] },
   signal: { signal: '' },
   policy: { policy: '', rule: '' },
@@ -109,9 +115,9 @@ export function Edit({
             <select
               className="select select-sm w-72"
               aria-label="It begins when"
-              value={kindOf(when)}
+              value={whenKind(when)}
               onChange={(e) => {
-                set('when', FIRST[e.target.value as Kind]);
+                set('when', FIRST[e.target.value as WhenKind]);
                 set('if', undefined);
               }}
             >

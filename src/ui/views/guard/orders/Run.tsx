@@ -8,8 +8,7 @@ import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Back } from '../../../parts/Choose.tsx';
-import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
-import { FormTrouble, TextField, useSchemaForm } from '../../../parts/form.tsx';
+import { UntilDialog } from '../../../parts/UntilDialog.tsx';
 import { plural, State, Trouble, Weight, When } from '../../../parts/marks.tsx';
 import { LetShare } from './LetShare.tsx';
 import { RUN_WORDS } from './states.ts';
@@ -194,31 +193,16 @@ export function Run({ id, set }: ViewProps & { id: number }) {
           )}
         </div>
       </div>
-      {accepting && <Accept id={id} close={() => setAccepting(false)} />}
+      {accepting && (
+        <UntilDialog
+          title="Accept it until a day"
+          about="The run ends, and until that day none begins about the same."
+          button="Accept"
+          schema={acceptForm}
+          save={(given) => send('PUT', '/api/orders/runs/[id]', { id, ...given })}
+          close={() => setAccepting(false)}
+        />
+      )}
     </section>
-  );
-}
-
-function Accept({ id, close }: { id: number; close: () => void }) {
-  const refresh = useRefresh();
-  const form = useSchemaForm(acceptForm, { until: '', reason: '' }, async (given) => {
-    await send('PUT', '/api/orders/runs/[id]', { id, ...given });
-    refresh();
-    close();
-  });
-  return (
-    <Dialog title="Accept it until a day" close={close}>
-      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-        <p className="text-quiet">The run ends, and until that day none begins about the same.</p>
-        <TextField form={form} name="until" label="Until" type="date" className="input input-sm w-44" />
-        <TextField form={form} name="reason" label="Why" className="input input-sm w-full" />
-        <FormTrouble form={form} />
-        <DialogEnd close={close}>
-          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
-            Accept
-          </button>
-        </DialogEnd>
-      </form>
-    </Dialog>
   );
 }

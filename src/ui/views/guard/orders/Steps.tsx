@@ -28,6 +28,7 @@ import ConditionEditor from '../../../parts/ConditionRows.tsx';
 import { Editor } from '../../../parts/Editor.tsx';
 import { Picker } from '../../../parts/Picker.tsx';
 import { Recipients } from '../../../parts/Recipients.tsx';
+import { Several } from '../../../parts/Several.tsx';
 import { Params } from '../policies/RuleFields.tsx';
 
 const NEW: Record<StepName, { words: string; about: string; step: Step }> = {
@@ -431,40 +432,18 @@ function BranchFields({
         {ofEvents(order.when) && <option value="event">on what happened</option>}
       </select>
       {'answer' in on && (
-        <div className="flex flex-wrap gap-x-4 gap-y-1">
-          {(['none', ...ANSWER_NAMES] as const).map((a) => (
-            <label key={a} className="flex items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs"
-                checked={on.answer.includes(a)}
-                onChange={(e) => {
-                  const answer = e.target.checked ? [...on.answer, a] : on.answer.filter((x) => x !== a);
-                  if (answer.length) put({ ...step, on: { answer } });
-                }}
-              />
-              {a === 'none' ? 'Nobody has answered' : ANSWERS[a]}
-            </label>
-          ))}
-        </div>
+        <Several
+          of={[['none', 'Nobody has answered'], ...ANSWER_NAMES.map((a) => [a, ANSWERS[a]] as const)]}
+          chosen={on.answer}
+          change={(answer) => put({ ...step, on: { answer } })}
+        />
       )}
       {'reason' in on && (
-        <div className="flex flex-wrap gap-x-4 gap-y-1">
-          {[...new Set([...(reasons ?? []), ...on.reason])].map((r) => (
-            <label key={r} className="flex items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs"
-                checked={on.reason.includes(r)}
-                onChange={(e) => {
-                  const reason = e.target.checked ? [...on.reason, r] : on.reason.filter((x) => x !== r);
-                  if (reason.length) put({ ...step, on: { reason } });
-                }}
-              />
-              {r}
-            </label>
-          ))}
-        </div>
+        <Several
+          of={[...new Set([...(reasons ?? []), ...on.reason])].map((r) => [r, r] as const)}
+          chosen={on.reason}
+          change={(reason) => put({ ...step, on: { reason } })}
+        />
       )}
       {'if' in on && (
         <ConditionEditor
@@ -548,24 +527,11 @@ function MessageFields({
         </label>
       ) : (
         <>
-          <div className="flex flex-wrap gap-x-4 gap-y-1">
-            {ANSWER_NAMES.map((a) => (
-              <label key={a} className="flex items-center gap-1.5">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-xs"
-                  checked={step.answers.includes(a)}
-                  onChange={(e) => {
-                    const answers = e.target.checked
-                      ? [...step.answers, a]
-                      : step.answers.filter((x) => x !== a);
-                    if (answers.length) put({ ...step, answers });
-                  }}
-                />
-                {ANSWERS[a]}
-              </label>
-            ))}
-          </div>
+          <Several
+            of={ANSWER_NAMES.map((a) => [a, ANSWERS[a]] as const)}
+            chosen={step.answers}
+            change={(answers) => put({ ...step, answers })}
+          />
           <div className="flex flex-wrap items-center gap-2">
             Wait at most
             <Duration
