@@ -374,8 +374,11 @@ describe('a steward’s first quarter of an hour', () => {
     await holds('sources');
     await page.getByRole('link', { name: 'Changes', exact: true }).click();
     await page.getByRole('button', { name: /brighter/ }).waitFor();
+    // until they are there, the rows of before stand, and move under the pointer
+    const narrowed = page.waitForResponse((r) => /\/api\/changes\?.*by=/.test(r.url()));
     await page.getByRole('button', { name: /membership changed/ }).click();
     await page.waitForURL('**by=*');
+    await narrowed;
     await page.getByText('Payroll run 2026-04.csv').click();
     const dossier = page.getByRole('complementary', { name: 'Dossier' });
     await dossier.getByText('temp@payhelp.test').waitFor();
