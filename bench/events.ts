@@ -5,6 +5,8 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
 import { PGlite } from '@electric-sql/pglite';
 import type { Happened } from '../src/core/guard/events.ts';
 import { madeEvent } from '../tests/events.ts';
@@ -33,6 +35,14 @@ const WINDOWS = 20;
 const ORDERS = 30;
 /** Of so many it is asked of the database, too. */
 const IN_SQL = 100_000;
+
+setFlagsFromString('--expose-gc');
+const collect = runInNewContext('gc') as () => void;
+/** What is held, in bytes, once what is not is collected. */
+function heap(): number {
+  collect();
+  return process.memoryUsage().heapUsed;
+}
 
 /** A number of 32 bits that looks like chance (the finaliser of MurmurHash3, from memory). */
 function mixed(n: number): number {
@@ -68,17 +78,21 @@ export async function events(scale: number): Promise<void> {
     (_, n) => PATTERN_STARTERS[n % PATTERN_STARTERS.length]!.window,
   );
   const streams = windows.map((w) => new Stream(w, HOUR, 0));
-  let [found, taken, most] = [0, 0, 0];
+  const TENTH = Math.floor(N / 10 / AT_ONCE) * AT_ONCE;
+  let [found, taken, most, early] = [0, 0, 0, NaN];
   for (let at = 0; at < N; at += AT_ONCE) {
     const some = Array.from({ length: Math.min(AT_ONCE, N - at) }, (_, k) => event(at + k));
     const began = performance.now();
     for (const s of streams) found += s.feed(some).length;
     taken += performance.now() - began;
     if (at % (AT_ONCE * 100) === 0) most = Math.max(most, ...streams.map((s) => s.held));
+    if (at === TENTH) early = heap();
   }
+  const late = heap();
   say(
-    `${N.toLocaleString('en')} events through ${WINDOWS} patterns: ${Math.round((1000 * N) / taken).toLocaleString('en')} a second; ${found.toLocaleString('en')} times a signal grew; ${most.toLocaleString('en')} events held by one at most`,
+    `${N.toLocaleString('en')} events through ${WINDOWS} patterns: ${Math.round((1000 * N) / taken).toLocaleString('en')} a second; ${found.toLocaleString('en')} times a signal grew; ${most.toLocaleString('en')} events held by one at most; ${(early / 1e6).toFixed(0)} MB of heap after a tenth of them, ${(late / 1e6).toFixed(0)} MB after all`,
   );
+  ratio('events: heap after all of them, against a tenth', late, early);
 
   const byEvent = ORDER_STARTERS.filter((o) => 'event' in o.when);
   const matching = matchingOf(
@@ -92,7 +106,7 @@ export async function events(scale: number): Promise<void> {
     0,
   );
   let [begun, asked] = [0, 0];
-  const before = process.memoryUsage().heapUsed;
+  const before = heap();
   for (let at = 0; at < N; at += AT_ONCE) {
     const some = Array.from({ length: Math.min(AT_ONCE, N - at) }, (_, k) => {
       const { time, ...doc } = event(at + k);
@@ -110,7 +124,7 @@ export async function events(scale: number): Promise<void> {
     for (const s of some) begun += beginnings(matching, s).length;
     asked += performance.now() - began;
   }
-  const grown = (process.memoryUsage().heapUsed - before) / 1e6;
+  const grown = (heap() - before) / 1e6;
   say(
     `${N.toLocaleString('en')} events through ${ORDERS} orders: ${Math.round((1000 * N) / asked).toLocaleString('en')} a second, and through both ${Math.round((1000 * N) / (asked + taken)).toLocaleString('en')}; ${begun.toLocaleString('en')} runs would have begun; ${grown.toFixed(0)} MB of heap more than before`,
   );

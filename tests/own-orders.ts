@@ -1,5 +1,6 @@
 import { Events } from '../src/services/events.ts';
 import { Jobs } from '../src/services/jobs.ts';
+import { Alerts } from '../src/services/messages/alerts.ts';
 import { Outbox } from '../src/services/messages/outbox.ts';
 import { Orders } from '../src/services/orders/orders.ts';
 import type { OrderParts } from '../src/services/orders/parts.ts';
@@ -22,6 +23,7 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
   };
   const outbox = new Outbox(db, ledger, jobs, mail as never, () => Promise.resolve(), secrets, clock);
   const nothing = () => Promise.resolve([]);
+  const ask = { recipients: nothing, thingFacts: nothing, channels: nothing };
   const parts = {
     db,
     ledger,
@@ -31,22 +33,27 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
     mail,
     secrets,
     clock,
-    engine: { ask: { recipients: nothing, thingFacts: nothing, channels: nothing } },
+    engine: { ask },
     surveys: { live: nothing },
     present: { survey: undefined, subscribe: () => undefined },
     plans: {},
   };
+  const alerts = new Alerts(parts as unknown as OrderParts);
   const orders = new Orders(parts as unknown as OrderParts);
   await jobs.takeUp();
   await orders.start();
   await outbox.start();
   return {
     orders,
+    alerts,
+    /** What the engine is asked; a test may have it fail. */
+    ask,
     /** Goes on with all that is due now. */
     look: async (): Promise<void> => {
       for (let n = 0; n < 3; n++) {
         await jobs.look();
         await jobs.wait(GOING_ON);
+        await jobs.wait('alerts');
         await jobs.wait('messages');
       }
     },

@@ -49,6 +49,8 @@ export interface MessageSettings {
   /** Messages that could not be sent in the last seven days, and that wait. */
   failed: number;
   waiting: number;
+  /** What nobody could be told of so far, and what was in the way of the last of it. */
+  untold: { n: number; trouble: string } | undefined;
   /** How whoever asks wants to be told. */
   own: OwnWish;
 }

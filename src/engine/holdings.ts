@@ -16,6 +16,7 @@ import { reachOf } from '../core/access/reach.ts';
 import { usedSince } from '../core/access/usage.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
 import { CAP, capabilityNames, TIERS } from '../core/model.ts';
+import { DORMANT_DAYS } from '../core/ask/dormant.ts';
 import { nameOrder } from '../core/name-order.ts';
 import { compareBy, type Sort } from '../core/sorts.ts';
 import type { HoldingPage, HoldingRow, NodeDossier, WhoRow } from '../dto/access.ts';
@@ -55,8 +56,6 @@ export interface HoldingsQuery {
   offset: number;
 }
 
-/** Dormant after this many days without activity, by default (common practice). */
-const DORMANT_DAYS = 90;
 const DAY = 86_400_000;
 /** A route counts as used where somebody used it within so many days. */
 export const USED_DAYS = 90;

@@ -3,7 +3,7 @@ import { listEndpoints } from '../../scripts/endpoints.ts';
 import { Scene } from './harness.ts';
 
 const scene = new Scene();
-beforeAll(() => scene.up());
+beforeAll(() => scene.upSurveyed());
 afterAll(() => scene.down());
 
 const RANK = { public: 0, owner: 1, auditor: 2, steward: 3 };
@@ -211,7 +211,6 @@ describe('every answer', () => {
 describe('the process', () => {
   it('says whether it lives and whether it can answer, and cuts off no answer when it stops', async () => {
     for (const probe of ['/healthz', '/readyz']) expect((await scene.raw('GET', probe)).status).toBe(200);
-    await scene.survey();
     const signed = await scene.raw('GET', '/api/events', { role: 'steward' });
     const stream = signed.body!.getReader();
     // a long answer whose reader is slow

@@ -73,9 +73,11 @@ async function holds(name: string): Promise<void> {
       const fading = document.getAnimations().filter((a) => a instanceof CSSTransition);
       await Promise.allSettled(fading.map((a) => a.finished));
     }, theme);
-    const { violations } = await new AxeBuilder({ page })
-      .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
-      .analyze();
+    const axe = new AxeBuilder({ page });
+    // themes differ by their colours alone
+    if (theme === 'fog') axe.withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']);
+    else axe.withRules(['color-contrast']);
+    const { violations } = await axe.analyze();
     expect(violations.map((v) => `${name} in ${theme}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
   }
   await page.evaluate(() => (document.documentElement.dataset.theme = 'fog'));

@@ -106,10 +106,9 @@ export class Scene {
   /** Beside the demo's. */
   beside: object[] = [];
 
-  /** Demo accounts and sources unless `bare`. `survey`: begin one at the first start. */
+  /** Demo accounts and sources unless `bare`. */
   constructor(
     private readonly options: {
-      survey?: boolean;
       bare?: boolean;
       /** With an identity provider, at which everybody of the ferry line can sign in. */
       sso?: boolean;
@@ -127,7 +126,9 @@ export class Scene {
     if (SERVER) this.database = await newDatabase(SERVER);
     const extract = join(this.home, 'extract');
     if (!existsSync(extract)) {
-      writeWorld(makeWorld(), extract);
+      const prepared = process.env.GATE_LANTERN_PREPARED;
+      if (prepared) cpSync(await preparedIn(prepared, 'extract', demoExtract), extract, { recursive: true });
+      else await demoExtract(extract);
       this.options.prepare?.(extract);
     }
     const port = await freePort();
@@ -138,13 +139,13 @@ export class Scene {
   /** As `up`, and surveyed by the steward. That is done once for all test files, which take copies of it. */
   async upSurveyed(): Promise<void> {
     const prepared = process.env.GATE_LANTERN_PREPARED;
-    const { bare, survey, sso, prepare } = this.options;
-    if (!prepared || SERVER || bare || survey || sso || prepare || this.sources || this.beside.length) {
+    const { bare, sso, prepare } = this.options;
+    if (!prepared || SERVER || bare || sso || prepare || this.sources || this.beside.length) {
       await this.up();
       await this.survey();
       return;
     }
-    cpSync(await preparedIn(prepared), this.home, { recursive: true });
+    cpSync(await preparedIn(prepared, 'home', surveyedHome), this.home, { recursive: true });
     await this.up();
   }
 
@@ -210,7 +211,7 @@ export class Scene {
           address: `${role}@tarntide.example`,
         })),
         sources: this.sources ?? [...demoSources(this.standinUrl, 'tok'), ...this.beside],
-        survey: this.options.survey ?? false,
+        survey: false,
         ...(this.provider && { sso: demoSso(this.provider, 'sec') }),
       }),
     );
@@ -463,29 +464,44 @@ export class Scene {
     );
   }
 }
-/** A home that was surveyed once, in a directory; whoever comes first makes it. */
-async function preparedIn(directory: string): Promise<string> {
-  const [home, making] = [join(directory, 'home'), join(directory, 'making')];
+
+/** What test files share, in a directory: whoever comes first makes it. */
+async function preparedIn(
+  directory: string,
+  name: string,
+  make: (to: string) => Promise<void>,
+): Promise<string> {
+  const [there, making] = [join(directory, name), join(directory, `making ${name}`)];
   for (;;) {
-    if (existsSync(home)) return home;
+    if (existsSync(there)) return there;
     try {
       mkdirSync(making);
     } catch {
-      await until('the surveyed home', () => Promise.resolve(existsSync(home) || !existsSync(making)), 900);
+      await until(name, () => Promise.resolve(existsSync(there) || !existsSync(making)), 900);
       continue;
     }
-    const scene = new Scene();
     try {
-      await scene.up();
-      await scene.survey();
-      await scene.kept();
-      await scene.stop();
-      renameSync(scene.home, home);
-      return home;
+      await make(join(making, name));
+      renameSync(join(making, name), there);
+      return there;
     } finally {
       rmSync(making, { recursive: true });
-      await scene.down();
     }
+  }
+}
+
+const demoExtract = (to: string): Promise<void> => Promise.resolve(writeWorld(makeWorld(), to));
+
+async function surveyedHome(to: string): Promise<void> {
+  const scene = new Scene();
+  try {
+    await scene.up();
+    await scene.survey();
+    await scene.kept();
+    await scene.stop();
+    renameSync(scene.home, to);
+  } finally {
+    await scene.down();
   }
 }
 

@@ -17,7 +17,7 @@ interface Rows {
   links: ({ id: string; on: { space?: string; item?: string } } & Json)[];
 }
 
-const scene = new Scene({ survey: true });
+const scene = new Scene();
 /** The part: one site, and everything in the channels. */
 const HELD = { workspaces: ['channels'], departments: [], spaces: ['sites:s-atalanta'] };
 let all: Rows;
@@ -59,9 +59,7 @@ async function told(response: Response): Promise<string> {
 }
 
 beforeAll(async () => {
-  await scene.up();
-  const { survey } = await scene.api<{ survey: { id: number | null } }>('GET', '/api/course');
-  await scene.surveyEnd(survey.id ?? 1);
+  await scene.upSurveyed();
   all = await extract(await asSteward());
   const site = all.spaces.find((s) => s.workspace.startsWith('sites:'))!;
   HELD.spaces = [site.id];

@@ -56,9 +56,14 @@ describe('a survey', () => {
   let clean: Record<string, number>;
   let found: string[];
 
+  it('of what changed is refused before everything was surveyed once', async () => {
+    const body = { kind: 'incremental' };
+    expect((await scene.raw('POST', '/api/surveys', { role: 'steward', body })).status).toBe(409);
+  });
+
   it('reads everything, finds the planted flaws, and is on the ledger', async () => {
     const survey = await scene.survey();
-    expect(survey).toMatchObject({ state: 'done', failures: 0 });
+    expect(survey).toMatchObject({ state: 'done', failures: 0, altered: 0, removed: 0 });
     clean = counts(survey);
     expect(clean).toMatchObject({ people: 563, groups: 60, spaces: 508 });
     found = (await findings()).map((f) => f.item).sort();
@@ -366,7 +371,7 @@ describe('a plan', () => {
       'Crew bank accounts 2026.xlsx',
       'Dispute evidence 1.docx',
     ];
-    for (const [round, delay] of [15, 90, 170, 260, 400].entries()) {
+    for (const [round, delay] of [15, 170, 400].entries()) {
       const id = await planFor(...names);
       const entries = (await scene.api<Plan>('GET', `/api/plans/${id}`)).list.map((c) => c.change);
       // slow enough that the kill falls between the steps; one answer in four is lost after the deed

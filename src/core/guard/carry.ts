@@ -94,6 +94,9 @@ export function carriedOut(f: CarryFacts, subject: Subject, n: number, response:
     case 'withdraw':
       out.changes.push(withdrawal(v.org, n));
       break;
+    case 'take-out':
+      takeOut(f, n, response.space as string, out);
+      break;
     case 'narrow':
       narrow(f, n, response as { role?: Role; audience?: Audience }, out);
       break;
@@ -142,7 +145,7 @@ const ofEntry = ({ org }: View, e: number, set: FieldsOf['link']): Change =>
 const audienceOf = (v: View, e: number): Audience | undefined => AUDIENCES[v.org.entries.type[e]! - 1];
 
 /** What a grant or link names, one by one. */
-function* named({ org: { entries } }: View, e: number): Generator<readonly [kind: number, n: number]> {
+function* namedIn({ org: { entries } }: View, e: number): Generator<readonly [kind: number, n: number]> {
   for (let i = entries.toKind.start[e]!; i < entries.toKind.start[e + 1]!; i++)
     yield [entries.toKind.values[i]!, entries.toNumber.values[i]!];
 }
@@ -171,7 +174,7 @@ function closeOutside(f: CarryFacts, e: number, out: Carried): void {
   if (audience === 'organisation') return;
   const staying: (readonly [number, number])[] = [];
   let leaving = 0;
-  for (const one of named(v, e)) {
+  for (const one of namedIn(v, e)) {
     const outside = outsideIs(v, ...one);
     if (outside === 'all') leaving++;
     else staying.push(one);
@@ -197,9 +200,12 @@ function recipient({ org }: View, kind: number, n: number): Recipient {
 }
 
 function closeAnyone({ view: v }: CarryFacts, e: number, out: Carried): void {
-  const open = audienceOf(v, e) === 'anyone' || [...named(v, e)].some(([kind]) => kind === PRINCIPAL.anyone);
+  const open = audienceOf(v, e) === 'anyone' || [...namedIn(v, e)].some(([kind]) => kind === PRINCIPAL.anyone);
   if (open) out.changes.push(withdrawal(v.org, e));
 }
+
+const isIdentity = (v: View, identity: number, kind: number, n: number): boolean =>
+  kind === PRINCIPAL.user ? n === identity : kind === PRINCIPAL.address && v.identityOfAddress[n] === identity;
 
 /** Takes somebody from outside out of every grant and link that names them, and out of every group. */
 function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): void {
@@ -208,14 +214,10 @@ function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): 
     return;
   }
   const { org } = v;
-  const is = (kind: number, n: number): boolean =>
-    kind === PRINCIPAL.user
-      ? n === identity
-      : kind === PRINCIPAL.address && v.identityOfAddress[n] === identity;
   for (let e = 0; e < org.entries.ids.length; e++) {
     if (!v.live[e] || org.entries.node[e]! < 0) continue;
-    const all = [...named(v, e)];
-    const staying = all.filter(([kind, n]) => !is(kind, n));
+    const all = [...namedIn(v, e)];
+    const staying = all.filter(([kind, n]) => !isIdentity(v, identity, kind, n));
     if (staying.length === all.length) continue;
     out.changes.push(
       staying.length
@@ -227,6 +229,58 @@ function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): 
     for (let i = org.members.start[g]!; i < org.members.start[g + 1]!; i++)
       if (org.members.values[i] === identity)
         out.changes.push({ member: { group: org.groups[g]!.id, value: org.users[identity]!.id } });
+}
+
+/** Takes somebody out of a space: out of what names them there, and out of groups that serve that space alone. */
+function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: Carried): void {
+  const { org } = v;
+  const space = org.find('space', named);
+  if (space < 0) {
+    out.cannot.push(`There is no space “${named}”`);
+    return;
+  }
+  const { entries, members } = org;
+  for (let e = entries.first[space]!; e < entries.first[space + 1]!; e++) {
+    if (!v.live[e]) continue;
+    const all = [...namedIn(v, e)];
+    const staying = all.filter(([kind, n]) => !isIdentity(v, identity, kind, n));
+    if (staying.length < all.length)
+      out.changes.push(
+        staying.length
+          ? ofEntry(v, e, { recipients: staying.map((x) => recipient(v, ...x)) })
+          : withdrawal(org, e),
+      );
+    for (const [kind, n] of staying) {
+      if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.domain) {
+        const holders = bitsFor(v.identityCount);
+        addPrincipal(v, holders, kind, n);
+        if (has(holders, identity))
+          out.cannot.push('Everybody of their organisation has access. Nearest: narrow that grant');
+      }
+      if (kind !== PRINCIPAL.group || !has(v.groupMembers[n]!, identity)) continue;
+      const { name, id } = org.groups[n]!;
+      let direct = false;
+      for (let i = members.start[n]!; i < members.start[n + 1]!; i++)
+        direct ||= members.values[i] === identity;
+      if (!direct || identity >= org.users.length)
+        out.cannot.push(`They come by a group within “${name}”. Nearest: take them out of that group`);
+      else if (!servesAlone(v, n, space))
+        out.cannot.push(
+          `They come by the group “${name}”, which gives access elsewhere too. Nearest: take them out of that group`,
+        );
+      else out.changes.push({ member: { group: id, value: org.users[identity]!.id } });
+    }
+  }
+}
+
+/** Whether all that a group is named by lies in one space. */
+function servesAlone(v: View, group: number, space: number): boolean {
+  const { entries } = v.org;
+  for (let e = 0; e < entries.ids.length; e++) {
+    if (!v.live[e] || entries.node[e]! < 0 || spaceOfNode(v.org, entries.node[e]!) === space) continue;
+    for (const [kind, n] of namedIn(v, e)) if (kind === PRINCIPAL.group && n === group) return false;
+  }
+  return true;
 }
 
 function narrow(

@@ -97,6 +97,14 @@ export const RESPONSES = {
     strictness: 75,
     params: {},
   },
+  'take-out': {
+    words: 'Take out of a space',
+    about:
+      'They lose what gives them access to the space as a whole: grants that name them, and groups that serve that space alone.',
+    atRest: ['identity'],
+    strictness: 72,
+    params: { space: text(1100) },
+  },
   narrow: {
     words: 'Narrow',
     about: 'The grant or link gives no more than a role; a link opens for no more than an audience.',

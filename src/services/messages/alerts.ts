@@ -31,6 +31,8 @@ import { eventOf, EVENT_COLUMNS, type KeptEvent } from '../happened/log.ts';
 const TELLING = 'alerts';
 const SETTING = 'alert-rules';
 const AT_ONCE = 50;
+/** After how long what could not be told is tried again, in milliseconds; the last for ever. */
+const AGAIN = [1, 5, 15, 60].map((m) => m * 60_000);
 /** Recipients that are another for each thing: they are told of their own alone. */
 const OF_EACH = ['owner', 'manager', 'sponsor'] as const;
 
@@ -51,6 +53,13 @@ type Alert =
   | { kind: 'run'; severity: Severity; run: number; order: string; trouble: string; things: string[] }
   | { kind: 'deed'; deed: Pick<Deed, 'who' | 'what' | 'subject'>; name: string };
 
+interface Row {
+  id: number;
+  key: string;
+  doc: Alert;
+  tries: number;
+}
+
 /** Somebody who is to be told, of which things, and how soon. */
 interface Wanted {
   to: Told;
@@ -65,20 +74,23 @@ interface Text {
 
 export class Alerts {
   constructor(private readonly parts: OrderParts) {
-    const { jobs, db } = parts;
+    const { jobs, db, clock } = parts;
     jobs.declare(TELLING, {
       broken: 'again',
       quiet: true,
       run: async ({ signal }) => {
         for (;;) {
-          const rows = await db.query<{ id: number; key: string; doc: Alert }>(
-            `select id, key, doc from alert order by id limit ${AT_ONCE}`,
+          const rows = await db.query<Row>(
+            `select id, key, doc, tries from alert where due <= $1 order by id limit ${AT_ONCE}`,
+            [clock()],
           );
           for (const row of rows) {
             if (signal.aborted) return undefined;
             await this.tell(row);
           }
-          if (rows.length < AT_ONCE) return undefined;
+          if (rows.length === AT_ONCE) continue;
+          const [next] = await db.query<{ due: Date | null }>('select min(due) as due from alert');
+          return { state: 'done', next: next?.due ?? undefined };
         }
       },
     });
@@ -163,21 +175,36 @@ export class Alerts {
     tx.after(() => void this.parts.jobs.look().catch(() => undefined));
   }
 
-  /** Works out who is told, and in one transaction makes their messages and takes the alert off the list. */
-  private async tell({ id, key, doc }: { id: number; key: string; doc: Alert }): Promise<void> {
-    const { db, outbox } = this.parts;
-    const messages: NewMessage[] = [];
+  /**
+   * Works out who is told, and in one transaction makes their messages and takes the alert off the list. One that cannot be
+   * worked out stays on it, is tried again later, and does not keep others from being told.
+   */
+  private async tell({ id, key, doc, tries }: Row): Promise<void> {
+    const { db, outbox, clock } = this.parts;
     try {
-      messages.push(...(await this.messagesOf(key, doc)));
+      const messages = await this.messagesOf(key, doc);
+      await db.transaction(async (tx) => {
+        await outbox.add(tx, messages);
+        await tx.query('delete from alert where id = $1', [id]);
+        this.soon(tx);
+      });
     } catch (e) {
-      // one that cannot be told does not keep others from being told
-      log.error({ err: e, alert: key }, 'nobody could be told of something');
+      log.error({ err: e, alert: key }, 'somebody could not be told of something');
+      const wait = AGAIN[Math.min(tries, AGAIN.length - 1)]!;
+      await db.query('update alert set tries = tries + 1, trouble = $2, due = $3 where id = $1', [
+        id,
+        String(e),
+        new Date(clock().getTime() + wait),
+      ]);
     }
-    await db.transaction(async (tx) => {
-      await outbox.add(tx, messages);
-      await tx.query('delete from alert where id = $1', [id]);
-      this.soon(tx);
-    });
+  }
+
+  /** What could not be told so far: how many things, and what was in the way of the last of them. */
+  async untold(): Promise<{ n: number; trouble: string } | undefined> {
+    const [row] = await this.parts.db.query<{ n: number; trouble: string | null }>(
+      'select count(*)::int as n, (array_agg(trouble order by id desc))[1] as trouble from alert where tries > 0',
+    );
+    return row?.n ? { n: row.n, trouble: row.trouble ?? '' } : undefined;
   }
 
   private async messagesOf(key: string, alert: Alert): Promise<NewMessage[]> {

@@ -60,18 +60,18 @@ export class ScanPool {
     const thread = await this.take();
     try {
       return await this.within(thread, async (alive) => {
+        // a file that is there already is sent whole: an answer from a thread takes longer than a small file
+        if (ended) return thread.remote.whole(order, ahead.length ? joined(ahead) : undefined);
         await thread.remote.begin(order);
-        if (bytes) {
-          let wanted = !ahead.length || (await thread.remote.chunk(joined(ahead)));
-          while (wanted && !ended) {
-            const next = await pieces!.next();
-            ended = next.done === true;
-            alive();
-            if (!next.done) wanted = await thread.remote.chunk(next.value);
-            alive();
-          }
-          if (!ended) await pieces!.return?.();
+        let wanted = await thread.remote.chunk(joined(ahead));
+        while (wanted && !ended) {
+          const next = await pieces!.next();
+          ended = next.done === true;
+          alive();
+          if (!next.done) wanted = await thread.remote.chunk(next.value);
+          alive();
         }
+        if (!ended) await pieces!.return?.();
         return thread.remote.end();
       });
     } catch (e) {

@@ -128,6 +128,12 @@ const functions = {
     });
     mine.result.catch(() => undefined);
   },
+  /** All of a file at once. */
+  whole(order: ScanOrder, bytes: Uint8Array | undefined): Promise<ScanResult> {
+    functions.begin(order);
+    if (bytes) job!.waiting.push(bytes);
+    return functions.end();
+  },
   /** More of the file. Answers when it was taken; false where no more is wanted. */
   async chunk(bytes: Uint8Array): Promise<boolean> {
     const mine = job!;

@@ -15,6 +15,7 @@ export const GET = endpoint({
     byServer: app.mail.byServer,
     own: await app.outbox.ownWish(account.address),
     ...(await app.outbox.counts()),
+    untold: await app.alerts.untold(),
   }),
 });
 

@@ -143,6 +143,11 @@ function View({ search }: { search: string }) {
       {settings && !settings.ready && (
         <Trouble error="No mail server is set: messages to people wait until there is one. Set it under Mail settings." />
       )}
+      {settings?.untold && (
+        <Trouble
+          error={`${plural(settings.untold.n, 'thing')} could not be told of yet, and will be tried again: ${settings.untold.trouble}`}
+        />
+      )}
       {[query.error, retry.error].map(
         (e, n) => e && <Trouble key={n} error={e} retry={() => void query.refetch()} />,
       )}
