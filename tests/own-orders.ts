@@ -46,6 +46,7 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
   return {
     orders,
     alerts,
+    parts: parts as unknown as OrderParts,
     /** What the engine is asked; a test may have it fail. */
     ask,
     /** Goes on with all that is due now. */
@@ -54,6 +55,7 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
         await jobs.look();
         await jobs.wait(GOING_ON);
         await jobs.wait('alerts');
+        await jobs.wait('rounds');
         await jobs.wait('messages');
       }
     },

@@ -6,6 +6,7 @@ import { ANSWER_NAMES } from '../core/orders/schema.ts';
 import { SIGNAL_STATES } from './events.ts';
 
 /** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
+export const day = z.iso.date('needs a day');
 export const text = (most: number) =>
   z
     .string()
@@ -66,7 +67,7 @@ export const heldForm = z.object({ workspaces: names, departments: names, spaces
 export const tokenForm = z.object({
   name: text(100).trim().min(1, 'needs a name'),
   role: z.enum(['steward', 'auditor', 'owner']),
-  lastDay: z.iso.date('needs a day'),
+  lastDay: day,
   held: heldForm.nullable(),
 });
 const whole = (least: number, most: number) =>
@@ -132,14 +133,14 @@ export const domain = text(253)
   .regex(/^[^\s@/:]+\.[^\s@/:.]+$/, 'needs the name of a domain');
 export const partnerForm = z.object({
   domain,
-  until: z.iso.date('needs a day').nullable(),
+  until: day.nullable(),
   sponsor: text(200).trim().min(1, 'needs the name of whoever answers for it'),
 });
 
 export const decisionForm = z.discriminatedUnion('act', [
   z.object({
     act: z.literal('accept'),
-    until: z.iso.date('needs a day'),
+    until: day,
     reason: text(2000).trim().min(3, 'say why, so that whoever comes after you knows'),
   }),
   z.object({ act: z.literal('reopen') }),
@@ -159,9 +160,9 @@ export const signalsForm = z.object({
   state: z.enum(SIGNAL_STATES),
   note: text(2000).trim().default(''),
   /** Of those that are ignored: so are others of the same that are found until this day. */
-  until: z.iso.date('needs a day').optional(),
+  until: day.optional(),
 });
-export const ignoreForm = z.object({ until: z.iso.date('needs a day'), reason: text(2000).trim() });
+export const ignoreForm = z.object({ until: day, reason: text(2000).trim() });
 
 /** A rhythm is read where it is set: its words are long. */
 const rhythm = text(200).nullable();
@@ -200,7 +201,7 @@ export const runsForm = z.object({
   act: z.enum(['cancel', 'go-on']),
 });
 export const acceptForm = z.object({
-  until: z.iso.date('needs a day'),
+  until: day,
   reason: text(2000).trim().min(3, 'say why, so that whoever comes after you knows'),
 });
 export const reasonsForm = z.object({
@@ -211,5 +212,5 @@ export const answerForm = z.object({
   what: z.enum(ANSWER_NAMES),
   reason: text(200).default(''),
   words: text(2000).trim().default(''),
-  until: z.iso.date('needs a day').optional(),
+  until: day.optional(),
 });

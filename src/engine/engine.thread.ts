@@ -58,6 +58,7 @@ import { decide, takePolicies } from './decide.ts';
 import { trial } from './trial.ts';
 import { around, checkPolicy, tryRule } from './guard.ts';
 import { respond } from './respond.ts';
+import { managersOf, peopleNamed, spacesToAsk, stillThere, thingsToAsk, whoIsAsked } from './review.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
@@ -428,6 +429,12 @@ const functions = {
   thingFacts: from(thingFacts),
   thingFits: from(thingFits),
   channels: from(channelsOf),
+  spacesToAsk: from(spacesToAsk),
+  thingsToAsk: from(thingsToAsk),
+  whoIsAsked: from(whoIsAsked),
+  managersOf: from(managersOf),
+  peopleNamed: from(peopleNamed),
+  stillThere: from(stillThere),
   tryRule: from(tryRule),
   checkPolicy: from(checkPolicy),
   quarantined: from(quarantined),

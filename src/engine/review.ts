@@ -4,6 +4,7 @@ import { bitsFor, forEachBoth, has } from '../core/access/bits.ts';
 import { itemsBelow, nodeOfItem, PRINCIPAL } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { addHolders } from '../core/access/reach.ts';
+import { findIdentity } from '../core/access/view.ts';
 import type { ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, type PersonFacts } from '../core/ask/recommend.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
@@ -76,6 +77,20 @@ function asked(l: Loaded, users: Iterable<number>): Asked[] {
   return [...found.values()];
 }
 
+function answerable(l: Loaded, space: number): Pick<SpaceToAsk, 'owners' | 'managers'> {
+  const all = ownersOf(l, space);
+  const owners = asked(l, all);
+  return {
+    owners,
+    managers: owners.length
+      ? []
+      : asked(
+          l,
+          all.map((u) => managerOf(l, u)),
+        ),
+  };
+}
+
 /** The spaces of which a condition holds and in which there is something to ask about. Throws a FilterError. */
 export async function spacesToAsk(
   l: Loaded,
@@ -97,17 +112,13 @@ export async function spacesToAsk(
     if (about(kind) === 'people') n = peopleIn(l, s, kind).length;
     else for (const _ of sharesIn(l, s)) n++;
     if (!n) continue;
-    const all = ownersOf(l, s);
-    const owners = asked(l, all);
-    const managers = owners.length ? [] : asked(l, all.map((u) => managerOf(l, u)));
-    const first = all.find((u) => org.users[u]!.department);
+    const first = ownersOf(l, s).find((u) => org.users[u]!.department);
     found.push({
       key: `space:${org.spaces[s]!.id}`,
       name: org.spaces[s]!.name,
       workspace: workspaceName(l, s),
       department: first === undefined ? '' : org.users[first]!.department!,
-      owners,
-      managers,
+      ...answerable(l, s),
       n,
       points: space.points(s),
     });
@@ -115,11 +126,25 @@ export async function spacesToAsk(
   return found;
 }
 
+/** Who can be asked about some spaces now, by their keys; of one that is not there, nobody. */
+export const whoIsAsked = (l: Loaded, keys: readonly string[]): Pick<SpaceToAsk, 'owners' | 'managers'>[] =>
+  keys.map((k) => {
+    const space = l.org.find('space', k.slice('space:'.length));
+    return space < 0 ? { owners: [], managers: [] } : answerable(l, space);
+  });
+
 /** Whoever answers for those who were asked, by their keys. */
 export const managersOf = (l: Loaded, keys: readonly string[]): Asked[] =>
   asked(
     l,
     keys.map((k) => managerOf(l, l.org.find('user', k.slice('user:'.length)))),
+  );
+
+/** People of the organisation who can be asked, by their addresses. */
+export const peopleNamed = (l: Loaded, addresses: readonly string[]): Asked[] =>
+  asked(
+    l,
+    addresses.map((a) => findIdentity(l.view, a)),
   );
 
 /** Of those who are asked, the keys of those who can still answer. */

@@ -32,6 +32,7 @@ import type { Mail } from './messages/mail.ts';
 import type { Alerts } from './messages/alerts.ts';
 import type { Outbox } from './messages/outbox.ts';
 import type { Orders } from './orders/orders.ts';
+import type { Rounds } from './review/rounds.ts';
 import type { Schedule } from './schedule.ts';
 import type { Retention } from './retention.ts';
 import type { Scim } from './scim.ts';
@@ -65,6 +66,7 @@ export interface App {
   decisions: Decisions;
   happened: Happenings;
   orders: Orders;
+  rounds: Rounds;
   outbox: Outbox;
   alerts: Alerts;
   schedule: Schedule;

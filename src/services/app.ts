@@ -25,6 +25,7 @@ import { Mail } from './messages/mail.ts';
 import { Alerts } from './messages/alerts.ts';
 import { Outbox } from './messages/outbox.ts';
 import { Orders } from './orders/orders.ts';
+import { Rounds } from './review/rounds.ts';
 import { Partners } from './partners.ts';
 import { Plans } from './plans/plans.ts';
 import { Decisions } from './decisions.ts';
@@ -181,6 +182,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   };
   const alerts = new Alerts(orderParts);
   const orders = new Orders(orderParts);
+  const rounds = new Rounds(orderParts);
   outbox.onMoved = () => events.emit({ type: 'policies' });
   orders.runs.onSuspended = () => decisions.arm();
   orders.runs.onTrouble = (tx, run, trouble) => alerts.onRun(tx, run, trouble);
@@ -224,6 +226,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await present.start();
     await happened.start();
     await orders.start();
+    await rounds.asking.start();
     await outbox.start();
     await plans.runner.resume();
     await jobs.look();
@@ -282,6 +285,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     decisions,
     happened,
     orders,
+    rounds,
     alerts,
     outbox,
     schedule,
@@ -323,6 +327,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
       await recognition.close();
       await happened.close();
       await orders.close();
+      rounds.asking.close();
       await decisions.close();
       await jobs.close();
       mail.close();

@@ -189,6 +189,18 @@ export const STEPS: readonly Step[] = [
   },
   { name: 'Review', views: [] },
   {
+    name: 'Review',
+    views: [
+      {
+        name: 'Rounds',
+        path: '/review/rounds',
+        whole: true,
+        asks: 'Who is asked what, who has answered, and what came of it?',
+        picture: 'rounds',
+      },
+    ],
+  },
+  {
     name: 'Record',
     views: [
       {

@@ -52,7 +52,10 @@ export function recommendPerson(f: PersonFacts): Recommended | undefined {
 export function recommendShare(f: ShareFacts): Recommended | undefined {
   const holds = f.types.length ? `it holds ${f.types.slice(0, 3).join(', ')}` : 'it holds sensitive content';
   if (f.lookAlike)
-    return { what: 'remove', why: 'It is for an address that looks like that of somebody else’s organisation.' };
+    return {
+      what: 'remove',
+      why: 'It is for an address that looks like that of somebody else’s organisation.',
+    };
   if (f.anyone && f.weight >= HEAVY)
     return { what: 'remove', why: `Anyone who has the link can open it, and ${holds}.` };
   if (f.unused !== null && f.unused >= DORMANT_DAYS)

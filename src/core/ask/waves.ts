@@ -14,7 +14,10 @@ export interface ToAsk {
  * The week of each space, from 0: the most exposed first, a share of all each week, and nobody about more than `most` things
  * in one week, unless one space alone has more. Weeks beyond those that were wanted are added where that needs them.
  */
-export function wavesOf(spaces: readonly ToAsk[], { most, weeks }: { most: number; weeks: number }): number[] {
+export function wavesOf(
+  spaces: readonly ToAsk[],
+  { most, weeks }: { most: number; weeks: number },
+): number[] {
   const budget = Math.ceil(spaces.reduce((n, s) => n + s.n, 0) / weeks);
   const order = [...spaces.keys()].sort((a, b) => spaces[b]!.points - spaces[a]!.points || a - b);
   const all: number[] = [];

@@ -200,12 +200,15 @@ function recipient({ org }: View, kind: number, n: number): Recipient {
 }
 
 function closeAnyone({ view: v }: CarryFacts, e: number, out: Carried): void {
-  const open = audienceOf(v, e) === 'anyone' || [...namedIn(v, e)].some(([kind]) => kind === PRINCIPAL.anyone);
+  const open =
+    audienceOf(v, e) === 'anyone' || [...namedIn(v, e)].some(([kind]) => kind === PRINCIPAL.anyone);
   if (open) out.changes.push(withdrawal(v.org, e));
 }
 
 const isIdentity = (v: View, identity: number, kind: number, n: number): boolean =>
-  kind === PRINCIPAL.user ? n === identity : kind === PRINCIPAL.address && v.identityOfAddress[n] === identity;
+  kind === PRINCIPAL.user
+    ? n === identity
+    : kind === PRINCIPAL.address && v.identityOfAddress[n] === identity;
 
 /** Takes somebody from outside out of every grant and link that names them, and out of every group. */
 function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): void {

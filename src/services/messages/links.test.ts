@@ -2,25 +2,28 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { Secrets } from '../secrets.ts';
-import { answerLink, openLink, SITE, withLinks } from './links.ts';
+import { answerLink, deskLink, openLink, SITE, withLinks } from './links.ts';
 import { plainValue } from './templates.ts';
 
 const secrets = new Secrets(Buffer.alloc(32, 7));
 const sent = (text: string): string => withLinks(text, 'https://lantern.example', secrets);
 
 describe('a link', () => {
-  it('opens the question and the person that it was made for, and with another key nothing', () => {
+  it('opens what and to whom it was made for, nothing of the other kind, and with another key nothing', () => {
     fc.assert(
       fc.property(
         fc.integer({ min: 1, max: 999_999_999 }),
         fc.integer({ min: 0, max: 999 }),
-        (question, n) => {
-          const link = sent(answerLink(question, n));
+        fc.constantFrom(['answer', 'desk'] as const, ['desk', 'answer'] as const),
+        (of, n, [opens, other]) => {
+          const link = sent((opens === 'answer' ? answerLink : deskLink)(of, n));
           const [address, token] = link.split('#');
-          expect(address).toBe('https://lantern.example/answer');
-          expect(openLink(secrets, token!)).toEqual({ question, n });
-          expect(openLink(new Secrets(Buffer.alloc(32, 8)), token!)).toBeUndefined();
-          expect(openLink(secrets, token!.replace(/^\d+/, String(question + 1)))).toBeUndefined();
+          expect(address).toBe(`https://lantern.example/${opens}`);
+          expect(openLink(secrets, opens, token!)).toEqual({ of, n });
+          expect(openLink(secrets, other, token!)).toBeUndefined();
+          expect(openLink(new Secrets(Buffer.alloc(32, 8)), opens, token!)).toBeUndefined();
+          expect(openLink(secrets, opens, token!.replace(/^\d+/, String(of + 1)))).toBeUndefined();
+          expect(openLink(secrets, opens, token!.replace(/\.\d+/, `.${n + 1}`))).toBeUndefined();
         },
       ),
       { numRuns: 200 },
@@ -28,9 +31,9 @@ describe('a link', () => {
   });
 
   it('is not whole where it is kept', () => {
-    expect(openLink(secrets, answerLink(7, 0).split('#')[1]!)).toBeUndefined();
+    expect(openLink(secrets, 'answer', answerLink(7, 0).split('#')[1]!)).toBeUndefined();
     for (const wrong of ['', '1.0', '1.0.', '1.0.x', `1.0.${'A'.repeat(43)}`, '../1'])
-      expect(openLink(secrets, wrong), wrong).toBeUndefined();
+      expect(openLink(secrets, 'answer', wrong), wrong).toBeUndefined();
   });
 
   it('cannot be had by a name that says it', () => {

@@ -9,28 +9,34 @@ import type { Secrets } from '../secrets.ts';
 export const SITE = 'site://here';
 type Key = Pick<Secrets, 'keyFor'>;
 
-const tokenOf = (secrets: Key, question: number, n: number): Buffer =>
-  createHmac('sha256', secrets.keyFor('answers')).update(`${question}.${n}`).digest();
+/** What a link opens: one question to the n-th who is asked, or what a round asks its n-th person. */
+type Opens = 'answer' | 'desk';
+const KEY = { answer: 'answers', desk: 'desk' } as const;
+const tokenOf = (secrets: Key, opens: Opens, of: number, n: number): Buffer =>
+  createHmac('sha256', secrets.keyFor(KEY[opens])).update(`${of}.${n}`).digest();
 
 /** Stands for the page on which the n-th of those who are asked a question answers. */
 export const answerLink = (question: number, n: number): string => `${SITE}/answer#${question}.${n}`;
 
-/** A text as it goes out: every link whole, and those to questions signed. */
+/** Stands for the owner desk with what a round asks its n-th person. */
+export const deskLink = (round: number, n: number): string => `${SITE}/desk#${round}.${n}`;
+
+/** A text as it goes out: every link whole, and those that let somebody answer signed. */
 export const withLinks = (text: string, site: string, secrets: Key): string =>
   text
     .replace(
-      /site:\/\/here\/answer#(\d+)\.(\d+)/g,
-      (link, q: string, n: string) =>
-        `${link}.${tokenOf(secrets, Number(q), Number(n)).toString('base64url')}`,
+      /site:\/\/here\/(answer|desk)#(\d+)\.(\d+)/g,
+      (link, opens: Opens, of: string, n: string) =>
+        `${link}.${tokenOf(secrets, opens, Number(of), Number(n)).toString('base64url')}`,
     )
     .replaceAll(SITE, site);
 
-/** The question and the person that a link stands for; undefined where it is none of ours. */
-export function openLink(secrets: Key, link: string): { question: number; n: number } | undefined {
+/** The question or round, and the person, that a link stands for; undefined where it is none of ours, or opens something else. */
+export function openLink(secrets: Key, opens: Opens, link: string): { of: number; n: number } | undefined {
   const found = /^(\d{1,9})\.(\d{1,6})\.([A-Za-z0-9_-]{43})$/.exec(link);
   if (!found) return undefined;
-  const [question, n] = [Number(found[1]), Number(found[2])];
+  const [of, n] = [Number(found[1]), Number(found[2])];
   const given = Buffer.from(found[3]!, 'base64url');
-  const wanted = tokenOf(secrets, question, n);
-  return given.length === wanted.length && timingSafeEqual(given, wanted) ? { question, n } : undefined;
+  const wanted = tokenOf(secrets, opens, of, n);
+  return given.length === wanted.length && timingSafeEqual(given, wanted) ? { of, n } : undefined;
 }

@@ -26,6 +26,12 @@ export interface OrderParts {
       | 'thingFits'
       | 'respond'
       | 'channels'
+      | 'spacesToAsk'
+      | 'thingsToAsk'
+      | 'whoIsAsked'
+      | 'managersOf'
+      | 'peopleNamed'
+      | 'stillThere'
     >;
   };
   jobs: Jobs;

@@ -106,14 +106,14 @@ export class Questions {
 
   /** The question and the person that a link stands for. Throws where it is none. */
   private async opened(db: Db, link: string): Promise<{ row: Row; person: Person }> {
-    const of = openLink(this.parts.secrets, link);
+    const of = openLink(this.parts.secrets, 'answer', link);
     if (!of)
       throw new AppError(
         'no-question',
         404,
         'This link is not one of ours, or not whole. Open it from the message again.',
       );
-    return this.asked(db, of.question, 'n = $2', of.n);
+    return this.asked(db, of.of, 'n = $2', of.n);
   }
 
   private async asked(
@@ -122,7 +122,7 @@ export class Questions {
     which: string,
     value: unknown,
   ): Promise<{ row: Row; person: Person }> {
-    const [row] = await db.query<Row>('select * from question where id = $1', [id]);
+    const [row] = await db.query<Row>('select * from question where id = $1 and round is null', [id]);
     const [person] = await db.query<Person>(
       `select * from question_person where question = $1 and ${which}`,
       [id, value],
@@ -146,7 +146,7 @@ export class Questions {
 
   async listFor(address: string): Promise<QuestionRow[]> {
     const rows = await this.parts.db.query<Row>(
-      `select q.* from question q join question_person p on p.question = q.id where p.address = $1 and q.state <> 'withdrawn'
+      `select q.* from question q join question_person p on p.question = q.id where p.address = $1 and q.round is null and q.state <> 'withdrawn'
        order by q.state = 'open' desc, q.until, q.id desc limit 200`,
       [address],
     );

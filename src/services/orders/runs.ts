@@ -11,7 +11,7 @@ import { laterBy, programOf, waitsUntil, type Instruction } from '../../core/ord
 import { ABOUT_WORDS, lower, spanWords } from '../../core/orders/words.ts';
 import { thingSubject, type Step } from '../../core/orders/schema.ts';
 import type { GivenAnswer } from '../../dto/orders.ts';
-import { PLAN_MOVES, type PlanState } from '../../core/remedy/states.ts';
+import type { PlanState } from '../../core/remedy/states.ts';
 import type { Db } from '../../store/db.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { dayOf } from '../days.ts';
@@ -19,6 +19,7 @@ import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { answerLink } from '../messages/links.ts';
 import { zoneOf, type NewMessage } from '../messages/outbox.ts';
+import { beginByItself } from '../plans/begin.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { calendarOf } from './calendar.ts';
 import type { OrderParts } from './parts.ts';
@@ -516,30 +517,15 @@ export class Runs {
     return 'later';
   }
 
-  /** Begins the plan of a run, or puts it to a second steward. Doing it twice does nothing more. */
-  private async begin(plan: number, run: RunWithOrder): Promise<void> {
-    const { plans, db } = this.parts;
-    const [head] = await db.query<{
-      state: PlanState;
-      approval: { wants: string[]; askedBy?: string } | null;
-    }>('select state, approval from plan where id = $1', [plan]);
-    if (head?.state !== 'draft') return;
-    try {
-      if (head.approval) {
-        if (head.approval.askedBy) return;
-        const [by] = await db.query<{ made_by: string; made_at: Date }>(
-          'select made_by, made_at from standing_order_version where standing_order = $1 and version = $2',
-          [run.standing_order, run.version],
-        );
-        // whoever let the order change things is no second steward
-        await plans.drafts.move(plan, PLAN_MOVES.ask, BY_ITSELF, {
-          approval: { wants: head.approval.wants, askedBy: by!.made_by, askedAt: by!.made_at.toISOString() },
-        });
-      } else await plans.runner.apply(plan, BY_ITSELF);
-    } catch (e) {
-      if (!(e instanceof AppError)) throw e;
-      await plans.drafts.move(plan, PLAN_MOVES.discard, BY_ITSELF, { note: e.message });
-    }
+  private begin(plan: number, run: RunWithOrder): Promise<void> {
+    // whoever let the order change things is no second steward
+    return beginByItself(this.parts, plan, async () => {
+      const [by] = await this.parts.db.query<{ made_by: string; made_at: Date }>(
+        'select made_by, made_at from standing_order_version where standing_order = $1 and version = $2',
+        [run.standing_order, run.version],
+      );
+      return { by: by!.made_by, at: by!.made_at };
+    });
   }
 
   /** Goes on where the plan of a step has come to its end. */

@@ -171,6 +171,8 @@ const OF_POLICIES = [
   '/api/messages',
   '/api/messages/settings',
   '/api/messages/alerts',
+  '/api/rounds',
+  '/api/rounds/[id]',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

@@ -1,0 +1,401 @@
+/**
+ * Rounds as they go on by themselves: a space is asked about when its time has come and those who are asked can bear it, they
+ * are reminded, somebody else is asked, and in the end what silence means is done. Each step is one transaction, so that an
+ * end of the application at any moment repeats nothing and loses nothing.
+ */
+import { reviewOf } from '../../core/ask/kinds.ts';
+import { laterBy } from '../../core/orders/program.ts';
+import type { Asked, ThingAnswer } from '../../dto/review.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import { readSchedule } from '../../store/settings.ts';
+import { log } from '../log.ts';
+import { deskLink } from '../messages/links.ts';
+import { zoneOf, type NewMessage } from '../messages/outbox.ts';
+import { plainValue } from '../messages/templates.ts';
+import { calendarOf } from '../orders/calendar.ts';
+import type { OrderParts } from '../orders/parts.ts';
+import { BY_ITSELF } from '../policies/rows.ts';
+import { counted, minutesOf, untilWords } from './words.ts';
+import { GOING_ROUND, QUESTION, roundOf, type Question } from './rows.ts';
+
+const DAY = 86_400_000;
+const AT_ONCE = 100;
+/** So long after an error a question is tried again, in milliseconds. */
+const AGAIN = 15 * 60_000;
+/** Which of those who are asked are told: who was not yet, and who is reminded. */
+const NEW = 'p.told_at is null' as const;
+const LATE = 'p.told_at is not null and p.remind' as const;
+/** So many spaces are named in a message. */
+const NAMED = 10;
+
+export class Asking {
+  private closed = false;
+
+  constructor(
+    private readonly parts: OrderParts,
+    /** Does what answers want; called after whatever may have brought some. */
+    private readonly effects: { goOn: () => Promise<void>; next: () => Promise<Date | null> },
+  ) {
+    const { jobs, db, events, present } = parts;
+    jobs.declare(GOING_ROUND, {
+      broken: 'again',
+      quiet: true,
+      run: async () => {
+        await this.goOn();
+        await this.effects.goOn();
+        const [row] = await db.query<{ due: Date | null }>('select min(next_at) as due from question');
+        const other = await this.effects.next();
+        const dues = [row?.due, other].flatMap((d) => d ?? []);
+        return { state: 'done', next: dues.length ? new Date(Math.min(...dues.map(Number))) : undefined };
+      },
+    });
+    events.listen((e) => {
+      if (e.type === 'plan') void this.wake('select 1 from question_thing where plan = $1 limit 1', [e.plan]);
+    });
+    present.subscribe(() => this.replace());
+  }
+
+  async start(): Promise<void> {
+    await this.due(this.parts.db);
+  }
+
+  close(): void {
+    this.closed = true;
+  }
+
+  /** Puts it on the list that something is due, in the transaction that made it so. */
+  due(tx: Db): Promise<void> {
+    return this.parts.jobs.add(tx, GOING_ROUND, 0, BY_ITSELF);
+  }
+
+  private async wake(which: string, of: readonly unknown[]): Promise<void> {
+    if (this.closed) return;
+    try {
+      if (!(await this.parts.db.query(which, [...of])).length) return;
+      await this.due(this.parts.db);
+      await this.parts.jobs.look();
+    } catch (e) {
+      log.error({ err: e }, 'rounds could not be woken');
+    }
+  }
+
+  private async goOn(): Promise<void> {
+    const { db, clock, events } = this.parts;
+    for (let moved = false; !this.closed; moved = true) {
+      const due = await db.query<Question>(
+        `select ${QUESTION} from question q where q.next_at <= $1 order by q.next_at, q.id limit ${AT_ONCE}`,
+        [clock()],
+      );
+      if (!due.length) {
+        await this.tell();
+        await this.ended();
+        if (moved) events.emit({ type: 'policies' });
+        return;
+      }
+      for (const q of due) {
+        if (this.closed) return;
+        try {
+          await this.advance(q);
+        } catch (e) {
+          log.error({ err: e, question: q.id }, 'a question of a round could not go on');
+          await db.query('update question set next_at = $2 where id = $1', [
+            q.id,
+            new Date(clock().getTime() + AGAIN),
+          ]);
+        }
+      }
+    }
+  }
+
+  private async advance(q: Question): Promise<void> {
+    if (q.state === 'planned') return this.put(q);
+    if (q.state !== 'open') return this.rest(this.parts.db, q.id);
+    if (q.until <= this.parts.clock()) return this.late(q);
+    return this.remind(q);
+  }
+
+  private async rest(db: Db, id: number): Promise<void> {
+    await db.query('update question set next_at = null where id = $1', [id]);
+  }
+
+  /** Puts a question whose time has come, unless those who are asked have enough before them. */
+  private async put(q: Question): Promise<void> {
+    const { db, engine, clock } = this.parts;
+    const { doc } = await roundOf(db, q.round);
+    const now = clock();
+    const things = (await engine.ask.thingsToAsk(undefined, doc.kind, q.space)) ?? [];
+    const [space] = (await engine.ask.whoIsAsked(undefined, [q.space])) ?? [];
+    const people = space?.owners.length ? space.owners : (space?.managers ?? []);
+    const { zone } = await readSchedule(db);
+    await db.transaction(async (tx) => {
+      if (!things.length) {
+        await tx.query("update question set state = 'answered', things = 0, next_at = null where id = $1", [
+          q.id,
+        ]);
+        return;
+      }
+      const asked = people.length ? people : await stewards(tx);
+      if (await this.tooMuch(tx, asked, things.length, doc.most)) {
+        await tx.query('update question set next_at = $2 where id = $1', [q.id, new Date(+now + DAY)]);
+        return;
+      }
+      const until = laterBy(now, `P${doc.days}D`, zone);
+      for (const [n, thing] of things.entries())
+        await tx.query('insert into question_thing (question, n, key, doc) values ($1, $2, $3, $4)', [
+          q.id,
+          n,
+          thing.key,
+          storableJson(thing),
+        ]);
+      await this.askAlso(tx, q, asked);
+      await tx.query(
+        "update question set state = 'open', things = $2, made_at = $3, until = $4, next_at = $5 where id = $1 and state = 'planned'",
+        [q.id, things.length, now, until, nextReminder(now, until, doc.remind) ?? until],
+      );
+      await this.parts.ledger.add(
+        {
+          who: BY_ITSELF,
+          what: 'question.asked',
+          subject: `question ${q.id}`,
+          after: { round: q.round, space: q.space_name, of: asked.map((a) => a.address) },
+        },
+        tx,
+      );
+    });
+  }
+
+  private async tooMuch(tx: Db, people: readonly Asked[], n: number, most: number): Promise<boolean> {
+    const loads = await tx.query<{ n: number }>(
+      `select count(*)::int as n from question_person p join question q on q.id = p.question and q.state = 'open' and q.round is not null
+       join question_thing t on t.question = q.id and t.answer is null where p.address = any($1) group by p.address`,
+      [people.map((p) => p.address)],
+    );
+    return loads.some((l) => l.n > 0 && l.n + n > most);
+  }
+
+  /** Has some people be asked beside those who are. */
+  async askAlso(tx: Db, q: Pick<Question, 'id' | 'round'>, people: readonly Asked[]): Promise<void> {
+    for (const { address, name, key } of people) {
+      const [person] = await tx.query<{ n: number }>(
+        `insert into round_person (round, n, address, name, key)
+         values ($1, (select coalesce(max(n) + 1, 0) from round_person where round = $1), $2, $3, $4)
+         on conflict (round, address) do update set name = excluded.name returning n`,
+        [q.round, address, name, key],
+      );
+      await tx.query(
+        'insert into question_person (question, n, address, name, key) values ($1, $2, $3, $4, $5) on conflict do nothing',
+        [q.id, person!.n, address, name, key],
+      );
+    }
+  }
+
+  private async remind(q: Question): Promise<void> {
+    const { db, clock } = this.parts;
+    const { doc } = await roundOf(db, q.round);
+    await db.transaction(async (tx) => {
+      await toRemind(tx, [q.id]);
+      await tx.query('update question set next_at = $2 where id = $1', [
+        q.id,
+        nextReminder(clock(), q.until, doc.remind) ?? q.until,
+      ]);
+    });
+  }
+
+  /** The time to answer is over: somebody else is asked, or what silence means is done. */
+  private async late(q: Question): Promise<void> {
+    const { db, engine, clock, ledger } = this.parts;
+    const { doc } = await roundOf(db, q.round);
+    const now = clock();
+    const people = await db.query<{ key: string; address: string }>(
+      'select key, address from question_person where question = $1 order by n',
+      [q.id],
+    );
+    const { zone } = await readSchedule(db);
+    let next: Asked[] = [];
+    if (!q.passed && doc.next !== 'nobody') {
+      if (doc.next === 'manager')
+        next =
+          (await engine.ask.managersOf(
+            undefined,
+            people.map((p) => p.key),
+          )) ?? [];
+      else next = await stewards(db);
+      const had = new Set(people.map((p) => p.address));
+      next = next.filter((n) => !had.has(n.address));
+    }
+    await db.transaction(async (tx) => {
+      if (next.length) {
+        const until = laterBy(now, `P${doc.nextDays}D`, zone);
+        await this.askAlso(tx, q, next);
+        await tx.query(
+          "update question set passed = true, until = $2, next_at = $3 where id = $1 and state = 'open'",
+          [q.id, until, nextReminder(now, until, doc.remind) ?? until],
+        );
+        await ledger.add(
+          {
+            who: BY_ITSELF,
+            what: 'question.passed-on',
+            subject: `question ${q.id}`,
+            after: { space: q.space_name, to: next.map((n) => n.address) },
+          },
+          tx,
+        );
+        return;
+      }
+      if (doc.silence !== 'stewards') {
+        const answer: ThingAnswer = {
+          what: doc.silence,
+          until: null,
+          by: '',
+          at: now.toISOString(),
+          how: 'silence',
+          reason: null,
+        };
+        await tx.query('update question_thing set answer = $2 where question = $1 and answer is null', [
+          q.id,
+          storableJson(answer),
+        ]);
+      }
+      await tx.query("update question set state = 'over', next_at = null where id = $1 and state = 'open'", [
+        q.id,
+      ]);
+      await ledger.add(
+        {
+          who: BY_ITSELF,
+          what: 'question.over',
+          subject: `question ${q.id}`,
+          after: { space: q.space_name, silence: doc.silence },
+        },
+        tx,
+      );
+    });
+  }
+
+  /** Where nobody who is asked can answer any more, those who own the space by now are, or who comes next. */
+  private async replace(): Promise<void> {
+    const { db, engine } = this.parts;
+    const rows = await db.query<{ id: number; round: number; space: string; keys: string[] }>(
+      `select q.id, q.round, q.space, array_agg(p.key) as keys from question q join question_person p on p.question = q.id
+       where q.state = 'open' and q.round is not null and p.key <> '' group by q.id`,
+    );
+    for (const q of rows) {
+      if (this.closed) return;
+      const there = (await engine.ask.stillThere(undefined, q.keys)) ?? q.keys;
+      if (there.length) continue;
+      const [space] = (await engine.ask.whoIsAsked(undefined, [q.space])) ?? [];
+      const found = space?.owners.length ? space.owners : (space?.managers ?? []);
+      await db.transaction(async (tx) => {
+        const next = found.length ? found : await stewards(tx);
+        await this.askAlso(tx, q, next);
+        await this.parts.ledger.add(
+          {
+            who: BY_ITSELF,
+            what: 'question.passed-on',
+            subject: `question ${q.id}`,
+            after: { to: next.map((n) => n.address) },
+          },
+          tx,
+        );
+        await this.due(tx);
+      });
+    }
+    await this.parts.jobs.look();
+  }
+
+  /** Tells each person once of all that is new to them, and once of all that they are reminded of. */
+  private async tell(): Promise<void> {
+    for (const which of [NEW, LATE] as const)
+      for (const { round, n } of await this.parts.db.query<{ round: number; n: number }>(
+        `select distinct q.round, p.n from question q join question_person p on p.question = q.id
+         where q.state = 'open' and q.round is not null and ${which} order by 1, 2`,
+      ))
+        await this.tellOne(round, n, which);
+  }
+
+  private async tellOne(round: number, n: number, which: typeof NEW | typeof LATE): Promise<void> {
+    const { db, clock, outbox } = this.parts;
+    const { doc } = await roundOf(db, round);
+    await db.transaction(async (tx) => {
+      const [person] = await tx.query<{ address: string; name: string; key: string; told: number }>(
+        'select * from round_person where round = $1 and n = $2 for update',
+        [round, n],
+      );
+      const spaces = await tx.query<{ id: number; space_name: string; until: Date; left: number }>(
+        `select q.id, q.space_name, q.until, count(t.n) filter (where t.answer is null)::int as left from question q
+         join question_person p on p.question = q.id and p.n = $2 join question_thing t on t.question = q.id
+         where q.round = $1 and q.state = 'open' and ${which} group by q.id order by q.until, q.id`,
+        [round, n],
+      );
+      if (!person || !spaces.length) return;
+      const told = person.told + 1;
+      const things = spaces.reduce((sum, s) => sum + s.left, 0);
+      const review = reviewOf(doc.kind);
+      const zone = await zoneOf(tx, person.address);
+      const until = spaces[0]!.until;
+      const what = counted(things, review.words);
+      const where = spaces.length === 1 ? `“${spaces[0]!.space_name}”` : `${spaces.length} spaces`;
+      const title = plainValue(`${what} in ${where}: please look through`);
+      const list = spaces.slice(0, NAMED).map((s) => `- ${plainValue(s.space_name)}: ${s.left}`);
+      const more = spaces.length > NAMED ? [`- and ${spaces.length - NAMED} more`] : [];
+      const minutes = minutesOf(doc.kind, things);
+      const link = deskLink(round, n);
+      const message: NewMessage = {
+        key: `round:${round}:${n}:${told}`,
+        to: { way: 'mail', recipient: person.address, name: person.name },
+        severity: 'medium',
+        kind: 'question',
+        gathered: false,
+        subject: which === LATE ? `Reminder: ${title}` : title,
+        body: [
+          `Hello ${plainValue(person.name) || 'there'},`,
+          `${review.asks} You are asked because you answer for ${spaces.length === 1 ? 'it' : 'them'}. It takes about ${counted(minutes, ['minute', 'minutes'])}; you can stop and go on later.`,
+          [...list, ...more].join('\n'),
+          ...(doc.note ? [plainValue(doc.note)] : []),
+          `You can answer until ${untilWords(until, zone)}:\n${link}`,
+        ].join('\n\n'),
+        calendar: calendarOf({ id: `round-${round}-${n}`, until, title, made: clock() }),
+      };
+      await outbox.add(tx, [message]);
+      await tx.query('update round_person set told = $3 where round = $1 and n = $2', [round, n, told]);
+      await tx.query(
+        'update question_person set told_at = $3, remind = false where question = any($1) and n = $2',
+        [spaces.map((s) => s.id), n, clock()],
+      );
+    });
+    await this.parts.jobs.look();
+  }
+
+  /** A round whose questions are all over is over. */
+  private async ended(): Promise<void> {
+    const { db, clock } = this.parts;
+    await db.query(
+      `update round r set state = 'over', ended_at = $1 where r.state = 'running'
+       and not exists (select 1 from question q where q.round = r.id and q.state in ('planned', 'open'))`,
+      [clock()],
+    );
+  }
+}
+
+/** Has everybody who is asked and was told be reminded; what is open alone. */
+export async function toRemind(tx: Db, questions: readonly number[]): Promise<void> {
+  await tx.query("update question set reminded = reminded + 1 where id = any($1) and state = 'open'", [
+    questions,
+  ]);
+  await tx.query(
+    'update question_person set remind = true where question = any($1) and told_at is not null',
+    [questions],
+  );
+}
+
+/** Stewards as people who can be asked. */
+const stewards = (db: Db): Promise<Asked[]> =>
+  db.query<Asked>(
+    "select '' as key, address, name from account where role = 'steward' and active order by id",
+  );
+
+/** When the next reminder is due: so many days before the end, or none any more. */
+function nextReminder(now: Date, until: Date, days: readonly number[]): Date | undefined {
+  const times = days.map((d) => until.getTime() - d * DAY).filter((t) => t > now.getTime());
+  return times.length ? new Date(Math.min(...times)) : undefined;
+}

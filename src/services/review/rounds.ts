@@ -1,0 +1,370 @@
+/** Rounds of review, as stewards begin them and follow them. */
+import type { ReviewAnswer, Round } from '../../core/ask/kinds.ts';
+import { wavesOf } from '../../core/ask/waves.ts';
+import { laterBy } from '../../core/orders/program.ts';
+import type {
+  Asked,
+  RoundPage,
+  RoundPreview,
+  RoundQuestion,
+  RoundRow,
+  SpaceToAsk,
+} from '../../dto/review.ts';
+import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
+import { readSchedule } from '../../store/settings.ts';
+import { mustCome } from '../days.ts';
+import { AppError } from '../errors.ts';
+import type { OrderParts } from '../orders/parts.ts';
+import { Asking, toRemind } from './asking.ts';
+import { Desk } from './desk.ts';
+import { Effects } from './effects.ts';
+import { QUESTION, roundOf, type Question, type RoundHead } from './rows.ts';
+import { minutesOf } from './words.ts';
+
+const SHOWN = 50;
+/** Whoever is asked about a space: its owners, or the managers of whoever owned it; nobody: the stewards are. */
+const askedOf = (s: SpaceToAsk): Asked[] => (s.owners.length ? s.owners : s.managers);
+const STEWARDS = 'stewards';
+
+export class Rounds {
+  readonly desk: Desk;
+  readonly asking: Asking;
+
+  constructor(private readonly parts: OrderParts) {
+    this.asking = new Asking(parts, new Effects(parts));
+    this.desk = new Desk(parts, this.asking);
+  }
+
+  /** What a round would ask whom, on the survey in force. Throws a FilterError. */
+  async preview(round: Round, signal?: AbortSignal): Promise<RoundPreview> {
+    const { spaces, weeks } = await this.spread(round, signal);
+    const perWeek = new Map<number, { spaces: number; things: number; people: Set<string> }>();
+    const perPerson = new Map<string, { of: Asked; spaces: number; byWeek: number[]; things: number }>();
+    for (const [k, s] of spaces.entries()) {
+      const week = perWeek.get(weeks[k]!) ?? { spaces: 0, things: 0, people: new Set<string>() };
+      perWeek.set(weeks[k]!, week);
+      week.spaces++;
+      week.things += s.n;
+      for (const of of askedOf(s)) {
+        week.people.add(of.address);
+        const had = perPerson.get(of.address) ?? { of, spaces: 0, byWeek: [], things: 0 };
+        perPerson.set(of.address, had);
+        had.spaces++;
+        had.things += s.n;
+        had.byWeek[weeks[k]!] = (had.byWeek[weeks[k]!] ?? 0) + s.n;
+      }
+    }
+    const things = spaces.reduce((n, s) => n + s.n, 0);
+    const people = [...perPerson.values()];
+    const order = [...spaces.keys()].sort(
+      (a, b) => weeks[a]! - weeks[b]! || spaces[b]!.points - spaces[a]!.points,
+    );
+    return {
+      spaces: spaces.length,
+      things,
+      people: people.length,
+      minutes: minutesOf(round.kind, things),
+      most: people.reduce((most, p) => p.byWeek.reduce((m, n) => Math.max(m, n), most), 0),
+      weeks: [...perWeek]
+        .sort(([a], [b]) => a - b)
+        .map(([week, w]) => ({ week, spaces: w.spaces, things: w.things, people: w.people.size })),
+      withoutOwner: spaces.filter((s) => !askedOf(s).length).length,
+      busiest: people
+        .sort((a, b) => b.things - a.things)
+        .slice(0, 10)
+        .map(({ of, spaces: n, things: t }) => ({
+          name: of.name,
+          address: of.address,
+          spaces: n,
+          things: t,
+          minutes: minutesOf(round.kind, t),
+        })),
+      first: order.slice(0, SHOWN).map((k) => ({
+        key: spaces[k]!.key,
+        name: spaces[k]!.name,
+        owners: askedOf(spaces[k]!).map((o) => o.name),
+        things: spaces[k]!.n,
+        week: weeks[k]!,
+      })),
+    };
+  }
+
+  private async spread(
+    round: Round,
+    signal?: AbortSignal,
+  ): Promise<{ spaces: SpaceToAsk[]; weeks: number[] }> {
+    const spaces = await this.parts.engine.ask.spacesToAsk(undefined, round.kind, round.where, signal);
+    if (!spaces) throw new AppError('no-survey', 409, 'Nothing was surveyed yet.');
+    const people = spaces.map((s) => askedOf(s).map((o) => o.address));
+    return {
+      spaces,
+      weeks: wavesOf(
+        spaces.map((s, n) => ({
+          people: people[n]!.length ? people[n]! : [STEWARDS],
+          n: s.n,
+          points: s.points,
+        })),
+        round,
+      ),
+    };
+  }
+
+  /** Begins a round: what is asked in the first week is asked now. */
+  async begin(round: Round, by: string): Promise<{ id: number }> {
+    const { db, ledger, clock, jobs } = this.parts;
+    const { spaces, weeks } = await this.spread(round);
+    if (!spaces.length)
+      throw new AppError(
+        'nothing-to-ask',
+        409,
+        'There is nothing to ask about: no space fits, or none has anything.',
+      );
+    const { zone } = await readSchedule(db);
+    const now = clock();
+    const startOf = new Map(
+      [...new Set(weeks)].map((w): [number, Date] => [w, w ? laterBy(now, `P${w}W`, zone) : now]),
+    );
+    const id = await db.transaction(async (tx) => {
+      const [row] = await tx.query<{ id: number }>(
+        "insert into round (doc, state, made_at, made_by) values ($1, 'running', $2, $3) returning id",
+        [storableJson(round), now, by],
+      );
+      await tx.query(
+        `insert into question (round, space, space_name, workspace, department, things, subject, body, answers, doc, made_at, until, state, next_at)
+         select $1, s->>'key', s->>'name', s->>'workspace', s->>'department', (s->>'n')::int, '', '', '[]', '{}', $2,
+           (s->>'until')::timestamptz, 'planned', (s->>'at')::timestamptz from jsonb_array_elements($3::jsonb) s`,
+        [
+          row!.id,
+          now,
+          storableJson(
+            spaces.map(({ key, name, workspace, department, n }, k) => ({
+              key,
+              name,
+              workspace,
+              department,
+              n,
+              at: startOf.get(weeks[k]!)!,
+              until: laterBy(startOf.get(weeks[k]!)!, `P${round.days}D`, zone),
+            })),
+          ),
+        ],
+      );
+      await ledger.add(
+        {
+          who: by,
+          what: 'round.begun',
+          subject: `round ${row!.id}`,
+          after: { ...round, spaces: spaces.length },
+        },
+        tx,
+      );
+      await this.asking.due(tx);
+      return row!.id;
+    });
+    await jobs.look();
+    return { id };
+  }
+
+  async list(): Promise<RoundRow[]> {
+    const rows = await this.parts.db.query<RoundHead & Counts>(`${COUNTED} group by r.id order by r.id desc`);
+    return rows.map(rowOf);
+  }
+
+  async one(id: number): Promise<RoundPage> {
+    const { db } = this.parts;
+    const [row] = await db.query<RoundHead & Counts>(`${COUNTED} where r.id = $1 group by r.id`, [id]);
+    if (!row) throw new AppError('no-round', 404, 'There is no such round.');
+    const list = await db.query<
+      Question & { asked: string[] | null; answered: number; removed: number; by: string[] | null }
+    >(
+      `select ${QUESTION}, (select array_agg(coalesce(nullif(p.name, ''), p.address) order by p.n) from question_person p where p.question = q.id) as asked,
+         count(t.answer)::int as answered, (count(*) filter (where t.answer->>'what' = 'remove'))::int as removed,
+         array_agg(distinct t.answer->>'by') filter (where t.answer->>'by' <> '') as by
+       from question q left join question_thing t on t.question = q.id where q.round = $1 group by q.id order by q.next_at nulls last, q.id`,
+      [id],
+    );
+    const questions = list.map((q): RoundQuestion => ({
+      id: q.id,
+      key: q.space,
+      space: q.space_name,
+      workspace: q.workspace,
+      department: q.department,
+      asked: q.asked ?? [],
+      state: q.state,
+      at: (q.state === 'planned' ? (q.next_at ?? q.made_at) : q.until).toISOString(),
+      reminded: q.reminded,
+      things: q.things,
+      answered: q.answered,
+      removed: q.removed,
+      answeredBy: q.by ?? [],
+    }));
+    const departments = new Map<string, RoundPage['departments'][number]>();
+    for (const q of questions) {
+      const d = departments.get(q.department) ?? {
+        name: q.department || 'No department',
+        spaces: 0,
+        done: 0,
+        things: 0,
+        answered: 0,
+      };
+      departments.set(q.department, d);
+      d.spaces++;
+      d.done += isDone(q) ? 1 : 0;
+      d.things += q.things;
+      d.answered += q.answered;
+    }
+    const owners = await db.query<RoundPage['owners'][number]>(
+      `select p.name, p.address, count(distinct q.id)::int as spaces, (count(distinct q.id) filter (where q.state = 'open'))::int as open,
+         count(t.n)::int as things, count(t.answer)::int as answered
+       from question_person p join question q on q.id = p.question left join question_thing t on t.question = q.id
+       where q.round = $1 group by p.name, p.address order by open desc, things desc, p.address`,
+      [id],
+    );
+    const plans = await db.query<{ id: number; name: string; state: string; made_at: Date; changes: number }>(
+      `select p.id, p.name, p.state, p.made_at, (select count(*)::int from plan_change c where c.plan = p.id) as changes
+       from plan p where p.id in (select t.plan from question_thing t join question q on q.id = t.question where q.round = $1) order by p.id desc`,
+      [id],
+    );
+    return {
+      ...rowOf(row),
+      departments: [...departments.values()].sort(
+        (a, b) => b.spaces - b.done - (a.spaces - a.done) || b.things - a.things,
+      ),
+      owners,
+      questions,
+      plans: plans.map(({ made_at, ...p }) => ({ ...p, at: made_at.toISOString() })),
+    };
+  }
+
+  // --- what stewards do about questions that are open
+
+  /** Reminds those who are asked; of all that is open where no questions are given. */
+  async remind(id: number, questions: readonly number[], by: string): Promise<void> {
+    await this.change(id, questions, by, 'round.reminded', {}, toRemind);
+  }
+
+  /** Gives more time, until and including a day. */
+  async extend(id: number, questions: readonly number[], day: string, by: string): Promise<void> {
+    mustCome(day, this.parts.clock());
+    const until = new Date(Date.parse(day) + 86_400_000);
+    await this.change(id, questions, by, 'round.extended', { until: day }, (tx, ids) =>
+      tx.query(
+        `update question set until = $2, next_at = least($2, greatest(next_at, $3)) where id = any($1) and state = 'open' and until < $2`,
+        [ids, until, this.parts.clock()],
+      ),
+    );
+  }
+
+  /** Has somebody else be asked instead, by address: a person of the organisation. */
+  async reassign(id: number, questions: readonly number[], person: string, by: string): Promise<void> {
+    const [found] = (await this.parts.engine.ask.peopleNamed(undefined, [person])) ?? [];
+    if (!found)
+      throw new AppError(
+        'nobody',
+        422,
+        'Nobody in the organisation has this address, or their account is closed.',
+      );
+    await this.change(id, questions, by, 'round.reassigned', { to: found.address }, async (tx, ids) => {
+      await tx.query('delete from question_person where question = any($1)', [ids]);
+      for (const q of ids) await this.asking.askAlso(tx, { id: q, round: id }, [found]);
+    });
+  }
+
+  /** Answers what is still open of some questions, for those who were asked, with a reason. */
+  async answerFor(
+    id: number,
+    questions: readonly number[],
+    given: { what: ReviewAnswer; reason: string },
+    by: string,
+  ): Promise<void> {
+    await this.change(
+      id,
+      questions,
+      by,
+      'round.answered',
+      given,
+      (tx, ids) => this.desk.answerAll(tx, ids, given, by),
+      ['open', 'over'],
+    );
+  }
+
+  /** Ends a round: what is not answered stays as it is, and links open nothing any more. */
+  async end(id: number, by: string): Promise<void> {
+    const { db, ledger, clock } = this.parts;
+    await roundOf(db, id);
+    await db.transaction(async (tx) => {
+      await tx.query("update round set state = 'ended', ended_at = $2 where id = $1", [id, clock()]);
+      await tx.query(
+        "update question set state = 'withdrawn', next_at = null where round = $1 and state in ('planned', 'open')",
+        [id],
+      );
+      await ledger.add({ who: by, what: 'round.ended', subject: `round ${id}` }, tx);
+    });
+  }
+
+  private async change(
+    id: number,
+    questions: readonly number[],
+    by: string,
+    what: string,
+    after: object,
+    does: (tx: Db, ids: number[]) => Promise<unknown>,
+    states: readonly string[] = ['open'],
+  ): Promise<void> {
+    const { db, ledger, jobs } = this.parts;
+    await roundOf(db, id);
+    await db.transaction(async (tx) => {
+      const rows = await tx.query<{ id: number }>(
+        `select id from question where round = $1 and state = any($3) and (cardinality($2::int[]) = 0 or id = any($2)) for update`,
+        [id, questions, states],
+      );
+      if (!rows.length)
+        throw new AppError(
+          'none-open',
+          409,
+          'None of these questions is open any more. Look at the round again.',
+        );
+      await does(
+        tx,
+        rows.map((r) => r.id),
+      );
+      await ledger.add(
+        { who: by, what, subject: `round ${id}`, after: { ...after, questions: rows.map((r) => r.id) } },
+        tx,
+      );
+      await this.asking.due(tx);
+    });
+    await jobs.look();
+  }
+}
+
+interface Counts {
+  spaces: number;
+  done: number;
+  things: number;
+  answered: number;
+  removed: number;
+  until: Date | null;
+}
+const COUNTED = `select r.*, count(q.id)::int as spaces, (count(q.id) filter (where q.state not in ('planned', 'open')))::int as done,
+  sum(q.things)::int as things, sum(coalesce(a.answered, 0))::int as answered, sum(coalesce(a.removed, 0))::int as removed, max(q.until) as until
+  from round r left join question q on q.round = r.id left join lateral (select count(t.answer) as answered,
+    count(*) filter (where t.answer->>'what' = 'remove') as removed from question_thing t where t.question = q.id) a on true`;
+
+const isDone = (q: { state: string }): boolean => q.state !== 'planned' && q.state !== 'open';
+
+const rowOf = (r: RoundHead & Counts): RoundRow => ({
+  id: r.id,
+  round: r.doc,
+  state: r.state,
+  madeAt: r.made_at.toISOString(),
+  madeBy: r.made_by,
+  endedAt: r.ended_at?.toISOString() ?? null,
+  until: r.until?.toISOString() ?? null,
+  spaces: r.spaces,
+  done: r.done,
+  things: r.things ?? 0,
+  answered: r.answered ?? 0,
+  removed: r.removed ?? 0,
+});
