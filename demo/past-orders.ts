@@ -113,6 +113,20 @@ export class OrderStory {
     });
   }
 
+  /** What owners are asked now, once the present is surveyed. */
+  async ask(): Promise<void> {
+    for (const round of [
+      {
+        name: 'Links and shares before the winter timetable',
+        kind: 'shares',
+        where: 'kind != "personal-drive"',
+        note: 'We tidy up before the winter timetable. Keep what somebody outside still works with.',
+      },
+      { name: 'Guests, twice a year', kind: 'guests', where: 'external > 0', weeks: 2 },
+    ])
+      await this.steward.ask('POST', '/api/rounds', { round });
+  }
+
   /** What people share so many weeks ago: it is told, and then surveyed. `now`: the present. */
   async share(week: number, now: number): Promise<void> {
     const at = now - week * 7 * DAY - 3 * HOUR;

@@ -317,5 +317,6 @@ export async function makePast(world: World, stage: Stage): Promise<void> {
     pastEvents(world, Date.now()),
     () => hear(stage, { hold: false }),
   );
+  await orders.ask();
   writeFileSync(stage.marker, '');
 }

@@ -109,6 +109,8 @@ export interface Course {
   policies: number;
   /** Signals that wait for somebody to look at them. */
   signals: number;
+  /** Questions of rounds that wait for an answer. */
+  asked: number;
   record: number;
   tray: number;
   /** Where one can act as the people of a simulated organisation; null where it is not one. */

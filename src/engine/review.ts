@@ -8,7 +8,7 @@ import { findIdentity } from '../core/access/view.ts';
 import type { ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, type PersonFacts } from '../core/ask/recommend.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
-import { domainOf } from '../core/model.ts';
+import { domainOf, type Role } from '../core/model.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
 import type { Asked, ReviewThing, SpaceToAsk } from '../dto/review.ts';
 import { entryRef, identityKey, managerOf, nodeName, nodeRef, personRef, workspaceName } from './describe.ts';
@@ -21,6 +21,13 @@ const DAY = 86_400_000;
 /** Of so many heavy files of a space it is said who can open them. */
 const HEAVY_FILES = 200;
 const NAMED = 3;
+const CAN: Record<Role, string> = {
+  reader: 'read it',
+  commenter: 'comment on it',
+  editor: 'edit it',
+  manager: 'edit it and decide who has access',
+  owner: 'do anything with it',
+};
 
 type SharesOrPeople = 'shares' | 'people';
 const about = (kind: ReviewKind): SharesOrPeople =>
@@ -262,7 +269,7 @@ function sharesToAsk(l: Loaded, space: number): ReviewThing[] {
       key: `${link ? 'link' : 'grant'}:${entries.ids.at(e)}`,
       name: nodeRef(l, node).name,
       detail: g.path(e),
-      of: `${ref.to}, ${ref.role}`,
+      of: `${facts.anyone ? 'anyone who has the link' : ref.to} can ${CAN[ref.role]}`,
       by: ref.madeBy ?? '',
       since: iso(entries.made[e]!),
       last: iso(used),

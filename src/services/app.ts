@@ -304,6 +304,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
                 (select count(*)::int from custom_type where active) as guard,
                 (select count(*)::int from policy where removed_at is null) as policies,
                 (${SIGNALS_WAITING}) as signals,
+                (select count(*)::int from question where round is not null and state = 'open') as asked,
                 (select coalesce(max(seq), 0) from ledger) as record,
                 (select count(*)::int from tray where account = $1) as tray`,
         [account, UNFINISHED],

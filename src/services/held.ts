@@ -236,6 +236,9 @@ export function appFor(app: App, account: Account | undefined): App {
     orders: only<typeof app.orders>({
       questions: only<typeof app.orders.questions>(some(app.orders.questions, 'listFor', 'openAs', 'answer')),
     }),
+    rounds: only<typeof app.rounds>({
+      desk: only<typeof app.rounds.desk>(some(app.rounds.desk, 'list', 'page', 'put')),
+    }),
     surveys: only<typeof app.surveys>({
       list: async () =>
         (await app.surveys.list()).map((s) => ({
@@ -275,6 +278,7 @@ export function appFor(app: App, account: Account | undefined): App {
         record: 0,
         policies: 0,
         signals: 0,
+        asked: 0,
       };
     },
     accounts: only<typeof app.accounts>(

@@ -187,7 +187,6 @@ export const STEPS: readonly Step[] = [
       },
     ],
   },
-  { name: 'Review', views: [] },
   {
     name: 'Review',
     views: [

@@ -296,6 +296,8 @@ describe('an account that is held to a part', () => {
         '/api/policies/versions/[id]',
         '/api/problems',
         '/api/retention',
+        '/api/rounds/[id]',
+        '/api/rounds',
         '/api/schedule',
         '/api/signals/[id]',
         '/api/signals/patterns',
@@ -387,6 +389,10 @@ describe('an account that is held to a part', () => {
       'POST /api/events/in/[source]': [[401, {}]],
       'PUT /api/schedule': [[403, { zone: 'UTC', full: null, incremental: null }]],
       'PUT /api/answers/[id]': [[404, { id: 1, what: 'keep' }]],
+      'PUT /api/desk/[id]': [[404, { id: 1, given: [{ n: 0, what: 'remove' }], send: true }]],
+      'POST /api/rounds': [[403, { round: { name: 'x', kind: 'guests', where: 'true' } }]],
+      'POST /api/rounds/preview': [[403, { round: { name: 'x', kind: 'guests', where: 'true' } }]],
+      'POST /api/rounds/[id]': [[403, { does: { act: 'end' } }]],
       'PUT /api/messages': [[403, { ids: [1] }]],
       'PUT /api/messages/settings': [
         [
@@ -460,7 +466,10 @@ describe('an account that is held to a part', () => {
       const cases = sent[`${method} ${path}`];
       expect(cases, `${method} ${path} is not tried here`).toBeDefined();
       for (const [status, body] of cases!) {
-        const url = path.replace('[id]', /plans|policies|orders|answers/.test(path) ? plan! : 'iban');
+        const url = path.replace(
+          '[id]',
+          /plans|policies|orders|answers|rounds|desk/.test(path) ? plan! : 'iban',
+        );
         const response = await scene.raw(method, url, { headers: asPart(), body });
         const text = await response.text();
         expect([`${method} ${path} ${JSON.stringify(body)}`, response.status, text.slice(0, 200)]).toEqual([

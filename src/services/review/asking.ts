@@ -343,7 +343,8 @@ export class Asking {
       const message: NewMessage = {
         key: `round:${round}:${n}:${told}`,
         to: { way: 'mail', recipient: person.address, name: person.name },
-        severity: 'medium',
+        // it is gathered already, and has a day: a digest would keep it back
+        severity: 'high',
         kind: 'question',
         gathered: false,
         subject: which === LATE ? `Reminder: ${title}` : title,

@@ -265,6 +265,7 @@ function Question({
             ))}
           <button
             className="btn btn-sm"
+            disabled={!open.some((n) => (page.list[n]!.recommended?.what ?? 'until') !== 'until')}
             onClick={() =>
               choose(open, (n) => {
                 const r = page.list[n]!.recommended;

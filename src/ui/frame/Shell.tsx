@@ -68,9 +68,6 @@ function SignedFrame({ account, path, dossier, children }: ShellProps) {
   );
 }
 
-/** A step that others have views of. */
-const isOfWhole = (name: string): boolean => STEPS.find((s) => s.name === name)!.views.length > 0;
-
 function CourseBar({ path }: { path: string }) {
   const { account, live } = useSigned();
   const [params] = useUrl('');
@@ -92,6 +89,7 @@ function CourseBar({ path }: { path: string }) {
           ? plural(course.policies, 'policy', 'policies')
           : plural(course.guard, 'data type')
       : '',
+    Review: course ? (course.asked ? `${count(course.asked)} waiting` : 'nobody asked') : '',
     Record: course ? `${count(course.record)} entries` : '',
   };
   const step = STEPS.find((s) => s.views.some((v) => v.path === path));
@@ -116,7 +114,7 @@ function CourseBar({ path }: { path: string }) {
               <>
                 <span className={open ? 'font-bold' : 'font-medium'}>{s.name}</span>
                 <span className="text-xs text-quiet">
-                  {s.views.length ? counts[s.name] : isOfWhole(s.name) ? 'not for a part' : 'coming'}
+                  {s.views.length ? counts[s.name] : 'not for a part'}
                 </span>
               </>
             );
@@ -136,10 +134,7 @@ function CourseBar({ path }: { path: string }) {
                     )}
                   </a>
                 ) : (
-                  <span
-                    className={`${shape} text-quiet`}
-                    title={isOfWhole(s.name) ? 'This is about the whole organisation' : 'Coming later'}
-                  >
+                  <span className={`${shape} text-quiet`} title="This is about the whole organisation">
                     {inner}
                   </span>
                 )}

@@ -30,7 +30,10 @@ const KINDS: Record<string, (w: Waits) => { words: string; href?: string }> = {
   }),
   survey: () => ({ words: 'Go on with a survey', href: '/survey/sources' }),
   'ask-events': () => ({ words: 'Ask the workspaces what happened', href: '/guard/events' }),
-  rounds: () => ({ words: 'Go on with rounds: ask, remind, and do what was answered', href: '/review/rounds' }),
+  rounds: () => ({
+    words: 'Go on with rounds: ask, remind, and do what was answered',
+    href: '/review/rounds',
+  }),
   orders: () => ({ words: 'Go on with runs of standing orders', href: '/guard/orders?list=runs' }),
   order: (w) => ({
     words: `Look whom the standing order “${w.name}” is about`,

@@ -9,7 +9,7 @@ import { ask } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useSigned } from '../../frame/signed.ts';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
-import { count, Empty, plural, Share, State, Trouble, When } from '../../parts/marks.tsx';
+import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import type { Column } from '../../parts/table/column.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { NewRound } from './rounds/NewRound.tsx';
@@ -58,14 +58,10 @@ const COLUMNS: Column<RoundRow>[] = [
   {
     key: 'answered',
     name: 'Answered',
-    width: '150px',
+    width: '110px',
+    right: true,
     value: (r) => r.answered / Math.max(1, r.things),
-    cell: (r) => (
-      <span className="flex items-center gap-2">
-        <Share of={r.answered} most={r.things} />
-        {count(r.answered)} of {count(r.things)}
-      </span>
-    ),
+    cell: (r) => `${count(r.answered)} of ${count(r.things)}`,
   },
   {
     key: 'spaces',

@@ -10,6 +10,7 @@ import {
   SILENCE,
   type ReviewKind,
 } from '../../../../core/ask/kinds.ts';
+import type { RoundPreview } from '../../../../dto/review.ts';
 import { send } from '../../../frame/api.ts';
 import { useRefresh } from '../../../frame/signed.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
@@ -66,7 +67,8 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
       done(id);
     },
   );
-  const filled = useDeferredValue(filling.watch());
+  // as text, which is the same where nothing was changed
+  const filled = JSON.parse(useDeferredValue(JSON.stringify(filling.watch()))) as Filled;
   const read = roundOf(filled);
   const round = read.data;
   const preview = useQuery({
@@ -199,7 +201,11 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
           </Field>
           <FormTrouble form={filling} />
         </div>
-        <Preview answer={preview.data} error={round ? preview.error : read.error?.issues[0]?.message} />
+        <Preview
+          kind={filled.kind}
+          answer={preview.data}
+          error={round ? preview.error : read.error?.issues[0]?.message}
+        />
         <div className="col-span-2">
           <DialogEnd close={close}>
             <button
@@ -221,10 +227,16 @@ const numbers = (f: Filled): number[] =>
     .filter((d) => d.trim())
     .map(Number);
 
-type Answer = Awaited<ReturnType<typeof preview>>;
-const preview = () => send('POST', '/api/rounds/preview', { round: undefined as never });
-
-function Preview({ answer, error }: { answer: Answer | undefined; error: unknown }) {
+function Preview({
+  kind,
+  answer,
+  error,
+}: {
+  kind: ReviewKind;
+  answer: RoundPreview | undefined;
+  error: unknown;
+}) {
+  const [one, many] = REVIEWS[kind].words;
   return (
     <section aria-label="Who would be asked what" aria-live="polite" className="flex flex-col gap-2">
       <b>Who would be asked what</b>
@@ -232,9 +244,9 @@ function Preview({ answer, error }: { answer: Answer | undefined; error: unknown
       {answer && (
         <>
           <p>
-            <b className="text-lg">{count(answer.things)}</b> things in {plural(answer.spaces, 'space')}, put
-            to {plural(answer.people, 'person', 'people')}. All together about{' '}
-            {plural(answer.minutes, 'minute')} of their time.
+            <b className="text-lg">{count(answer.things)}</b> {answer.things === 1 ? one : many} in{' '}
+            {plural(answer.spaces, 'space')}, put to {plural(answer.people, 'person', 'people')}. All together
+            about {plural(answer.minutes, 'minute')} of their time.
           </p>
           {answer.withoutOwner > 0 && (
             <p>
@@ -243,7 +255,7 @@ function Preview({ answer, error }: { answer: Answer | undefined; error: unknown
             </p>
           )}
           <p>
-            Nobody is asked about more than {plural(answer.most, 'thing')} in a week
+            Nobody is asked about more than {plural(answer.most, one, many)} in a week
             {answer.weeks.length > 1 && `, over ${plural(answer.weeks.length, 'week')}`}.
           </p>
           {answer.weeks.length > 1 && (
@@ -252,7 +264,7 @@ function Preview({ answer, error }: { answer: Answer | undefined; error: unknown
                 <tr>
                   <th>Week</th>
                   <th className="text-right">Spaces</th>
-                  <th className="text-right">Things</th>
+                  <th className="text-right capitalize">{many}</th>
                   <th className="text-right">People</th>
                 </tr>
               </thead>
@@ -278,7 +290,7 @@ function Preview({ answer, error }: { answer: Answer | undefined; error: unknown
                       {p.name || p.address}
                     </span>
                     <span className="text-quiet">
-                      {plural(p.things, 'thing')} in {plural(p.spaces, 'space')}, {p.minutes} min
+                      {plural(p.things, one, many)} in {plural(p.spaces, 'space')}, {p.minutes} min
                     </span>
                   </li>
                 ))}

@@ -10,7 +10,7 @@ import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Back, Choose } from '../../../parts/Choose.tsx';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
-import { count, plural, Share, State, Trouble, When } from '../../../parts/marks.tsx';
+import { count, plural, State, Trouble, When } from '../../../parts/marks.tsx';
 import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
 
@@ -23,12 +23,8 @@ const STATES = {
   withdrawn: ['back', 'withdrawn'],
 } as const;
 
-const progress = (of: { answered: number; things: number }) => (
-  <span className="flex items-center gap-2">
-    <Share of={of.answered} most={of.things} />
-    {count(of.answered)} of {count(of.things)}
-  </span>
-);
+const progress = (of: { answered: number; things: number }): string =>
+  `${count(of.answered)} of ${count(of.things)}`;
 
 const SPACES: Column<RoundQuestion>[] = [
   {
@@ -63,7 +59,8 @@ const SPACES: Column<RoundQuestion>[] = [
   {
     key: 'answered',
     name: 'Answered',
-    width: '140px',
+    width: '96px',
+    right: true,
     value: (q) => q.answered / Math.max(1, q.things),
     cell: progress,
   },
@@ -138,7 +135,8 @@ const OWNERS: Column<RoundPage['owners'][number]>[] = [
   {
     key: 'answered',
     name: 'Answered',
-    width: '160px',
+    width: '96px',
+    right: true,
     value: (o) => o.answered / Math.max(1, o.things),
     cell: progress,
   },
@@ -162,7 +160,8 @@ const DEPARTMENTS: Column<RoundPage['departments'][number]>[] = [
   {
     key: 'answered',
     name: 'Answered',
-    width: '160px',
+    width: '96px',
+    right: true,
     value: (d) => d.answered / Math.max(1, d.things),
     cell: progress,
   },
