@@ -5,7 +5,7 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import type { Change } from '../../src/core/access/change.ts';
-import { view } from '../../src/core/access/view.ts';
+import { findIdentity, view } from '../../src/core/access/view.ts';
 import { carriedOut } from '../../src/core/guard/carry.ts';
 import { TIERS } from '../../src/core/model.ts';
 import { build } from './build.ts';
@@ -13,14 +13,18 @@ import { organisations } from './organisations.ts';
 import { plainly, type Rows } from './plain-access.ts';
 
 const applied = (rows: Rows, changes: readonly Change[]): Rows => {
-  const out = { ...rows, grants: [...rows.grants], links: [...rows.links] };
+  const out = { ...rows, grants: [...rows.grants], links: [...rows.links], groups: [...rows.groups] };
   for (const c of changes) {
     if ('grant' in c) out.grants = out.grants.filter((g) => g.id !== c.grant);
     else if ('link' in c)
       out.links = out.links.flatMap((l) =>
         l.id !== c.link ? l : c.set ? { ...l, ...(c.set as object) } : [],
       );
-    else throw new Error(`${JSON.stringify(c)} is no change to a grant or link`);
+    else if ('member' in c)
+      out.groups = out.groups.map((g) =>
+        g.id === c.member.group ? { ...g, members: g.members.filter((m) => m.value !== c.member.value) } : g,
+      );
+    else throw new Error(`${JSON.stringify(c)} is no change to a grant, link or group`);
   }
   return out;
 };
@@ -64,4 +68,40 @@ it('leaves nobody from outside, takes nothing from members, and says what it can
   );
   expect(met.closed).toBeGreaterThan(30);
   expect(met.cannot).toBeGreaterThan(5);
+});
+
+it('takes somebody out of a space and nobody else, or says why it cannot', () => {
+  const met = { out: 0, byGroup: 0, cannot: 0 };
+  fc.assert(
+    fc.property(organisations, (given) => {
+      // who is in a space by what is granted on it: links and openness are no matter of one person
+      const rows: Rows = {
+        ...given,
+        links: [],
+        spaces: given.spaces.map((s) => ({ ...s, visibility: 'members' as const })),
+      };
+      const v = view(build(rows), { moment: rows.takenAt });
+      const facts = { view: v, users: () => [], row: () => ({}), group: () => undefined, manager: () => -1 };
+      for (const space of rows.spaces) {
+        const was = plainly(rows).judge(space, undefined).who;
+        for (const name of Object.keys(was)) {
+          const identity = findIdentity(v, name);
+          const response = { do: 'take-out' as const, space: space.id };
+          const { changes, cannot } = carriedOut(facts, 'identity', identity, response);
+          const is = plainly(applied(rows, changes)).judge(space, undefined).who;
+          for (const other of Object.keys(was)) if (other !== name) expect(is[other]).toEqual(was[other]);
+          if (cannot.length) met.cannot++;
+          else {
+            met.out++;
+            if (changes.some((c) => 'member' in c)) met.byGroup++;
+            expect(is[name] ?? []).toEqual([]);
+          }
+        }
+      }
+    }),
+    { numRuns: 1500 },
+  );
+  expect(met.out).toBeGreaterThan(30);
+  expect(met.byGroup).toBeGreaterThan(5);
+  expect(met.cannot).toBeGreaterThan(50);
 });

@@ -2,7 +2,7 @@
 import { anyBoth, bitsFor, has } from '../access/bits.ts';
 import { withdrawal, type Change } from '../access/change.ts';
 import { PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { sources } from '../access/questions.ts';
+import { membershipWays, sources } from '../access/questions.ts';
 import { addPrincipal, identityName, type View } from '../access/view.ts';
 import { AUDIENCES, ROLES, type Audience, type Recipient, type Role } from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
@@ -242,7 +242,7 @@ function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: 
     out.cannot.push(`There is no space “${named}”`);
     return;
   }
-  const { entries, members } = org;
+  const { entries } = org;
   for (let e = entries.first[space]!; e < entries.first[space + 1]!; e++) {
     if (!v.live[e]) continue;
     const all = [...namedIn(v, e)];
@@ -254,18 +254,16 @@ function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: 
           : withdrawal(org, e),
       );
     for (const [kind, n] of staying) {
-      if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.domain) {
+      if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.domain || kind === PRINCIPAL.anyone) {
         const holders = bitsFor(v.identityCount);
         addPrincipal(v, holders, kind, n);
         if (has(holders, identity))
-          out.cannot.push('Everybody of their organisation has access. Nearest: narrow that grant');
+          out.cannot.push('A grant lets many in at once, and them too. Nearest: narrow that grant');
       }
       if (kind !== PRINCIPAL.group || !has(v.groupMembers[n]!, identity)) continue;
       const { name, id } = org.groups[n]!;
-      let direct = false;
-      for (let i = members.start[n]!; i < members.start[n + 1]!; i++)
-        direct ||= members.values[i] === identity;
-      if (!direct || identity >= org.users.length)
+      // a way through other groups stays when the membership itself is taken away
+      if (membershipWays(v, identity, n).some((way) => way.length > 1))
         out.cannot.push(`They come by a group within “${name}”. Nearest: take them out of that group`);
       else if (!servesAlone(v, n, space))
         out.cannot.push(
