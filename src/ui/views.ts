@@ -163,7 +163,6 @@ export const STEPS: readonly Step[] = [
         path: '/guard/coaching',
         whole: true,
         asks: 'Who is told how often, what do they answer, and does it happen again?',
-        picture: 'coaching',
       },
       {
         name: 'Signals',

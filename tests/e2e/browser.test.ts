@@ -16,7 +16,7 @@ const complaints: string[] = [];
 const PICTURES = process.env.GATE_LANTERN_PICTURES;
 /** Those that the README shows. */
 const SHOWN = new Set(
-  'accounts causes coaching contents cross-tab data-types events findings holdings ledger order outside people plan-proven policies routes signal watch changes'.split(
+  'accounts causes contents cross-tab data-types events findings holdings ledger order outside people plan-proven policies routes signal watch changes'.split(
     ' ',
   ),
 );

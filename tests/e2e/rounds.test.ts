@@ -201,6 +201,12 @@ describe('a round', () => {
       await view.getByText(/answered in 0 of/).waitFor();
       await view.getByRole('row', { name: /open/ }).first().waitFor();
       await accessible(view, 'a round');
+      if (process.env.GATE_LANTERN_PICTURES) {
+        await view.goto(`${scene.base}/review/rounds?round=${id}`);
+        await view.getByText(/answered in/).waitFor();
+        await view.screenshot({ path: `${process.env.GATE_LANTERN_PICTURES}/rounds.png` });
+        await view.goBack();
+      }
       for (const list of ['owners', 'departments', 'plans']) {
         await view.getByLabel('Shown', { exact: true }).selectOption(list);
         await view.waitForURL(`**list=${list}*`);

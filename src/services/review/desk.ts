@@ -73,6 +73,11 @@ export class Desk {
   private async pageOf(q: Question & { answered: number }, opened: Opened): Promise<DeskPage> {
     const { db } = this.parts;
     const things = await thingsOf(db, q.id);
+    const [person] = await db.query<{ draft: GivenThing[] | null }>(
+      'select draft from question_person where question = $1 and address = $2',
+      [q.id, opened.address],
+    );
+    const draft = new Map(person?.draft?.map(({ n, what, until }) => [n, { what, until: until ?? null }]));
     const by = nameOf(opened);
     return {
       ...(await this.question(q, await roundOf(db, q.round), opened)),
@@ -81,7 +86,7 @@ export class Desk {
         ...t.doc,
         answer: t.answer && { ...t.answer, by: t.answer.by === by ? 'you' : t.answer.by },
         outcome: t.outcome,
-        draft: t.draft_by === opened.address ? t.draft : null,
+        draft: t.answer ? null : (draft.get(t.n) ?? null),
       })),
       effect: effectOf(things),
     };
@@ -128,15 +133,11 @@ export class Desk {
     await db.transaction(async (tx) => {
       const opened = await this.opened(tx, whose);
       await this.asked(tx, opened, id);
-      await tx.query(
-        'update question_thing set draft = null, draft_by = null where question = $1 and draft_by = $2',
-        [id, opened.address],
-      );
-      await tx.query(
-        `update question_thing t set draft = jsonb_build_object('what', c->>'what', 'until', c->>'until'), draft_by = $2
-         from jsonb_array_elements($3::jsonb) c where t.question = $1 and t.n = (c->>'n')::int and t.answer is null`,
-        [id, opened.address, JSON.stringify(chosen)],
-      );
+      await tx.query('update question_person set draft = $3 where question = $1 and address = $2', [
+        id,
+        opened.address,
+        JSON.stringify(chosen),
+      ]);
     });
   }
 
@@ -214,7 +215,7 @@ export class Desk {
     list: readonly { n: number; answer: ThingAnswer }[],
   ): Promise<number> {
     const rows = await tx.query(
-      `update question_thing t set answer = a->'answer', draft = null, draft_by = null from jsonb_array_elements($2::jsonb) a
+      `update question_thing t set answer = a->'answer' from jsonb_array_elements($2::jsonb) a
        where t.question = $1 and t.n = (a->>'n')::int and t.answer is null returning t.n`,
       [id, storableJson(list)],
     );

@@ -262,6 +262,10 @@ describe('whoever is asked', () => {
     const kim = await app.rounds.desk.page({ address: 'kim@tarntide.example' }, id);
     expect(kim.list.map((t) => t.draft)).toEqual([null, null]);
     expect(kim.answered).toBe(0);
+    const theirs = { address: 'kim@tarntide.example' };
+    await app.rounds.desk.put(theirs, { id, given: [{ n: 1, what: 'remove' }], send: false });
+    expect((await app.rounds.desk.page(theirs, id)).list[1]!.draft).toEqual({ what: 'remove', until: null });
+    expect((await app.rounds.desk.page(desk, id)).list[1]!.draft).toMatchObject({ what: 'until' });
     await app.close();
   });
 

@@ -35,8 +35,6 @@ export interface Thing {
   n: number;
   key: string;
   doc: ReviewThing;
-  draft: { what: ThingAnswer['what']; until: string | null } | null;
-  draft_by: string | null;
   answer: ThingAnswer | null;
   outcome: Outcome | null;
   why: string | null;
@@ -60,6 +58,6 @@ export async function roundOf(db: Db, id: number): Promise<RoundHead> {
 
 export const thingsOf = (db: Db, question: number): Promise<Thing[]> =>
   db.query<Thing>(
-    'select question, n, key, doc, draft, draft_by, answer, outcome, why, plan from question_thing where question = $1 order by n',
+    'select question, n, key, doc, answer, outcome, why, plan from question_thing where question = $1 order by n',
     [question],
   );

@@ -41,16 +41,15 @@ create index on question (next_at) where next_at is not null;
 alter table question_person
   add column told_at timestamptz,
   -- they are to be reminded
-  add column remind boolean not null default false;
+  add column remind boolean not null default false,
+  -- what they have chosen and not sent yet
+  add column draft jsonb;
 create table question_thing (
   question int not null references question on delete cascade,
   n int not null,
   key text not null,
   -- as whoever is asked sees it
   doc jsonb not null,
-  -- what was chosen and not sent yet, and by whom
-  draft jsonb,
-  draft_by text,
   answer jsonb,
   -- what has become of an answer that changes something; null: nothing was begun
   outcome text check (outcome in ('planned', 'done', 'not-done', 'later')),

@@ -17,7 +17,8 @@ import {
   whenWords,
 } from './dates.ts';
 import { orderIn, pressed } from './table/inUrl.ts';
-import { bytesWords, canWords, CHANGE_WORDS, deedWords, PLAN_WORDS, slug } from './words.ts';
+import { deedWords } from './deed-words.ts';
+import { bytesWords, canWords, CHANGE_WORDS, PLAN_WORDS, slug } from './words.ts';
 
 describe('the ledger in words', () => {
   it('has words for everything that services write', () => {

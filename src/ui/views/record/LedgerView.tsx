@@ -11,7 +11,7 @@ import { selectNumberIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TableView } from '../../parts/table/TableView.tsx';
 import { useUrl, type SetUrl } from '../../frame/url.ts';
-import { deedWords } from '../../parts/words.ts';
+import { deedWords } from '../../parts/deed-words.ts';
 
 const PAGE = 200;
 

@@ -1,5 +1,5 @@
 /** What a policy hits: why, since when, and how far it has come. */
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { HIT_STATES, type HitRow, type HitState, type PolicyPage } from '../../../../dto/guard.ts';
 import { openedAt } from '../../../frame/api.ts';
 import { useSigned } from '../../../frame/signed.ts';
@@ -10,10 +10,11 @@ import { plural, Trouble, When } from '../../../parts/marks.tsx';
 import { usePages } from '../../../parts/pages.ts';
 import type { Column } from '../../../parts/table/column.ts';
 import { Table } from '../../../parts/table/Table.tsx';
-import { Except } from './Exceptions.tsx';
 import { valueWords } from '../../../parts/words.ts';
 import { STATE_WORDS } from '../../../parts/policy-words.ts';
 import { Come } from '../../../parts/Come.tsx';
+
+const Except = lazy(() => import('./Exceptions.tsx').then((m) => ({ default: m.Except })));
 
 /** Where a hit opens: beside the policy, or in the view of what it is. */
 const opensBeside = (h: HitRow): boolean => /^(?:item|space):/.test(h.open);
@@ -167,13 +168,15 @@ export function Hits({
         />
       )}
       {excepting && (
-        <Except
-          hits={chosen}
-          close={() => {
-            setExcepting(false);
-            setMarked(new Set());
-          }}
-        />
+        <Suspense>
+          <Except
+            hits={chosen}
+            close={() => {
+              setExcepting(false);
+              setMarked(new Set());
+            }}
+          />
+        </Suspense>
       )}
     </section>
   );

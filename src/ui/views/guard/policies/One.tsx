@@ -9,7 +9,6 @@ import type { ViewProps } from '../../../frame/url.ts';
 import { count, plural, Trouble, When } from '../../../parts/marks.tsx';
 import { Menu, MenuItem } from '../../../parts/Menu.tsx';
 import { useSay } from '../../../parts/Toasts.tsx';
-import { Exceptions } from './Exceptions.tsx';
 import { Hits } from './Hits.tsx';
 import {
   MODE_WORDS,
@@ -22,6 +21,7 @@ import {
 
 const EditPolicy = lazy(() => import('./Edit.tsx'));
 const Enforce = lazy(() => import('./Enforce.tsx').then((m) => ({ default: m.Enforce })));
+const Exceptions = lazy(() => import('./Exceptions.tsx').then((m) => ({ default: m.Exceptions })));
 const Marks = lazy(() => import('./Marks.tsx').then((m) => ({ default: m.Marks })));
 const Versions = lazy(() => import('./Versions.tsx'));
 
@@ -206,7 +206,11 @@ export function OnePolicy({ id, params, set, narrow }: ViewProps & { id: number 
           </li>
         ))}
       </ol>
-      {data.exceptions.length > 0 && <Exceptions page={data} />}
+      {data.exceptions.length > 0 && (
+        <Suspense>
+          <Exceptions page={data} />
+        </Suspense>
+      )}
       <Hits id={id} page={data} rule={chosen} params={params} set={set} narrow={narrow} />
       {enforcing && (
         <Suspense>
