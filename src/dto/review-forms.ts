@@ -26,7 +26,7 @@ export const deskAnswers = z.object({
     .array(
       z.strictObject({
         n: z.int().min(0),
-        what: z.enum(REVIEW_ANSWER_NAMES as ['keep', 'remove', 'until']),
+        what: z.enum(REVIEW_ANSWER_NAMES),
         until: day.optional(),
       }),
     )

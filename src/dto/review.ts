@@ -34,9 +34,8 @@ export interface SpaceToAsk {
   name: string;
   workspace: string;
   department: string;
-  owners: Asked[];
-  /** Of whoever owned it, where nobody who does can be asked. */
-  managers: Asked[];
+  /** Its active owners, or the managers of whoever owned it; nobody where the stewards are asked. */
+  asked: Asked[];
   n: number;
   points: number;
 }

@@ -63,6 +63,13 @@ export function managerOf({ org, ids }: Loaded, user: number): number {
   return org.find('user', home === undefined ? row.manager : ids.user(home, row.manager));
 }
 
+/** Numbers of the users who own a space, whether their accounts are active or not. */
+export const ownersOfSpace = ({ org }: Loaded, space: number): number[] =>
+  (org.spaces[space]!.owners ?? []).flatMap((id) => {
+    const u = org.find('user', id);
+    return u < 0 ? [] : u;
+  });
+
 /** By which a person is known in hits and decisions. */
 export const identityKey = (l: Loaded, identity: number): string =>
   `${identity < l.org.users.length ? 'user' : 'outsider'}:${identityName(l.view, identity)}`;

@@ -13,7 +13,7 @@ import { TIERS } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
 import type { ReachWithout } from '../dto/events.ts';
-import { findNode, identityKey, managerOf, nodeKey, nodeName } from './describe.ts';
+import { findNode, identityKey, managerOf, nodeKey, nodeName, ownersOfSpace } from './describe.ts';
 import { gettersOf } from './facts.ts';
 import { hitsOf, keyOf } from './guard.ts';
 import { principalsOfEntry, targetOf } from './happened.ts';
@@ -209,10 +209,7 @@ function ownersOf(l: Loaded, k: string): number[] {
   if (node < 0) return [];
   const own = node >= S ? org.itemOwner[node - S]! : -1;
   if (own >= 0 && org.users[own]?.active) return [own];
-  return (org.spaces[spaceOfNode(org, node)]!.owners ?? []).flatMap((o) => {
-    const u = org.find('user', o);
-    return u < 0 ? [] : u;
-  });
+  return ownersOfSpace(l, spaceOfNode(org, node));
 }
 
 /** Of each key the same as `recipients` has of it alone. */

@@ -1,6 +1,8 @@
 /** What the responses of enforcing rules come to: one list of changes, with which rule decided where not all can be had. */
 import { setImmediate } from 'node:timers/promises';
 import { has } from '../core/access/bits.ts';
+import type { Lists } from '../core/access/growable.ts';
+import { namedBy } from '../core/access/named.ts';
 import { choose, objectOf, type Proposal } from '../core/guard/choose.ts';
 import { carriedOut, TELLING, type CarryFacts } from '../core/guard/carry.ts';
 import type { Subject } from '../core/guard/kinds.ts';
@@ -31,8 +33,10 @@ export interface ToRespond {
 
 function carryFacts(l: Loaded): CarryFacts {
   const S = l.org.spaces.length;
+  let named: Lists | undefined;
   return {
     view: l.view,
+    named: () => (named ??= namedBy(l.view)),
     users: (e) =>
       ((l.entryRow(e) as LinkRow).redeemedBy ?? []).flatMap((r): Recipient[] => {
         const n = 'user' in r ? l.org.find('user', r.user) : -1;

@@ -5,13 +5,21 @@ import { itemsBelow, nodeOfItem, PRINCIPAL } from '../core/access/organisation.t
 import { who } from '../core/access/questions.ts';
 import { addHolders } from '../core/access/reach.ts';
 import { findIdentity } from '../core/access/view.ts';
-import type { ReviewKind } from '../core/ask/kinds.ts';
+import { REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, type PersonFacts } from '../core/ask/recommend.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { domainOf, type Role } from '../core/model.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
 import type { Asked, ReviewThing, SpaceToAsk } from '../dto/review.ts';
-import { entryRef, identityKey, managerOf, nodeName, nodeRef, personRef, workspaceName } from './describe.ts';
+import {
+  entryRef,
+  identityKey,
+  managerOf,
+  nodeName,
+  ownersOfSpace,
+  personRef,
+  workspaceName,
+} from './describe.ts';
 import { gettersOf } from './facts.ts';
 import { hitsOf } from './guard.ts';
 import { principalsOfEntry } from './happened.ts';
@@ -28,10 +36,6 @@ const CAN: Record<Role, string> = {
   manager: 'edit it and decide who has access',
   owner: 'do anything with it',
 };
-
-type SharesOrPeople = 'shares' | 'people';
-const about = (kind: ReviewKind): SharesOrPeople =>
-  kind === 'shares' || kind === 'own-links' ? 'shares' : 'people';
 
 /** Grants and links by which something in a space is shared with somebody outside, or with whoever has a link. */
 function* sharesIn(l: Loaded, space: number): Generator<number> {
@@ -59,7 +63,7 @@ function peopleIn(l: Loaded, space: number, kind: ReviewKind): number[] {
   for (let e = org.entries.first[space]!; e < org.entries.first[space + 1]!; e++)
     if (view.live[e] && !org.entries.type[e]) addHolders(view, holders, e);
   const among = kind === 'guests' ? view.externals : view.members;
-  const owners = new Set(ownersOf(l, space));
+  const owners = new Set(ownersOfSpace(l, space));
   const found: number[] = [];
   forEachBoth(holders, among, (i) => {
     if (has(view.all, i) && has(view.spaces[space]!.allowed, i) && !owners.has(i)) found.push(i);
@@ -67,11 +71,7 @@ function peopleIn(l: Loaded, space: number, kind: ReviewKind): number[] {
   return found;
 }
 
-const ownersOf = ({ org }: Loaded, space: number): number[] =>
-  (org.spaces[space]!.owners ?? []).flatMap((id) => {
-    const u = org.find('user', id);
-    return u < 0 ? [] : u;
-  });
+const spaceOfKey = (l: Loaded, key: string): number => l.org.find('space', key.slice('space:'.length));
 
 function asked(l: Loaded, users: Iterable<number>): Asked[] {
   const found = new Map<string, Asked>();
@@ -84,18 +84,15 @@ function asked(l: Loaded, users: Iterable<number>): Asked[] {
   return [...found.values()];
 }
 
-function answerable(l: Loaded, space: number): Pick<SpaceToAsk, 'owners' | 'managers'> {
-  const all = ownersOf(l, space);
+/** Who can be asked about a space: its active owners, or else the managers of whoever owns it. */
+function askedAbout(l: Loaded, space: number): Asked[] {
+  const all = ownersOfSpace(l, space);
   const owners = asked(l, all);
-  return {
-    owners,
-    managers: owners.length
-      ? []
-      : asked(
-          l,
-          all.map((u) => managerOf(l, u)),
-        ),
-  };
+  if (owners.length) return owners;
+  return asked(
+    l,
+    all.map((u) => managerOf(l, u)),
+  );
 }
 
 /** The spaces of which a condition holds and in which there is something to ask about. Throws a FilterError. */
@@ -116,16 +113,16 @@ export async function spacesToAsk(
       signal?.throwIfAborted();
     }
     let n = 0;
-    if (about(kind) === 'people') n = peopleIn(l, s, kind).length;
+    if (REVIEWS[kind].of === 'people') n = peopleIn(l, s, kind).length;
     else for (const _ of sharesIn(l, s)) n++;
     if (!n) continue;
-    const first = ownersOf(l, s).find((u) => org.users[u]!.department);
+    const first = ownersOfSpace(l, s).find((u) => org.users[u]!.department);
     found.push({
       key: `space:${org.spaces[s]!.id}`,
       name: org.spaces[s]!.name,
       workspace: workspaceName(l, s),
       department: first === undefined ? '' : org.users[first]!.department!,
-      ...answerable(l, s),
+      asked: askedAbout(l, s),
       n,
       points: space.points(s),
     });
@@ -133,12 +130,11 @@ export async function spacesToAsk(
   return found;
 }
 
-/** Who can be asked about some spaces now, by their keys; of one that is not there, nobody. */
-export const whoIsAsked = (l: Loaded, keys: readonly string[]): Pick<SpaceToAsk, 'owners' | 'managers'>[] =>
-  keys.map((k) => {
-    const space = l.org.find('space', k.slice('space:'.length));
-    return space < 0 ? { owners: [], managers: [] } : answerable(l, space);
-  });
+/** Who can be asked about a space now, by its key; nobody about one that is not there. */
+export function whoIsAsked(l: Loaded, key: string): Asked[] {
+  const space = spaceOfKey(l, key);
+  return space < 0 ? [] : askedAbout(l, space);
+}
 
 /** Whoever answers for those who were asked, by their keys. */
 export const managersOf = (l: Loaded, keys: readonly string[]): Asked[] =>
@@ -160,9 +156,9 @@ export const stillThere = (l: Loaded, keys: readonly string[]): string[] =>
 
 /** What is asked about of one space, as whoever is asked needs to see it: what is most exposed first. */
 export function thingsToAsk(l: Loaded, kind: ReviewKind, key: string): ReviewThing[] {
-  const space = l.org.find('space', key.slice('space:'.length));
+  const space = spaceOfKey(l, key);
   if (space < 0) return [];
-  return about(kind) === 'people' ? peopleToAsk(l, kind, space) : sharesToAsk(l, space);
+  return REVIEWS[kind].of === 'people' ? peopleToAsk(l, kind, space) : sharesToAsk(l, space);
 }
 
 const iso = (ms: number): string | null => (ms > 0 && ms < Infinity ? new Date(ms).toISOString() : null);
@@ -262,12 +258,11 @@ function sharesToAsk(l: Loaded, space: number): ReviewThing[] {
       weight: g.weight(e),
       types,
       unused: daysSince(l, used),
-      made: daysSince(l, entries.made[e]!),
       ends: g.ends(e),
     };
     things.push({
       key: `${link ? 'link' : 'grant'}:${entries.ids.at(e)}`,
-      name: nodeRef(l, node).name,
+      name: nodeName(l, node),
       detail: g.path(e),
       of: `${facts.anyone ? 'anyone who has the link' : ref.to} can ${CAN[ref.role]}`,
       by: ref.madeBy ?? '',

@@ -5,8 +5,9 @@
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import type { Change } from '../../src/core/access/change.ts';
-import { findIdentity, view } from '../../src/core/access/view.ts';
-import { carriedOut } from '../../src/core/guard/carry.ts';
+import { namedBy } from '../../src/core/access/named.ts';
+import { findIdentity, view, type View } from '../../src/core/access/view.ts';
+import { carriedOut, type CarryFacts } from '../../src/core/guard/carry.ts';
 import { TIERS } from '../../src/core/model.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
@@ -29,12 +30,21 @@ const applied = (rows: Rows, changes: readonly Change[]): Rows => {
   return out;
 };
 
+const factsOf = (v: View): CarryFacts => ({
+  view: v,
+  named: () => namedBy(v),
+  users: () => [],
+  row: () => ({}),
+  group: () => undefined,
+  manager: () => -1,
+});
+
 it('leaves nobody from outside, takes nothing from members, and says what it cannot close', () => {
   const met = { closed: 0, cannot: 0 };
   fc.assert(
     fc.property(organisations, (rows) => {
       const v = view(build(rows), { moment: rows.takenAt });
-      const facts = { view: v, users: () => [], row: () => ({}), group: () => undefined, manager: () => -1 };
+      const facts = factsOf(v);
       const members = new Set(rows.users.filter((u) => u.kind === 'member').map((u) => u.id));
       for (const item of rows.items) {
         const n = v.org.spaces.length + v.org.find('item', item.id);
@@ -81,7 +91,7 @@ it('takes somebody out of a space and nobody else, or says why it cannot', () =>
         spaces: given.spaces.map((s) => ({ ...s, visibility: 'members' as const })),
       };
       const v = view(build(rows), { moment: rows.takenAt });
-      const facts = { view: v, users: () => [], row: () => ({}), group: () => undefined, manager: () => -1 };
+      const facts = factsOf(v);
       for (const space of rows.spaces) {
         const was = plainly(rows).judge(space, undefined).who;
         for (const name of Object.keys(was)) {

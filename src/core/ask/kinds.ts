@@ -3,6 +3,8 @@ import { z } from 'zod';
 
 interface ReviewDeclaration {
   name: string;
+  /** Whether people are asked about, or links and grants. */
+  of: 'people' | 'shares';
   /** What one of the things that are asked about is called. */
   words: readonly [one: string, many: string];
   /** The question, to an owner of one space. */
@@ -26,6 +28,7 @@ export const REVIEW_ANSWER_NAMES = Object.keys(REVIEW_ANSWERS) as ReviewAnswer[]
 export const REVIEWS = {
   guests: {
     name: 'Guests',
+    of: 'people',
     words: ['guest', 'guests'],
     asks: 'Who from outside should still have access to it?',
     answers: ['keep', 'remove', 'until'],
@@ -34,6 +37,7 @@ export const REVIEWS = {
   },
   shares: {
     name: 'Links and outside shares',
+    of: 'shares',
     words: ['link or share', 'links and shares'],
     asks: 'Which sharing links and outside shares are still needed?',
     answers: ['keep', 'remove', 'until'],
@@ -42,6 +46,7 @@ export const REVIEWS = {
   },
   'own-links': {
     name: 'Wide links of one’s own',
+    of: 'shares',
     words: ['link or share', 'links and shares'],
     asks: 'Which of your own sharing links and outside shares are still needed?',
     answers: ['keep', 'remove', 'until'],
@@ -50,6 +55,7 @@ export const REVIEWS = {
   },
   members: {
     name: 'Members',
+    of: 'people',
     words: ['member', 'members'],
     asks: 'Who should still have access to it?',
     answers: ['keep', 'remove'],
@@ -74,13 +80,15 @@ export const NEXT = {
   stewards: 'The stewards',
 } as const;
 
-const names = <T extends object>(of: T) => Object.keys(of) as [keyof T & string, ...(keyof T & string)[]];
+export const SILENCE_NAMES = Object.keys(SILENCE) as (keyof typeof SILENCE)[];
+export const NEXT_NAMES = Object.keys(NEXT) as (keyof typeof NEXT)[];
+
 const days = (least: number, most: number) => z.int().min(least).max(most);
 
 export const roundSchema = z
   .strictObject({
     name: z.string().trim().min(1).max(200),
-    kind: z.enum(names(REVIEWS)),
+    kind: z.enum(REVIEW_KINDS),
     /** A condition over spaces. */
     where: z.string().trim().min(1).max(2000),
     /** What owners are told beside the question. */
@@ -89,10 +97,10 @@ export const roundSchema = z
     days: days(1, 180).default(14),
     /** So many days before the end they are reminded. */
     remind: z.array(days(1, 179)).max(5).default([7, 2]),
-    next: z.enum(names(NEXT)).default('manager'),
+    next: z.enum(NEXT_NAMES).default('manager'),
     /** So many days whoever is asked next has. */
     nextDays: days(1, 180).default(7),
-    silence: z.enum(names(SILENCE)).default('stewards'),
+    silence: z.enum(SILENCE_NAMES).default('stewards'),
     /** One person is asked about no more at once, unless one space alone has more. */
     most: z.int().min(1).max(1000).default(40),
     /** Spread over so many weeks, the most exposed first. */

@@ -10,7 +10,6 @@ const share: ShareFacts = {
   weight: 0,
   types: [],
   unused: 50,
-  made: 400,
   ends: false,
 };
 

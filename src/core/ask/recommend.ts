@@ -20,9 +20,8 @@ export interface ShareFacts {
   lookAlike: boolean;
   weight: number;
   types: readonly string[];
-  /** Days since it was last used, and since it was made. */
+  /** Days since it was last used. */
   unused: number | null;
-  made: number | null;
   ends: boolean;
 }
 export interface Recommended {

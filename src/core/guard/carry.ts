@@ -1,6 +1,7 @@
 /** What responses at rest come to: the changes by which a thing is as a rule wants it. Pure; by number. */
 import { anyBoth, bitsFor, has } from '../access/bits.ts';
 import { withdrawal, type Change } from '../access/change.ts';
+import type { Lists } from '../access/growable.ts';
 import { PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { membershipWays, sources } from '../access/questions.ts';
 import { addPrincipal, identityName, type View } from '../access/view.ts';
@@ -25,6 +26,8 @@ export const TELLING: readonly ResponseName[] = ['ask', 'finding'];
 /** What can be asked of rows, which columns do not hold. */
 export interface CarryFacts {
   view: View;
+  /** Which grants and links name whom (`namedBy` of core/access/named.ts). */
+  named: () => Lists;
   /** Who has used a link, as recipients. */
   users(entry: number): Recipient[];
   /** The fields of a file, folder or space as they are. */
@@ -205,10 +208,27 @@ function closeAnyone({ view: v }: CarryFacts, e: number, out: Carried): void {
   if (open) out.changes.push(withdrawal(v.org, e));
 }
 
-const isIdentity = (v: View, identity: number, kind: number, n: number): boolean =>
-  kind === PRINCIPAL.user
-    ? n === identity
-    : kind === PRINCIPAL.address && v.identityOfAddress[n] === identity;
+/** Takes somebody out of a grant or link that names them. Gives what else it names. */
+function leaveEntry(
+  v: View,
+  identity: number,
+  e: number,
+  out: Carried,
+): (readonly [kind: number, n: number])[] {
+  const all = [...namedIn(v, e)];
+  const staying = all.filter(([kind, n]) =>
+    kind === PRINCIPAL.user
+      ? n !== identity
+      : kind !== PRINCIPAL.address || v.identityOfAddress[n] !== identity,
+  );
+  if (staying.length < all.length)
+    out.changes.push(
+      staying.length
+        ? ofEntry(v, e, { recipients: staying.map((x) => recipient(v, ...x)) })
+        : withdrawal(v.org, e),
+    );
+  return staying;
+}
 
 /** Takes somebody from outside out of every grant and link that names them, and out of every group. */
 function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): void {
@@ -217,17 +237,8 @@ function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): 
     return;
   }
   const { org } = v;
-  for (let e = 0; e < org.entries.ids.length; e++) {
-    if (!v.live[e] || org.entries.node[e]! < 0) continue;
-    const all = [...namedIn(v, e)];
-    const staying = all.filter(([kind, n]) => !isIdentity(v, identity, kind, n));
-    if (staying.length === all.length) continue;
-    out.changes.push(
-      staying.length
-        ? ofEntry(v, e, { recipients: staying.map((x) => recipient(v, ...x)) })
-        : withdrawal(org, e),
-    );
-  }
+  for (let e = 0; e < org.entries.ids.length; e++)
+    if (v.live[e] && org.entries.node[e]! >= 0) leaveEntry(v, identity, e, out);
   for (let g = 0; identity < org.users.length && g < org.groups.length; g++)
     for (let i = org.members.start[g]!; i < org.members.start[g + 1]!; i++)
       if (org.members.values[i] === identity)
@@ -235,7 +246,8 @@ function leaveOutside({ view: v }: CarryFacts, identity: number, out: Carried): 
 }
 
 /** Takes somebody out of a space: out of what names them there, and out of groups that serve that space alone. */
-function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: Carried): void {
+function takeOut(f: CarryFacts, identity: number, named: string, out: Carried): void {
+  const { view: v } = f;
   const { org } = v;
   const space = org.find('space', named);
   if (space < 0) {
@@ -245,15 +257,7 @@ function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: 
   const { entries } = org;
   for (let e = entries.first[space]!; e < entries.first[space + 1]!; e++) {
     if (!v.live[e]) continue;
-    const all = [...namedIn(v, e)];
-    const staying = all.filter(([kind, n]) => !isIdentity(v, identity, kind, n));
-    if (staying.length < all.length)
-      out.changes.push(
-        staying.length
-          ? ofEntry(v, e, { recipients: staying.map((x) => recipient(v, ...x)) })
-          : withdrawal(org, e),
-      );
-    for (const [kind, n] of staying) {
+    for (const [kind, n] of leaveEntry(v, identity, e, out)) {
       if (kind === PRINCIPAL.everyone || kind === PRINCIPAL.domain || kind === PRINCIPAL.anyone) {
         const holders = bitsFor(v.identityCount);
         addPrincipal(v, holders, kind, n);
@@ -265,7 +269,7 @@ function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: 
       // a way through other groups stays when the membership itself is taken away
       if (membershipWays(v, identity, n).some((way) => way.length > 1))
         out.cannot.push(`They come by a group within “${name}”. Nearest: take them out of that group`);
-      else if (!servesAlone(v, n, space))
+      else if (!servesAlone(f, n, space))
         out.cannot.push(
           `They come by the group “${name}”, which gives access elsewhere too. Nearest: take them out of that group`,
         );
@@ -275,13 +279,13 @@ function takeOut({ view: v }: CarryFacts, identity: number, named: string, out: 
 }
 
 /** Whether all that a group is named by lies in one space. */
-function servesAlone(v: View, group: number, space: number): boolean {
+function servesAlone({ view: v, named }: CarryFacts, group: number, space: number): boolean {
   const { entries } = v.org;
-  for (let e = 0; e < entries.ids.length; e++) {
-    if (!v.live[e] || entries.node[e]! < 0 || spaceOfNode(v.org, entries.node[e]!) === space) continue;
-    for (const [kind, n] of namedIn(v, e)) if (kind === PRINCIPAL.group && n === group) return false;
-  }
-  return true;
+  const { start, values } = named();
+  const at = v.identityCount + group;
+  return values
+    .subarray(start[at], start[at + 1])
+    .every((e) => entries.node[e]! < 0 || spaceOfNode(v.org, entries.node[e]!) === space);
 }
 
 function narrow(

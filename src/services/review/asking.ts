@@ -17,6 +17,7 @@ import { calendarOf } from '../orders/calendar.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { counted, minutesOf, untilWords } from './words.ts';
+import type { Effects } from './effects.ts';
 import { GOING_ROUND, QUESTION, roundOf, type Question } from './rows.ts';
 
 const DAY = 86_400_000;
@@ -35,7 +36,7 @@ export class Asking {
   constructor(
     private readonly parts: OrderParts,
     /** Does what answers want; called after whatever may have brought some. */
-    private readonly effects: { goOn: () => Promise<void>; next: () => Promise<Date | null> },
+    private readonly effects: Effects,
   ) {
     const { jobs, db, events, present } = parts;
     jobs.declare(GOING_ROUND, {
@@ -51,7 +52,7 @@ export class Asking {
       },
     });
     events.listen((e) => {
-      if (e.type === 'plan') void this.wake('select 1 from question_thing where plan = $1 limit 1', [e.plan]);
+      if (e.type === 'plan') void this.wake(e.plan);
     });
     present.subscribe(() => this.replace());
   }
@@ -69,12 +70,14 @@ export class Asking {
     return this.parts.jobs.add(tx, GOING_ROUND, 0, BY_ITSELF);
   }
 
-  private async wake(which: string, of: readonly unknown[]): Promise<void> {
+  /** Goes on where a plan that was made of answers has moved. */
+  private async wake(plan: number): Promise<void> {
     if (this.closed) return;
+    const { db, jobs } = this.parts;
     try {
-      if (!(await this.parts.db.query(which, [...of])).length) return;
-      await this.due(this.parts.db);
-      await this.parts.jobs.look();
+      if (!(await db.query('select 1 from question_thing where plan = $1 limit 1', [plan])).length) return;
+      await this.due(db);
+      await jobs.look();
     } catch (e) {
       log.error({ err: e }, 'rounds could not be woken');
     }
@@ -110,13 +113,8 @@ export class Asking {
 
   private async advance(q: Question): Promise<void> {
     if (q.state === 'planned') return this.put(q);
-    if (q.state !== 'open') return this.rest(this.parts.db, q.id);
     if (q.until <= this.parts.clock()) return this.late(q);
     return this.remind(q);
-  }
-
-  private async rest(db: Db, id: number): Promise<void> {
-    await db.query('update question set next_at = null where id = $1', [id]);
   }
 
   /** Puts a question whose time has come, unless those who are asked have enough before them. */
@@ -124,9 +122,9 @@ export class Asking {
     const { db, engine, clock } = this.parts;
     const { doc } = await roundOf(db, q.round);
     const now = clock();
-    const things = (await engine.ask.thingsToAsk(undefined, doc.kind, q.space)) ?? [];
-    const [space] = (await engine.ask.whoIsAsked(undefined, [q.space])) ?? [];
-    const people = space?.owners.length ? space.owners : (space?.managers ?? []);
+    const things = await engine.ask.thingsToAsk(undefined, doc.kind, q.space);
+    if (!things) throw new Error('No survey is in force.');
+    const asked = await this.answering(q.space);
     const { zone } = await readSchedule(db);
     await db.transaction(async (tx) => {
       if (!things.length) {
@@ -135,19 +133,16 @@ export class Asking {
         ]);
         return;
       }
-      const asked = people.length ? people : await stewards(tx);
       if (await this.tooMuch(tx, asked, things.length, doc.most)) {
         await tx.query('update question set next_at = $2 where id = $1', [q.id, new Date(+now + DAY)]);
         return;
       }
       const until = laterBy(now, `P${doc.days}D`, zone);
-      for (const [n, thing] of things.entries())
-        await tx.query('insert into question_thing (question, n, key, doc) values ($1, $2, $3, $4)', [
-          q.id,
-          n,
-          thing.key,
-          storableJson(thing),
-        ]);
+      await tx.query(
+        `insert into question_thing (question, n, key, doc)
+         select $1, n - 1, t->>'key', t from jsonb_array_elements($2::jsonb) with ordinality x (t, n)`,
+        [q.id, storableJson(things)],
+      );
       await this.askAlso(tx, q, asked);
       await tx.query(
         "update question set state = 'open', things = $2, made_at = $3, until = $4, next_at = $5 where id = $1 and state = 'planned'",
@@ -163,6 +158,13 @@ export class Asking {
         tx,
       );
     });
+  }
+
+  /** Who can answer for a space now; stewards where nobody else can. */
+  private async answering(space: string): Promise<Asked[]> {
+    const { db, engine } = this.parts;
+    const asked = (await engine.ask.whoIsAsked(undefined, space)) ?? [];
+    return asked.length ? asked : stewards(db);
   }
 
   private async tooMuch(tx: Db, people: readonly Asked[], n: number, most: number): Promise<boolean> {
@@ -283,10 +285,8 @@ export class Asking {
       if (this.closed) return;
       const there = (await engine.ask.stillThere(undefined, q.keys)) ?? q.keys;
       if (there.length) continue;
-      const [space] = (await engine.ask.whoIsAsked(undefined, [q.space])) ?? [];
-      const found = space?.owners.length ? space.owners : (space?.managers ?? []);
+      const next = await this.answering(q.space);
       await db.transaction(async (tx) => {
-        const next = found.length ? found : await stewards(tx);
         await this.askAlso(tx, q, next);
         await this.parts.ledger.add(
           {

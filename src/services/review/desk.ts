@@ -1,5 +1,5 @@
 /** The owner desk: what rounds ask somebody, and what they answer; the first answer for a thing counts. */
-import { reviewOf, type ReviewAnswer } from '../../core/ask/kinds.ts';
+import { reviewOf, type ReviewAnswer, type ReviewKind, type Round } from '../../core/ask/kinds.ts';
 import type { DeskList, DeskPage, DeskQuestion, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
@@ -8,15 +8,7 @@ import { AppError } from '../errors.ts';
 import { openLink } from '../messages/links.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import type { Asking } from './asking.ts';
-import {
-  QUESTION,
-  roundOf,
-  thingsOf,
-  type Person,
-  type Question,
-  type RoundHead,
-  type Thing,
-} from './rows.ts';
+import { QUESTION, thingsOf, type Person, type Question, type Thing } from './rows.ts';
 import { counted, minutesOf } from './words.ts';
 
 /** Whose desk: that of whoever has a link, which is about one round, or of whoever is signed in. */
@@ -33,7 +25,18 @@ interface Opened {
   round: number | undefined;
 }
 
-const SHOWN = `${QUESTION}, (select count(t.answer)::int from question_thing t where t.question = q.id) as answered`;
+/** A question with its round, as somebody is asked it. */
+interface Shown extends Question {
+  doc: Round;
+  answered: number;
+  /** Others who can answer. */
+  others: string[];
+}
+/** `$1`: whose; `$2`: of which round alone. */
+const SHOWN = `select ${QUESTION}, r.doc, (select count(t.answer)::int from question_thing t where t.question = q.id) as answered,
+    array(select coalesce(nullif(o.name, ''), o.address) from question_person o where o.question = q.id and o.address <> $1 order by o.n) as others
+  from question q join round r on r.id = q.round join question_person p on p.question = q.id and p.address = $1
+  where ($2::int is null or q.round = $2) and q.state in ('open', 'answered', 'over')`;
 
 export class Desk {
   constructor(
@@ -45,12 +48,10 @@ export class Desk {
   async list(whose: Whose): Promise<DeskList> {
     const { db } = this.parts;
     const opened = await this.opened(db, whose);
-    const rows = await db.query<Question & { answered: number }>(
-      `select ${SHOWN} from question q join question_person p on p.question = q.id
-       where p.address = $1 and q.round is not null and ($2::int is null or q.round = $2) and q.state in ('open', 'answered', 'over')
-       order by q.state = 'open' desc, q.until, q.id limit 500`,
-      [opened.address, opened.round ?? null],
-    );
+    const rows = await db.query<Shown>(`${SHOWN} order by q.state = 'open' desc, q.until, q.id limit 500`, [
+      opened.address,
+      opened.round ?? null,
+    ]);
     const [single] = opened.round
       ? []
       : await db.query<{ n: number }>(
@@ -58,9 +59,7 @@ export class Desk {
            where p.address = $1 and q.round is null and q.state = 'open'`,
           [opened.address],
         );
-    const questions: DeskQuestion[] = [];
-    for (const q of rows) questions.push(await this.question(q, await roundOf(db, q.round), opened));
-    return { reader: opened.name, questions, single: single?.n ?? 0 };
+    return { reader: opened.name, questions: rows.map((q) => this.question(q)), single: single?.n ?? 0 };
   }
 
   async page(whose: Whose, id: number): Promise<DeskPage> {
@@ -70,7 +69,7 @@ export class Desk {
     return this.pageOf(q, opened);
   }
 
-  private async pageOf(q: Question & { answered: number }, opened: Opened): Promise<DeskPage> {
+  private async pageOf(q: Shown, opened: Opened): Promise<DeskPage> {
     const { db } = this.parts;
     const things = await thingsOf(db, q.id);
     const [person] = await db.query<{ draft: GivenThing[] | null }>(
@@ -80,7 +79,7 @@ export class Desk {
     const draft = new Map(person?.draft?.map(({ n, what, until }) => [n, { what, until: until ?? null }]));
     const by = nameOf(opened);
     return {
-      ...(await this.question(q, await roundOf(db, q.round), opened)),
+      ...this.question(q),
       reader: opened.name,
       list: things.map((t) => ({
         ...t.doc,
@@ -88,19 +87,11 @@ export class Desk {
         outcome: t.outcome,
         draft: t.answer ? null : (draft.get(t.n) ?? null),
       })),
-      effect: effectOf(things),
+      effect: effectOf(things, q.doc.kind),
     };
   }
 
-  private async question(
-    q: Question & { answered: number },
-    { doc }: RoundHead,
-    opened: Opened,
-  ): Promise<DeskQuestion> {
-    const others = await this.parts.db.query<Person>(
-      'select * from question_person where question = $1 and address <> $2 order by n',
-      [q.id, opened.address],
-    );
+  private question({ doc, ...q }: Shown): DeskQuestion {
     const open = q.state === 'open' && q.until > this.parts.clock();
     return {
       id: q.id,
@@ -114,7 +105,7 @@ export class Desk {
       things: q.things,
       answered: q.answered,
       minutes: minutesOf(doc.kind, q.things - q.answered),
-      others: others.map((o) => o.name || o.address),
+      others: q.others,
     };
   }
 
@@ -148,8 +139,7 @@ export class Desk {
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);
       const q = await this.asked(tx, who, id, true);
-      const { doc } = await roundOf(tx, q.round);
-      const { answers } = reviewOf(doc.kind);
+      const { answers } = reviewOf(q.doc.kind);
       for (const g of given) {
         if (!answers.includes(g.what)) throw new AppError('no-answer', 422, 'This cannot be answered here.');
         if (g.what === 'until' && !g.until)
@@ -254,18 +244,12 @@ export class Desk {
     return { address: person.address, name: person.name, round: of.of };
   }
 
-  private async asked(
-    db: Db,
-    opened: Opened,
-    id: number,
-    lock = false,
-  ): Promise<Question & { answered: number }> {
-    const [q] = await db.query<Question & { answered: number }>(
-      `select ${SHOWN} from question q where q.id = $1 and ($3::int is null or q.round = $3) and q.round is not null
-         and q.state in ('open', 'answered', 'over') and exists (select 1 from question_person p where p.question = q.id and p.address = $2)
-       ${lock ? 'for update' : ''}`,
-      [id, opened.address, opened.round ?? null],
-    );
+  private async asked(db: Db, opened: Opened, id: number, lock = false): Promise<Shown> {
+    const [q] = await db.query<Shown>(`${SHOWN} and q.id = $3 ${lock ? 'for update of q' : ''}`, [
+      opened.address,
+      opened.round ?? null,
+      id,
+    ]);
     if (!q) throw new AppError('no-question', 404, 'You are not asked this, or not any more.');
     return q;
   }
@@ -280,15 +264,15 @@ function sums(given: readonly GivenThing[]): Record<ReviewAnswer, number> {
 }
 
 /** What has come of answers: null while something is still to be done. */
-function effectOf(things: readonly Thing[]): string | null {
+function effectOf(things: readonly Thing[], kind: ReviewKind): string | null {
   const changing = things.filter((t) => t.answer && t.answer.what !== 'keep');
   if (!changing.length || changing.some((t) => !t.outcome || t.outcome === 'planned')) return null;
   const of = (outcome: string): Thing[] => changing.filter((t) => t.outcome === outcome);
-  const people = (list: readonly Thing[]): boolean => /^(user|outsider):/.test(list[0]?.key ?? '');
+  const people = reviewOf(kind).of === 'people';
   const words = (list: readonly Thing[]): string =>
-    counted(list.length, people(list) ? ['person', 'people'] : ['link or share', 'links and shares']);
+    counted(list.length, people ? ['person', 'people'] : ['link or share', 'links and shares']);
   const [done, not, later] = [of('done'), of('not-done'), of('later')];
-  const removed = done.filter((t) => t.answer!.what === 'remove' || people([t]));
+  const removed = done.filter((t) => people || t.answer!.what === 'remove');
   const ending = done.filter((t) => !removed.includes(t));
   return [
     removed.length && `${words(removed)} removed.`,

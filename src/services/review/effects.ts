@@ -6,7 +6,7 @@ import { REVIEWS } from '../../core/ask/kinds.ts';
 import type { RuleResponse } from '../../core/guard/responses.ts';
 import { asPolicy } from '../../core/orders/as-policy.ts';
 import type { PlanState } from '../../core/remedy/states.ts';
-import type { Outcome } from '../../dto/review.ts';
+import type { Outcome, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
 import { dayOf } from '../days.ts';
 import { log } from '../log.ts';
@@ -17,6 +17,8 @@ import { counted } from './words.ts';
 import { roundOf, thingsOf, type RoundHead, type Thing } from './rows.ts';
 
 const DAY = 86_400_000;
+/** So long after no plan could be made it is tried again, in milliseconds. */
+const AGAIN = 15 * 60_000;
 /** Answers that a plan is wanted for: those that take something away or let it end, and have not been seen to. */
 const WANTED = `t.answer is not null and t.outcome is null and t.answer->>'what' <> 'keep'`;
 /** What becomes of a thing in one plan. */
@@ -25,15 +27,16 @@ const DONE = ['verified', 'already-gone'];
 export class Effects {
   constructor(private readonly parts: OrderParts) {}
 
-  /** When something is due: the earliest day until which somebody is kept. */
-  next = async (): Promise<Date | null> => {
-    const [row] = await this.parts.db.query<{ later: Date | null }>(
-      "select (min(later) + 1)::timestamptz as later from question_thing where outcome = 'later'",
+  /** When something is due: when the first who is kept until a day is not any more, or soon where no plan could be made. */
+  async next(): Promise<Date | null> {
+    const { db, clock } = this.parts;
+    const [row] = await db.query<{ later: Date | null; wanted: boolean | null }>(
+      `select (min(t.later) filter (where t.outcome = 'later') + 1)::timestamptz as later, bool_or(${WANTED}) as wanted from question_thing t`,
     );
-    return row?.later ?? null;
-  };
+    return row?.wanted ? new Date(clock().getTime() + AGAIN) : (row?.later ?? null);
+  }
 
-  goOn = async (): Promise<void> => {
+  async goOn(): Promise<void> {
     const { db, clock } = this.parts;
     // those who were kept until a day that is over are taken out
     await db.query(
@@ -49,7 +52,7 @@ export class Effects {
         log.error({ err: e, question: id }, 'no plan could be made of what was answered');
       }
     await this.follow();
-  };
+  }
 
   /** Makes the plan of what was answered about a space, once. */
   private async plan(question: number): Promise<void> {
@@ -62,20 +65,23 @@ export class Effects {
     const things = (await thingsOf(db, question)).filter(
       (t) => t.answer && t.answer.what !== 'keep' && !t.outcome,
     );
-    const people = round.doc.kind === 'guests' || round.doc.kind === 'members';
-    const now = things.filter((t) => !this.waits(t, people));
-    if (now.length < things.length)
-      await this.set(
-        db,
-        things
-          .filter((t) => this.waits(t, people))
-          .map((t) => ({ t, outcome: 'later', later: t.answer!.until })),
-      );
+    const people = REVIEWS[round.doc.kind].of === 'people';
+    // what lets somebody in may have no end of its own: they are taken out when the day is over
+    const today = dayOf(this.parts.clock());
+    const [later, now] = [true, false].map((waits) =>
+      things.filter((t) => (people && t.answer!.what === 'until' && t.answer!.until! >= today) === waits),
+    ) as [Thing[], Thing[]];
+    await this.set(
+      db,
+      later.map((t) => ({ t, outcome: 'later', later: t.answer!.until })),
+    );
     if (!now.length) return;
     const moment = await this.surveyed();
     const rules = new Map<string, RuleResponse>();
     const hits = now.map((t) => {
-      const response = responseOf(t, q!.space, moment);
+      const response: RuleResponse = people
+        ? { do: 'take-out', space: q!.space.slice('space:'.length) }
+        : responseOf(t.answer!, moment);
       const rule = JSON.stringify(response);
       rules.set(rule, response);
       return { rule, key: t.key };
@@ -103,10 +109,6 @@ export class Effects {
     });
     if (made !== undefined) await this.begin(made, round);
   }
-
-  /** Somebody who is kept until a day is taken out when it is over: what lets them in may have no end of its own. */
-  private waits = (t: Thing, people: boolean): boolean =>
-    people && t.answer!.what === 'until' && t.answer!.until! >= dayOf(this.parts.clock());
 
   private async surveyed(): Promise<Date> {
     const { db, present, clock } = this.parts;
@@ -178,11 +180,8 @@ interface Ended {
   objects?: string[];
 }
 
-/** What an answer comes to. */
-function responseOf(t: Thing, space: string, moment: Date): RuleResponse {
-  if (t.key.startsWith('user:') || t.key.startsWith('outsider:'))
-    return { do: 'take-out', space: space.slice('space:'.length) };
-  const { what, until } = t.answer!;
+/** What an answer comes to, of a link or grant. */
+function responseOf({ what, until }: ThingAnswer, moment: Date): RuleResponse {
   if (what === 'remove' || until === null) return { do: 'withdraw' };
   const days = Math.round((Date.parse(until) - Date.parse(dayOf(moment))) / DAY);
   return days > 0 ? { do: 'let-end', days } : { do: 'withdraw' };

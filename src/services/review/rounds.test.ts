@@ -48,10 +48,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
   const app = await ownOrders(db, () => new Date(now), []);
   const of = (key: string): Space => spaces[key.slice('space:'.length)]!;
   const there = (names: string[]): Asked[] => names.filter((n) => !gone.has(n)).map(person);
-  const who = (s: Space) => ({
-    owners: there(s.owners),
-    managers: there(s.owners).length ? [] : there(['boss']),
-  });
+  const who = (s: Space): Asked[] => (there(s.owners).length ? there(s.owners) : there(['boss']));
   Object.assign(app.ask, {
     spacesToAsk: () =>
       Promise.resolve(
@@ -60,13 +57,13 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
           name,
           workspace: 'drives',
           department: 'Finance',
-          ...who(s),
+          asked: who(s),
           n: s.things.length,
           points: s.points ?? 0,
         })),
       ),
     thingsToAsk: (_: unknown, __: unknown, key: string) => Promise.resolve(of(key).things.map(thing)),
-    whoIsAsked: (_: unknown, keys: string[]) => Promise.resolve(keys.map((k) => who(of(k)))),
+    whoIsAsked: (_: unknown, key: string) => Promise.resolve(who(of(key))),
     managersOf: () => Promise.resolve(there(['boss'])),
     stillThere: (_: unknown, keys: string[]) =>
       Promise.resolve(keys.filter((k) => !gone.has(k.slice('user:'.length)))),

@@ -23,8 +23,6 @@ import { QUESTION, roundOf, type Question, type RoundHead } from './rows.ts';
 import { minutesOf } from './words.ts';
 
 const SHOWN = 50;
-/** Whoever is asked about a space: its owners, or the managers of whoever owned it; nobody: the stewards are. */
-const askedOf = (s: SpaceToAsk): Asked[] => (s.owners.length ? s.owners : s.managers);
 const STEWARDS = 'stewards';
 
 export class Rounds {
@@ -46,7 +44,7 @@ export class Rounds {
       perWeek.set(weeks[k]!, week);
       week.spaces++;
       week.things += s.n;
-      for (const of of askedOf(s)) {
+      for (const of of s.asked) {
         week.people.add(of.address);
         const had = perPerson.get(of.address) ?? { of, spaces: 0, byWeek: [], things: 0 };
         perPerson.set(of.address, had);
@@ -69,7 +67,7 @@ export class Rounds {
       weeks: [...perWeek]
         .sort(([a], [b]) => a - b)
         .map(([week, w]) => ({ week, spaces: w.spaces, things: w.things, people: w.people.size })),
-      withoutOwner: spaces.filter((s) => !askedOf(s).length).length,
+      withoutOwner: spaces.filter((s) => !s.asked.length).length,
       busiest: people
         .sort((a, b) => b.things - a.things)
         .slice(0, 10)
@@ -83,7 +81,7 @@ export class Rounds {
       first: order.slice(0, SHOWN).map((k) => ({
         key: spaces[k]!.key,
         name: spaces[k]!.name,
-        owners: askedOf(spaces[k]!).map((o) => o.name),
+        owners: spaces[k]!.asked.map((o) => o.name),
         things: spaces[k]!.n,
         week: weeks[k]!,
       })),
@@ -96,18 +94,12 @@ export class Rounds {
   ): Promise<{ spaces: SpaceToAsk[]; weeks: number[] }> {
     const spaces = await this.parts.engine.ask.spacesToAsk(undefined, round.kind, round.where, signal);
     if (!spaces) throw new AppError('no-survey', 409, 'Nothing was surveyed yet.');
-    const people = spaces.map((s) => askedOf(s).map((o) => o.address));
-    return {
-      spaces,
-      weeks: wavesOf(
-        spaces.map((s, n) => ({
-          people: people[n]!.length ? people[n]! : [STEWARDS],
-          n: s.n,
-          points: s.points,
-        })),
-        round,
-      ),
-    };
+    const toAsk = spaces.map(({ asked, n, points }) => ({
+      people: asked.length ? asked.map((a) => a.address) : [STEWARDS],
+      n,
+      points,
+    }));
+    return { spaces, weeks: wavesOf(toAsk, round) };
   }
 
   /** Begins a round: what is asked in the first week is asked now. */

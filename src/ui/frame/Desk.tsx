@@ -292,7 +292,7 @@ function Question({
       <ul className="flex flex-col gap-3" aria-label={review.words[1]}>
         {page.list.map((t, n) => (
           <li key={t.key} className="rounded border border-base-300 p-3">
-            <Thing t={t} people={t.key.startsWith('user:') || t.key.startsWith('outsider:')} />
+            <Thing t={t} people={review.of === 'people'} />
             {t.answer ? (
               <p className="mt-2 text-sm">
                 <b>

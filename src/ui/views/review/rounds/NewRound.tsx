@@ -4,10 +4,12 @@ import { useDeferredValue, useState } from 'react';
 import { z } from 'zod';
 import {
   NEXT,
+  NEXT_NAMES,
   REVIEW_KINDS,
   REVIEWS,
   roundSchema,
   SILENCE,
+  SILENCE_NAMES,
   type ReviewKind,
 } from '../../../../core/ask/kinds.ts';
 import type { RoundPreview } from '../../../../dto/review.ts';
@@ -21,26 +23,26 @@ import { count, plural, Trouble } from '../../../parts/marks.tsx';
 /** As it is filled in: numbers and lists as texts are read where it is sent. */
 const form = z.object({
   name: z.string().trim().min(1, 'needs a name').max(200),
-  kind: z.enum(REVIEW_KINDS as [ReviewKind, ...ReviewKind[]]),
+  kind: z.enum(REVIEW_KINDS),
   where: z.string().trim().min(1, 'needs a condition').max(2000),
   note: z.string().max(1000),
   days: z.number().int().min(1).max(180),
   remind: z.string().regex(/^\s*(\d{1,3}\s*(,\s*\d{1,3}\s*)*)?$/, 'takes days such as 7, 2'),
-  next: z.enum(Object.keys(NEXT) as [keyof typeof NEXT]),
+  next: z.enum(NEXT_NAMES),
   nextDays: z.number().int().min(1).max(180),
-  silence: z.enum(Object.keys(SILENCE) as [keyof typeof SILENCE]),
+  silence: z.enum(SILENCE_NAMES),
   most: z.number().int().min(1).max(1000),
   weeks: z.number().int().min(1).max(52),
 });
 type Filled = z.infer<typeof form>;
-const roundOf = (f: Filled) =>
-  roundSchema.safeParse({
-    ...f,
-    remind: f.remind
-      .split(',')
-      .filter((d) => d.trim())
-      .map(Number),
-  });
+/** What is filled in as a round, which a schema has not read yet. */
+const roundOf = (f: Filled) => ({
+  ...f,
+  remind: f.remind
+    .split(',')
+    .filter((d) => d.trim())
+    .map(Number),
+});
 
 export function NewRound({ close, done }: { close: () => void; done: (id: number) => void }) {
   const refresh = useRefresh();
@@ -61,7 +63,7 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
     },
     async (filled) => {
       const { id } = await send('POST', '/api/rounds', {
-        round: roundSchema.parse({ ...filled, remind: numbers(filled) }),
+        round: roundSchema.parse(roundOf(filled)),
       });
       refresh();
       done(id);
@@ -69,7 +71,7 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
   );
   // as text, which is the same where nothing was changed
   const filled = JSON.parse(useDeferredValue(JSON.stringify(filling.watch()))) as Filled;
-  const read = roundOf(filled);
+  const read = roundSchema.safeParse(roundOf(filled));
   const round = read.data;
   const preview = useQuery({
     queryKey: ['round-preview', round && { ...round, name: '', note: '' }],
@@ -220,12 +222,6 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
     </Dialog>
   );
 }
-
-const numbers = (f: Filled): number[] =>
-  f.remind
-    .split(',')
-    .filter((d) => d.trim())
-    .map(Number);
 
 function Preview({
   kind,
