@@ -89,7 +89,9 @@ export class Alerts {
             await this.tell(row);
           }
           if (rows.length === AT_ONCE) continue;
-          const [next] = await db.query<{ due: Date | null }>('select min(due) as due from alert where tries > 0');
+          const [next] = await db.query<{ due: Date | null }>(
+            'select min(due) as due from alert where tries > 0',
+          );
           return { state: 'done', next: next?.due ?? undefined };
         }
       },
