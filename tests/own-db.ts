@@ -34,7 +34,7 @@ export function ownDb(ready: (db: OpenDb) => Promise<void> | void): void {
     if (made) ({ drop } = made);
     db = await openDb(made ? made.url : join(home, 'db'));
     await ready(db);
-  }, 60_000);
+  });
   afterAll(async () => {
     await db?.close();
     await drop?.();
