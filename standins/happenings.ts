@@ -196,7 +196,7 @@ function changeOf(kind: Kind, before: Row | undefined, after: Row | undefined) {
   if (!changed.length) return undefined;
   const where = of === 'space' ? { space: row.id } : {};
   const subject = of === 'item' ? row.id : undefined;
-  if (changed.includes('binned'))
+  if (of === 'item' && changed.includes('binned'))
     return { type: after.binned ? 'file.deleted' : 'file.restored', subject, data: where };
   return changed.includes('label')
     ? { type: 'label.set', subject, data: { ...where, detail: changed } }

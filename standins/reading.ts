@@ -84,6 +84,7 @@ export function activity(res: ServerResponse, url: URL, workspace: string, prefi
 export function awayIn(row: Row): 'quarantine' | 'the bin' | undefined {
   for (let at: Row | undefined = row; at; at = state.rows.items.get(at.parent as string))
     if (at.held || at.binned) return at.held ? 'quarantine' : 'the bin';
+  if (state.rows.spaces.get(row.space as string)?.binned) return 'the bin';
   return undefined;
 }
 

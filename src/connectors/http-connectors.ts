@@ -389,6 +389,8 @@ const channelSchema = z
     responsible: maybe(z.array(name)),
     created: maybe(text),
     lastMessage: maybe(text),
+    archived: maybe(z.boolean()),
+    binned: maybe(z.boolean()),
   })
   .transform((c): SpaceRow => ({
     id: c.id,
@@ -400,6 +402,8 @@ const channelSchema = z
     ...(c.responsible && { owners: c.responsible }),
     ...(c.created && { createdAt: c.created }),
     ...(c.lastMessage && { lastActivity: { chat: c.lastMessage } }),
+    ...(c.archived && { archived: true }),
+    ...(c.binned && { binned: true }),
   }))
   .pipe(checked(spaceSchema));
 
@@ -480,12 +484,14 @@ class ChannelsWorkspace extends HttpWorkspace {
   }
   protected written(ref: ObjectRef, fields: object): object {
     const { role } = fields as FieldsOf['grant'];
-    const { visibility, owners } = fields as FieldsOf['space'];
+    const { visibility, owners, archived, binned } = fields as FieldsOf['space'];
     if (ref.kind === 'grant') return { leads: role === 'manager' };
     if (ref.kind === 'item') return fields;
     return {
       ...(visibility !== undefined && { open: visibility === 'organisation' }),
       ...(owners !== undefined && { responsible: owners }),
+      ...(archived !== undefined && { archived }),
+      ...(binned !== undefined && { binned }),
     };
   }
 }

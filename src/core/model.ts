@@ -72,6 +72,10 @@ export interface SpaceRow {
   defaultAudience?: Audience;
   /** Hidden from search and assistants; access is as it was. */
   dim?: boolean;
+  /** Nobody can change anything in it, and search passes it over; who can read it stays as it is. */
+  archived?: boolean;
+  /** In the bin of its workspace: nobody can do anything with it or what is in it, and it can be restored. */
+  binned?: boolean;
   /** Readers and commenters of what is in it cannot copy, download or print. */
   noCopies?: boolean;
   parts?: string[];
@@ -80,7 +84,7 @@ export interface SpaceRow {
   region?: string;
   bytes?: number;
   createdAt?: string;
-  lastActivity?: { files?: string; chat?: string; mail?: string };
+  lastActivity?: { files?: string; chat?: string; mail?: string; calendar?: string };
 }
 
 export interface ItemRow {
@@ -166,12 +170,22 @@ const ROLE_BITS: Record<Role, number> = {
 };
 
 /** The capability bits of a role in a space; `editorsShare` is the space's own setting. */
-export function roleBits(role: Role, editorsShare: boolean): number {
+function roleBits(role: Role, editorsShare: boolean): number {
   return role === 'editor' && editorsShare ? EDITOR | CAP.share : ROLE_BITS[role];
 }
 
+/** What a role lets somebody do in a space: of an archived one, no more than a reader can. */
+export function bitsIn(
+  space: Pick<SpaceRow, 'editorsShare' | 'archived'>,
+  role: Role,
+  noCopies = false,
+): number {
+  const bits = roleBits(role, space.editorsShare !== false);
+  return (noCopies ? withoutCopies(bits) : bits) & (space.archived ? READER : ~0);
+}
+
 /** What a link that forbids copies leaves of a role's capabilities: it binds readers and commenters alone. */
-export const withoutCopies = (bits: number): number => (bits & CAP.edit ? bits : bits & ~CAP.copy);
+const withoutCopies = (bits: number): number => (bits & CAP.edit ? bits : bits & ~CAP.copy);
 
 /** The names of the capabilities set in `bits`, in their fixed order. */
 export function capabilityNames(bits: number): Capability[] {

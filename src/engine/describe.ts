@@ -233,7 +233,9 @@ export function obstacleWords(l: Loaded, node: number, o: Obstacle): ObstacleDto
     return {
       by: o.by,
       words:
-        o.by === 'gate'
+        o.by === 'bin'
+          ? `“${space.name}” is in the bin, so nobody can do anything with what is in it; it takes away ${took}.`
+          : o.by === 'gate'
           ? `The gate of “${space.name}” keeps out whoever is in none of its groups; it takes away ${took}.`
           : `External sharing of “${space.name}” does not let this identity in; it takes away ${took}.`,
     };

@@ -94,6 +94,8 @@ export const spaceSchema = z
     gate: opt(z.array(id)),
     defaultAudience: opt(z.enum(AUDIENCES)),
     dim: opt(z.boolean()),
+    archived: opt(z.boolean()),
+    binned: opt(z.boolean()),
     noCopies: opt(z.boolean()),
     parts: opt(z.array(id)),
     owners: opt(z.array(id)),
@@ -101,7 +103,7 @@ export const spaceSchema = z
     region: opt(text),
     bytes: opt(z.number()),
     createdAt: opt(time),
-    lastActivity: opt(z.object({ files: opt(time), chat: opt(time), mail: opt(time) })),
+    lastActivity: opt(z.object({ files: opt(time), chat: opt(time), mail: opt(time), calendar: opt(time) })),
   })
   .transform((row) => ({ ...named(row), kind: row.kind ?? 'site' })) satisfies z.ZodType<SpaceRow>;
 

@@ -29,6 +29,8 @@ export async function channels(
     responsible: (row.owners as string[] | undefined)?.map(account),
     created: row.createdAt,
     lastMessage: (row.lastActivity as { chat?: string } | undefined)?.chat,
+    archived: row.archived,
+    binned: row.binned,
   });
   const asMember = (row: Row): Row => ({
     id: row.id.split('/')[1]!,
@@ -114,9 +116,11 @@ export async function channels(
     return json(res, 200, { posted: post(channel.id, text, keyOf(req)) });
   }
   if (kind === 'channels' && id !== undefined && !sub)
-    return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible }) => ({
+    return one('spaces', state.rows.spaces.get(id), asChannel, ({ open, responsible, archived, binned }) => ({
       ...(open !== undefined && { visibility: open ? 'organisation' : null }),
       ...(responsible !== undefined && { owners: users(responsible) }),
+      ...(archived !== undefined && { archived }),
+      ...(binned !== undefined && { binned }),
     }));
   if (kind === 'channels' && sub === 'members' && rawMember) {
     const grant = `${id}/${decodeURIComponent(rawMember)}`;

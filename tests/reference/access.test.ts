@@ -55,6 +55,8 @@ const changes: fc.Arbitrary<Change[]> = fc.array(
             visibilityRole: fc.constantFrom(...ROLES, null),
             externalSharing: fc.constantFrom(...EXTERNAL_SHARING, null),
             editorsShare: fc.constantFrom(true, false, null),
+            archived: fc.constantFrom(true, null),
+            binned: fc.constantFrom(true, null, null),
             gate: fc.constantFrom<(string[] | null)[]>(null, ['g0'], ['g1', 'g2']),
           },
           { requiredKeys: [] },

@@ -110,6 +110,8 @@ export const organisations: fc.Arbitrary<Rows> = fc
               visibilityRole: maybe(fc.constantFrom(...ROLES)),
               externalSharing: maybe(fc.constantFrom(...EXTERNAL_SHARING)),
               editorsShare: maybe(fc.boolean()),
+              archived: maybe(fc.boolean()),
+              binned: maybe(fc.constantFrom(true, false, false, false)),
               gate: maybe(fc.array(group, { maxLength: 2 })),
             })
             .map((s) => clean({ id: `s${i}`, kind: 'site' as const, name: `s${i}`, ...s })),

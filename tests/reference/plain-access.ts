@@ -114,8 +114,8 @@ export function plainly(given: Rows) {
           LEVELS.indexOf(space.externalSharing ?? 'anyone'),
         )
       ]!;
-    const gated = (space.gate ?? []).length > 0;
-    const passes = new Set((space.gate ?? []).flatMap((g) => [...inGroup(g)]));
+    const gated = space.binned === true || (space.gate ?? []).length > 0;
+    const passes = new Set((space.binned ? [] : (space.gate ?? [])).flatMap((g) => [...inGroup(g)]));
     const inert = level !== 'anyone' || gated;
     const wholeDomains = (level === 'anyone' || level === 'new-guests') && !gated;
 
@@ -154,6 +154,7 @@ export function plainly(given: Rows) {
         const set = given.get(n) ?? new Set<string>();
         for (const w of WORDS[role]) if (!but.includes(w)) set.add(w);
         if (role === 'editor' && space.editorsShare !== false) set.add('share');
+        if (space.archived) for (const w of ['comment', 'edit', 'share', 'manage', 'delete']) set.delete(w);
         given.set(n, set);
       }
     };

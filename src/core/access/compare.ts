@@ -148,6 +148,7 @@ class Signatures {
     return new Hash()
       .number(v.org.external[s]!)
       .number(row.editorsShare === false ? 0 : 1)
+      .number(row.archived ? 1 : 0)
       .number(gate ? this.of(gate) : -1)
       .value();
   }

@@ -11,6 +11,7 @@ import {
   union,
   without,
 } from './bits.ts';
+import { bitsIn, type SpaceRow } from '../model.ts';
 import { alter, type Alteration, type Change } from './change.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { itemsBelow, PRINCIPAL } from './organisation.ts';
@@ -61,7 +62,9 @@ export function losersIn(d: Pick<Difference, 'groups'>): Set<number> {
 
 /** Up to so many identities are asked one by one; for more, sets are put together first. */
 const FEW = 16;
-const OWNER = 255;
+
+/** What owning a file or folder comes to: less where its space is archived. */
+const owning = (x: View, node: number): number => bitsIn(x.org.spaces[spaceOf(x, node)]!, 'owner');
 
 type Changed = Omit<DifferenceGroup, 'nodes'>;
 
@@ -128,13 +131,14 @@ function sourcesApart(
   const space = spaceOf(v, node);
   const was = v.spaces[space]!.allowed;
   const is = later.spaces[space]!.allowed;
-  const shares = (x: View): boolean => x.org.spaces[space]!.editorsShare !== false;
-  const editorsDiffer = shares(v) !== shares(later);
+  const row = (x: View): SpaceRow => x.org.spaces[space]!;
+  const archivedDiffers = (row(v).archived ?? false) !== (row(later).archived ?? false);
+  const editorsDiffer = archivedDiffers || bitsIn(row(v), 'editor') !== bitsIn(row(later), 'editor');
   const giving = (x: View): Source[] =>
     sources(x, node).filter((s) => s.entry !== 'ownership' && !isInert(x, s, space));
   const left = giving(v);
   const right = giving(later);
-  const stays = (s: Source): boolean => !altered(s) && !(editorsDiffer && roleOf(v, s) === 'editor');
+  const stays = (s: Source): boolean => !altered(s) && !archivedDiffers && !(editorsDiffer && roleOf(v, s) === 'editor');
   // both lists are in one order: what stays is met on both sides at once
   const [gone, fresh, common]: [Source[], Source[], Source[]] = [[], [], []];
   let r = 0;
@@ -247,7 +251,7 @@ function withOwners(v: View, later: View, node: number, changed: Changed): Chang
     const at = result === changed ? placeOf(changed.identities, owner) : result.identities.indexOf(owner);
     const holds = (x: View, told: Uint8Array): number =>
       x.org.itemOwner[item] === owner && has(x.spaces[spaceOf(v, node)]!.allowed, owner) && !isHeld(x, node)
-        ? OWNER
+        ? owning(x, node)
         : at >= 0
           ? told[at]!
           : withoutOwning(x, node, owner);
@@ -355,7 +359,7 @@ function losersBy(
     if (owner === undefined) {
       owner = -1;
       for (const i of losersAt(v, later, node, { altered, leavers }, known)) {
-        if (i === keeps) owner = i;
+        if (i === keeps && !(withoutOwning(v, node, i) & ~owning(later, node))) owner = i;
         else loses(i);
       }
       owners.set(pair, owner);
@@ -364,8 +368,9 @@ function losersBy(
       owners.set(pair, -1);
     }
     const had = ownerWith(v, node);
-    if (had >= 0 && had !== keeps && !has(known.losers, had) && OWNER & ~withoutOwning(later, node, had))
-      loses(had);
+    if (had < 0 || has(known.losers, had)) continue;
+    const still = had === keeps ? owning(later, node) : 0;
+    if (owning(v, node) & ~still & ~withoutOwning(later, node, had)) loses(had);
   }
   return losers;
 }
@@ -537,7 +542,7 @@ export function felt(v: View, changes: readonly Change[], columns: ReachColumns)
 /** Whether one identity can do less with a node than before. */
 function losesAt(v: View, later: View, node: number, identity: number): boolean {
   const held = (x: View): number =>
-    ownerWith(x, node) === identity ? OWNER : withoutOwning(x, node, identity);
+    ownerWith(x, node) === identity ? owning(x, node) : withoutOwning(x, node, identity);
   return (held(v) & ~held(later)) !== 0;
 }
 

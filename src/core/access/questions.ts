@@ -1,5 +1,5 @@
 /** Who can do what with a node, by which routes, and what keeps someone out. */
-import { CAP, ROLES, roleBits, withoutCopies, type Role } from '../model.ts';
+import { bitsIn, CAP, ROLES, type Role } from '../model.ts';
 import { add, bitsFor, forEachBoth, forEachIn, has, union, unionMany, type Bits } from './bits.ts';
 import { BREAKS, HELD, parentNode, PRINCIPAL, spaceOfNode, type Organisation } from './organisation.ts';
 import { addHolders, forEachRedeemer, LINK_NAMED, reachesPastBreaks } from './reach.ts';
@@ -61,13 +61,14 @@ export function roleOf(v: View, source: Source): Role {
 
 /** The capability bits that a source gives in a space. */
 function bitsOf(v: View, source: Source, space: number): number {
-  const bits = roleBits(roleOf(v, source), v.org.spaces[space]!.editorsShare !== false);
-  return typeof source.entry === 'number' ? entryBits(v, source.entry, bits) : bits;
+  return typeof source.entry === 'number'
+    ? entryBits(v, source.entry, space)
+    : bitsIn(v.org.spaces[space]!, roleOf(v, source));
 }
 
-/** What an entry gives of its role's bits. */
-export const entryBits = (v: View, e: number, bits: number): number =>
-  v.org.entries.noCopies[e] ? withoutCopies(bits) : bits;
+/** What an entry gives in a space. */
+export const entryBits = ({ org }: View, e: number, space: number): number =>
+  bitsIn(org.spaces[space]!, ROLES[org.entries.role[e]!]!, org.entries.noCopies[e] === 1);
 
 /** Calls `visit` with each identity a source gives something to, and the capability bits it gives. */
 function forEachHolder(
@@ -302,13 +303,16 @@ export interface Route {
   source: Source;
 }
 
+/** What a space takes away by: in the bin it takes everything. */
+export type Withholding = 'external-sharing' | 'gate' | 'bin';
+
 export interface Why {
   /** What the identity can do. */
   bits: number;
   /** Every route that gives something, the shortest first. */
   routes: Route[];
   /** What was taken away, and by which rule of the space. */
-  withheld: { by: 'external-sharing' | 'gate'; bits: number }[];
+  withheld: { by: Withholding; bits: number }[];
 }
 
 /** How one identity comes to reach a node, and what keeps it from more. */
@@ -316,6 +320,7 @@ export function why(v: View, identity: number, node: number): Why {
   const space = spaceOf(v, node);
   const rules = v.spaces[space]!;
   const routes: Route[] = [];
+  const closed = v.org.spaces[space]!.binned ? 'bin' : 'gate';
   let bits = 0;
   let inert = 0;
   for (const source of sources(v, node)) {
@@ -333,13 +338,13 @@ export function why(v: View, identity: number, node: number): Why {
   routes.sort((a, b) => length(a) - length(b));
   const withheld: Why['withheld'] = [];
   if (inert & ~bits)
-    withheld.push({ by: v.org.external[space]! > 0 ? 'external-sharing' : 'gate', bits: inert & ~bits });
+    withheld.push({ by: v.org.external[space]! > 0 ? 'external-sharing' : closed, bits: inert & ~bits });
   if (bits && !has(rules.shared, identity)) {
     withheld.push({ by: 'external-sharing', bits });
     bits = 0;
   }
   if (bits && rules.gate && !has(rules.gate, identity)) {
-    withheld.push({ by: 'gate', bits });
+    withheld.push({ by: closed, bits });
     bits = 0;
   }
   return { bits, routes, withheld };
@@ -419,7 +424,7 @@ export type Obstacle =
   | { by: 'held' }
   | { by: 'no-route' }
   | { by: 'expired' | 'not-followed' | 'inert' | 'break'; source: Source; bits: number }
-  | { by: 'external-sharing' | 'gate'; bits: number };
+  | { by: Withholding; bits: number };
 
 /**
  * Why not: everything that names the identity at or above a node and yet gives it nothing there, in

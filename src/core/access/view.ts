@@ -109,7 +109,9 @@ export function view(built: Organisation, options: ViewOptions = {}): View {
   });
 
   const identityCount = userCount + outsiders.length;
-  const gated = org.spaces.filter((_, s) => org.gates.start[s + 1]! > org.gates.start[s]!).length;
+  const gated = org.spaces.filter(
+    (row, s) => row.binned || org.gates.start[s + 1]! > org.gates.start[s]!,
+  ).length;
   const arena = new Arena(identityCount, org.groups.length + 2 * gated + 200);
   const all = arena.make();
   const members = arena.make();
@@ -248,9 +250,11 @@ export function spaceRules(
   const to = org.gates.start[s + 1]!;
   let gate: Bits | undefined;
   let allowed = shared;
-  if (to > from) {
+  // of one in the bin nobody passes the gate
+  const { binned } = org.spaces[s]!;
+  if (to > from || binned) {
     gate = arena?.make() ?? new Int32Array(shared.length);
-    for (const g of org.gates.values.subarray(from, to)) if (g >= 0) union(gate, groupMembers[g]!);
+    for (const g of org.gates.values.subarray(from, to)) if (g >= 0 && !binned) union(gate, groupMembers[g]!);
     allowed = arena?.copy(gate) ?? gate.slice();
     intersect(allowed, shared);
   }

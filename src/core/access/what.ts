@@ -1,5 +1,5 @@
 /** What an identity, a group or a whole domain can reach: every node, with capability bits. */
-import { CAP, domainOf, ROLES, roleBits } from '../model.ts';
+import { bitsIn, CAP, domainOf } from '../model.ts';
 import { anyBoth, has } from './bits.ts';
 import { GrowInt32, listsBy, type Lists } from './growable.ts';
 import { groupsAbove, groupsHolding } from './groups.ts';
@@ -65,13 +65,12 @@ function indexOf(v: View): Index {
     { length: 7 },
     () => new Collect(),
   ) as [Collect, Collect, Collect, Collect, Collect, Collect, Collect];
-  const editorsShare = org.spaces.map((s) => s.editorsShare !== false);
   for (let e = 0; e < entries.ids.length; e++) {
     if (!v.live[e]) continue;
     const node = entries.node[e]!;
     const space = node < S ? node : org.itemSpace[node - S]!;
     if (v.spaces[space]!.anyoneInert && isInertEntry(v, e)) continue;
-    const full = entryBits(v, e, roleBits(ROLES[entries.role[e]!]!, editorsShare[space]!));
+    const full = entryBits(v, e, space);
     const type = entries.type[e]!;
     if (type > LINK_NAMED) {
       forEachRedeemer(v, e, (i) => direct.put(i, node, full));
@@ -99,11 +98,10 @@ function indexOf(v: View): Index {
   }
   org.spaces.forEach((row, s) => {
     if (row.visibility === 'organisation')
-      visible.put(0, s, roleBits(row.visibilityRole ?? 'reader', editorsShare[s]!));
+      visible.put(0, s, bitsIn(row, row.visibilityRole ?? 'reader'));
   });
-  const ownerBits = roleBits('owner', true);
   org.itemOwner.forEach((o, i) => {
-    if (o >= 0 && !(org.itemBreaks[i]! & HELD)) owned.put(o, S + i, ownerBits);
+    if (o >= 0 && !(org.itemBreaks[i]! & HELD)) owned.put(o, S + i, bitsIn(org.spaces[org.itemSpace[i]!]!, 'owner'));
   });
 
   const breaksBefore = new Int32Array(org.itemIds.length + 1);

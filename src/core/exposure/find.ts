@@ -1,5 +1,5 @@
 /** Which items are exposed, and through which grants and links. */
-import { ROLES, roleBits, TIERS } from '../model.ts';
+import { bitsIn, TIERS } from '../model.ts';
 import { nodeOfItem } from '../access/organisation.ts';
 import { reachOfSource, type ReachColumns } from '../access/reach.ts';
 import { entryBits, isInert, sources, spaceOf, type Source } from '../access/questions.ts';
@@ -45,14 +45,14 @@ export function findExposures(
     const allowed = TIERS.indexOf(ALLOWED[weight]!);
     if (Math.max(now, could) <= allowed) return;
     const through = tooWide(v, node, allowed);
-    const editorsShare = v.org.spaces[v.org.itemSpace[item]!]!.editorsShare !== false;
+    const space = v.org.itemSpace[item]!;
     let bits = 0;
     let since: number | undefined;
     for (const { entry, at } of through) {
       if (entry === 'visibility')
-        bits |= roleBits(v.org.spaces[at]!.visibilityRole ?? 'reader', editorsShare);
+        bits |= bitsIn(v.org.spaces[space]!, v.org.spaces[at]!.visibilityRole ?? 'reader');
       else if (entry !== 'ownership') {
-        bits |= entryBits(v, entry, roleBits(ROLES[v.org.entries.role[entry]!]!, editorsShare));
+        bits |= entryBits(v, entry, space);
         const made = v.org.entries.made[entry]!;
         if (!Number.isNaN(made)) since = Math.min(since ?? made, made);
       }

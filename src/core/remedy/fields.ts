@@ -239,6 +239,20 @@ export const CHANGEABLE = {
         },
         words: (v, { what }) => (v ? `Dim ${what}` : `Let search find ${what} again`),
       }),
+      archived: field({
+        schema: z.boolean(),
+        clears: true,
+        able: ['drives', 'sites', 'channels'],
+        wider: (before, after) => !after && !!before,
+        words: (v, { what }) => (v ? `Archive ${what}` : `Take ${what} out of the archive`),
+      }),
+      binned: field({
+        schema: z.boolean(),
+        clears: true,
+        able: ['drives', 'sites', 'channels'],
+        wider: (before, after) => !after && !!before,
+        words: (v, { what }) => (v ? `Delete ${what}` : `Restore ${what} from the bin`),
+      }),
       noCopies: noCopies(['sites'], {
         drives: 'restricts files, not drives. Nearest: restrict its files',
         channels: 'lets everybody in a channel copy. Nearest: move the file to quarantine',
