@@ -1,4 +1,7 @@
 /** Policies at size: forty rules over everything, and one rule as it is edited, against the CEL library on the same rows. */
+import { NO_CHARTERS } from '../src/core/ask/charter.ts';
+import { spaceFacts } from '../src/core/ask/spaces.ts';
+import { usageOf } from '../src/core/access/usage.ts';
 import { newEnforcer, newModelFromString } from 'casbin';
 import { Environment } from '@marcbachmann/cel-js';
 import { PRINCIPAL } from '../src/core/access/organisation.ts';
@@ -82,6 +85,13 @@ export async function policies(scale: number): Promise<void> {
       sizeBytes: () => 1000,
       tally: () => tally,
       lastDeeds: () => new Float64Array(tally.files.length),
+      spaces: spaceFacts({
+        view: v,
+        usage: () => usageOf(v.org, []),
+        modified: () => new Float64Array(v.org.itemIds.length),
+        charters: () => NO_CHARTERS,
+        group: () => undefined,
+      }),
       entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
     });
   const facts = { view: v, label };

@@ -23,7 +23,7 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
   };
   const outbox = new Outbox(db, ledger, jobs, mail as never, () => Promise.resolve(), secrets, clock);
   const nothing = () => Promise.resolve([]);
-  const ask = { recipients: nothing, thingFacts: nothing, channels: nothing };
+  const ask = { recipients: nothing, thingFacts: nothing, channels: nothing, recharter: nothing };
   const parts = {
     db,
     ledger,

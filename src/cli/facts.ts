@@ -14,6 +14,9 @@ import { Scanner } from '../core/recognise/scan.ts';
 import { atLeast, type Found } from '../core/recognise/types.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';
+import { NO_CHARTERS } from '../core/ask/charter.ts';
+import { spaceFacts } from '../core/ask/spaces.ts';
+import { lazily } from '../core/once.ts';
 import { momentOf } from '../core/time.ts';
 import { CliError } from './messages.ts';
 import { openJudged, type Judged } from './organisation.ts';
@@ -72,6 +75,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
     return max;
   };
   const isFile = Uint8Array.from({ length: org.itemIds.length }, (_, i) => (row(i).kind === 'file' ? 1 : 0));
+  const usage = lazily(() => usageOf(org, resolveDeeds(v, judged.activity)));
   let tally: Tally | undefined;
   const entry = (e: number): GrantRow | LinkRow => entries[org.entries.row[e]!]!;
   const getters = subjectGetters({
@@ -103,7 +107,14 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       }
       return tally;
     },
-    lastDeeds: () => lastDeeds(usageOf(org, resolveDeeds(v, judged.activity)), v.identityCount),
+    lastDeeds: () => lastDeeds(usage(), v.identityCount),
+    spaces: spaceFacts({
+      view: v,
+      usage,
+      modified: () => Float64Array.from(org.itemSpace, (_, i) => Date.parse(row(i).modifiedAt ?? '') || 0),
+      charters: () => NO_CHARTERS,
+      group: (named) => org.groups.find((g) => g.id === named || g.name === named)?.id,
+    }),
     entry: {
       madeBy: (e) => {
         const made = entry(e);

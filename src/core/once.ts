@@ -7,3 +7,9 @@ export function once<T>(of: (n: number) => T): (n: number) => T {
     return value;
   };
 }
+
+/** The same, worked out when it is first asked for. */
+export function lazily<T extends object>(make: () => T): () => T {
+  let made: T | undefined;
+  return () => (made ??= make());
+}

@@ -1,5 +1,7 @@
 /** Rounds of review, their questions, and the owner desk, as the API speaks of them. */
+import type { Charter } from '../core/ask/charter.ts';
 import type { ReviewAnswer, ReviewKind, Round } from '../core/ask/kinds.ts';
+import type { CharterChoices } from './charters.ts';
 import type { Recommended } from '../core/ask/recommend.ts';
 
 /** One thing that an owner is asked about: somebody who has access, or a link or share. */
@@ -21,6 +23,10 @@ export interface ReviewThing {
   holds: string[];
   heavy: number;
   recommended: Recommended | null;
+  /** Of a space that nobody owns: why each who may own it is asked, by address. */
+  reasons?: Record<string, string>;
+  /** Of a space of which it is asked what it is for: what was said so far. */
+  charter?: Charter | null;
 }
 
 /** Somebody who can be asked. */
@@ -48,6 +54,9 @@ export interface ThingAnswer {
   /** Who decided: somebody who was asked, a steward for them, or nobody in time. */
   how: 'asked' | 'steward' | 'silence';
   reason: string | null;
+  /** What it is for, and who owns it from now on, where that was asked. */
+  charter?: Charter;
+  person?: string;
 }
 /** What has become of an answer that changes something. */
 export type Outcome = 'planned' | 'done' | 'not-done' | 'later';
@@ -102,6 +111,17 @@ export interface RoundQuestion {
   removed: number;
   answeredBy: string[];
 }
+/** One thing that a round asks about, with what came of it. */
+export interface RoundAnswer {
+  space: string;
+  name: string;
+  detail: string;
+  asked: string[];
+  answer: ThingAnswer | null;
+  outcome: Outcome | null;
+  why: string | null;
+  plan: number | null;
+}
 export interface RoundPage extends RoundRow {
   departments: { name: string; spaces: number; done: number; things: number; answered: number }[];
   owners: { name: string; address: string; spaces: number; open: number; things: number; answered: number }[];
@@ -124,6 +144,8 @@ export interface DeskQuestion {
   minutes: number;
   /** Others who can answer. */
   others: string[];
+  /** Whoever reads this has said that they cannot answer. */
+  declined: boolean;
 }
 export interface DeskList {
   reader: string;
@@ -135,11 +157,14 @@ export interface DeskThing extends ReviewThing {
   answer: ThingAnswer | null;
   outcome: Outcome | null;
   /** What was chosen and not sent yet. */
-  draft: { what: ReviewAnswer; until: string | null } | null;
+  draft: { what: ReviewAnswer; until: string | null; charter?: Charter } | null;
+  /** Why it is whoever reads this who is asked. */
+  why: string | null;
 }
 export interface DeskPage extends DeskQuestion {
   reader: string;
   list: DeskThing[];
   /** What has come of what was sent, in words; null while it is not known. */
   effect: string | null;
+  charters?: CharterChoices;
 }

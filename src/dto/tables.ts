@@ -4,7 +4,8 @@
  */
 import { z } from 'zod';
 import { EVENT_TYPES, type EventType } from '../core/guard/events.ts';
-import { TIERS } from '../core/model.ts';
+import { SPACE_KINDS, TIERS } from '../core/model.ts';
+import { SPACES_SHOWN, SPACES_SHOWS } from './charters.ts';
 import { OUTCOMES } from './decisions.ts';
 import { SIGNAL_SHOWS } from './events.ts';
 import { HIT_STATES } from './guard.ts';
@@ -88,6 +89,16 @@ export const TABLE_QUERIES = {
     only: z.enum(['exposed', 'breaks', 'no-owner', 'dormant', 'links']).optional(),
     sort: sorts(['name', 'reach', 'weight', 'members', 'external', 'files', 'activity', 'bytes'], 'name'),
   }),
+  spaces: z.object({
+    of: z.enum(SPACES_SHOWN),
+    show: z.enum(SPACES_SHOWS).optional(),
+    text: find,
+    kind: z.enum(SPACE_KINDS).optional(),
+    sensitivity: text(40).optional(),
+    where: where('spaces'),
+    sort: sorts(['idle', 'name', 'weight', 'files', 'external', 'bytes'], 'idle'),
+  }),
+  answers: z.object({ round: number, text: find }),
   people: z.object({
     asOf,
     show: z.enum(['members', 'guests', 'outsiders', 'groups', 'domains', 'dangling']).default('groups'),

@@ -236,8 +236,8 @@ export function obstacleWords(l: Loaded, node: number, o: Obstacle): ObstacleDto
         o.by === 'bin'
           ? `“${space.name}” is in the bin, so nobody can do anything with what is in it; it takes away ${took}.`
           : o.by === 'gate'
-          ? `The gate of “${space.name}” keeps out whoever is in none of its groups; it takes away ${took}.`
-          : `External sharing of “${space.name}” does not let this identity in; it takes away ${took}.`,
+            ? `The gate of “${space.name}” keeps out whoever is in none of its groups; it takes away ${took}.`
+            : `External sharing of “${space.name}” does not let this identity in; it takes away ${took}.`,
     };
   }
   const entry = typeof o.source.entry === 'number' ? entryRef(l, o.source.entry) : undefined;

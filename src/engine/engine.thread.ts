@@ -16,6 +16,7 @@ import { dbOver, type Db } from '../store/db.ts';
 import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
+import { bookOf, readCharters } from './charters.ts';
 import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
 import { entryRef, findNode, nodeRef, obstacleWords, pathOf, personRef, whereWords } from './describe.ts';
@@ -58,13 +59,22 @@ import { decide, takePolicies } from './decide.ts';
 import { trial } from './trial.ts';
 import { around, checkPolicy, tryRule } from './guard.ts';
 import { respond } from './respond.ts';
-import { managersOf, peopleNamed, spacesToAsk, stillThere, thingsToAsk, whoIsAsked } from './review.ts';
+import {
+  managersOf,
+  peopleNamed,
+  spacesOfKeys,
+  spacesToAsk,
+  stillThere,
+  thingsToAsk,
+  whoIsAsked,
+} from './review.ts';
 import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
 import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
+import { spaceActivity, spacesShown } from './spaces.ts';
 import {
   channelsOf,
   orderFits,
@@ -231,6 +241,12 @@ async function repack(): Promise<void> {
   for (const l of present ? [present, ...past] : past) l.packs.byId = byId;
 }
 
+/** Charters as they are now. */
+async function recharter(): Promise<void> {
+  const book = bookOf(await readCharters(db));
+  for (const l of present ? [present, ...past] : past) Object.assign(l.charters, book);
+}
+
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
 async function at(asked?: At): Promise<Loaded | undefined> {
   if (typeof asked === 'object') {
@@ -348,6 +364,10 @@ const functions = {
   reweigh,
   exposed,
   repack,
+  recharter,
+  spacesOfKeys: from(spacesOfKeys),
+  spacesShown: from(spacesShown),
+  spaceActivity: from(spaceActivity),
   bright: from(bright),
   contents: from((l, q: ContentsQuery) => contents(l, q)),
   contentFiles: from((l, q: FilesQuery) => contentFiles(l, q)),

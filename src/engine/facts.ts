@@ -9,6 +9,7 @@ import type { LinkRow } from '../core/model.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { momentOf } from '../core/time.ts';
 import { typeName, typesCounting } from './describe.ts';
+import { spacesOf } from './dormant.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -56,6 +57,7 @@ export function gettersOf(l: Loaded): Readers {
       holds: (i, asked) => holdsIn(foundIn(i), asked, holding),
       tally: () => l.tally,
       lastDeeds: () => lastDeeds(l.usage, l.view.identityCount),
+      spaces: spacesOf(l),
       entry: {
         madeBy: (e) => l.madeBy[e]!,
         password: (e) => (l.entryRow(e) as LinkRow).password ?? false,

@@ -28,6 +28,10 @@ const MOST_TEXT = 200;
 export const factsOf = (l: Loaded): ScopeFacts => ({
   view: l.view,
   label: (i) => l.items.label(i),
+  charter: (s) => {
+    const charter = l.charters.now.of.get(l.org.spaces[s]!.id);
+    return charter ? [charter.purpose, charter.sensitivity] : [];
+  },
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
 

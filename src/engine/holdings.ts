@@ -11,12 +11,12 @@ import {
   spaceOfNode,
   type Organisation,
 } from '../core/access/organisation.ts';
+import { partsOf, topSpace, type Parts } from '../core/access/parts.ts';
 import { isHeld, who } from '../core/access/questions.ts';
 import { reachOf } from '../core/access/reach.ts';
 import { usedSince } from '../core/access/usage.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
 import { CAP, capabilityNames, TIERS } from '../core/model.ts';
-import { DORMANT_DAYS } from '../core/ask/dormant.ts';
 import { nameOrder } from '../core/name-order.ts';
 import { compareBy, type Sort } from '../core/sorts.ts';
 import type { HoldingPage, HoldingRow, NodeDossier, WhoRow } from '../dto/access.ts';
@@ -33,6 +33,7 @@ import {
   workspaceName,
   whereWords,
 } from './describe.ts';
+import { spacesOf } from './dormant.ts';
 import { unkey } from './keys.ts';
 import { weighingOf, type Loaded } from './loaded.ts';
 
@@ -61,7 +62,7 @@ const DAY = 86_400_000;
 export const USED_DAYS = 90;
 
 /** Sums over everything at or below a node, made once for a survey. */
-interface Below {
+interface Below extends Parts {
   weight: Uint8Array;
   now: Uint8Array;
   could: Uint8Array;
@@ -69,9 +70,6 @@ interface Below {
   exposed: Int32Array;
   bytes: Float64Array;
   exposedItem: Uint8Array;
-  /** A team's parts, and the team of each part, by number of the space. */
-  parts: number[][];
-  partOf: Int32Array;
   lastActivity: Float64Array;
 }
 const made = new WeakMap<Loaded, Below>();
@@ -90,8 +88,7 @@ export function below(l: Loaded): Below {
     exposed: new Int32Array(N),
     bytes: new Float64Array(N),
     exposedItem: new Uint8Array(org.itemIds.length),
-    parts: org.spaces.map(() => []),
-    partOf: new Int32Array(S).fill(-1),
+    ...partsOf(org),
     lastActivity: new Float64Array(N),
   };
   for (const e of l.exposures) b.exposedItem[e.item] = 1;
@@ -116,13 +113,6 @@ export function below(l: Loaded): Below {
     for (const at of Object.values(row.lastActivity ?? {}))
       if (at) b.lastActivity[s] = Math.max(b.lastActivity[s]!, Date.parse(at));
     if (row.bytes !== undefined) b.bytes[s] = row.bytes;
-    for (const id of row.parts ?? []) {
-      const p = org.find('space', id);
-      // a part belongs to one team, and a team is no part of itself
-      if (p < 0 || p === s || !org.spaceListed[p] || b.partOf[p]! >= 0) continue;
-      b.partOf[p] = s;
-      b.parts[s]!.push(p);
-    }
   });
   // a team is one thing: what its parts hold counts with it, and nowhere else
   for (let s = 0; s < S; s++) {
@@ -131,13 +121,6 @@ export function below(l: Loaded): Below {
   }
   made.set(l, b);
   return b;
-}
-
-/** Where a part of a team belongs: a team and its site are one. Of parts in a circle, one of them. */
-export function topSpace(partOf: Int32Array, space: number): number {
-  let top = space;
-  for (let n = 0; partOf[top]! >= 0 && n <= partOf.length; n++) top = partOf[top]!;
-  return top;
 }
 
 const iso = (ms: number): string | undefined => (ms > 0 ? new Date(ms).toISOString() : undefined);
@@ -275,7 +258,7 @@ function fitting(
   { sort: _s, limit: _l, offset: _o, ...held }: HoldingsQuery,
   where: (node: number) => boolean,
 ): number[] {
-  const key = JSON.stringify(held);
+  const key = JSON.stringify([held, l.charters.version]);
   let last = lastLists.get(l);
   if (last?.key !== key) lastLists.set(l, (last = { key, nodes: work(l, held, where) }));
   return last.nodes.slice();
@@ -298,8 +281,8 @@ function work(
   if (q.only === 'links')
     for (let e = 0; e < org.entries.ids.length; e++)
       if (l.view.live[e] && org.entries.type[e]! > 0) linked.add(org.entries.node[e]!);
+  const spaces = spacesOf(l);
   const owner = q.owner === undefined ? undefined : org.find('user', q.owner);
-  const dormantBefore = Date.parse(l.takenAt) - DORMANT_DAYS * DAY;
   const fits = (n: number): boolean => {
     const item = n - S;
     if (item < 0 && !org.spaceListed[n]) return false;
@@ -330,8 +313,7 @@ function work(
       const owners = item < 0 ? (org.spaces[n]!.owners ?? []).map((o) => org.find('user', o)) : undefined;
       if (!owners || b.partOf[n]! >= 0 || owners.some((u) => u >= 0 && has(l.view.all, u))) return false;
     }
-    if (q.only === 'dormant' && (item >= 0 || b.partOf[n]! >= 0 || !(b.lastActivity[n]! < dormantBefore)))
-      return false;
+    if (q.only === 'dormant' && (item >= 0 || !spaces.dormant(n))) return false;
     return where(n);
   };
   const found: number[] = [];

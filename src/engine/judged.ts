@@ -24,7 +24,7 @@ type BySpace = Map<string, string[]>;
 interface Memory {
   survey: number;
   exceptions: string;
-  /** Data types and packs as they were. */
+  /** Data types, packs and charters as they were. */
   types: string;
   rules: Map<string, BySpace>;
 }
@@ -63,7 +63,7 @@ export async function runPolicy(
   const memory: Memory = {
     survey: l.survey,
     exceptions: JSON.stringify(exceptions),
-    types: JSON.stringify([[...l.types], [...l.packs.byId]]),
+    types: JSON.stringify([[...l.types], [...l.packs.byId], l.charters.version]),
     rules: new Map(),
   };
   const last = memories.get(name);

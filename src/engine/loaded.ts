@@ -16,6 +16,7 @@ import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
+import { bookOf, readCharters, type CharterBook } from './charters.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
 import { unchanged, type Unchanged } from './unchanged.ts';
@@ -47,6 +48,8 @@ export interface Loaded {
   types: Map<string, TypeAbout>;
   /** Data types by pack; what is kept of it follows changes. */
   packs: Packs;
+  /** What spaces are for; it follows changes too. */
+  charters: CharterBook;
   weights: Uint8Array;
   /** How many files, and heavy ones, each identity holds something of. */
   tally: Tally;
@@ -253,6 +256,7 @@ async function judged(
     ...rest,
     types,
     packs: { byId: await readPacks(db) },
+    charters: bookOf(await readCharters(db)),
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

@@ -4,15 +4,16 @@ import { has } from '../core/access/bits.ts';
 import type { Lists } from '../core/access/growable.ts';
 import { namedBy } from '../core/access/named.ts';
 import { choose, objectOf, type Proposal } from '../core/guard/choose.ts';
-import { carriedOut, TELLING, type CarryFacts } from '../core/guard/carry.ts';
+import { carriedOut, type CarryFacts } from '../core/guard/carry.ts';
 import type { Subject } from '../core/guard/kinds.ts';
-import { possibleAt, RESPONSES } from '../core/guard/responses.ts';
+import { possibleAt, RESPONSES, TELLING } from '../core/guard/responses.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { LinkRow, Recipient } from '../core/model.ts';
 import type { HitPart, Responded } from '../dto/guard.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
 import { managerOf } from './describe.ts';
+import { groupNamed, spacesOf } from './dormant.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 import { askedOf } from './planned.ts';
@@ -44,9 +45,8 @@ function carryFacts(l: Loaded): CarryFacts {
       }),
     row: (n) => (n < S ? l.org.spaces[n]! : l.items.row(n - S)),
     manager: (u) => managerOf(l, u),
-    group: (named) =>
-      l.org.groups.find((g) => g.id === named || g.name === named || l.ids.home('group', g.id)?.id === named)
-        ?.id,
+    group: (named) => groupNamed(l, named),
+    spaces: spacesOf(l),
   };
 }
 

@@ -1,12 +1,13 @@
 /** What owners are asked about, read from the survey in force. */
 import { setImmediate } from 'node:timers/promises';
 import { bitsFor, forEachBoth, has } from '../core/access/bits.ts';
-import { itemsBelow, nodeOfItem, PRINCIPAL } from '../core/access/organisation.ts';
+import { itemsBelow, nodeOfItem, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { addHolders } from '../core/access/reach.ts';
 import { findIdentity } from '../core/access/view.ts';
-import { REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
-import { recommendPerson, recommendShare, type PersonFacts } from '../core/ask/recommend.ts';
+import { ACTIVITY_NAMES, ACTIVITY_SOURCES } from '../core/ask/activity.ts';
+import { reviewOf, REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
+import { recommendPerson, recommendShare, recommendSpace, type PersonFacts } from '../core/ask/recommend.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { domainOf, type Role } from '../core/model.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
@@ -20,10 +21,13 @@ import {
   personRef,
   workspaceName,
 } from './describe.ts';
+import { likelyOwnersOf, spacesOf } from './dormant.ts';
 import { gettersOf } from './facts.ts';
 import { hitsOf } from './guard.ts';
 import { principalsOfEntry } from './happened.ts';
+import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
+import { numberOfKey } from './respond.ts';
 
 const DAY = 86_400_000;
 /** Of so many heavy files of a space it is said who can open them. */
@@ -84,8 +88,16 @@ function asked(l: Loaded, users: Iterable<number>): Asked[] {
   return [...found.values()];
 }
 
-/** Who can be asked about a space: its active owners, or else the managers of whoever owns it. */
-function askedAbout(l: Loaded, space: number): Asked[] {
+/**
+ * Who can be asked about a space: its active owners, or else the managers of whoever owns it. Of one that nobody owns: who may
+ * own it, the likeliest first.
+ */
+function askedAbout(l: Loaded, kind: ReviewKind, space: number): Asked[] {
+  if (reviewOf(kind).inTurn)
+    return asked(
+      l,
+      likelyOwnersOf(l, space).map((o) => l.org.find('user', o.key.slice('user:'.length))),
+    );
   const all = ownersOfSpace(l, space);
   const owners = asked(l, all);
   if (owners.length) return owners;
@@ -95,11 +107,11 @@ function askedAbout(l: Loaded, space: number): Asked[] {
   );
 }
 
-/** The spaces of which a condition holds and in which there is something to ask about. Throws a FilterError. */
+/** The spaces, of some or of all, of which a condition holds and in which there is something to ask about. Throws a FilterError. */
 export async function spacesToAsk(
   l: Loaded,
   kind: ReviewKind,
-  where: string,
+  { where, spaces: only }: { where: string; spaces?: readonly string[] | undefined },
   signal?: AbortSignal,
 ): Promise<SpaceToAsk[]> {
   const { org } = l;
@@ -107,13 +119,18 @@ export async function spacesToAsk(
   const { space } = gettersOf(l);
   const found: SpaceToAsk[] = [];
   let k = 0;
-  for await (const s of hitsOf(l, policy, policy.rules[0]!, { signal })) {
+  const spaces = only?.flatMap((k) => {
+    const s = spaceOfKey(l, k);
+    return s < 0 ? [] : s;
+  });
+  for await (const s of hitsOf(l, policy, policy.rules[0]!, { signal, spaces })) {
     if (++k % 50 === 0) {
       await setImmediate();
       signal?.throwIfAborted();
     }
     let n = 0;
-    if (REVIEWS[kind].of === 'people') n = peopleIn(l, s, kind).length;
+    if (REVIEWS[kind].of === 'space') n = 1;
+    else if (REVIEWS[kind].of === 'people') n = peopleIn(l, s, kind).length;
     else for (const _ of sharesIn(l, s)) n++;
     if (!n) continue;
     const first = ownersOfSpace(l, s).find((u) => org.users[u]!.department);
@@ -122,7 +139,7 @@ export async function spacesToAsk(
       name: org.spaces[s]!.name,
       workspace: workspaceName(l, s),
       department: first === undefined ? '' : org.users[first]!.department!,
-      asked: askedAbout(l, s),
+      asked: askedAbout(l, kind, s).slice(0, reviewOf(kind).inTurn ? 1 : undefined),
       n,
       points: space.points(s),
     });
@@ -131,10 +148,19 @@ export async function spacesToAsk(
 }
 
 /** Who can be asked about a space now, by its key; nobody about one that is not there. */
-export function whoIsAsked(l: Loaded, key: string): Asked[] {
+export function whoIsAsked(l: Loaded, kind: ReviewKind, key: string): Asked[] {
   const space = spaceOfKey(l, key);
-  return space < 0 ? [] : askedAbout(l, space);
+  return space < 0 ? [] : askedAbout(l, kind, space);
 }
+
+/** The key of the space that each of some things is, or in which it lies; undefined of what lies in none. */
+export const spacesOfKeys = (l: Loaded, keys: readonly string[]): (string | undefined)[] =>
+  keys.map((key) => {
+    const { subject, n } = numberOfKey(l, key);
+    if (n < 0 || subject === 'identity' || subject === 'group') return undefined;
+    const node = subject === 'grant' || subject === 'link' ? l.org.entries.node[n]! : n;
+    return node < 0 ? undefined : `space:${l.org.spaces[spaceOfNode(l.org, node)]!.id}`;
+  });
 
 /** Whoever answers for those who were asked, by their keys. */
 export const managersOf = (l: Loaded, keys: readonly string[]): Asked[] =>
@@ -158,7 +184,56 @@ export const stillThere = (l: Loaded, keys: readonly string[]): string[] =>
 export function thingsToAsk(l: Loaded, kind: ReviewKind, key: string): ReviewThing[] {
   const space = spaceOfKey(l, key);
   if (space < 0) return [];
-  return REVIEWS[kind].of === 'people' ? peopleToAsk(l, kind, space) : sharesToAsk(l, space);
+  const { of } = REVIEWS[kind];
+  return of === 'space'
+    ? [spaceItself(l, kind, space)]
+    : of === 'people'
+      ? peopleToAsk(l, kind, space)
+      : sharesToAsk(l, space);
+}
+
+/** The space itself, as whoever is asked needs to see it. */
+function spaceItself(l: Loaded, kind: ReviewKind, s: number): ReviewThing {
+  const row = l.org.spaces[s]!;
+  const { space } = gettersOf(l);
+  const facts = spacesOf(l);
+  const b = below(l);
+  const { bySource, last } = facts.activity();
+  const lately = ACTIVITY_NAMES.filter((n) => bySource[n][s]! > 0)
+    .sort((x, y) => bySource[y][s]! - bySource[x][s]!)
+    .map((n) => ACTIVITY_SOURCES[n]);
+  const counted = (n: number, one: string, many: string): string =>
+    `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+  return {
+    key: `space:${row.id}`,
+    name: row.name,
+    detail: `${row.kind.replace('-', ' ')} in ${workspaceName(l, s)}`,
+    of: [
+      counted(b.files[s]!, 'file', 'files'),
+      counted(space.members(s), 'member', 'members'),
+      counted(space.external(s), 'person from outside', 'people from outside'),
+    ].join(', '),
+    by: lately[0] ?? '',
+    since: iso(Date.parse(row.createdAt ?? '')),
+    last: iso(last[s]!),
+    ends: null,
+    weight: b.weight[s]!,
+    holds: space.types(s).slice(0, NAMED),
+    heavy: space.heavy(s),
+    recommended:
+      kind === 'needed'
+        ? (recommendSpace({
+            idle: facts.idleDays(s),
+            limit: facts.limit(s),
+            files: b.files[s]!,
+            heldBack: space.heavy(s) > 0,
+          }) ?? null)
+        : null,
+    ...(kind === 'owner' && {
+      reasons: Object.fromEntries(likelyOwnersOf(l, s).map((o) => [o.address, o.why])),
+    }),
+    ...(kind === 'charter' && { charter: facts.charter(s) ?? null }),
+  };
 }
 
 const iso = (ms: number): string | null => (ms > 0 && ms < Infinity ? new Date(ms).toISOString() : null);

@@ -86,7 +86,18 @@ function all(l: Loaded, key: ScopeKey): ScopeName[] {
         ['space', 'spaces'],
       );
     case 'charters':
-      return [];
+      return [
+        ...[...l.charters.now.sensitivities.values()].map(({ id, name }) => ({
+          value: id,
+          name,
+          detail: 'sensitivity',
+        })),
+        ...[...l.charters.now.purposes.values()].map(({ id, name }) => ({
+          value: id,
+          name,
+          detail: 'purpose',
+        })),
+      ];
   }
 }
 

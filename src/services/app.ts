@@ -183,6 +183,14 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   const alerts = new Alerts(orderParts);
   const orders = new Orders(orderParts);
   const rounds = new Rounds(orderParts);
+  rounds.charters.onChange = async () => {
+    await policies.again();
+    await decisions.arm();
+  };
+  policies.onJudged = async (kept) => {
+    await rounds.charters.byRule(kept);
+    await rounds.byRule(kept);
+  };
   outbox.onMoved = () => events.emit({ type: 'policies' });
   orders.runs.onSuspended = () => decisions.arm();
   orders.runs.onTrouble = (tx, run, trouble) => alerts.onRun(tx, run, trouble);
@@ -226,7 +234,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await present.start();
     await happened.start();
     await orders.start();
-    await rounds.asking.start();
+    await rounds.start();
     await outbox.start();
     await plans.runner.resume();
     await jobs.look();
@@ -276,6 +284,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
         happened,
         orders,
         outbox,
+        rounds,
       },
       clock,
     ),

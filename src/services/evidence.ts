@@ -1,11 +1,12 @@
-/** Signed evidence of plans, by this installation's own key. */
-import { signEvidence } from '../formats/evidence.ts';
+/** Signed evidence of plans and of rounds, by this installation's own key. */
+import { signEvidence, type EvidencePayload, type RoundEvidence } from '../formats/evidence.ts';
 import type { LedgerEntry } from '../formats/ledger.ts';
 import type { OrganisationRow } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { PRESENT } from '../store/observed.ts';
 import type { Ledger } from './ledger.ts';
 import type { PlanQueries } from './plans/queries.ts';
+import type { RoundHead, Thing } from './review/rows.ts';
 import type { SigningKey } from './signing-key.ts';
 
 export class Evidence {
@@ -34,17 +35,11 @@ export class Evidence {
       "select * from ledger where subject = $1 or after->>'plan' = $2 order by seq",
       [`plan ${id}`, String(id)],
     );
-    const [about] = await this.db.query<{ doc: { organisation: OrganisationRow } }>(
-      `select doc from observed o where kind = 'about' and ${PRESENT} limit 1`,
-    );
     const { list, events: _, moved: _moved, ...head } = plan;
-    const jws = await signEvidence(
+    return this.signed(
       {
+        ...(await this.head(by)),
         format: 'gate-lantern-evidence',
-        version: 1,
-        issuedAt: this.clock().toISOString(),
-        issuedBy: by,
-        organisation: about?.doc.organisation.name ?? '',
         plan: head,
         changes: list.map((c) => ({
           ...c.change,
@@ -58,12 +53,81 @@ export class Evidence {
         })),
         ledger: entries,
       },
-      await this.signing.private(),
+      `evidence of plan ${id}`,
     );
+  }
+
+  /** A round with whom it asked about what, what they answered and what came of that; undefined where there is none of this number. */
+  async ofRound(id: number, by: string): Promise<string | undefined> {
+    const [round] = await this.db.query<RoundHead>('select * from round where id = $1', [id]);
+    if (!round) return undefined;
+    const questions = await this.db.query<{ id: number; space: string; state: string }>(
+      `select q.id, q.space_name as space, q.workspace, q.department, q.state, q.made_at as asked_at, q.until,
+         array(select p.address from question_person p where p.question = q.id order by p.n) as asked
+       from question q where q.round = $1 order by q.id`,
+      [id],
+    );
+    const things = await this.db.query<Thing>(
+      `select t.question, t.n, t.key, t.doc, t.answer, t.outcome, t.why, t.plan from question_thing t join question q on q.id = t.question
+       where q.round = $1 order by t.question, t.n`,
+      [id],
+    );
+    const of = new Map<number, Thing[]>();
+    for (const t of things) of.set(t.question, [...(of.get(t.question) ?? []), t]);
+    const entries = await this.db.query<LedgerEntry>(
+      'select * from ledger where subject = $1 or subject = any($2) order by seq',
+      [`round ${id}`, questions.map((q) => `question ${q.id}`)],
+    );
+    return this.signed(
+      {
+        ...(await this.head(by)),
+        format: 'gate-lantern-round-evidence',
+        round: {
+          ...round.doc,
+          id,
+          state: round.state,
+          begunAt: round.made_at.toISOString(),
+          begunBy: round.made_by,
+          endedAt: round.ended_at?.toISOString() ?? null,
+        },
+        questions: questions.map((q) => ({
+          ...q,
+          things: (of.get(q.id) ?? []).map(({ doc, answer, outcome, why, plan, key }) => ({
+            key,
+            name: doc.name,
+            detail: doc.detail,
+            answer: answer && { ...answer },
+            outcome,
+            why,
+            plan,
+          })),
+        })),
+        ledger: entries,
+      },
+      `evidence of round ${id}`,
+    );
+  }
+
+  private async head(
+    by: string,
+  ): Promise<Pick<EvidencePayload, 'version' | 'issuedAt' | 'issuedBy' | 'organisation'>> {
+    const [about] = await this.db.query<{ doc: { organisation: OrganisationRow } }>(
+      `select doc from observed o where kind = 'about' and ${PRESENT} limit 1`,
+    );
+    return {
+      version: 1,
+      issuedAt: this.clock().toISOString(),
+      issuedBy: by,
+      organisation: about?.doc.organisation.name ?? '',
+    };
+  }
+
+  private async signed(payload: EvidencePayload | RoundEvidence, subject: string): Promise<string> {
+    const jws = await signEvidence(payload, await this.signing.private());
     await this.ledger.add({
-      who: by,
+      who: payload.issuedBy,
       what: 'evidence.signed',
-      subject: `evidence of plan ${id}`,
+      subject,
       after: { thumbprint: (await this.key()).thumbprint },
     });
     return jws;

@@ -228,6 +228,7 @@ export function appFor(app: App, account: Account | undefined): App {
         happened: only<typeof app.happened>({}),
         outbox: only<typeof app.outbox>({}),
         orders: only<typeof app.orders>({}),
+        rounds: only<typeof app.rounds>({}),
       },
       app.clock,
     ),

@@ -196,6 +196,26 @@ export const STEPS: readonly Step[] = [
         asks: 'Who is asked what, who has answered, and what came of it?',
         picture: 'rounds',
       },
+      {
+        name: 'Charters',
+        path: '/review/charters',
+        whole: true,
+        asks: 'What is each space for, and is it set accordingly?',
+        picture: 'charters',
+      },
+      {
+        name: 'Dormant',
+        path: '/review/dormant',
+        whole: true,
+        asks: 'In which spaces does nothing happen any more, and who says whether they are needed?',
+        picture: 'dormant',
+      },
+      {
+        name: 'Ownerless',
+        path: '/review/ownerless',
+        whole: true,
+        asks: 'Which spaces does nobody own any more, and who should?',
+      },
     ],
   },
   {

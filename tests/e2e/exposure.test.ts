@@ -567,6 +567,18 @@ describe('tables exported', () => {
         { asOf: 'first' },
       ],
     },
+    spaces: {
+      at: '/api/spaces',
+      asked: [
+        { of: 'dormant', sort: 'weight.down,name' },
+        { of: 'dormant', show: 'kept' },
+        { of: 'ownerless', text: 'a' },
+        { of: 'charters', show: 'none', kind: 'team' },
+        { of: 'charters', sensitivity: 'internal' },
+        { of: 'charters', where: 'idleDays >= 30' },
+      ],
+    },
+    answers: { at: '/api/rounds/answers', asked: [{ round: '1' }, { round: '1', text: 'nothing like it' }] },
     holdings: {
       at: '/api/holdings',
       asked: [

@@ -2,6 +2,7 @@
  * Withdrawing what lets people outside in, against the plain reading of the rows before and after: nobody from outside is
  * left, no member loses anything, and where something is left it is said.
  */
+import { partsOf } from '../../src/core/access/parts.ts';
 import fc from 'fast-check';
 import { expect, it } from 'vitest';
 import type { Change } from '../../src/core/access/change.ts';
@@ -33,6 +34,7 @@ const applied = (rows: Rows, changes: readonly Change[]): Rows => {
 const factsOf = (v: View): CarryFacts => ({
   view: v,
   named: () => namedBy(v),
+  spaces: { parts: () => partsOf(v.org), settings: () => ({ settings: {}, unknown: [] }) },
   users: () => [],
   row: () => ({}),
   group: () => undefined,

@@ -2,6 +2,9 @@
  * Policies against a plain reading of docs/policies.md: loops over rows, node's own HMAC, and nothing of src/core/guard or
  * src/core/access.
  */
+import { NO_CHARTERS } from '../../src/core/ask/charter.ts';
+import { spaceFacts } from '../../src/core/ask/spaces.ts';
+import { usageOf } from '../../src/core/access/usage.ts';
 import { createHmac } from 'node:crypto';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
@@ -239,6 +242,13 @@ function judging(rows: Rows) {
     sizeBytes: () => 0,
     tally: () => none,
     lastDeeds: () => new Float64Array(0),
+    spaces: spaceFacts({
+      view: v,
+      usage: () => usageOf(org, []),
+      modified: () => new Float64Array(org.itemIds.length),
+      charters: () => NO_CHARTERS,
+      group: () => undefined,
+    }),
     entry: { madeBy: () => -1, password: () => false, lastUsed: () => NaN },
   });
   const hits = (subject: Subject, condition: string, scope?: Policy['scope']) => {

@@ -138,7 +138,8 @@ function sourcesApart(
     sources(x, node).filter((s) => s.entry !== 'ownership' && !isInert(x, s, space));
   const left = giving(v);
   const right = giving(later);
-  const stays = (s: Source): boolean => !altered(s) && !archivedDiffers && !(editorsDiffer && roleOf(v, s) === 'editor');
+  const stays = (s: Source): boolean =>
+    !altered(s) && !archivedDiffers && !(editorsDiffer && roleOf(v, s) === 'editor');
   // both lists are in one order: what stays is met on both sides at once
   const [gone, fresh, common]: [Source[], Source[], Source[]] = [[], [], []];
   let r = 0;

@@ -97,11 +97,11 @@ function indexOf(v: View): Index {
       });
   }
   org.spaces.forEach((row, s) => {
-    if (row.visibility === 'organisation')
-      visible.put(0, s, bitsIn(row, row.visibilityRole ?? 'reader'));
+    if (row.visibility === 'organisation') visible.put(0, s, bitsIn(row, row.visibilityRole ?? 'reader'));
   });
   org.itemOwner.forEach((o, i) => {
-    if (o >= 0 && !(org.itemBreaks[i]! & HELD)) owned.put(o, S + i, bitsIn(org.spaces[org.itemSpace[i]!]!, 'owner'));
+    if (o >= 0 && !(org.itemBreaks[i]! & HELD))
+      owned.put(o, S + i, bitsIn(org.spaces[org.itemSpace[i]!]!, 'owner'));
   });
 
   const breaksBefore = new Int32Array(org.itemIds.length + 1);

@@ -3,17 +3,21 @@ import { z } from 'zod';
 
 interface ReviewDeclaration {
   name: string;
-  /** Whether people are asked about, or links and grants. */
-  of: 'people' | 'shares';
+  /** Whether people are asked about, or links and grants, or the space itself. */
+  of: 'people' | 'shares' | 'space';
   /** What one of the things that are asked about is called. */
   words: readonly [one: string, many: string];
   /** The question, to an owner of one space. */
   asks: string;
   answers: readonly ReviewAnswer[];
+  /** What is done where silence means that something is. */
+  silent: ReviewAnswer | undefined;
   /** So long one of them takes, in seconds: an estimate that whoever begins a round is shown as such. */
   seconds: number;
   /** Which spaces it is about, where a steward has said nothing else. */
   where: string;
+  /** Those who might own it are asked one after another, the likeliest first. */
+  inTurn?: true;
 }
 
 /** What can be answered of one thing. */
@@ -21,6 +25,11 @@ export const REVIEW_ANSWERS = {
   keep: 'Keep',
   remove: 'Remove',
   until: 'Keep until a day',
+  archive: 'Archive',
+  delete: 'Delete',
+  own: 'Yes, I own it',
+  decline: 'No, not me',
+  charter: 'This is what it is for',
 } as const;
 export type ReviewAnswer = keyof typeof REVIEW_ANSWERS;
 export const REVIEW_ANSWER_NAMES = Object.keys(REVIEW_ANSWERS) as ReviewAnswer[];
@@ -32,6 +41,7 @@ export const REVIEWS = {
     words: ['guest', 'guests'],
     asks: 'Who from outside should still have access to it?',
     answers: ['keep', 'remove', 'until'],
+    silent: 'remove',
     seconds: 20,
     where: 'kind != "personal-drive" && external > 0',
   },
@@ -41,6 +51,7 @@ export const REVIEWS = {
     words: ['link or share', 'links and shares'],
     asks: 'Which sharing links and outside shares are still needed?',
     answers: ['keep', 'remove', 'until'],
+    silent: 'remove',
     seconds: 25,
     where: 'kind != "personal-drive"',
   },
@@ -50,6 +61,7 @@ export const REVIEWS = {
     words: ['link or share', 'links and shares'],
     asks: 'Which of your own sharing links and outside shares are still needed?',
     answers: ['keep', 'remove', 'until'],
+    silent: 'remove',
     seconds: 25,
     where: 'kind == "personal-drive"',
   },
@@ -59,8 +71,40 @@ export const REVIEWS = {
     words: ['member', 'members'],
     asks: 'Who should still have access to it?',
     answers: ['keep', 'remove'],
+    silent: 'remove',
     seconds: 10,
     where: 'kind != "personal-drive" && weight >= 2',
+  },
+  needed: {
+    name: 'Still needed',
+    of: 'space',
+    words: ['space', 'spaces'],
+    asks: 'Is it still needed?',
+    answers: ['keep', 'until', 'archive', 'delete'],
+    silent: 'archive',
+    seconds: 40,
+    where: 'dormant && kind != "personal-drive"',
+  },
+  owner: {
+    name: 'Who owns it',
+    of: 'space',
+    words: ['space', 'spaces'],
+    asks: 'Nobody owns it any more. Will you?',
+    answers: ['own', 'decline'],
+    silent: undefined,
+    seconds: 30,
+    where: 'activeOwners == 0 && kind != "personal-drive"',
+    inTurn: true,
+  },
+  charter: {
+    name: 'What it is for',
+    of: 'space',
+    words: ['space', 'spaces'],
+    asks: 'What is it for, and how sensitive is what is in it?',
+    answers: ['charter'],
+    silent: undefined,
+    seconds: 45,
+    where: 'sensitivity == "" && kind != "personal-drive"',
   },
 } as const satisfies Record<string, ReviewDeclaration>;
 export type ReviewKind = keyof typeof REVIEWS;
@@ -69,8 +113,8 @@ export const reviewOf = (kind: ReviewKind): ReviewDeclaration => REVIEWS[kind];
 
 /** What is done about what nobody has answered, when the time is over. */
 export const SILENCE = {
-  keep: 'It is kept.',
-  remove: 'It is removed.',
+  keep: 'It stays as it is.',
+  remove: 'It is removed; a space is archived.',
   stewards: 'It goes to the stewards, who answer or leave it.',
 } as const;
 /** Who is asked next, where nobody has answered in time. */
@@ -91,6 +135,8 @@ export const roundSchema = z
     kind: z.enum(REVIEW_KINDS),
     /** A condition over spaces. */
     where: z.string().trim().min(1).max(2000),
+    /** Of these spaces alone, by key. */
+    spaces: z.array(z.string().max(1100).startsWith('space:')).min(1).max(20_000).optional(),
     /** What owners are told beside the question. */
     note: z.string().trim().max(1000).default(''),
     /** So many days there are to answer. */
@@ -109,6 +155,10 @@ export const roundSchema = z
   .refine((r) => r.remind.every((d) => d < r.days), {
     path: ['remind'],
     message: 'reminds before it is asked',
+  })
+  .refine((r) => r.silence !== 'remove' || reviewOf(r.kind).silent, {
+    path: ['silence'],
+    message: 'cannot be done without an answer',
   });
 export type Round = z.infer<typeof roundSchema>;
 export type RoundInput = z.input<typeof roundSchema>;

@@ -1,6 +1,7 @@
 /** What is recommended of one thing that an owner is asked about, and why. Nothing is chosen for them. Pure. */
 import { HEAVY } from '../exposure/exposure.ts';
-import { DORMANT_DAYS } from './dormant.ts';
+import { DORMANT_DAYS } from './activity.ts';
+import { isDormant } from './dormant.ts';
 import type { ReviewAnswer } from './kinds.ts';
 
 /** Days that are not known are null. */
@@ -46,6 +47,27 @@ export function recommendPerson(f: PersonFacts): Recommended | undefined {
   if (f.idleHere !== null && f.idleHere >= DORMANT_DAYS)
     return { what: 'remove', why: `They last opened something here ${f.idleHere} days ago.` };
   return undefined;
+}
+
+export interface SpaceIdle {
+  /** Days without activity; −1 where nothing is known. */
+  idle: number;
+  /** So many it may have. */
+  limit: number;
+  files: number;
+  /** It holds something sensitive, which somebody may have to keep. */
+  heldBack: boolean;
+}
+/** Whether a space is still needed: archiving loses nothing, and so is what is recommended. */
+export function recommendSpace(f: SpaceIdle): Recommended | undefined {
+  if (f.idle >= 0 && f.idle <= RECENT)
+    return { what: 'keep', why: `Something happened in it ${daysAgo(f.idle)}.` };
+  if (!isDormant(f.idle, f.limit)) return undefined;
+  const since =
+    f.idle < 0 ? 'Nothing is known to have happened in it' : `Nothing happened in it for ${f.idle} days`;
+  return f.files === 0 && !f.heldBack
+    ? { what: 'delete', why: `It holds no files. ${since}.` }
+    : { what: 'archive', why: `${since}. It can still be read, and be taken out of the archive.` };
 }
 
 export function recommendShare(f: ShareFacts): Recommended | undefined {

@@ -113,6 +113,18 @@ export const FIELDS = {
     gated: bool('whether it has a gate'),
     owners: list('who owns it'),
     activeOwners: int('how many of them are active members'),
+    leastOwners: int('how many active owners its charter wants at least; 1 where it has none'),
+    purpose: text('the id of what it is for by its charter, or empty'),
+    sensitivity: text('the id of how sensitive it is by its charter, or empty'),
+    differs: list('settings that are not as its charter has them'),
+    archived: bool('whether it is archived'),
+    binned: bool('whether it is in the bin of its workspace'),
+    idleDays: int(
+      'days without files opened or changed, messages, mail or calendar entries, in it and its parts; −1 where nothing is known',
+    ),
+    dormant: bool(
+      'whether it lies idle for longer than its charter lets it (90 days where it has none), and is neither kept, archived nor in the bin; a part of a team is not asked by itself',
+    ),
     members: int('members who reach it'),
     external: int('guests and outsiders who reach it'),
     files: int('files in it'),

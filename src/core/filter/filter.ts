@@ -160,7 +160,7 @@ export const holdingsOf = (filter: string, table: Filtered): Holding[] =>
   );
 
 /** What is otherwise from one day to the next though nothing was changed. */
-const OF_THE_MOMENT = ['taken', 'points', 'severity', 'idleDays'];
+const OF_THE_MOMENT = ['taken', 'points', 'severity', 'idleDays', 'dormant'];
 /** Whether what a filter says of a row may change with the moment alone. */
 export const asksTheMoment = (filter: string, table: Filtered): boolean =>
   [...partsOf(checkFilter(filter, table))].some(

@@ -2,14 +2,16 @@
 import { anyBoth, bitsFor, has } from '../access/bits.ts';
 import { withdrawal, type Change } from '../access/change.ts';
 import type { Lists } from '../access/growable.ts';
-import { PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import { HELD, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { membershipWays, sources } from '../access/questions.ts';
 import { addPrincipal, identityName, type View } from '../access/view.ts';
 import { AUDIENCES, ROLES, type Audience, type Recipient, type Role } from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
 import { hasFields } from '../remedy/plan.ts';
+import { backTo } from '../ask/charter.ts';
+import type { SpaceFacts } from '../ask/spaces.ts';
 import type { Subject } from './kinds.ts';
-import type { ResponseName, RuleResponse } from './responses.ts';
+import type { RuleResponse } from './responses.ts';
 
 const DAY = 86_400_000;
 
@@ -19,9 +21,6 @@ export interface Carried {
   /** Why some of it, or all, cannot be done, with the nearest thing that can. */
   cannot: string[];
 }
-
-/** Responses that change nothing at a workspace. */
-export const TELLING: readonly ResponseName[] = ['ask', 'finding'];
 
 /** What can be asked of rows, which columns do not hold. */
 export interface CarryFacts {
@@ -36,6 +35,7 @@ export interface CarryFacts {
   manager(user: number): number;
   /** The id of a group, by its id, its name or what its source calls it. */
   group(named: string): string | undefined;
+  spaces: Pick<SpaceFacts, 'parts' | 'settings'>;
 }
 
 /** The changes that a response to a subject takes on the survey as it is. */
@@ -63,8 +63,21 @@ export function carriedOut(f: CarryFacts, subject: Subject, n: number, response:
       set({ held: true });
       break;
     case 'delete':
-      set({ binned: true });
+      if (subject === 'space') withParts(f, n, { binned: true }, out);
+      else set({ binned: true });
       break;
+    case 'archive':
+      withParts(f, n, { archived: true }, out);
+      break;
+    case 'make-owner':
+      makeOwner(f, n, response.person as string, out);
+      break;
+    case 'to-charter': {
+      const { settings, unknown } = f.spaces.settings(n);
+      if (unknown.length) out.cannot.push(`There is no group “${unknown[0]}”, which its charter names`);
+      else set(backTo(v.org.spaces[n]!, settings));
+      break;
+    }
     case 'label':
       set({ label: response.label });
       break;
@@ -118,6 +131,7 @@ export function carriedOut(f: CarryFacts, subject: Subject, n: number, response:
     case 'caution':
     case 'ask-first':
     case 'ask':
+    case 'charter':
     case 'finding':
       break;
   }
@@ -303,6 +317,38 @@ function narrow(
     if (audience === 'named') set.recipients = f.users(e);
   }
   if (Object.keys(set).length) out.changes.push(ofEntry(v, e, set));
+}
+
+/** Archives or deletes a space and what belongs to it, which is one thing. Nothing that is in quarantine is deleted. */
+function withParts(f: CarryFacts, space: number, fields: FieldsOf['space'], out: Carried): void {
+  const { org } = f.view;
+  const changes: Change[] = [];
+  const seen = new Set<number>();
+  const take = (s: number): void => {
+    if (seen.has(s)) return;
+    seen.add(s);
+    if (!hasFields(org.spaces[s]!, fields)) changes.push({ space: org.spaces[s]!.id, set: fields });
+    for (const p of f.spaces.parts().parts[s]!) take(p);
+  };
+  take(space);
+  const holds = (s: number): boolean =>
+    org.itemBreaks.subarray(org.spaceFirst[s], org.spaceFirst[s + 1]).some((b) => b & HELD);
+  if (fields.binned && [...seen].some(holds))
+    out.cannot.push('Something in it is in quarantine. Nearest: archive it');
+  else out.changes.push(...changes);
+}
+
+/** Makes somebody an owner beside those who are, of whom those without an active account are left out. */
+function makeOwner(f: CarryFacts, space: number, person: string, out: Carried): void {
+  const { org, members } = f.view;
+  const user = org.find('user', person);
+  if (user < 0 || !has(members, user)) {
+    out.cannot.push('They have no active account any more. Nearest: ask somebody else');
+    return;
+  }
+  const row = org.spaces[space]!;
+  const active = (row.owners ?? []).filter((id) => has(members, org.find('user', id)));
+  if (!active.includes(person)) out.changes.push({ space: row.id, set: { owners: [...active, person] } });
 }
 
 /** Makes a manager the owner of a file, or of all that somebody owns. */

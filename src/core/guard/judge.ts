@@ -19,6 +19,8 @@ export interface ScopeFacts {
   label(item: number): string | undefined;
   /** What a source calls something, where that is not its id in the organisation. */
   sourceId?(kind: 'space' | 'workspace' | 'group', id: string): string | undefined;
+  /** Ids of the purpose and the sensitivity that the charter of a space names. */
+  charter?(space: number): readonly string[];
   /** Whoever acts, at the moment: the number of a user, −1 for somebody without an account. */
   actor?(): number;
 }
@@ -128,6 +130,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     spaces: (s) => named('space', org.spaces[s]!.id, org.spaces[s]!.name),
     spaceKinds: (s) => [org.spaces[s]!.kind],
     labels: (s) => [org.spaces[s]!.label ?? ''],
+    charters: (s) => f.charter?.(s) ?? [],
     regions: (s) => [org.spaces[s]!.region ?? ''],
   };
   /** Whether one of the values of a key is among some names. */

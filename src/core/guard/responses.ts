@@ -1,6 +1,7 @@
 /** What a rule can do about what it hits, each declared once. */
 import { z } from 'zod';
 import { AUDIENCES, EXTERNAL_SHARING, ROLES } from '../model.ts';
+import { REVIEW_KINDS } from '../ask/kinds.ts';
 import type { Subject } from './kinds.ts';
 
 interface ResponseDeclaration {
@@ -63,8 +64,9 @@ export const RESPONSES = {
   },
   delete: {
     words: 'Delete',
-    about: 'It goes to the bin of its workspace, and can be restored from there.',
-    atRest: CONTENT,
+    about:
+      'It goes to the bin of its workspace, and can be restored from there; a space with all that belongs to it.',
+    atRest: ON_NODES,
     strictness: 95,
     params: { restorableDays: days(30).optional() },
   },
@@ -154,6 +156,35 @@ export const RESPONSES = {
     strictness: 25,
     params: {},
   },
+  archive: {
+    words: 'Archive',
+    about:
+      'Nobody can change anything in it, and search passes it over. Who may read it stays as it is. With all that belongs to it.',
+    atRest: ['space'],
+    strictness: 45,
+    params: {},
+  },
+  'make-owner': {
+    words: 'Make an owner',
+    about: 'Somebody becomes an owner of it, beside those who are.',
+    atRest: ['space'],
+    strictness: 34,
+    params: { person: text(1100) },
+  },
+  'to-charter': {
+    words: 'Set to its charter',
+    about: 'Settings that are not as its charter has them are set so.',
+    atRest: ['space'],
+    strictness: 54,
+    params: {},
+  },
+  charter: {
+    words: 'Give a charter',
+    about: 'It is given a purpose and a sensitivity, unless it has a charter.',
+    atRest: ['space'],
+    strictness: 5,
+    params: { purpose: text(40), sensitivity: text(40) },
+  },
   'set-back': {
     words: 'Set back',
     about: 'Settings of the space are set to what they should be.',
@@ -168,10 +199,10 @@ export const RESPONSES = {
   },
   ask: {
     words: 'Ask the owners',
-    about: 'Owners are asked what should become of it.',
-    atRest: ['item', 'space', 'grant', 'link', 'identity', 'group'],
+    about: 'Owners of the space that it is, or in which it lies, are asked in a round.',
+    atRest: ['item', 'space', 'grant', 'link'],
     strictness: 10,
-    params: { dueDays: days(365).optional() },
+    params: { about: z.enum(REVIEW_KINDS).optional(), dueDays: days(180).optional() },
   },
   finding: {
     words: 'Open a finding',
@@ -184,6 +215,9 @@ export const RESPONSES = {
 
 export type ResponseName = keyof typeof RESPONSES;
 export const RESPONSE_NAMES = Object.keys(RESPONSES) as ResponseName[];
+
+/** Responses that change nothing at a workspace, and so are no part of a plan. */
+export const TELLING: readonly ResponseName[] = ['ask', 'finding', 'charter'];
 
 /** One response of a rule, as it stands in a policy. */
 export interface RuleResponse {

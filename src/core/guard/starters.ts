@@ -399,7 +399,6 @@ export const STARTERS: readonly Starter[] = [
       name: 'Spaces with fewer than two active owners',
       subject: 'space',
       if: 'activeOwners < 2 && kind != "personal-drive" && kind != "mailbox"',
-      responses: [{ do: 'ask' }],
     },
   ),
   starter(
@@ -412,7 +411,43 @@ export const STARTERS: readonly Starter[] = [
       name: 'Heavy spaces without a label',
       subject: 'space',
       if: 'weight >= 3 && label == ""',
-      responses: [{ do: 'ask' }],
+      responses: [{ do: 'ask', about: 'charter' }],
+    },
+  ),
+  starter(
+    'charters-kept',
+    'Spaces',
+    'medium',
+    'Spaces are as their charter says',
+    'A setting that somebody has changed since is what a review finds first.',
+    {
+      name: 'Settings that differ from the charter',
+      subject: 'space',
+      if: 'differs.size() > 0',
+    },
+    {
+      name: 'Fewer owners than the charter wants',
+      subject: 'space',
+      if: 'sensitivity != "" && activeOwners < leastOwners',
+    },
+  ),
+  starter('new-spaces', 'Spaces', 'low', 'New spaces say what they are for', 'Whoever made it still knows.', {
+    name: 'Made within a month, without a charter',
+    subject: 'space',
+    if: 'sensitivity == "" && created > taken - duration("720h") && kind != "personal-drive"',
+    responses: [{ do: 'ask', about: 'charter' }],
+  }),
+  starter(
+    'dormant',
+    'Housekeeping',
+    'low',
+    'What lies idle is asked about',
+    'Owners say whether it is still needed before anything is archived.',
+    {
+      name: 'Spaces in which nothing happens any more',
+      subject: 'space',
+      if: 'dormant && kind != "personal-drive"',
+      responses: [{ do: 'ask', about: 'needed' }],
     },
   ),
   starter(

@@ -12,8 +12,9 @@ import { HEAVY } from '../exposure/exposure.ts';
 import type { Getters } from '../filter/filter.ts';
 import { itemGetters, type ItemFacts } from '../filter/items.ts';
 import { AUDIENCES, domainOf, EXTERNAL_SHARING, ROLES, type Audience } from '../model.ts';
+import type { SpaceFacts } from '../ask/spaces.ts';
 import type { Subject, SUBJECTS } from './kinds.ts';
-import { once } from '../once.ts';
+import { lazily, once } from '../once.ts';
 import { momentOf } from '../time.ts';
 
 /** What can be asked of an organisation beside what is in its columns. */
@@ -22,6 +23,8 @@ export interface SubjectFacts extends ItemFacts {
   tally(): { files: Int32Array; heavy: Int32Array };
   /** When each identity last opened or changed a file, in milliseconds since 1970; 0 where nothing is known. */
   lastDeeds(): Float64Array;
+  /** Of spaces, by number. */
+  spaces: SpaceFacts;
   /** By entry. */
   entry: {
     /** Number of the user who made it; −1 where unknown. */
@@ -277,6 +280,14 @@ export function subjectGetters(f: SubjectFacts): Readers {
           const u = org.find('user', id);
           return u >= 0 && has(v.members, u);
         }).length,
+      leastOwners: f.spaces.leastOwners,
+      purpose: (n) => f.spaces.charter(n)?.purpose ?? '',
+      sensitivity: (n) => f.spaces.charter(n)?.sensitivity ?? '',
+      differs: f.spaces.differs,
+      archived: (n) => org.spaces[n]!.archived ?? false,
+      binned: (n) => org.spaces[n]!.binned ?? false,
+      idleDays: f.spaces.idleDays,
+      dormant: f.spaces.dormant,
       members: (n) => columns.members[n]!,
       external: (n) => columns.guests[n]! + columns.outsiders[n]!,
       files: (n) => filesIn(n).files,
@@ -327,9 +338,4 @@ export function subjectGetters(f: SubjectFacts): Readers {
     principals: principalsOf,
     domain,
   };
-}
-
-function lazily<T extends object>(make: () => T): () => T {
-  let made: T | undefined;
-  return () => (made ??= make());
 }

@@ -3,7 +3,7 @@ import { FIELDS, type Filtered } from '../filter/fields.ts';
 import { checkFilter, FilterError } from '../filter/filter.ts';
 import { SUBJECTS } from '../guard/kinds.ts';
 import { issuesOf, type Wrong } from '../guard/policy.ts';
-import { possibleAt, RESPONSES } from '../guard/responses.ts';
+import { possibleAt, RESPONSES, TELLING } from '../guard/responses.ts';
 import { wrongRhythm } from '../guard/rhythm.ts';
 import { fieldsFor, withBefore } from './fields.ts';
 import {
@@ -97,7 +97,8 @@ function wrongChange(
   { when }: Order,
   { about, response }: Extract<Step, { do: 'change' }>,
 ): string | undefined {
-  if (response.do === 'ask' || response.do === 'finding') return 'An order has steps of its own for this.';
+  if (response.do === 'charter') return 'Charters are given by a rule, by owners or by hand.';
+  if (TELLING.includes(response.do)) return 'An order has steps of its own for this.';
   if (about === 'thing' && 'policy' in when) return undefined;
   const subjects = subjectsAbout(when, about);
   return subjects.some((s) => possibleAt(response.do, s, 'atRest'))

@@ -160,7 +160,9 @@ export function wantsApproval(
     const suspended = plan.changes.filter((c) => c.kind === 'person').length;
     const held = plan.changes.filter((c) => c.kind === 'item' && c.set?.held).length;
     if (suspended) reasons.push(`it changes ${suspended === 1 ? 'an account' : `${suspended} accounts`}`);
-    const binned = plan.changes.filter((c) => (c.kind === 'item' || c.kind === 'space') && c.set?.binned).length;
+    const binned = plan.changes.filter(
+      (c) => (c.kind === 'item' || c.kind === 'space') && c.set?.binned,
+    ).length;
     if (held) reasons.push(`it moves ${held === 1 ? 'something' : `${held} items`} to quarantine`);
     if (binned) reasons.push(`it deletes ${binned === 1 ? 'something' : `${binned} items`}`);
   }

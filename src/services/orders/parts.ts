@@ -32,6 +32,10 @@ export interface OrderParts {
       | 'managersOf'
       | 'peopleNamed'
       | 'stillThere'
+      | 'recharter'
+      | 'spacesShown'
+      | 'spacesOfKeys'
+      | 'spaceActivity'
     >;
   };
   jobs: Jobs;

@@ -79,6 +79,9 @@ export class Policies {
     at: string,
   ) => Promise<void> = () => Promise.resolve();
 
+  /** Called when a policy was judged on the survey in force. */
+  onJudged: (kept: Kept) => Promise<void> = () => Promise.resolve();
+
   constructor(
     private readonly db: Db,
     private readonly ledger: Ledger,
@@ -108,6 +111,12 @@ export class Policies {
       },
     });
     present.subscribe(({ survey, ended, again }) => this.follow(survey, ended || again));
+  }
+
+  /** Judges what goes by changes once more: what it asks of spaces is something else by now. */
+  async again(): Promise<void> {
+    const { survey } = this.present;
+    if (survey !== undefined) await this.follow(survey, true);
   }
 
   /** Puts on the list what goes by changes; where nothing has changed, what was not judged on this survey before the end of the application. */
@@ -493,6 +502,7 @@ export class Policies {
          from jsonb_to_recordset($5::jsonb) as f(rule text, key text, told uuid, doc jsonb)
          on conflict (policy, rule, key) do update set told = excluded.told, doc = excluded.doc, version = excluded.version,
            excepted = excluded.excepted, parts = case when h.over_at is null then h.parts end,
+           round = case when h.over_at is null then h.round end,
            since = case when h.over_at is null then h.since else excluded.since end,
            since_survey = case when h.over_at is null then h.since_survey else excluded.since_survey end, over_at = null
          returning id, rule, key, since = $3::timestamptz as is_new`,
@@ -550,7 +560,10 @@ export class Policies {
       return made!.id;
     });
     if (breaks) this.findings.forget();
-    if (run !== undefined && !wrong.length) await this.responses.carry(kept, of, run);
+    if (run !== undefined && !wrong.length) {
+      await this.responses.carry(kept, of, run);
+      await this.onJudged(kept);
+    }
     this.events.emit({ type: 'policies' });
     return kept.doc.rhythm;
   }

@@ -3,7 +3,7 @@
  * are reminded, somebody else is asked, and in the end what silence means is done. Each step is one transaction, so that an
  * end of the application at any moment repeats nothing and loses nothing.
  */
-import { reviewOf } from '../../core/ask/kinds.ts';
+import { reviewOf, type ReviewKind, type Round } from '../../core/ask/kinds.ts';
 import { laterBy } from '../../core/orders/program.ts';
 import type { Asked, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
@@ -25,8 +25,8 @@ const AT_ONCE = 100;
 /** So long after an error a question is tried again, in milliseconds. */
 const AGAIN = 15 * 60_000;
 /** Which of those who are asked are told: who was not yet, and who is reminded. */
-const NEW = 'p.told_at is null' as const;
-const LATE = 'p.told_at is not null and p.remind' as const;
+const NEW = 'not p.declined and p.told_at is null' as const;
+const LATE = 'not p.declined and p.told_at is not null and p.remind' as const;
 /** So many spaces are named in a message. */
 const NAMED = 10;
 
@@ -124,7 +124,8 @@ export class Asking {
     const now = clock();
     const things = await engine.ask.thingsToAsk(undefined, doc.kind, q.space);
     if (!things) throw new Error('No survey is in force.');
-    const asked = await this.answering(q.space);
+    const all = await this.answering(doc.kind, q.space);
+    const asked = reviewOf(doc.kind).inTurn ? all.slice(0, 1) : all;
     const { zone } = await readSchedule(db);
     await db.transaction(async (tx) => {
       if (!things.length) {
@@ -161,9 +162,9 @@ export class Asking {
   }
 
   /** Who can answer for a space now; stewards where nobody else can. */
-  private async answering(space: string): Promise<Asked[]> {
+  private async answering(kind: ReviewKind, space: string): Promise<Asked[]> {
     const { db, engine } = this.parts;
-    const asked = (await engine.ask.whoIsAsked(undefined, space)) ?? [];
+    const asked = (await engine.ask.whoIsAsked(undefined, kind, space)) ?? [];
     return asked.length ? asked : stewards(db);
   }
 
@@ -192,6 +193,36 @@ export class Asking {
     }
   }
 
+  /** Somebody who is asked cannot answer: whom they name is asked, or who comes next where nobody is left. */
+  async declined(
+    tx: Db,
+    q: Pick<Question, 'id' | 'round'> & { doc: Round },
+    address: string,
+    instead: Asked | undefined,
+  ): Promise<void> {
+    await tx.query('update question_person set declined = true where question = $1 and address = $2', [
+      q.id,
+      address,
+    ]);
+    const now = this.parts.clock();
+    if (instead) {
+      const { zone } = await readSchedule(tx);
+      const until = laterBy(now, `P${q.doc.nextDays}D`, zone);
+      await this.askAlso(tx, q, [instead]);
+      await tx.query('update question set until = greatest(until, $2), next_at = $3 where id = $1', [
+        q.id,
+        until,
+        nextReminder(now, until, q.doc.remind) ?? until,
+      ]);
+    } else
+      await tx.query(
+        `update question set until = $2, next_at = $2 where id = $1
+         and not exists (select from question_person where question = $1 and not declined)`,
+        [q.id, now],
+      );
+    await this.due(tx);
+  }
+
   private async remind(q: Question): Promise<void> {
     const { db, clock } = this.parts;
     const { doc } = await roundOf(db, q.round);
@@ -214,8 +245,15 @@ export class Asking {
       [q.id],
     );
     const { zone } = await readSchedule(db);
+    const had = new Set(people.map((p) => p.address));
     let next: Asked[] = [];
-    if (!q.passed && doc.next !== 'nobody') {
+    // the next who may own it, before anybody else is asked
+    if (reviewOf(doc.kind).inTurn)
+      next = ((await engine.ask.whoIsAsked(undefined, doc.kind, q.space)) ?? [])
+        .filter((n) => !had.has(n.address))
+        .slice(0, 1);
+    const inTurn = next.length > 0;
+    if (!inTurn && !q.passed && doc.next !== 'nobody') {
       if (doc.next === 'manager')
         next =
           (await engine.ask.managersOf(
@@ -223,7 +261,6 @@ export class Asking {
             people.map((p) => p.key),
           )) ?? [];
       else next = await stewards(db);
-      const had = new Set(people.map((p) => p.address));
       next = next.filter((n) => !had.has(n.address));
     }
     await db.transaction(async (tx) => {
@@ -231,8 +268,8 @@ export class Asking {
         const until = laterBy(now, `P${doc.nextDays}D`, zone);
         await this.askAlso(tx, q, next);
         await tx.query(
-          "update question set passed = true, until = $2, next_at = $3 where id = $1 and state = 'open'",
-          [q.id, until, nextReminder(now, until, doc.remind) ?? until],
+          "update question set passed = $4, until = $2, next_at = $3 where id = $1 and state = 'open'",
+          [q.id, until, nextReminder(now, until, doc.remind) ?? until, !inTurn],
         );
         await ledger.add(
           {
@@ -245,9 +282,10 @@ export class Asking {
         );
         return;
       }
-      if (doc.silence !== 'stewards') {
+      const what = doc.silence === 'remove' ? reviewOf(doc.kind).silent : 'keep';
+      if (doc.silence !== 'stewards' && what) {
         const answer: ThingAnswer = {
-          what: doc.silence,
+          what,
           until: null,
           by: '',
           at: now.toISOString(),
@@ -279,13 +317,15 @@ export class Asking {
     const { db, engine } = this.parts;
     const rows = await db.query<{ id: number; round: number; space: string; keys: string[] }>(
       `select q.id, q.round, q.space, array_agg(p.key) as keys from question q join question_person p on p.question = q.id
-       where q.state = 'open' and q.round is not null and p.key <> '' group by q.id`,
+       where q.state = 'open' and q.round is not null and p.key <> '' and not p.declined group by q.id`,
     );
     for (const q of rows) {
       if (this.closed) return;
       const there = (await engine.ask.stillThere(undefined, q.keys)) ?? q.keys;
       if (there.length) continue;
-      const next = await this.answering(q.space);
+      const { kind } = (await roundOf(db, q.round)).doc;
+      const all = await this.answering(kind, q.space);
+      const next = reviewOf(kind).inTurn ? all.slice(0, 1) : all;
       await db.transaction(async (tx) => {
         await this.askAlso(tx, q, next);
         await this.parts.ledger.add(
@@ -350,7 +390,7 @@ export class Asking {
         subject: which === LATE ? `Reminder: ${title}` : title,
         body: [
           `Hello ${plainValue(person.name) || 'there'},`,
-          `${review.asks} You are asked because you answer for ${spaces.length === 1 ? 'it' : 'them'}. It takes about ${counted(minutes, ['minute', 'minutes'])}; you can stop and go on later.`,
+          `${review.asks} You are asked because you ${review.inTurn ? 'know' : 'answer for'} ${spaces.length === 1 ? 'it' : 'them'}. It takes about ${counted(minutes, ['minute', 'minutes'])}; you can stop and go on later.`,
           [...list, ...more].join('\n'),
           ...(doc.note ? [plainValue(doc.note)] : []),
           `You can answer until ${untilWords(until, zone)}:\n${link}`,

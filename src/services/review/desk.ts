@@ -1,4 +1,5 @@
 /** The owner desk: what rounds ask somebody, and what they answer; the first answer for a thing counts. */
+import type { Charter } from '../../core/ask/charter.ts';
 import { reviewOf, type ReviewAnswer, type ReviewKind, type Round } from '../../core/ask/kinds.ts';
 import type { DeskList, DeskPage, DeskQuestion, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
@@ -8,6 +9,7 @@ import { AppError } from '../errors.ts';
 import { openLink } from '../messages/links.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import type { Asking } from './asking.ts';
+import type { Charters } from './charters.ts';
 import { QUESTION, thingsOf, type Person, type Question, type Thing } from './rows.ts';
 import { counted, minutesOf } from './words.ts';
 
@@ -17,6 +19,9 @@ export interface GivenThing {
   n: number;
   what: ReviewAnswer;
   until?: string | undefined;
+  charter?: Charter | undefined;
+  /** Who should be asked instead, by address. */
+  person?: string | undefined;
 }
 /** Whose desk it is, and of which round alone. */
 interface Opened {
@@ -31,10 +36,12 @@ interface Shown extends Question {
   answered: number;
   /** Others who can answer. */
   others: string[];
+  /** They have said that they cannot. */
+  declined: boolean;
 }
 /** `$1`: whose; `$2`: of which round alone. */
-const SHOWN = `select ${QUESTION}, r.doc, (select count(t.answer)::int from question_thing t where t.question = q.id) as answered,
-    array(select coalesce(nullif(o.name, ''), o.address) from question_person o where o.question = q.id and o.address <> $1 order by o.n) as others
+const SHOWN = `select ${QUESTION}, r.doc, p.declined, (select count(t.answer)::int from question_thing t where t.question = q.id) as answered,
+    array(select coalesce(nullif(o.name, ''), o.address) from question_person o where o.question = q.id and o.address <> $1 and not o.declined order by o.n) as others
   from question q join round r on r.id = q.round join question_person p on p.question = q.id and p.address = $1
   where ($2::int is null or q.round = $2) and q.state in ('open', 'answered', 'over')`;
 
@@ -42,6 +49,7 @@ export class Desk {
   constructor(
     private readonly parts: OrderParts,
     private readonly asking: Asking,
+    private readonly charters: Charters,
   ) {}
 
   /** All that somebody is asked, what is open first; with a link, in its round alone. */
@@ -76,19 +84,37 @@ export class Desk {
       'select draft from question_person where question = $1 and address = $2',
       [q.id, opened.address],
     );
-    const draft = new Map(person?.draft?.map(({ n, what, until }) => [n, { what, until: until ?? null }]));
+    const draft = new Map(
+      person?.draft?.map(({ n, what, until, charter }) => [
+        n,
+        { what, until: until ?? null, ...(charter && { charter }) },
+      ]),
+    );
     const by = nameOf(opened);
     return {
       ...this.question(q),
       reader: opened.name,
-      list: things.map((t) => ({
-        ...t.doc,
+      ...(q.doc.kind === 'charter' && { charters: await this.charters.choices() }),
+      list: things.map(({ doc: { reasons, ...doc }, ...t }) => ({
+        ...doc,
+        why: reasons?.[opened.address] ?? null,
         answer: t.answer && { ...t.answer, by: t.answer.by === by ? 'you' : t.answer.by },
         outcome: t.outcome,
         draft: t.answer ? null : (draft.get(t.n) ?? null),
       })),
-      effect: effectOf(things, q.doc.kind),
+      effect: effectOf(things, q.doc.kind, await this.lost(things)),
     };
+  }
+
+  /** How many members lose something by the plans of some answers. */
+  private async lost(things: readonly Thing[]): Promise<number> {
+    const plans = [...new Set(things.flatMap((t) => t.plan ?? []))];
+    if (!plans.length) return 0;
+    const [sum] = await this.parts.db.query<{ n: number }>(
+      "select coalesce(sum((preview->>'members')::int), 0)::int as n from plan where id = any($1)",
+      [plans],
+    );
+    return sum!.n;
   }
 
   private question({ doc, ...q }: Shown): DeskQuestion {
@@ -106,6 +132,7 @@ export class Desk {
       answered: q.answered,
       minutes: minutesOf(doc.kind, q.things - q.answered),
       others: q.others,
+      declined: q.declined,
     };
   }
 
@@ -136,6 +163,14 @@ export class Desk {
   private async answer(whose: Whose, id: number, given: readonly GivenThing[]): Promise<DeskPage> {
     const { db, ledger, clock, jobs, events } = this.parts;
     const now = clock();
+    const instead = given.find((g) => g.what === 'decline' && g.person)?.person;
+    const [named] = instead ? ((await this.parts.engine.ask.peopleNamed(undefined, [instead])) ?? []) : [];
+    if (instead && !named)
+      throw new AppError(
+        'nobody',
+        422,
+        'Nobody in the organisation has this address, or their account is closed.',
+      );
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);
       const q = await this.asked(tx, who, id, true);
@@ -145,12 +180,37 @@ export class Desk {
         if (g.what === 'until' && !g.until)
           throw new AppError('no-day', 422, 'Choose the day until which it is kept.');
         if (g.what === 'until') mustCome(g.until!, now);
+        if (g.what === 'charter' && !g.charter)
+          throw new AppError('no-charter', 422, 'Choose what it is for, and how sensitive what is in it is.');
       }
-      if (q.state !== 'open' || q.until <= now)
+      if (q.state !== 'open' || q.until <= now || q.declined)
         throw new AppError('over', 409, 'The time to answer is over. Ask the stewards of your workspaces.');
+      if (given.some((g) => g.what === 'decline')) {
+        await this.asking.declined(tx, q, who.address, named);
+        await ledger.add(
+          {
+            who: who.address,
+            what: 'question.declined',
+            subject: `question ${id}`,
+            after: { instead: named?.address ?? null },
+          },
+          tx,
+        );
+        return who;
+      }
+      const [asked] = await tx.query<{ key: string }>(
+        'select key from question_person where question = $1 and address = $2',
+        [id, who.address],
+      );
+      if (given.some((g) => g.what === 'own') && !asked?.key.startsWith('user:'))
+        throw new AppError(
+          'no-answer',
+          422,
+          'Have somebody else be asked: you have no account in the organisation.',
+        );
       const taken = await this.take(
         tx,
-        id,
+        q,
         given.map((g) => ({
           n: g.n,
           answer: {
@@ -160,16 +220,25 @@ export class Desk {
             at: now.toISOString(),
             how: 'asked',
             reason: null,
+            ...(g.what === 'charter' && { charter: g.charter! }),
+            ...(g.what === 'own' && { person: asked!.key.slice('user:'.length) }),
           },
         })),
+        who.address,
       );
-      if (taken)
+      if (taken.length)
         await ledger.add(
-          { who: who.address, what: 'question.answered', subject: `question ${id}`, after: sums(given) },
+          {
+            who: who.address,
+            what: 'question.answered',
+            subject: `question ${id}`,
+            after: sums(given.filter((g) => taken.includes(g.n))),
+          },
           tx,
         );
       return who;
     });
+    await this.charters.follow();
     events.emit({ type: 'policies' });
     await jobs.look();
     return this.pageOf(await this.asked(db, opened, id), opened);
@@ -190,32 +259,59 @@ export class Desk {
       how: 'steward',
       reason,
     };
-    for (const id of questions)
+    for (const id of questions) {
+      const [q] = await tx.query<Shown>(
+        `select ${QUESTION}, r.doc from question q join round r on r.id = q.round where q.id = $1`,
+        [id],
+      );
+      if (!reviewOf(q!.doc.kind).answers.includes(what))
+        throw new AppError('no-answer', 422, 'This cannot be answered here.');
       await this.take(
         tx,
-        id,
+        q!,
         (await thingsOf(tx, id)).map((t) => ({ n: t.n, answer })),
+        by,
       );
+    }
   }
 
-  /** Keeps answers of what has none, and ends the question when everything has one. Gives how many were kept. */
+  /**
+   * Keeps answers of what has none, and ends the question when everything has one. What is said of the space itself, that it is
+   * kept or what it is for, is so at once. Gives the numbers of those that were kept.
+   */
   private async take(
     tx: Db,
-    id: number,
+    q: Pick<Shown, 'id' | 'round' | 'space' | 'doc'>,
     list: readonly { n: number; answer: ThingAnswer }[],
-  ): Promise<number> {
-    const rows = await tx.query(
-      `update question_thing t set answer = a->'answer' from jsonb_array_elements($2::jsonb) a
+    by: string,
+  ): Promise<number[]> {
+    const rows = await tx.query<{ n: number }>(
+      `update question_thing t set answer = a->'answer', outcome = case when $3 and a->'answer'->>'what' = 'until' then 'done' end
+       from jsonb_array_elements($2::jsonb) a
        where t.question = $1 and t.n = (a->>'n')::int and t.answer is null returning t.n`,
-      [id, storableJson(list)],
+      [q.id, storableJson(list), reviewOf(q.doc.kind).of === 'space'],
     );
     await tx.query(
       `update question set state = 'answered', next_at = null where id = $1 and state in ('open', 'over')
        and not exists (select 1 from question_thing where question = $1 and answer is null)`,
-      [id],
+      [q.id],
     );
+    const reason = `Round ${q.round}, “${q.doc.name}”`;
+    for (const { n, answer } of list) {
+      if (!rows.some((r) => r.n === n)) continue;
+      if (answer.what === 'charter' && answer.charter)
+        await this.charters.give(tx, [q.space], answer.charter, by, { how: 'answer', reason });
+      else if (q.doc.kind === 'needed' && (answer.what === 'keep' || answer.what === 'until'))
+        await this.charters.keep(
+          tx,
+          [q.space],
+          answer.until ?? (await this.charters.usualDay(tx, q.space)),
+          by,
+          reason,
+        );
+    }
     await this.asking.due(tx);
-    return rows.length;
+    return rows.map((r) => r.n);
   }
 
   private async opened(db: Db, whose: Whose): Promise<Opened> {
@@ -257,28 +353,52 @@ export class Desk {
 
 const nameOf = (o: Opened): string => o.name || o.address;
 
-function sums(given: readonly GivenThing[]): Record<ReviewAnswer, number> {
-  const sum = { keep: 0, remove: 0, until: 0 };
-  for (const g of given) sum[g.what]++;
+function sums(given: readonly GivenThing[]): Partial<Record<ReviewAnswer, number>> {
+  const sum: Partial<Record<ReviewAnswer, number>> = {};
+  for (const g of given) sum[g.what] = (sum[g.what] ?? 0) + 1;
   return sum;
 }
 
-/** What has come of answers: null while something is still to be done. */
-function effectOf(things: readonly Thing[], kind: ReviewKind): string | null {
+/** What each answer comes to, once it is done. */
+const DONE_WORDS: Partial<Record<ReviewAnswer, (n: string) => string>> = {
+  remove: (n) => `${n} removed.`,
+  until: (n) => `${n} will end on the day you chose.`,
+  archive: () => 'It is archived: it can be read, and nobody can change anything in it.',
+  delete: () => 'It is in the bin of its workspace, from which it can be restored.',
+  own: () => 'You own it now. Thank you.',
+  charter: () => 'Its settings are as what it is for wants them.',
+};
+
+/** What has come of answers: null while something is still to be done. `lost`: members who lost something by it. */
+function effectOf(things: readonly Thing[], kind: ReviewKind, lost: number): string | null {
   const changing = things.filter((t) => t.answer && t.answer.what !== 'keep');
   if (!changing.length || changing.some((t) => !t.outcome || t.outcome === 'planned')) return null;
-  const of = (outcome: string): Thing[] => changing.filter((t) => t.outcome === outcome);
-  const people = reviewOf(kind).of === 'people';
+  const { of } = reviewOf(kind);
+  if (of === 'space' && changing.every((t) => t.answer!.what === 'until'))
+    return 'It is kept until the day you chose.';
   const words = (list: readonly Thing[]): string =>
-    counted(list.length, people ? ['person', 'people'] : ['link or share', 'links and shares']);
-  const [done, not, later] = [of('done'), of('not-done'), of('later')];
-  const removed = done.filter((t) => people || t.answer!.what === 'remove');
-  const ending = done.filter((t) => !removed.includes(t));
+    counted(list.length, of === 'people' ? ['person', 'people'] : ['link or share', 'links and shares']);
+  const done = (what: ReviewAnswer): Thing[] =>
+    changing.filter((t) => t.outcome === 'done' && t.answer!.what === what);
+  const said = (Object.keys(DONE_WORDS) as ReviewAnswer[]).flatMap((what) => {
+    const list = done(what);
+    // a person who was kept until a day that is over is removed by then
+    return list.length ? DONE_WORDS[of === 'people' ? 'remove' : what]!(words(list)) : [];
+  });
+  const [not, later] = [
+    changing.filter((t) => t.outcome === 'not-done'),
+    changing.filter((t) => t.outcome === 'later'),
+  ];
   return [
-    removed.length && `${words(removed)} removed.`,
-    ending.length && `${words(ending)} will end on the day you chose.`,
+    ...said,
     later.length && `${words(later)} will be removed after the day you chose.`,
-    not.length && `${words(not)} could not be removed: the stewards see why.`,
+    not.length && `${of === 'space' ? 'It' : words(not)} could not be done: the stewards see why.`,
+    said.length > 0 &&
+      of !== 'space' &&
+      kind !== 'members' &&
+      (lost === 0
+        ? 'Nobody inside lost anything.'
+        : `${counted(lost, ['person inside', 'people inside'])} lost a way in too.`),
   ]
     .filter(Boolean)
     .join(' ');

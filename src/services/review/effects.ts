@@ -81,7 +81,7 @@ export class Effects {
     const hits = now.map((t) => {
       const response: RuleResponse = people
         ? { do: 'take-out', space: q!.space.slice('space:'.length) }
-        : responseOf(t.answer!, moment);
+        : (ofSpace(t.answer!) ?? responseOf(t.answer!, moment));
       const rule = JSON.stringify(response);
       rules.set(rule, response);
       return { rule, key: t.key };
@@ -178,6 +178,13 @@ interface Ended {
   why?: string;
   later?: string | null;
   objects?: string[];
+}
+
+/** What an answer about a space itself comes to; undefined of one about something else. */
+function ofSpace({ what, person }: ThingAnswer): RuleResponse | undefined {
+  if (what === 'archive' || what === 'delete') return { do: what };
+  if (what === 'own') return { do: 'make-owner', person: person! };
+  return what === 'charter' ? { do: 'to-charter' } : undefined;
 }
 
 /** What an answer comes to, of a link or grant. */

@@ -63,7 +63,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
         })),
       ),
     thingsToAsk: (_: unknown, __: unknown, key: string) => Promise.resolve(of(key).things.map(thing)),
-    whoIsAsked: (_: unknown, key: string) => Promise.resolve(who(of(key))),
+    whoIsAsked: (_: unknown, __: unknown, key: string) => Promise.resolve(who(of(key))),
     managersOf: () => Promise.resolve(there(['boss'])),
     stillThere: (_: unknown, keys: string[]) =>
       Promise.resolve(keys.filter((k) => !gone.has(k.slice('user:'.length)))),

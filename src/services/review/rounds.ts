@@ -1,9 +1,16 @@
 /** Rounds of review, as stewards begin them and follow them. */
-import type { ReviewAnswer, Round } from '../../core/ask/kinds.ts';
+import {
+  reviewOf,
+  roundSchema,
+  type ReviewAnswer,
+  type ReviewKind,
+  type Round,
+} from '../../core/ask/kinds.ts';
 import { wavesOf } from '../../core/ask/waves.ts';
 import { laterBy } from '../../core/orders/program.ts';
 import type {
   Asked,
+  RoundAnswer,
   RoundPage,
   RoundPreview,
   RoundQuestion,
@@ -13,25 +20,51 @@ import type {
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
-import { mustCome } from '../days.ts';
+import { dayOf, mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
 import type { OrderParts } from '../orders/parts.ts';
+import { BY_ITSELF, type Kept } from '../policies/rows.ts';
+import { Charters } from './charters.ts';
 import { Asking, toRemind } from './asking.ts';
 import { Desk } from './desk.ts';
 import { Effects } from './effects.ts';
-import { QUESTION, roundOf, type Question, type RoundHead } from './rows.ts';
+import { QUESTION, roundOf, type Question, type RoundHead, type Thing } from './rows.ts';
 import { minutesOf } from './words.ts';
 
 const SHOWN = 50;
 const STEWARDS = 'stewards';
+/** The job that begins what is asked in a rhythm. */
+const IN_RHYTHM = 'review-rhythm';
+const DAY = 86_400_000;
+const MOST_SPACES = 20_000;
+/** What is asked in a rhythm is spread over so many weeks. */
+const WEEKS_IN_RHYTHM = 4;
+/** Of rounds that rules begin. */
+const USUAL_DAYS = 14;
+const USUAL_REMINDERS = [7, 2];
 
 export class Rounds {
+  readonly charters: Charters;
   readonly desk: Desk;
   readonly asking: Asking;
 
   constructor(private readonly parts: OrderParts) {
+    this.charters = new Charters(parts);
     this.asking = new Asking(parts, new Effects(parts));
-    this.desk = new Desk(parts, this.asking);
+    this.desk = new Desk(parts, this.asking, this.charters);
+    parts.jobs.declare(IN_RHYTHM, {
+      broken: 'again',
+      quiet: true,
+      run: async () => {
+        await this.inRhythm();
+        return { state: 'done', next: new Date(parts.clock().getTime() + DAY) };
+      },
+    });
+  }
+
+  async start(): Promise<void> {
+    await this.asking.start();
+    await this.parts.jobs.add(this.parts.db, IN_RHYTHM, 0, BY_ITSELF);
   }
 
   /** What a round would ask whom, on the survey in force. Throws a FilterError. */
@@ -92,7 +125,7 @@ export class Rounds {
     round: Round,
     signal?: AbortSignal,
   ): Promise<{ spaces: SpaceToAsk[]; weeks: number[] }> {
-    const spaces = await this.parts.engine.ask.spacesToAsk(undefined, round.kind, round.where, signal);
+    const spaces = await this.parts.engine.ask.spacesToAsk(undefined, round.kind, round, signal);
     if (!spaces) throw new AppError('no-survey', 409, 'Nothing was surveyed yet.');
     const toAsk = spaces.map(({ asked, n, points }) => ({
       people: asked.length ? asked.map((a) => a.address) : [STEWARDS],
@@ -104,14 +137,26 @@ export class Rounds {
 
   /** Begins a round: what is asked in the first week is asked now. */
   async begin(round: Round, by: string): Promise<{ id: number }> {
-    const { db, ledger, clock, jobs } = this.parts;
-    const { spaces, weeks } = await this.spread(round);
-    if (!spaces.length)
+    const id = await this.beginFor(round, by, by);
+    if (id === undefined)
       throw new AppError(
         'nothing-to-ask',
         409,
         'There is nothing to ask about: no space fits, or none has anything.',
       );
+    return { id };
+  }
+
+  /** The same; undefined where there is nothing to ask about. `also`: what belongs to it, in its transaction. */
+  private async beginFor(
+    round: Round,
+    madeBy: string,
+    by: string,
+    also?: (tx: Db, id: number) => Promise<unknown>,
+  ): Promise<number | undefined> {
+    const { db, ledger, clock, jobs } = this.parts;
+    const { spaces, weeks } = await this.spread(round);
+    if (!spaces.length) return undefined;
     const { zone } = await readSchedule(db);
     const now = clock();
     const startOf = new Map(
@@ -120,7 +165,7 @@ export class Rounds {
     const id = await db.transaction(async (tx) => {
       const [row] = await tx.query<{ id: number }>(
         "insert into round (doc, state, made_at, made_by) values ($1, 'running', $2, $3) returning id",
-        [storableJson(round), now, by],
+        [storableJson(round), now, madeBy],
       );
       await tx.query(
         `insert into question (round, space, space_name, workspace, department, things, subject, body, answers, doc, made_at, until, state, next_at)
@@ -147,15 +192,81 @@ export class Rounds {
           who: by,
           what: 'round.begun',
           subject: `round ${row!.id}`,
-          after: { ...round, spaces: spaces.length },
+          after: { ...round, spaces: spaces.length, ...(by !== madeBy && { for: madeBy }) },
         },
         tx,
       );
+      await also?.(tx, row!.id);
       await this.asking.due(tx);
       return row!.id;
     });
     await jobs.look();
-    return { id };
+    return id;
+  }
+
+  /** Asks about what rules of a policy hit that have owners be asked, and has not been asked: a round for each rule. */
+  async byRule({ id, doc, version_by }: Kept): Promise<void> {
+    const { db, engine, clock } = this.parts;
+    for (const rule of doc.rules) {
+      const response = rule.mode === 'enforce' ? rule.responses.find((r) => r.do === 'ask') : undefined;
+      if (!response) continue;
+      const kind =
+        (response.about as ReviewKind | undefined) ?? (rule.subject === 'space' ? 'needed' : 'shares');
+      const hits = await db.query<{ id: number; key: string }>(
+        'select id, key from rule_hit where policy = $1 and rule = $2 and over_at is null and excepted is null and round is null order by id',
+        [id, rule.id],
+      );
+      const of = hits.length
+        ? ((await engine.ask.spacesOfKeys(
+            undefined,
+            hits.map((h) => h.key),
+          )) ?? [])
+        : [];
+      const spaces = await this.notAsked(kind, new Set(of.flatMap((s) => s ?? [])));
+      if (!spaces.length) continue;
+      const days = (response.dueDays as number | undefined) ?? USUAL_DAYS;
+      const round = roundSchema.parse({
+        name: `${rule.name}, ${dayOf(clock())}`.slice(0, 200),
+        kind,
+        where: 'true',
+        spaces: spaces.slice(0, MOST_SPACES),
+        days,
+        remind: USUAL_REMINDERS.filter((d) => d < days),
+      });
+      const asked = new Set(round.spaces);
+      await this.beginFor(round, version_by, BY_ITSELF, (tx, n) =>
+        tx.query('update rule_hit set round = $2 where id = any($1)', [
+          hits.filter((_, k) => of[k] && asked.has(of[k])).map((h) => h.id),
+          n,
+        ]),
+      );
+    }
+  }
+
+  /** Of some spaces those about which nothing of the kind is being asked. */
+  private async notAsked(kind: ReviewKind, spaces: ReadonlySet<string>): Promise<string[]> {
+    const rows = await this.parts.db.query<{ space: string }>(
+      `select q.space from question q join round r on r.id = q.round
+       where q.space = any($1) and q.state in ('planned', 'open') and r.doc->>'kind' = $2`,
+      [[...spaces], kind],
+    );
+    const asked = new Set(rows.map((r) => r.space));
+    return [...spaces].filter((s) => !asked.has(s));
+  }
+
+  /** Begins what the rhythms of sensitivities want asked by now. */
+  private async inRhythm(): Promise<void> {
+    for (const { sensitivity, spaces } of await this.charters.dueForReview()) {
+      const { kind } = sensitivity.review!;
+      const round = roundSchema.parse({
+        name: `${reviewOf(kind).name}: ${sensitivity.name}, ${dayOf(this.parts.clock())}`,
+        kind,
+        where: 'true',
+        spaces: spaces.slice(0, MOST_SPACES),
+        weeks: WEEKS_IN_RHYTHM,
+      });
+      await this.beginFor(round, BY_ITSELF, BY_ITSELF);
+    }
   }
 
   async list(): Promise<RoundRow[]> {
@@ -229,6 +340,35 @@ export class Rounds {
     };
   }
 
+  /** Everything that a round asks about, with what was answered and what came of it. */
+  async answers(
+    { round, text }: { round: number; text?: string | undefined },
+    { limit, offset }: { limit: number; offset: number },
+  ): Promise<{ rows: RoundAnswer[]; total: number }> {
+    await roundOf(this.parts.db, round);
+    const rows = await this.parts.db.query<Thing & { space: string; asked: string[]; total: number }>(
+      `select t.*, q.space_name as space, count(*) over ()::int as total,
+         array(select p.address from question_person p where p.question = q.id order by p.n) as asked
+       from question_thing t join question q on q.id = t.question where q.round = $1
+         and ($2::text is null or position(lower($2) in lower(q.space_name || ' ' || (t.doc->>'name') || ' ' || (t.doc->>'detail'))) > 0)
+       order by q.id, t.n limit $3 offset $4`,
+      [round, text ?? null, limit, offset],
+    );
+    return {
+      rows: rows.map(({ space, asked, doc, answer, outcome, why, plan }) => ({
+        space,
+        asked,
+        name: doc.name,
+        detail: doc.detail,
+        answer,
+        outcome,
+        why,
+        plan,
+      })),
+      total: rows[0]?.total ?? 0,
+    };
+  }
+
   // --- what stewards do about questions that are open
 
   /** Reminds those who are asked; of all that is open where no questions are given. */
@@ -239,7 +379,7 @@ export class Rounds {
   /** Gives more time, until and including a day. */
   async extend(id: number, questions: readonly number[], day: string, by: string): Promise<void> {
     mustCome(day, this.parts.clock());
-    const until = new Date(Date.parse(day) + 86_400_000);
+    const until = new Date(Date.parse(day) + DAY);
     await this.change(id, questions, by, 'round.extended', { until: day }, (tx, ids) =>
       tx.query(
         `update question set until = $2, next_at = least($2, greatest(next_at, $3)) where id = any($1) and state = 'open' and until < $2`,
@@ -327,6 +467,7 @@ export class Rounds {
       );
       await this.asking.due(tx);
     });
+    await this.charters.follow();
     await jobs.look();
   }
 }

@@ -12,6 +12,7 @@ import type { Outbox } from '../messages/outbox.ts';
 import type { Orders } from '../orders/orders.ts';
 import type { Policies } from '../policies/policies.ts';
 import type { PlanQueries } from '../plans/queries.ts';
+import type { Rounds } from '../review/rounds.ts';
 import type { Recognition } from '../recognition.ts';
 
 /** What tables are read from. */
@@ -26,6 +27,7 @@ export interface TableParts {
   happened: Happenings;
   orders: Orders;
   outbox: Outbox;
+  rounds: Pick<Rounds, 'charters' | 'answers'>;
 }
 export interface PageOf {
   limit: number;
@@ -285,6 +287,48 @@ export const TABLE = {
       by: r.sharers.map((s) => s.name).join('; '),
       since: r.since ?? '',
       lastUsed: r.lastUsed ?? '',
+    }),
+  }),
+  spaces: table('spaces', {
+    read: ({ rounds }, q, page) => rounds.charters.spaces({ ...q, ...page }),
+    flat: (r) => ({
+      space: r.name,
+      kind: r.kind,
+      workspace: r.workspace,
+      owners: r.owners.map((o) => (o.active ? o.name : `${o.name} (inactive)`)).join('; '),
+      idleDays: r.idleDays,
+      limit: r.limit,
+      lastActivity: r.last ?? '',
+      files: r.files,
+      bytes: r.bytes,
+      weight: r.weight,
+      external: r.external,
+      purpose: r.charter?.purposeName ?? '',
+      sensitivity: r.charter?.sensitivityName ?? '',
+      differs: r.differs.map((d) => `${d.setting}: ${d.is}, not ${d.wanted}`).join('; '),
+      keptUntil: r.keptUntil ?? '',
+      asked: r.asked?.of.join('; ') ?? '',
+      archived: r.archived,
+      deleted: r.binned,
+      key: r.key,
+    }),
+  }),
+  answers: table('answers', {
+    read: ({ rounds }, q, page) => rounds.answers(q, page),
+    flat: (a) => ({
+      space: a.space,
+      about: a.name,
+      detail: a.detail,
+      asked: a.asked.join('; '),
+      answer: a.answer?.what ?? '',
+      until: a.answer?.until ?? '',
+      by: a.answer?.by ?? '',
+      how: a.answer?.how ?? '',
+      at: a.answer?.at ?? '',
+      reason: a.answer?.reason ?? '',
+      outcome: a.outcome ?? '',
+      why: a.why ?? '',
+      plan: a.plan ?? '',
     }),
   }),
   holdings: table('holdings', {

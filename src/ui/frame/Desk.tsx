@@ -2,8 +2,11 @@
 import { Check, Undo2 } from 'lucide-react';
 import { useEffect, useRef, useState } from 'react';
 import { REVIEW_ANSWERS, reviewOf, type ReviewAnswer } from '../../core/ask/kinds.ts';
+import type { Charter } from '../../core/ask/charter.ts';
+import type { CharterChoices } from '../../dto/charters.ts';
 import type { DeskList, DeskPage, DeskQuestion, DeskThing } from '../../dto/review.ts';
 import { ago, dayOf, dayWords, exactly, whenWords } from '../parts/dates.ts';
+import { OneOf } from '../parts/OneOf.tsx';
 import { plural, Trouble, Weight } from '../parts/marks.tsx';
 import { get, send } from './api.ts';
 
@@ -15,6 +18,9 @@ const KEEP_AFTER = 700;
 interface Chosen {
   what: ReviewAnswer;
   until: string;
+  charter?: Partial<Charter>;
+  /** Who should be asked instead, by address. */
+  person?: string;
 }
 type Choices = ReadonlyMap<number, Chosen>;
 
@@ -25,7 +31,13 @@ interface Way {
   put(id: number, choices: Choices, now: boolean): Promise<DeskPage>;
 }
 const given = (choices: Choices) =>
-  [...choices].map(([n, { what, until }]) => ({ n, what, ...(what === 'until' && { until }) }));
+  [...choices].map(([n, { what, until, charter, person }]) => ({
+    n,
+    what,
+    ...(what === 'until' && { until }),
+    ...(what === 'charter' && { charter: charter as Charter }),
+    ...(what === 'decline' && person && { person }),
+  }));
 const byLink = (link: string): Way => ({
   list: () => send('POST', '/api/desk/link', { link }),
   page: (id) => send('POST', '/api/desk/link/question', { link, id }),
@@ -54,7 +66,9 @@ export default function Desk({ signedIn }: { signedIn: boolean }) {
     scrollTo(0, 0);
     if (id === undefined) way!.list().then(setList, setError);
   };
-  const next = list?.questions.find((q) => q.state === 'open' && q.id !== at && q.answered < q.things);
+  const next = list?.questions.find(
+    (q) => q.state === 'open' && !q.declined && q.id !== at && q.answered < q.things,
+  );
   return (
     <main className="mx-auto flex min-h-dvh max-w-3xl flex-col gap-4 p-4 text-base sm:p-6">
       <p className="text-quiet">Gate Lantern</p>
@@ -77,8 +91,8 @@ const words = (q: Pick<DeskQuestion, 'kind'>, n: number): string =>
   plural(n, reviewOf(q.kind).words[0], reviewOf(q.kind).words[1]);
 
 function List({ list, open }: { list: DeskList; open: (id: number) => void }) {
-  const waiting = list.questions.filter((q) => q.state === 'open');
-  const over = list.questions.filter((q) => q.state !== 'open');
+  const waiting = list.questions.filter((q) => q.state === 'open' && !q.declined);
+  const over = list.questions.filter((q) => q.state !== 'open' || q.declined);
   const minutes = waiting.reduce((n, q) => n + q.minutes, 0);
   return (
     <>
@@ -123,7 +137,7 @@ function List({ list, open }: { list: DeskList; open: (id: number) => void }) {
             {over.map((q) => (
               <li key={q.id}>
                 <button className="py-1.5 text-left underline decoration-slate" onClick={() => open(q.id)}>
-                  {q.space}: {q.state === 'answered' ? 'answered' : 'over'}
+                  {q.space}: {q.declined ? 'you said no' : q.state === 'answered' ? 'answered' : 'over'}
                 </button>
               </li>
             ))}
@@ -160,7 +174,18 @@ function Question({
       setChoices(
         new Map(
           p.list.flatMap((t, n) =>
-            t.draft ? [[n, { what: t.draft.what, until: t.draft.until ?? '' }]] : [],
+            t.draft
+              ? [
+                  [
+                    n,
+                    {
+                      what: t.draft.what,
+                      until: t.draft.until ?? '',
+                      ...(t.draft.charter && { charter: t.draft.charter }),
+                    },
+                  ],
+                ]
+              : [],
           ),
         ),
       );
@@ -180,7 +205,8 @@ function Question({
   }, [choices, id, way]);
   if (!page) return error === undefined ? null : <Trouble error={error} />;
   const review = reviewOf(page.kind);
-  const open = page.list.flatMap((t, n) => (t.answer ? [] : n));
+  const itself = review.of === 'space';
+  const open = page.declined ? [] : page.list.flatMap((t, n) => (t.answer ? [] : n));
   const ready = [...whole(choices)].filter(([n]) => !page.list[n]?.answer);
   const choose = (numbers: readonly number[], pick: (n: number) => Chosen | undefined): void => {
     dirty.current = true;
@@ -231,13 +257,13 @@ function Question({
         <section aria-live="polite" className="flex flex-col gap-2 rounded border border-slate p-3">
           <b>
             <Check size={16} aria-hidden className="mr-1.5 inline" />
-            {plural(sent, 'answer')} sent.
+            {page.declined ? 'Thank you: somebody else is asked.' : `${plural(sent, 'answer')} sent.`}
           </b>
           <p>
             {page.effect ??
               (page.list.some((t) => t.answer && t.answer.what !== 'keep')
                 ? 'It is being done. This page says when it is.'
-                : 'Everything stays as it is.')}
+                : !page.declined && 'Everything stays as it is.')}
           </p>
           {open.length === 0 &&
             (next ? (
@@ -249,7 +275,7 @@ function Question({
             ))}
         </section>
       )}
-      {open.length > 0 && page.state === 'open' && (
+      {!itself && open.length > 0 && page.state === 'open' && (
         <div role="group" aria-label="All at once" className="flex flex-wrap items-center gap-2">
           <span className="text-sm text-quiet">All {open.length}:</span>
           {review.answers
@@ -292,7 +318,7 @@ function Question({
       <ul className="flex flex-col gap-3" aria-label={review.words[1]}>
         {page.list.map((t, n) => (
           <li key={t.key} className="rounded border border-base-300 p-3">
-            <Thing t={t} people={review.of === 'people'} />
+            <Thing t={t} of={review.of} />
             {t.answer ? (
               <p className="mt-2 text-sm">
                 <b>
@@ -302,8 +328,9 @@ function Question({
                   {ago(t.answer.at)}
                 </span>
               </p>
-            ) : page.state === 'open' ? (
+            ) : page.state === 'open' && !page.declined ? (
               <Choice
+                charters={page.charters}
                 name={`thing-${n}`}
                 of={t.name}
                 answers={review.answers}
@@ -319,10 +346,15 @@ function Question({
       {page.state === 'open' && open.length > 0 && (
         <div className="sticky bottom-0 -mx-4 flex flex-wrap items-center gap-3 border-t border-slate bg-base-100 px-4 py-3">
           <button className="btn btn-primary" disabled={!ready.length || sending} onClick={give}>
-            {ready.length ? `Send ${plural(ready.length, 'answer')}` : 'Choose an answer to send'}
+            {ready.length
+              ? itself
+                ? 'Send the answer'
+                : `Send ${plural(ready.length, 'answer')}`
+              : 'Choose an answer to send'}
           </button>
           <span className="text-sm text-quiet">
-            {open.length - ready.length} of {open.length} left · until {whenWords(page.until)}
+            {!itself && `${open.length - ready.length} of ${open.length} left · `}until{' '}
+            {whenWords(page.until)}
           </span>
         </div>
       )}
@@ -335,22 +367,33 @@ function Question({
   );
 }
 
-/** Choices that can be sent: those until a day have one. */
+/** Choices that can be sent: those until a day have one, and charters are whole. */
 const whole = (choices: Choices): Choices =>
-  new Map([...choices].filter(([, c]) => c.what !== 'until' || c.until));
+  new Map(
+    [...choices].filter(([, c]) =>
+      c.what === 'until' ? c.until : c.what !== 'charter' || (c.charter?.purpose && c.charter.sensitivity),
+    ),
+  );
 
 const answerWords = ({ what, until }: { what: ReviewAnswer; until: string | null }): string =>
   what === 'until' && until ? `keep until ${dayWords(until)}` : REVIEW_ANSWERS[what].toLowerCase();
 
-function Thing({ t, people }: { t: DeskThing; people: boolean }) {
+function Thing({ t, of }: { t: DeskThing; of: 'people' | 'shares' | 'space' }) {
+  const people = of === 'people';
+  const last = t.last ? ago(t.last) : '';
   const facts = [
     t.of,
-    t.since && `${people ? 'let in' : 'made'} ${dayWords(t.since)}${t.by ? ` by ${t.by}` : ''}`,
-    t.last
-      ? `${people ? 'last seen here' : 'last used'} ${ago(t.last)}`
-      : people
-        ? 'never seen here'
-        : 'no use of it is known',
+    t.since &&
+      `${people ? 'let in' : 'made'} ${dayWords(t.since)}${t.by && of !== 'space' ? ` by ${t.by}` : ''}`,
+    of === 'space'
+      ? t.last
+        ? `last activity ${last}${t.by ? `: ${t.by}` : ''}`
+        : 'no activity is known'
+      : t.last
+        ? `${people ? 'last seen here' : 'last used'} ${last}`
+        : people
+          ? 'never seen here'
+          : 'no use of it is known',
     t.ends && `ends ${dayWords(t.ends)}`,
   ].filter(Boolean);
   return (
@@ -358,20 +401,28 @@ function Thing({ t, people }: { t: DeskThing; people: boolean }) {
       <div className="flex items-start gap-3">
         {!people && <Weight weight={t.weight} />}
         <span className="min-w-0 break-words">
-          <b>{t.name}</b> <span className="text-quiet">{t.detail}</span>
+          {of !== 'space' && <b>{t.name}</b>} <span className="text-quiet">{t.detail}</span>
         </span>
       </div>
       <p className="text-sm">{facts.join(' · ')}</p>
-      {people && t.heavy > 0 && (
+      {of !== 'shares' && t.heavy > 0 && (
         <p className="text-sm">
-          Can open {plural(t.heavy, 'sensitive file')}: {t.holds.join(', ')}
-          {t.heavy > t.holds.length && ' …'}
+          {people ? 'Can open' : 'Holds'} {plural(t.heavy, 'sensitive file')}
+          {t.holds.length > 0 && `: ${t.holds.join(', ')}`}
+          {people && t.heavy > t.holds.length && ' …'}
         </p>
       )}
-      {!people && t.holds.length > 0 && <p className="text-sm">Holds {t.holds.join(', ')}</p>}
+      {of === 'shares' && t.holds.length > 0 && <p className="text-sm">Holds {t.holds.join(', ')}</p>}
+      {t.why && <p className="text-sm">You are asked because you are known here: {t.why}.</p>}
       {t.recommended && !t.answer && (
         <p className="text-sm">
-          <b>We would {t.recommended.what === 'until' ? 'keep it until a day' : t.recommended.what}:</b>{' '}
+          <b>
+            We would{' '}
+            {t.recommended.what === 'until'
+              ? 'keep it until a day'
+              : `${t.recommended.what}${of === 'space' ? ' it' : ''}`}
+            :
+          </b>{' '}
           {t.recommended.why}
         </p>
       )}
@@ -383,15 +434,37 @@ function Choice({
   name,
   of,
   answers,
+  charters,
   chosen,
   choose,
 }: {
   name: string;
   of: string;
   answers: readonly ReviewAnswer[];
+  charters: CharterChoices | undefined;
   chosen: Chosen | undefined;
   choose: (one: Chosen) => void;
 }) {
+  if (charters) {
+    const set = (more: Partial<Charter>): void =>
+      choose({ what: 'charter', until: '', charter: { ...chosen?.charter, ...more } });
+    return (
+      <div className="mt-3 flex flex-col gap-3">
+        <OneOf
+          label="What is it for?"
+          of={charters.purposes}
+          chosen={chosen?.charter?.purpose}
+          choose={(purpose) => set({ purpose })}
+        />
+        <OneOf
+          label="How sensitive is what is in it?"
+          of={charters.sensitivities}
+          chosen={chosen?.charter?.sensitivity}
+          choose={(sensitivity) => set({ sensitivity })}
+        />
+      </div>
+    );
+  }
   return (
     <fieldset className="mt-2 flex flex-wrap items-center gap-2">
       <legend className="sr-only">What should become of {of}?</legend>
@@ -410,6 +483,18 @@ function Choice({
           {REVIEW_ANSWERS[a]}
         </label>
       ))}
+      {chosen?.what === 'decline' && (
+        <label className="flex basis-full flex-wrap items-center gap-2 text-sm">
+          Who should be asked instead, if you know
+          <input
+            type="email"
+            className="input w-64"
+            placeholder="name@…"
+            value={chosen.person ?? ''}
+            onChange={(e) => choose({ ...chosen, person: e.target.value })}
+          />
+        </label>
+      )}
       {chosen?.what === 'until' && (
         <input
           type="date"

@@ -173,6 +173,9 @@ const OF_POLICIES = [
   '/api/messages/alerts',
   '/api/rounds',
   '/api/rounds/[id]',
+  '/api/charters',
+  '/api/spaces',
+  '/api/spaces/one',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

@@ -34,6 +34,10 @@ const KINDS: Record<string, (w: Waits) => { words: string; href?: string }> = {
     words: 'Go on with rounds: ask, remind, and do what was answered',
     href: '/review/rounds',
   }),
+  'review-rhythm': () => ({
+    words: 'Ask owners what the rhythm of their charters wants asked',
+    href: '/review/charters',
+  }),
   orders: () => ({ words: 'Go on with runs of standing orders', href: '/guard/orders?list=runs' }),
   order: (w) => ({
     words: `Look whom the standing order “${w.name}” is about`,

@@ -6,6 +6,7 @@ import { SUBJECTS } from '../../../../core/guard/kinds.ts';
 import {
   possibleAt,
   RESPONSES,
+  TELLING,
   RESPONSE_NAMES,
   type ResponseName,
   type RuleResponse,
@@ -350,7 +351,7 @@ function ChangeFields({
 }) {
   const subjects = subjectsAbout(order.when, step.about);
   const possible = RESPONSE_NAMES.filter(
-    (r) => r !== 'ask' && r !== 'finding' && subjects.some((s) => possibleAt(r, s, 'atRest')),
+    (r) => !TELLING.includes(r) && subjects.some((s) => possibleAt(r, s, 'atRest')),
   );
   return (
     <div className="flex flex-col gap-2">

@@ -211,8 +211,7 @@ function Side({
   change: (side: SideOf) => void;
   empty: string;
 }) {
-  // charters are nowhere set yet
-  const keys = (Object.keys(SCOPE_KEYS) as ScopeKey[]).filter((k) => k !== 'charters');
+  const keys = Object.keys(SCOPE_KEYS) as ScopeKey[];
   const [begun, setBegun] = useState<ScopeKey[]>([]);
   const shown = keys.filter((k) => of[k] ?? begun.includes(k));
   return (

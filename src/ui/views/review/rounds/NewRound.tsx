@@ -6,6 +6,7 @@ import {
   NEXT,
   NEXT_NAMES,
   REVIEW_KINDS,
+  reviewOf,
   REVIEWS,
   roundSchema,
   SILENCE,
@@ -44,14 +45,25 @@ const roundOf = (f: Filled) => ({
     .map(Number),
 });
 
-export function NewRound({ close, done }: { close: () => void; done: (id: number) => void }) {
+export function NewRound({
+  kind = 'guests',
+  spaces,
+  close,
+  done,
+}: {
+  kind?: ReviewKind;
+  /** It is about these alone, by key. */
+  spaces?: readonly string[];
+  close: () => void;
+  done: (id: number) => void;
+}) {
   const refresh = useRefresh();
   const filling = useSchemaForm(
     form,
     {
-      name: `${REVIEWS.guests.name} ${new Date().getFullYear()}`,
-      kind: 'guests',
-      where: REVIEWS.guests.where,
+      name: `${REVIEWS[kind].name} ${new Date().getFullYear()}`,
+      kind,
+      where: spaces ? 'true' : REVIEWS[kind].where,
       note: '',
       days: 14,
       remind: '7, 2',
@@ -60,10 +72,10 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
       silence: 'stewards',
       most: 40,
       weeks: 1,
-    },
+    } satisfies Filled as Filled,
     async (filled) => {
       const { id } = await send('POST', '/api/rounds', {
-        round: roundSchema.parse(roundOf(filled)),
+        round: roundSchema.parse({ ...roundOf(filled), spaces }),
       });
       refresh();
       done(id);
@@ -71,7 +83,7 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
   );
   // as text, which is the same where nothing was changed
   const filled = JSON.parse(useDeferredValue(JSON.stringify(filling.watch()))) as Filled;
-  const read = roundSchema.safeParse(roundOf(filled));
+  const read = roundSchema.safeParse({ ...roundOf(filled), spaces });
   const round = read.data;
   const preview = useQuery({
     queryKey: ['round-preview', round && { ...round, name: '', note: '' }],
@@ -92,10 +104,12 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
                 className="select select-sm w-full"
                 value={filled.kind}
                 onChange={(e) => {
-                  const kind = e.target.value as ReviewKind;
-                  filling.setValue('kind', kind, { shouldDirty: true });
-                  filling.setValue('where', REVIEWS[kind].where);
-                  if (!named) filling.setValue('name', `${REVIEWS[kind].name} ${new Date().getFullYear()}`);
+                  const next = e.target.value as ReviewKind;
+                  filling.setValue('kind', next, { shouldDirty: true });
+                  if (!spaces) filling.setValue('where', REVIEWS[next].where);
+                  if (!reviewOf(next).silent && filled.silence === 'remove')
+                    filling.setValue('silence', 'stewards');
+                  if (!named) filling.setValue('name', `${REVIEWS[next].name} ${new Date().getFullYear()}`);
                 }}
               >
                 {REVIEW_KINDS.map((k) => (
@@ -113,20 +127,26 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
             className="input input-sm w-full"
             rules={{ onChange: () => setNamed(true) }}
           />
-          <Field form={filling} name="where" label={<b>In spaces where</b>}>
-            {() => (
-              <ConditionEditor
-                key={filled.kind}
-                table="spaces"
-                value={filled.where}
-                change={(where) =>
-                  filling.setValue('where', where, { shouldDirty: true, shouldValidate: true })
-                }
-                label="Which spaces"
-                hint='kind == "team" && external > 0'
-              />
-            )}
-          </Field>
+          {spaces ? (
+            <p>
+              In the <b>{plural(spaces.length, 'space')}</b> that you have chosen.
+            </p>
+          ) : (
+            <Field form={filling} name="where" label={<b>In spaces where</b>}>
+              {() => (
+                <ConditionEditor
+                  key={filled.kind}
+                  table="spaces"
+                  value={filled.where}
+                  change={(where) =>
+                    filling.setValue('where', where, { shouldDirty: true, shouldValidate: true })
+                  }
+                  label="Which spaces"
+                  hint='kind == "team" && external > 0'
+                />
+              )}
+            </Field>
+          )}
           <div className="grid grid-cols-4 gap-3">
             <TextField
               form={filling}
@@ -183,11 +203,13 @@ export function NewRound({ close, done }: { close: () => void; done: (id: number
           <Field form={filling} name="silence" label="What is still not answered then">
             {(input) => (
               <select {...input} className="select select-sm w-full" {...filling.register('silence')}>
-                {Object.entries(SILENCE).map(([k, words]) => (
-                  <option key={k} value={k}>
-                    {words}
-                  </option>
-                ))}
+                {Object.entries(SILENCE)
+                  .filter(([k]) => k !== 'remove' || reviewOf(filled.kind).silent)
+                  .map(([k, words]) => (
+                    <option key={k} value={k}>
+                      {words}
+                    </option>
+                  ))}
               </select>
             )}
           </Field>

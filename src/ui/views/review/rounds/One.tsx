@@ -9,6 +9,7 @@ import { ask, send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
 import type { ViewProps } from '../../../frame/url.ts';
 import { Back, Choose } from '../../../parts/Choose.tsx';
+import { ExportMenu } from '../../../parts/ExportMenu.tsx';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { count, plural, State, Trouble, When } from '../../../parts/marks.tsx';
 import type { Column } from '../../../parts/table/column.ts';
@@ -225,6 +226,10 @@ export function One({ id, params, set }: ViewProps & { id: number }) {
         <span className="text-quiet">{REVIEWS[data.round.kind].name}</span>
         <span className="flex-1" />
         <Choose label="Shown" width="w-44" value={list} of={LISTS} choose={(l) => set({ list: l })} />
+        <ExportMenu table="answers" query={{ round: id }} />
+        <a className="btn btn-sm" href={`/api/rounds/certificate?id=${id}`} download>
+          Signed certificate
+        </a>
         {steward && data.state === 'running' && (
           <button className="btn btn-sm" onClick={() => setAsking('end')}>
             End the round …

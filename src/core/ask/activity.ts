@@ -1,0 +1,14 @@
+/** What activity in a space is, and for how long there may be none. */
+
+/** After so many days without activity, where its charter says nothing else (common practice). */
+export const DORMANT_DAYS = 90;
+/** Where activity in a space is known from. */
+export const ACTIVITY_SOURCES = {
+  opened: 'files opened',
+  changed: 'files changed',
+  chat: 'messages',
+  mail: 'mail',
+  calendar: 'calendar',
+} as const;
+export type ActivitySource = keyof typeof ACTIVITY_SOURCES;
+export const ACTIVITY_NAMES = Object.keys(ACTIVITY_SOURCES) as ActivitySource[];
