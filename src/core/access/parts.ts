@@ -8,24 +8,27 @@ export interface Parts {
   partOf: Int32Array;
 }
 
-/** A part belongs to one team, the first that names it, and a team is no part of itself. */
-export function partsOf(org: Organisation): Parts {
-  const parts: number[][] = org.spaces.map(() => []);
-  const partOf = new Int32Array(org.spaces.length).fill(-1);
-  org.spaces.forEach((row, s) => {
-    for (const id of row.parts ?? []) {
+/**
+ * A part belongs to one team, of those that name it the one whose id comes first; a team is no part of itself, nor of what
+ * belongs to it.
+ */
+export function partsOf({ spaces, ...org }: Organisation): Parts {
+  const parts: number[][] = spaces.map(() => []);
+  const partOf = new Int32Array(spaces.length).fill(-1);
+  const naming = [...spaces.keys()].filter((s) => spaces[s]!.parts?.length);
+  for (const s of naming.sort((x, y) => (spaces[x]!.id < spaces[y]!.id ? -1 : 1)))
+    for (const id of spaces[s]!.parts!) {
       const p = org.find('space', id);
-      if (p < 0 || p === s || !org.spaceListed[p] || partOf[p]! >= 0) continue;
+      if (p < 0 || !org.spaceListed[p] || partOf[p]! >= 0 || topSpace(partOf, s) === p) continue;
       partOf[p] = s;
       parts[s]!.push(p);
     }
-  });
   return { parts, partOf };
 }
 
-/** Where a part of a team belongs: a team and its site are one. Of parts in a circle, one of them. */
+/** Where a part of a team belongs: a team and its site are one. */
 export function topSpace(partOf: Int32Array, space: number): number {
   let top = space;
-  for (let n = 0; partOf[top]! >= 0 && n <= partOf.length; n++) top = partOf[top]!;
+  while (partOf[top]! >= 0) top = partOf[top]!;
   return top;
 }
