@@ -123,8 +123,25 @@ export class OrderStory {
         note: 'We tidy up before the winter timetable. Keep what somebody outside still works with.',
       },
       { name: 'Guests, twice a year', kind: 'guests', where: 'external > 0', weeks: 2 },
+      { name: 'Is it still needed?', kind: 'needed', where: 'dormant && kind == "site"' },
     ])
       await this.steward.ask('POST', '/api/rounds', { round });
+    // what stewards know themselves of what some spaces are for
+    const { rows } = (await this.steward.ask('GET', '/api/spaces?of=charters&sort=name&limit=500')) as {
+      rows: { key: string; name: string; kind: string }[];
+    };
+    for (const [purpose, sensitivity, of] of [
+      ['team', 'open', (s) => s.kind === 'team' && s.name < 'M'],
+      ['project', 'open', (s) => ['Galley refit', 'Summer campaign', 'Ticketing change'].includes(s.name)],
+      ['team', 'internal', (s) => s.kind === 'channel'],
+      ['reference', 'confidential', (s) => ['Board papers', 'People handbook and forms'].includes(s.name)],
+    ] satisfies [string, string, (s: { name: string; kind: string }) => boolean][]) {
+      const spaces = rows.filter(of).map((s) => s.key);
+      if (spaces.length)
+        await this.steward.ask('POST', '/api/spaces', {
+          does: { act: 'charter', spaces, charter: { purpose, sensitivity } },
+        });
+    }
   }
 
   /** What people share so many weeks ago: it is told, and then surveyed. `now`: the present. */

@@ -398,6 +398,7 @@ export function makeWorld(seed = 20261): World {
   useIt(d, world);
   shareLately(dice(seed + 1), world);
   keepRecords(builder);
+  fallAsleep(world);
   return world;
 }
 
@@ -481,6 +482,58 @@ function shareLately(d: Dice, world: World): void {
         .replace(/\.\d+/, ''),
       grantedBy: file.owner!,
     });
+  }
+}
+
+/** Spaces in which nothing happens any more: of what is over, and of somebody who has left. */
+function fallAsleep(world: World): void {
+  const active = world.users.filter(
+    (u) => u.active !== false && String(u.userName).endsWith('@tarntide.example'),
+  );
+  const gone = world.users.find((u) => u.active === false)!;
+  const day = (t: string): string => `${t}T09:00:00Z`;
+  const idle = [
+    ['site', 'Tender for the Lismore route', 40, '2025-02-10', '2026-05-12'],
+    ['site', 'Regatta 2025', 55, '2025-03-03', '2025-09-08'],
+    ['site', 'Winter timetable 2024', 70, '2024-06-03', '2025-01-20'],
+    ['site', 'Pier works Kerrera', undefined, '2024-09-02', '2026-03-04'],
+    ['channel', 'regatta-2025', 55, '2025-03-03', '2025-09-01'],
+    ['channel', 'storm-watch-march', 85, '2026-03-01', '2026-03-09'],
+  ] as const;
+  for (const [n, [kind, name, who, created, last]] of idle.entries()) {
+    const owner = who === undefined ? gone.id : active[who]!.id;
+    const id = `${kind === 'site' ? 'st' : 'ch'}9${String(n).padStart(3, '0')}`;
+    world.spaces.push({
+      id,
+      workspace: kind === 'site' ? 'sites' : 'channels',
+      kind,
+      name,
+      visibility: 'members',
+      owners: [owner],
+      ...(kind === 'site' && { region: 'EU' }),
+      createdAt: day(created),
+      lastActivity: kind === 'site' ? { files: day(last) } : { chat: day(last) },
+    });
+    for (const [k, user] of [owner, ...active.slice(n * 7, n * 7 + 4).map((u) => u.id)].entries())
+      world.grants.push({
+        id: kind === 'site' ? `gr9${n}${k}` : `${id}/c-${user}`,
+        on: { space: id },
+        to: { user },
+        role: k ? 'editor' : 'manager',
+        grantedAt: day(created),
+      });
+    for (const [k, file] of ['Plan', 'Costs', 'Minutes', 'Lessons learnt', 'Photos'].entries())
+      world.items.push({
+        id: `it9${n}${k}`,
+        space: id,
+        kind: 'file',
+        name: `${file}, ${name.toLowerCase()}.${k === 1 ? 'xlsx' : 'docx'}`,
+        bytes: 24_000 + 9_000 * k,
+        owner: active[n * 7]!.id,
+        createdAt: day(created),
+        modifiedAt: day(last),
+        modifiedBy: active[n * 7]!.id,
+      });
   }
 }
 

@@ -93,6 +93,7 @@ export interface RoundRow {
   done: number;
   things: number;
   answered: number;
+  /** Answers that change something. */
   removed: number;
 }
 export interface RoundQuestion {

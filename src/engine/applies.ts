@@ -6,7 +6,7 @@ import type { Policy } from '../core/guard/schema.ts';
 import { gettersOf } from './facts.ts';
 import { factsOf } from './guard.ts';
 import type { Loaded } from './loaded.ts';
-import { numberOfKey } from './respond.ts';
+import { numberOfKey } from './keyed.ts';
 
 /**
  * Rules that are on and about a thing, by the place of their policy: of its own kind, and about grants and links of what these

@@ -1,12 +1,13 @@
 /** What is asked of the spaces of a survey beside their access, and who may own those that nobody owns. */
 import { bitsFor, forEachBoth } from '../core/access/bits.ts';
-import { PRINCIPAL } from '../core/access/organisation.ts';
+import { PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
 import { addHolders } from '../core/access/reach.ts';
-import { likelyOwners } from '../core/ask/dormant.ts';
+import { likelyOwners, type Seen } from '../core/ask/dormant.ts';
 import { spaceFacts, type SpaceFacts } from '../core/ask/spaces.ts';
 import { ROLES } from '../core/model.ts';
 import type { LikelyOwnerRow } from '../dto/charters.ts';
 import { identityKey, managerOf, ownersOfSpace } from './describe.ts';
+import { numberOfKey } from './keyed.ts';
 import type { Loaded } from './loaded.ts';
 
 const MANAGES = ROLES.indexOf('manager');
@@ -26,6 +27,15 @@ export function groupNamed(l: Loaded, named: string): string | undefined {
   return ids.get(named);
 }
 
+/** What events told of spaces and of what lies in them. */
+function* seenIn(l: Loaded): Generator<Seen> {
+  for (const { key, source, at } of l.seen) {
+    const { subject, n } = numberOfKey(l, key);
+    if (n >= 0 && (subject === 'item' || subject === 'space'))
+      yield { space: spaceOfNode(l.org, n), source, at };
+  }
+}
+
 const facts = new WeakMap<Loaded, SpaceFacts>();
 /** What is asked of spaces beside their access; it follows what charters are now. */
 export function spacesOf(l: Loaded): SpaceFacts {
@@ -37,6 +47,7 @@ export function spacesOf(l: Loaded): SpaceFacts {
         view: l.view,
         usage: () => l.usage,
         modified: () => l.items.modified,
+        seen: () => seenIn(l),
         charters: () => l.charters.now,
         group: (named) => groupNamed(l, named),
       })),
@@ -54,6 +65,13 @@ export function likelyOwnersOf(l: Loaded, s: number): LikelyOwnerRow[] {
   for (let d = start[org.spaceFirst[s]!]!; d < start[org.spaceFirst[s + 1]!]!; d++) {
     if (opened[d]! > 0 || edited[d]! > 0) count(deeds, identity[d]!);
     if (edited[d]! > 0) count(wrote, identity[d]!);
+  }
+  // what somebody made they have written in
+  for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
+    const owner = org.itemOwner[i]!;
+    if (owner < 0 || !l.items.isFile[i]) continue;
+    count(deeds, owner);
+    count(wrote, owner);
   }
   const manages = bitsFor(v.identityCount);
   for (let e = org.entries.first[s]!; e < org.entries.first[s + 1]!; e++)

@@ -15,7 +15,7 @@ import { identityKey, nameOfUser, nodeKey, nodeName, typeName, typesCounting } f
 import { gettersOf, holdingTypes } from './facts.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
-import { numberOfKey } from './respond.ts';
+import { numberOfKey } from './keyed.ts';
 
 /** Subjects are judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;

@@ -3,6 +3,7 @@ import type { Organisation } from '../core/access/organisation.ts';
 import { alikeSpaces, type Alike } from '../core/access/alike.ts';
 import { reach, reachAgain, type ReachColumns, type Tally } from '../core/access/reach.ts';
 import { resolveDeeds, usageOf, type Usage } from '../core/access/usage.ts';
+import type { ActivitySource } from '../core/ask/activity.ts';
 import { view, type View } from '../core/access/view.ts';
 import { weigh, type Weighing } from '../core/exposure/exposure.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
@@ -55,6 +56,8 @@ export interface Loaded {
   tally: Tally;
   exposures: ItemExposure[];
   usage: Usage;
+  /** When events told of something last, by key and where that is known from, in milliseconds since 1970. */
+  seen: { key: string; source: ActivitySource; at: number }[];
   ids: SourceIds;
   /** What is as it was in the survey that this one was made from. */
   unchanged?: Unchanged | undefined;
@@ -102,6 +105,14 @@ async function readTypes(db: Db): Promise<Loaded['types']> {
     ]),
   );
 }
+
+/** When events told of something last. */
+const readSeen = async (db: Db): Promise<Loaded['seen']> =>
+  (
+    await db.query<{ key: string; source: ActivitySource; at: Date }>(
+      'select node_key as key, source, at from node_seen',
+    )
+  ).map((s) => ({ ...s, at: s.at.getTime() }));
 
 /** Every pack, with the ids of its data types. */
 export async function readPacks(db: Db): Promise<Packs['byId']> {
@@ -261,6 +272,7 @@ async function judged(
     tally,
     exposures: findExposures(v, columns, weights),
     usage: usageOf(org, deeds),
+    seen: await readSeen(db),
     ids: rows.ids,
   };
 }

@@ -19,7 +19,7 @@ import { hitsOf, keyOf } from './guard.ts';
 import { principalsOfEntry, targetOf } from './happened.ts';
 import { key, unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
-import { numberOfKey } from './respond.ts';
+import { numberOfKey } from './keyed.ts';
 
 /** What a run is about: keys of hits, and whom it was shared with as the source names them. */
 export interface OrderAbout {

@@ -5,7 +5,6 @@ import type { Lists } from '../core/access/growable.ts';
 import { namedBy } from '../core/access/named.ts';
 import { choose, objectOf, type Proposal } from '../core/guard/choose.ts';
 import { carriedOut, type CarryFacts } from '../core/guard/carry.ts';
-import type { Subject } from '../core/guard/kinds.ts';
 import { possibleAt, RESPONSES, TELLING } from '../core/guard/responses.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import { together, type PlannedChange } from '../core/remedy/plan.ts';
@@ -14,6 +13,7 @@ import type { HitPart, Responded } from '../dto/guard.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
 import { managerOf } from './describe.ts';
 import { groupNamed, spacesOf } from './dormant.ts';
+import { numberOfKey } from './keyed.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 import { askedOf } from './planned.ts';
@@ -48,30 +48,6 @@ function carryFacts(l: Loaded): CarryFacts {
     group: (named) => groupNamed(l, named),
     spaces: spacesOf(l),
   };
-}
-
-/** The number of what a key names; −1 where it is not in this survey, or no key. */
-export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: number } {
-  const { source: kind, id } = unkey(key);
-  switch (kind) {
-    case 'item': {
-      const i = l.org.find('item', id);
-      return { subject: 'item', n: i < 0 ? -1 : l.org.spaces.length + i };
-    }
-    case 'user':
-      return { subject: 'identity', n: l.org.find('user', id) };
-    case 'outsider': {
-      const a = l.org.addresses.indexOf(id);
-      return { subject: 'identity', n: a < 0 ? -1 : l.view.identityOfAddress[a]! };
-    }
-    case 'space':
-    case 'group':
-    case 'grant':
-    case 'link':
-      return { subject: kind, n: l.org.find(kind, id) };
-    default:
-      return { subject: 'item', n: -1 };
-  }
 }
 
 /**

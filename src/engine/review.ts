@@ -27,7 +27,7 @@ import { hitsOf } from './guard.ts';
 import { principalsOfEntry } from './happened.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
-import { numberOfKey } from './respond.ts';
+import { numberOfKey } from './keyed.ts';
 
 const DAY = 86_400_000;
 /** Of so many heavy files of a space it is said who can open them. */

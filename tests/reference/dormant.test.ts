@@ -30,6 +30,8 @@ interface Story {
     kept: number | undefined;
   }[];
   deeds: { item: number; user: number; opened: number | undefined; edited: number | undefined }[];
+  /** What events told of. */
+  seen: { space: number; source: 'opened' | 'chat'; days: number }[];
 }
 const stories: fc.Arbitrary<Story> = fc.record({
   spaces: fc.array(
@@ -50,6 +52,14 @@ const stories: fc.Arbitrary<Story> = fc.record({
   deeds: fc.array(fc.record({ item: fc.nat(8), user: fc.nat(3), opened: ago, edited: ago }), {
     maxLength: 12,
   }),
+  seen: fc.array(
+    fc.record({
+      space: fc.nat(3),
+      source: fc.constantFrom('opened' as const, 'chat' as const),
+      days: fc.integer({ min: 0, max: 200 }),
+    }),
+    { maxLength: 2 },
+  ),
 });
 const LIMITS = [90, 30, 60, 7];
 
@@ -96,6 +106,8 @@ function plainly(rows: Rows, deeds: readonly NamedDeed[], story: Story) {
     const moments: number[] = [];
     for (const s of whole(space.id)) {
       for (const t of Object.values(s.lastActivity ?? {})) if (t) moments.push(Date.parse(t));
+      for (const e of story.seen)
+        if (rows.spaces[e.space]?.id === s.id) moments.push(rows.takenAt - e.days * DAY);
       for (const i of rows.items.filter((x) => x.space === s.id)) {
         if (i.modifiedAt) moments.push(Date.parse(i.modifiedAt));
         for (const d of deeds)
@@ -147,6 +159,11 @@ it('finds what is dormant as a plain reading does, teams with their parts', () =
           Float64Array.from({ length: org.itemIds.length }, (_, i) =>
             Date.parse(rows.items.find((x) => x.id === org.itemIds.at(i))?.modifiedAt ?? ''),
           ),
+        seen: () =>
+          story.seen.flatMap(({ space, source, days }) => {
+            const row = rows.spaces[space];
+            return row ? { space: org.find('space', row.id), source, at: rows.takenAt - days * DAY } : [];
+          }),
         charters: () => charters,
         group: () => undefined,
       });

@@ -1,4 +1,5 @@
 /** What activity in a space is, and for how long there may be none. */
+import type { EventType } from '../guard/events.ts';
 
 /** After so many days without activity, where its charter says nothing else (common practice). */
 export const DORMANT_DAYS = 90;
@@ -12,3 +13,16 @@ export const ACTIVITY_SOURCES = {
 } as const;
 export type ActivitySource = keyof typeof ACTIVITY_SOURCES;
 export const ACTIVITY_NAMES = Object.keys(ACTIVITY_SOURCES) as ActivitySource[];
+
+/** What each type of event is activity of. */
+export const ACTIVITY_OF: Partial<Record<EventType, ActivitySource>> = {
+  'file.opened': 'opened',
+  'file.downloaded': 'opened',
+  'file.printed': 'opened',
+  'link.opened': 'opened',
+  'file.edited': 'changed',
+  'file.uploaded': 'changed',
+  'file.copied': 'changed',
+  'file.moved': 'changed',
+  'message.posted': 'chat',
+};

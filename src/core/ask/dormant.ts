@@ -13,19 +13,27 @@ export interface Activity {
   last: Float64Array;
 }
 
+/** That something happened in a space, in milliseconds since 1970. */
+export interface Seen {
+  space: number;
+  source: ActivitySource;
+  at: number;
+}
+
 const later = (into: Float64Array, s: number, at: number): void => {
   if (at > into[s]!) into[s] = at;
 };
 
 /**
  * Activity by space, the parts of a team taken together: `top` is the space with which each is counted. What somebody who is
- * gone did counts too. `modified`: by item.
+ * gone did counts too. `modified`: by item. `seen`: what else is known to have happened, by number of the space.
  */
 export function activityOf(
   { org }: View,
   { start, opened, edited }: Usage,
   modified: ArrayLike<number>,
   top: ArrayLike<number>,
+  seen: Iterable<Seen> = [],
 ): Activity {
   const S = org.spaces.length;
   const bySource = Object.fromEntries(
@@ -49,6 +57,7 @@ export function activityOf(
     ] as const)
       if (at !== undefined) later(bySource[name], t, Date.parse(at));
   }
+  for (const { space, source, at } of seen) later(bySource[source], top[space]!, at);
   const last = new Float64Array(S);
   for (let s = 0; s < S; s++)
     for (const name of ACTIVITY_NAMES) {

@@ -6,7 +6,7 @@ import { lazily } from '../once.ts';
 import { momentOf } from '../time.ts';
 import { differing, settingsFor, type Charter, type Charters, type CharterSettings } from './charter.ts';
 import { DORMANT_DAYS } from './activity.ts';
-import { activityOf, idleDays, isDormant, type Activity } from './dormant.ts';
+import { activityOf, idleDays, isDormant, type Activity, type Seen } from './dormant.ts';
 
 export interface SpaceFacts {
   parts: () => Parts;
@@ -35,6 +35,8 @@ export function spaceFacts(f: {
   usage: () => Usage;
   /** By item, in milliseconds since 1970. */
   modified: () => ArrayLike<number>;
+  /** What events told of. */
+  seen?: () => Iterable<Seen>;
   charters: () => Charters;
   /** The id of a group, by what a charter calls it. */
   group: (named: string) => string | undefined;
@@ -44,7 +46,7 @@ export function spaceFacts(f: {
   const activity = lazily(() => {
     const { partOf } = parts();
     const top = Int32Array.from(org.spaces, (_, s) => topSpace(partOf, s));
-    return activityOf(f.view, f.usage(), f.modified(), top);
+    return activityOf(f.view, f.usage(), f.modified(), top, f.seen?.());
   });
   const row = (s: number) => org.spaces[s]!;
   const charter = (s: number) => f.charters().of.get(row(s).id);

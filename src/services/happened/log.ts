@@ -5,6 +5,7 @@ import { eventGetters, readEvent, type Happened } from '../../core/guard/events.
 import { rowTest } from '../../core/filter/filter.ts';
 import type { EventRow, EventsPage, EventTimes, Taken } from '../../dto/events.ts';
 import type { QueryOfTable } from '../../dto/tables.ts';
+import { ACTIVITY_OF } from '../../core/ask/activity.ts';
 import type { Engine } from '../../engine/engine.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
@@ -104,11 +105,15 @@ export class EventLog {
       };
     });
     const kept = await this.db.query(
-      `insert into happened (told_by, source, id, type, time, received_at, actor_key, node_key, doc)
+      `with kept as (insert into happened (told_by, source, id, type, time, received_at, actor_key, node_key, doc)
        select $1, source, id, type, time, $2, actor_key, node_key, doc
        from jsonb_to_recordset($3::jsonb) as e(source text, id text, type text, time timestamptz, actor_key text, node_key text, doc jsonb)
-       on conflict (told_by, source, id) do nothing returning seq`,
-      [toldBy, now, storableJson(rows)],
+       on conflict (told_by, source, id) do nothing returning seq, type, time, node_key),
+       seen as (insert into node_seen select node_key, $4::jsonb->>type, max(time) from kept
+         where node_key <> '' and $4::jsonb ? type group by 1, 2
+         on conflict (node_key, source) do update set at = greatest(node_seen.at, excluded.at))
+       select seq from kept`,
+      [toldBy, now, storableJson(rows), JSON.stringify(ACTIVITY_OF)],
     );
     if (kept.length) this.onNew();
     return { taken: kept.length, known: repeated + list.length - kept.length, wrong };

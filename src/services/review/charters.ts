@@ -1,6 +1,6 @@
 /** What spaces are for, as stewards, owners and rules say it; and which are kept though nothing happens in them. */
 import type { z } from 'zod';
-import { DORMANT_DAYS, type ActivitySource } from '../../core/ask/activity.ts';
+import { ACTIVITY_OF, DORMANT_DAYS } from '../../core/ask/activity.ts';
 import { RHYTHMS, type Charter, type Purpose, type Sensitivity } from '../../core/ask/charter.ts';
 import { REVIEW_KINDS, type ReviewKind } from '../../core/ask/kinds.ts';
 import type { EventType } from '../../core/guard/events.ts';
@@ -105,7 +105,7 @@ export class Charters {
     // of what the survey knows the last deed of each, events may tell again
     const told = new Map<string, number>();
     for (const { day, type, n } of events) {
-      const source = SOURCE_OF[type];
+      const source = ACTIVITY_OF[type];
       if (!source || day < page.from) continue;
       const key = `${day} ${source}`;
       told.set(key, (told.get(key) ?? 0) + n);
@@ -418,18 +418,6 @@ export class Charters {
 const NAMED = 20;
 /** Activity is drawn over so many days. */
 const DAYS_DRAWN = 182;
-/** What each type of event is activity of. */
-const SOURCE_OF: Partial<Record<EventType, ActivitySource>> = {
-  'file.opened': 'opened',
-  'file.downloaded': 'opened',
-  'file.printed': 'opened',
-  'link.opened': 'opened',
-  'file.edited': 'changed',
-  'file.uploaded': 'changed',
-  'file.copied': 'changed',
-  'file.moved': 'changed',
-  'message.posted': 'chat',
-};
 /** What is asked about spaces, by the list that they stand in. */
 const KINDS_OF = {
   dormant: ['needed'],

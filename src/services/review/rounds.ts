@@ -282,7 +282,7 @@ export class Rounds {
       Question & { asked: string[] | null; answered: number; removed: number; by: string[] | null }
     >(
       `select ${QUESTION}, (select array_agg(coalesce(nullif(p.name, ''), p.address) order by p.n) from question_person p where p.question = q.id) as asked,
-         count(t.answer)::int as answered, (count(*) filter (where t.answer->>'what' = 'remove'))::int as removed,
+         count(t.answer)::int as answered, (count(*) filter (where t.answer->>'what' <> 'keep'))::int as removed,
          array_agg(distinct t.answer->>'by') filter (where t.answer->>'by' <> '') as by
        from question q left join question_thing t on t.question = q.id where q.round = $1 group by q.id order by q.next_at nulls last, q.id`,
       [id],
@@ -483,7 +483,7 @@ interface Counts {
 const COUNTED = `select r.*, count(q.id)::int as spaces, (count(q.id) filter (where q.state not in ('planned', 'open')))::int as done,
   sum(q.things)::int as things, sum(coalesce(a.answered, 0))::int as answered, sum(coalesce(a.removed, 0))::int as removed, max(q.until) as until
   from round r left join question q on q.round = r.id left join lateral (select count(t.answer) as answered,
-    count(*) filter (where t.answer->>'what' = 'remove') as removed from question_thing t where t.question = q.id) a on true`;
+    count(*) filter (where t.answer->>'what' <> 'keep') as removed from question_thing t where t.question = q.id) a on true`;
 
 const isDone = (q: { state: string }): boolean => q.state !== 'planned' && q.state !== 'open';
 

@@ -34,6 +34,18 @@ insert into sensitivity (id, doc) values
   ('open', '{"id": "open", "name": "Open", "description": "May be shared with partners and guests.", "settings": {}, "owners": 1, "review": {"kind": "shares", "every": "yearly"}}'),
   ('internal', '{"id": "internal", "name": "Internal", "description": "For the organisation. Guests by name.", "settings": {"externalSharing": "existing-guests", "defaultAudience": "named"}, "owners": 1, "review": {"kind": "guests", "every": "half-yearly"}}'),
   ('confidential', '{"id": "confidential", "name": "Confidential", "description": "For its members only; nothing leaves.", "settings": {"visibility": "members", "externalSharing": "off", "defaultAudience": "named", "editorsShare": false}, "owners": 2, "review": {"kind": "members", "every": "quarterly"}}');
+-- When something happened last with each thing, by where that is known from (core/ask/activity): events themselves are not kept for ever.
+create table node_seen (
+  node_key text not null,
+  source text not null,
+  at timestamptz not null,
+  primary key (node_key, source)
+);
+insert into node_seen select node_key,
+  case when type in ('file.opened', 'file.downloaded', 'file.printed', 'link.opened') then 'opened'
+    when type = 'message.posted' then 'chat' else 'changed' end as source, max(time) from happened
+  where node_key <> '' and type in ('file.opened', 'file.downloaded', 'file.printed', 'link.opened', 'file.edited', 'file.uploaded',
+    'file.copied', 'file.moved', 'message.posted') group by 1, 2;
 -- The round in which owners were asked about what a rule hit.
 alter table rule_hit add column round int references round;
 -- They have said that they cannot answer.

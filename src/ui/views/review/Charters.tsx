@@ -5,7 +5,7 @@ import type { Account } from '../../../dto/accounts.ts';
 import { useSpaceDossier } from '../../dossiers/SpaceDossier.tsx';
 import { ask } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
-import { useUrl } from '../../frame/url.ts';
+import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { count, When } from '../../parts/marks.tsx';
 import { fieldWords } from '../../../core/filter/fields.ts';
 import {
@@ -62,13 +62,21 @@ const sinceColumn: SpaceColumn = {
 export default function Charters({ account, search }: { account: Account; search: string }) {
   const [params, set] = useUrl(search);
   const dossier = useSpaceDossier(params, set);
-  const narrow = Boolean(dossier);
+  const page = params.get('page') === 'book';
+  return (
+    <Shell account={account} path="/review/charters" dossier={page ? undefined : dossier}>
+      <View params={params} set={set} narrow={Boolean(dossier)} />
+    </Shell>
+  );
+}
+
+function View({ params, set, narrow }: ViewProps) {
   const { data: book } = useQuery(ask('/api/charters'));
   const [giving, setGiving] = useState<readonly string[]>();
   const show = params.get('show');
   const page = params.get('page') === 'book';
   return (
-    <Shell account={account} path="/review/charters" dossier={page ? undefined : dossier}>
+    <>
       {page ? (
         <Suspense fallback={null}>{book && <Book book={book} set={set} />}</Suspense>
       ) : (
@@ -149,6 +157,6 @@ export default function Charters({ account, search }: { account: Account; search
           <Give book={book} spaces={giving} close={() => setGiving(undefined)} />
         </Suspense>
       )}
-    </Shell>
+    </>
   );
 }

@@ -73,7 +73,7 @@ const COLUMNS: Column<RoundRow>[] = [
   },
   {
     key: 'removed',
-    name: 'To remove',
+    name: 'To change',
     width: '92px',
     right: true,
     value: (r) => r.removed,

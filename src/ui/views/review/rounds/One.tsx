@@ -67,7 +67,7 @@ const SPACES: Column<RoundQuestion>[] = [
   },
   {
     key: 'removed',
-    name: 'To remove',
+    name: 'To change',
     width: '88px',
     right: true,
     value: (q) => q.removed,
@@ -240,7 +240,8 @@ export function One({ id, params, set }: ViewProps & { id: number }) {
         <b className="text-lg">
           {count(data.answered)} of {count(data.things)}
         </b>{' '}
-        answered in {count(data.done)} of {plural(data.spaces, 'space')}; {count(data.removed)} to remove.{' '}
+        answered in {count(data.done)} of {plural(data.spaces, 'space')}; {count(data.removed)} to change
+        something.{' '}
         <span className="text-quiet">
           Begun <When at={data.madeAt} /> by {data.madeBy}
           {data.state === 'running' ? (

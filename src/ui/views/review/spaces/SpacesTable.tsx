@@ -41,7 +41,7 @@ export const nameColumn: SpaceColumn = {
 export const weightColumn: SpaceColumn = {
   key: 'weight',
   name: 'Weight',
-  width: '72px',
+  width: '88px',
   sorts: true,
   cell: (r) => <Weight weight={r.weight} />,
 };
