@@ -1,5 +1,5 @@
 /**
- * npm run bench -- access [scale], events [scale], exposure [scale], policies [scale], remedy [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
+ * npm run bench -- access [scale], events [scale], exposure [scale], policies [scale], remedy [scale], review [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
  * measured, where scale 1 is a million items. `compare` measures everything at a small size and says what became more
  * than a third worse than what is kept; `keep` keeps it.
  */
@@ -12,6 +12,7 @@ import { policies } from './policies.ts';
 import { keep, verdicts } from './ratios.ts';
 import { recognise } from './recognise.ts';
 import { remedy } from './remedy.ts';
+import { review } from './review.ts';
 import { screens } from './screens.ts';
 import { surveys } from './surveys.ts';
 import { table } from './table.ts';
@@ -23,6 +24,7 @@ const BENCHES: Record<string, { run: (size: number) => unknown; size: number; co
   remedy: { run: remedy, size: 1, compared: 0.1 },
   policies: { run: policies, size: 1, compared: 0.05 },
   events: { run: events, size: 1, compared: 0.1 },
+  review: { run: review, size: 1, compared: 0.02 },
   recognise: { run: recognise, size: 200, compared: 5 },
   present: { run: present, size: 0.1, compared: 0.02 },
   table: { run: table, size: 0, compared: 0 },

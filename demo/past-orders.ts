@@ -127,9 +127,9 @@ export class OrderStory {
     ])
       await this.steward.ask('POST', '/api/rounds', { round });
     // what stewards know themselves of what some spaces are for
-    const { rows } = (await this.steward.ask('GET', '/api/spaces?of=charters&sort=name&limit=500')) as {
+    const { rows } = await this.steward.ask<{
       rows: { key: string; name: string; kind: string }[];
-    };
+    }>('GET', '/api/spaces?of=charters&sort=name&limit=500');
     for (const [purpose, sensitivity, of] of [
       ['team', 'open', (s) => s.kind === 'team' && s.name < 'M'],
       ['project', 'open', (s) => ['Galley refit', 'Summer campaign', 'Ticketing change'].includes(s.name)],

@@ -55,6 +55,7 @@ export async function ownOrders(db: OpenDb, clock: () => Date, sent: string[]) {
         await jobs.look();
         await jobs.wait(GOING_ON);
         await jobs.wait('alerts');
+        await jobs.wait('review-rhythm');
         await jobs.wait('rounds');
         await jobs.wait('messages');
       }

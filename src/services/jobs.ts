@@ -45,7 +45,7 @@ interface Running {
   stop: AbortController;
   steps: JobStep[];
   /** Who asked for it once more while it ran. */
-  again: string | undefined;
+  again: { by: string; due?: Date } | undefined;
   ended: Promise<void>;
 }
 
@@ -92,8 +92,20 @@ export class Jobs {
    */
   async add(tx: Db, kind: string, subject: number, by: string, due: Date = this.clock()): Promise<void> {
     const now = this.running.get(kind);
-    if (now?.row.subject === subject) now.again = by;
+    if (now?.row.subject === subject) now.again = { by };
     await this.put(tx, kind, subject, by, due);
+  }
+
+  /** The same, at a time at the latest: of many that ask for it in quick succession it is done once for all. */
+  async atLatest(tx: Db, kind: string, subject: number, by: string, due: Date): Promise<void> {
+    const now = this.running.get(kind);
+    if (now?.row.subject === subject) now.again ??= { by, due };
+    await tx.query(
+      `insert into job (kind, subject, started_by, state, due) values ($1, $2, $3, 'waiting', $4)
+       on conflict (kind, subject) where state in ('waiting', 'running')
+       do update set due = least(job.due, excluded.due) where job.state = 'waiting'`,
+      [kind, subject, by, due],
+    );
   }
 
   private async put(tx: Db, kind: string, subject: number, by: string, due: Date): Promise<void> {
@@ -195,7 +207,11 @@ export class Jobs {
       .then(async (state) => {
         this.running.delete(row.kind);
         tell(state);
-        if (now.again !== undefined) await this.add(this.db, row.kind, row.subject, now.again);
+        if (now.again) {
+          const { by, due } = now.again;
+          if (due) await this.atLatest(this.db, row.kind, row.subject, by, due);
+          else await this.add(this.db, row.kind, row.subject, by);
+        }
         void this.look().catch(() => undefined);
       });
   }

@@ -27,6 +27,8 @@ const AGAIN = 15 * 60_000;
 /** Which of those who are asked are told: who was not yet, and who is reminded. */
 const NEW = 'not p.declined and p.told_at is null' as const;
 const LATE = 'not p.declined and p.told_at is not null and p.remind' as const;
+/** So long after an answer that changes nothing what is left to do is done, in milliseconds. */
+const SOON = 2000;
 /** So many spaces are named in a message. */
 const NAMED = 10;
 
@@ -65,6 +67,12 @@ export class Asking {
     this.closed = true;
   }
 
+  /** The same, soon: of many answers that come one after another what is left to do is done once. */
+  soon(tx: Db): Promise<void> {
+    const { jobs, clock } = this.parts;
+    return jobs.atLatest(tx, GOING_ROUND, 0, BY_ITSELF, new Date(clock().getTime() + SOON));
+  }
+
   /** Puts it on the list that something is due, in the transaction that made it so. */
   due(tx: Db): Promise<void> {
     return this.parts.jobs.add(tx, GOING_ROUND, 0, BY_ITSELF);
@@ -96,14 +104,22 @@ export class Asking {
         if (moved) events.emit({ type: 'policies' });
         return;
       }
-      for (const q of due) {
+      const rounds = new Map<number, Question[]>();
+      for (const q of due)
+        if (q.state === 'planned') rounds.set(q.round, [...(rounds.get(q.round) ?? []), q]);
+      const steps = [
+        ...[...rounds].map(([round, list]) => ({ of: list, go: () => this.putAll(round, list) })),
+        ...due.flatMap((q) => (q.state === 'planned' ? [] : { of: [q], go: () => this.advance(q) })),
+      ];
+      for (const { of, go } of steps) {
         if (this.closed) return;
+        const ids = of.map((q) => q.id);
         try {
-          await this.advance(q);
+          await go();
         } catch (e) {
-          log.error({ err: e, question: q.id }, 'a question of a round could not go on');
-          await db.query('update question set next_at = $2 where id = $1', [
-            q.id,
+          log.error({ err: e, questions: ids }, 'questions of a round could not go on');
+          await db.query('update question set next_at = $2 where id = any($1)', [
+            ids,
             new Date(clock().getTime() + AGAIN),
           ]);
         }
@@ -112,52 +128,81 @@ export class Asking {
   }
 
   private async advance(q: Question): Promise<void> {
-    if (q.state === 'planned') return this.put(q);
     if (q.until <= this.parts.clock()) return this.late(q);
     return this.remind(q);
   }
 
-  /** Puts a question whose time has come, unless those who are asked have enough before them. */
-  private async put(q: Question): Promise<void> {
-    const { db, engine, clock } = this.parts;
-    const { doc } = await roundOf(db, q.round);
+  /** Puts questions of a round whose time has come, unless those who are asked have enough before them. */
+  private async putAll(id: number, list: readonly Question[]): Promise<void> {
+    const { db, engine, clock, ledger } = this.parts;
+    const { doc } = await roundOf(db, id);
     const now = clock();
-    const things = await engine.ask.thingsToAsk(undefined, doc.kind, q.space);
-    if (!things) throw new Error('No survey is in force.');
-    const all = await this.answering(doc.kind, q.space);
-    const asked = reviewOf(doc.kind).inTurn ? all.slice(0, 1) : all;
     const { zone } = await readSchedule(db);
+    const ready = await Promise.all(
+      list.map(async (q) => {
+        const things = await engine.ask.thingsToAsk(undefined, doc.kind, q.space);
+        if (!things) throw new Error('No survey is in force.');
+        const all = things.length ? await this.answering(doc.kind, q.space) : [];
+        return { q, things, asked: reviewOf(doc.kind).inTurn ? all.slice(0, 1) : all };
+      }),
+    );
+    const until = laterBy(now, `P${doc.days}D`, zone);
     await db.transaction(async (tx) => {
-      if (!things.length) {
-        await tx.query("update question set state = 'answered', things = 0, next_at = null where id = $1", [
-          q.id,
-        ]);
-        return;
+      const loads = await this.loads(
+        tx,
+        ready.flatMap((r) => r.asked.map((a) => a.address)),
+      );
+      const put: typeof ready = [];
+      const later: number[] = [];
+      for (const one of ready) {
+        const { asked, things } = one;
+        const n = things.length;
+        const has = (a: Asked): number => loads.get(a.address) ?? 0;
+        if (asked.some((a) => has(a) > 0 && has(a) + n > doc.most)) later.push(one.q.id);
+        else {
+          for (const a of asked) loads.set(a.address, has(a) + n);
+          put.push(one);
+        }
       }
-      if (await this.tooMuch(tx, asked, things.length, doc.most)) {
-        await tx.query('update question set next_at = $2 where id = $1', [q.id, new Date(+now + DAY)]);
-        return;
-      }
-      const until = laterBy(now, `P${doc.days}D`, zone);
+      await tx.query('update question set next_at = $2 where id = any($1)', [later, new Date(+now + DAY)]);
       await tx.query(
         `insert into question_thing (question, n, key, doc)
-         select $1, n - 1, t->>'key', t from jsonb_array_elements($2::jsonb) with ordinality x (t, n)`,
-        [q.id, storableJson(things)],
+         select (t->>'q')::int, (t->>'n')::int, t->'doc'->>'key', t->'doc' from jsonb_array_elements($1::jsonb) t`,
+        [storableJson(put.flatMap(({ q, things }) => things.map((doc, n) => ({ q: q.id, n, doc }))))],
       );
-      await this.askAlso(tx, q, asked);
-      await tx.query(
-        "update question set state = 'open', things = $2, made_at = $3, until = $4, next_at = $5 where id = $1 and state = 'planned'",
-        [q.id, things.length, now, until, nextReminder(now, until, doc.remind) ?? until],
-      );
-      await this.parts.ledger.add(
-        {
-          who: BY_ITSELF,
-          what: 'question.asked',
-          subject: `question ${q.id}`,
-          after: { round: q.round, space: q.space_name, of: asked.map((a) => a.address) },
-        },
+      await this.askAlso(
         tx,
+        id,
+        put.map(({ q, asked }) => ({ question: q.id, people: asked })),
       );
+      await tx.query(
+        `update question q set state = case when n.things > 0 then 'open' else 'answered' end, things = n.things, made_at = $2, until = $3,
+           next_at = case when n.things > 0 then $4::timestamptz end
+         from jsonb_to_recordset($1::jsonb) as n(id int, things int) where q.id = n.id and q.state = 'planned'`,
+        [
+          JSON.stringify(put.map(({ q, things }) => ({ id: q.id, things: things.length }))),
+          now,
+          until,
+          nextReminder(now, until, doc.remind) ?? until,
+        ],
+      );
+      const asked = put.filter((p) => p.things.length);
+      if (asked.length)
+        await ledger.add(
+          {
+            who: BY_ITSELF,
+            what: 'question.asked',
+            subject: `round ${id}`,
+            after: {
+              questions: asked.map(({ q, asked: of }) => ({
+                question: q.id,
+                space: q.space_name,
+                of: of.map((a) => a.address),
+              })),
+            },
+          },
+          tx,
+        );
     });
   }
 
@@ -168,29 +213,37 @@ export class Asking {
     return asked.length ? asked : stewards(db);
   }
 
-  private async tooMuch(tx: Db, people: readonly Asked[], n: number, most: number): Promise<boolean> {
-    const loads = await tx.query<{ n: number }>(
-      `select count(*)::int as n from question_person p join question q on q.id = p.question and q.state = 'open' and q.round is not null
+  /** How much each of some people is asked now and has not answered. */
+  private async loads(tx: Db, people: readonly string[]): Promise<Map<string, number>> {
+    const rows = await tx.query<{ address: string; n: number }>(
+      `select p.address, count(*)::int as n from question_person p join question q on q.id = p.question and q.state = 'open' and q.round is not null
        join question_thing t on t.question = q.id and t.answer is null where p.address = any($1) group by p.address`,
-      [people.map((p) => p.address)],
+      [people],
     );
-    return loads.some((l) => l.n > 0 && l.n + n > most);
+    return new Map(rows.map((r) => [r.address, r.n]));
   }
 
   /** Has some people be asked beside those who are. */
-  async askAlso(tx: Db, q: Pick<Question, 'id' | 'round'>, people: readonly Asked[]): Promise<void> {
-    for (const { address, name, key } of people) {
-      const [person] = await tx.query<{ n: number }>(
-        `insert into round_person (round, n, address, name, key)
-         values ($1, (select coalesce(max(n) + 1, 0) from round_person where round = $1), $2, $3, $4)
-         on conflict (round, address) do update set name = excluded.name returning n`,
-        [q.round, address, name, key],
-      );
-      await tx.query(
-        'insert into question_person (question, n, address, name, key) values ($1, $2, $3, $4, $5) on conflict do nothing',
-        [q.id, person!.n, address, name, key],
-      );
-    }
+  async askAlso(
+    tx: Db,
+    round: number,
+    list: readonly { question: number; people: readonly Asked[] }[],
+  ): Promise<void> {
+    const people = new Map(list.flatMap((l) => l.people.map((p) => [p.address, p] as const)));
+    await tx.query(
+      `insert into round_person (round, n, address, name, key)
+       select $1, (select coalesce(max(n) + 1, 0) from round_person where round = $1) + row_number() over (order by p.place) - 1,
+         p.address, p.name, p.key
+       from jsonb_to_recordset($2::jsonb) as p(place int, address text, name text, key text)
+       where not exists (select from round_person x where x.round = $1 and x.address = p.address)`,
+      [round, storableJson([...people.values()].map((p, place) => ({ ...p, place })))],
+    );
+    await tx.query(
+      `insert into question_person (question, n, address, name, key)
+       select a.question, r.n, r.address, a.name, a.key from jsonb_to_recordset($2::jsonb) as a(question int, address text, name text, key text)
+       join round_person r on r.round = $1 and r.address = a.address on conflict do nothing`,
+      [round, storableJson(list.flatMap((l) => l.people.map((p) => ({ question: l.question, ...p }))))],
+    );
   }
 
   /** Somebody who is asked cannot answer: whom they name is asked, or who comes next where nobody is left. */
@@ -208,7 +261,7 @@ export class Asking {
     if (instead) {
       const { zone } = await readSchedule(tx);
       const until = laterBy(now, `P${q.doc.nextDays}D`, zone);
-      await this.askAlso(tx, q, [instead]);
+      await this.askAlso(tx, q.round, [{ question: q.id, people: [instead] }]);
       await tx.query('update question set until = greatest(until, $2), next_at = $3 where id = $1', [
         q.id,
         until,
@@ -266,7 +319,7 @@ export class Asking {
     await db.transaction(async (tx) => {
       if (next.length) {
         const until = laterBy(now, `P${doc.nextDays}D`, zone);
-        await this.askAlso(tx, q, next);
+        await this.askAlso(tx, q.round, [{ question: q.id, people: next }]);
         await tx.query(
           "update question set passed = $4, until = $2, next_at = $3 where id = $1 and state = 'open'",
           [q.id, until, nextReminder(now, until, doc.remind) ?? until, !inTurn],
@@ -327,7 +380,7 @@ export class Asking {
       const all = await this.answering(kind, q.space);
       const next = reviewOf(kind).inTurn ? all.slice(0, 1) : all;
       await db.transaction(async (tx) => {
-        await this.askAlso(tx, q, next);
+        await this.askAlso(tx, q.round, [{ question: q.id, people: next }]);
         await this.parts.ledger.add(
           {
             who: BY_ITSELF,
@@ -349,8 +402,11 @@ export class Asking {
       for (const { round, n } of await this.parts.db.query<{ round: number; n: number }>(
         `select distinct q.round, p.n from question q join question_person p on p.question = q.id
          where q.state = 'open' and q.round is not null and ${which} order by 1, 2`,
-      ))
+      )) {
+        if (this.closed) return;
         await this.tellOne(round, n, which);
+      }
+    await this.parts.jobs.look();
   }
 
   private async tellOne(round: number, n: number, which: typeof NEW | typeof LATE): Promise<void> {
@@ -363,9 +419,9 @@ export class Asking {
       );
       const spaces = await tx.query<{ id: number; space_name: string; until: Date; left: number }>(
         `select q.id, q.space_name, q.until, count(t.n) filter (where t.answer is null)::int as left from question q
-         join question_person p on p.question = q.id and p.n = $2 join question_thing t on t.question = q.id
+         join question_person p on p.question = q.id and p.address = $2 join question_thing t on t.question = q.id
          where q.round = $1 and q.state = 'open' and ${which} group by q.id order by q.until, q.id`,
-        [round, n],
+        [round, person?.address ?? ''],
       );
       if (!person || !spaces.length) return;
       const told = person.told + 1;
@@ -404,7 +460,6 @@ export class Asking {
         [spaces.map((s) => s.id), n, clock()],
       );
     });
-    await this.parts.jobs.look();
   }
 
   /** A round whose questions are all over is over. */

@@ -198,11 +198,14 @@ export class Desk {
         );
         return who;
       }
-      const [asked] = await tx.query<{ key: string }>(
-        'select key from question_person where question = $1 and address = $2',
-        [id, who.address],
-      );
-      if (given.some((g) => g.what === 'own') && !asked?.key.startsWith('user:'))
+      const owns = given.some((g) => g.what === 'own');
+      const [asked] = owns
+        ? await tx.query<{ key: string }>(
+            'select key from question_person where question = $1 and address = $2',
+            [id, who.address],
+          )
+        : [];
+      if (owns && !asked?.key.startsWith('user:'))
         throw new AppError(
           'no-answer',
           422,
@@ -240,7 +243,8 @@ export class Desk {
     });
     await this.charters.follow();
     events.emit({ type: 'policies' });
-    await jobs.look();
+    // what it comes to is seen to beside the answer
+    void jobs.look().catch(() => undefined);
     return this.pageOf(await this.asked(db, opened, id), opened);
   }
 
@@ -291,9 +295,9 @@ export class Desk {
        where t.question = $1 and t.n = (a->>'n')::int and t.answer is null returning t.n`,
       [q.id, storableJson(list), reviewOf(q.doc.kind).of === 'space'],
     );
-    await tx.query(
+    const over = await tx.query(
       `update question set state = 'answered', next_at = null where id = $1 and state in ('open', 'over')
-       and not exists (select 1 from question_thing where question = $1 and answer is null)`,
+       and not exists (select 1 from question_thing where question = $1 and answer is null) returning id`,
       [q.id],
     );
     const reason = `Round ${q.round}, “${q.doc.name}”`;
@@ -310,7 +314,9 @@ export class Desk {
           reason,
         );
     }
-    await this.asking.due(tx);
+    const changing = list.some((l) => l.answer.what !== 'keep' && rows.some((r) => r.n === l.n));
+    if (changing) await this.asking.due(tx);
+    else if (over.length) await this.asking.soon(tx);
     return rows.map((r) => r.n);
   }
 

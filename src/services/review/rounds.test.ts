@@ -88,6 +88,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
   const rounds = new Rounds(app.parts);
   return {
     rounds,
+    ask: app.ask,
     begin: async (more: Partial<RoundInput> = {}) =>
       (
         await rounds.begin(
@@ -281,6 +282,93 @@ describe('whoever is asked', () => {
     await app.rounds.end(id, 'ada@x');
     await expect(put(theirs.id, 'keep')).rejects.toThrow('not asked this');
     expect((await app.rounds.desk.list(desk)).questions).toEqual([]);
+    await app.close();
+  });
+});
+
+describe('a question about a space itself', () => {
+  const itself = (owners: string[]) => ({ s: { owners, things: ['space:s'] } });
+
+  it('keeps it for as long again as it may lie idle, or until the day that is said', async () => {
+    const app = await begun(itself(['ola']));
+    await app.begin({ kind: 'needed' });
+    await app.day(0);
+    await app.rounds.desk.put(desk, {
+      id: (await first(app.rounds)).id,
+      given: [{ n: 0, what: 'keep' }],
+      send: true,
+    });
+    const kept = () =>
+      db.query<{ space: string; until: string; by: string }>(
+        'select space, until::text as until, by from space_kept',
+      );
+    expect(await kept()).toEqual([{ space: 's', until: '2026-05-31', by: desk.address }]);
+    await app.begin({ kind: 'needed' });
+    await app.day(1);
+    await app.rounds.desk.put(desk, {
+      id: (await first(app.rounds)).id,
+      given: [{ n: 0, what: 'until', until: '2027-01-31' }],
+      send: true,
+    });
+    expect((await kept())[0]!.until).toBe('2027-01-31');
+    expect(responded).toEqual([]);
+    await db.query('delete from space_kept');
+    await app.close();
+  });
+
+  it('is put to those who may own it one after another, and to stewards when they are through', async () => {
+    const app = await begun(itself(['ola', 'kim', 'per']));
+    const id = await app.begin({ kind: 'owner', days: 10, nextDays: 5, next: 'nobody' });
+    await app.day(0);
+    const asked = async () => (await app.rounds.one(id)).questions[0]!.asked;
+    expect(await asked()).toEqual(['ola']);
+    // no, and at once the next is asked
+    const question = (await first(app.rounds)).id;
+    await app.rounds.desk.put(desk, { id: question, given: [{ n: 0, what: 'decline' }], send: true });
+    await app.day(1);
+    expect(await asked()).toEqual(['ola', 'kim']);
+    await expect(
+      app.rounds.desk.put(desk, { id: question, given: [{ n: 0, what: 'own' }], send: true }),
+    ).rejects.toThrow('over');
+    // silence, and the last is asked
+    await app.day(7);
+    expect(await asked()).toEqual(['ola', 'kim', 'per']);
+    await app.rounds.desk.put(
+      { address: 'per@tarntide.example' },
+      { id: question, given: [{ n: 0, what: 'own' }], send: true },
+    );
+    await app.day(8);
+    expect(responded).toEqual([['make-owner space:s']]);
+    expect(await app.rounds.one(id)).toMatchObject({ state: 'over', answered: 1 });
+    expect((await letters()).filter((l) => !l.includes('reminder'))).toEqual([
+      'ola: asked',
+      'kim: asked',
+      'per: asked',
+    ]);
+    await app.close();
+  });
+
+  it('is asked in the rhythm of a sensitivity, and not before it is time again', async () => {
+    const app = await begun({ s: { owners: ['ola'], things: ['user:1'] } });
+    await db.transaction((tx) =>
+      app.rounds.charters.give(tx, ['space:s'], { purpose: 'team', sensitivity: 'confidential' }, 'ada@x', {
+        how: 'hand',
+        reason: '',
+      }),
+    );
+    await app.rounds.start();
+    const begunOn: number[] = [];
+    let n = 0;
+    for (let day = 0; day <= 190; day += 2) {
+      await app.day(day);
+      const all = await app.rounds.list();
+      if (all.length > n) begunOn.push(day);
+      n = all.length;
+    }
+    // quarterly: three months after it was given, and three months after it was asked
+    expect(begunOn).toEqual([92, 184]);
+    expect((await app.rounds.list())[0]!.round).toMatchObject({ kind: 'members', spaces: ['space:s'] });
+    await db.query('delete from charter');
     await app.close();
   });
 });

@@ -399,7 +399,11 @@ export class Rounds {
       );
     await this.change(id, questions, by, 'round.reassigned', { to: found.address }, async (tx, ids) => {
       await tx.query('delete from question_person where question = any($1)', [ids]);
-      for (const q of ids) await this.asking.askAlso(tx, { id: q, round: id }, [found]);
+      await this.asking.askAlso(
+        tx,
+        id,
+        ids.map((question) => ({ question, people: [found] })),
+      );
     });
   }
 
