@@ -84,7 +84,6 @@ export const STEPS: readonly Step[] = [
         picks: true,
         asks: 'Which single changes would close most?',
         past: true,
-        picture: 'causes',
       },
       {
         name: 'Contents',
