@@ -2,6 +2,7 @@
  * All that the rules of a policy hit. Of a survey that follows on one that was judged only what has changed is looked at, where
  * a rule asks about nothing that lies elsewhere, and about nothing that depends on the moment.
  */
+import { asksOfCharters } from '../core/ask/charter.ts';
 import { asksTheMoment } from '../core/filter/filter.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
@@ -63,7 +64,7 @@ export async function runPolicy(
   const memory: Memory = {
     survey: l.survey,
     exceptions: JSON.stringify(exceptions),
-    types: JSON.stringify([[...l.types], [...l.packs.byId], l.charters.version]),
+    types: JSON.stringify([[...l.types], [...l.packs.byId], asksOfCharters(policy) && l.charters.version]),
     rules: new Map(),
   };
   const last = memories.get(name);

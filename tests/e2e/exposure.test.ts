@@ -674,6 +674,15 @@ describe('tables exported', () => {
       await scene.api('POST', '/api/policies', { policy });
       await until('the policy to be judged', async () => (await ask<{ total: number }>(at)).total > 0, 60);
     }
+    if (table === 'answers') {
+      const round = { name: 'What for', kind: 'charter', where: 'kind == "team"' };
+      await scene.api('POST', '/api/rounds', { round });
+      await until(
+        'owners to be asked',
+        async () => (await ask<{ total: number }>(at, { round: '1' })).total > 0,
+        60,
+      );
+    }
     if (table === 'signals')
       await scene.api('POST', '/api/signals/patterns', {
         name: 'Refused',

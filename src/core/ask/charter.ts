@@ -112,3 +112,11 @@ export const backTo = (
       name === 'gate' && !settings.gate!.length ? null : settings[name],
     ]),
   );
+
+const OF_CHARTERS = /\b(?:purpose|sensitivity|differs|dormant|leastOwners|charters)\b/;
+/** Whether what a policy says may ask about charters: where it does not, it is as it was when they change. */
+export const asksOfCharters = (policy: {
+  rules: object[];
+  scope?: object | undefined;
+  filter?: string | undefined;
+}): boolean => OF_CHARTERS.test(JSON.stringify([policy.rules, policy.scope, policy.filter]));

@@ -19,6 +19,7 @@ import type {
 import type { Known } from '../../engine/differing.ts';
 import type { Engine } from '../../engine/engine.ts';
 import { hitKey } from '../../engine/keys.ts';
+import { asksOfCharters } from '../../core/ask/charter.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
@@ -113,10 +114,12 @@ export class Policies {
     present.subscribe(({ survey, ended, again }) => this.follow(survey, ended || again));
   }
 
-  /** Judges what goes by changes once more: what it asks of spaces is something else by now. */
+  /** Judges once more what goes by changes and asks about charters: what it asks of spaces is something else by now. */
   async again(): Promise<void> {
-    const { survey } = this.present;
-    if (survey !== undefined) await this.follow(survey, true);
+    const rows = await this.db.query<{ id: number; doc: Policy }>(
+      `select c.id, c.doc from (${CURRENT}) c where c.doc->>'rhythm' is null`,
+    );
+    await this.judgeSoon(rows.flatMap(({ id, doc }) => (asksOfCharters(doc) ? id : [])));
   }
 
   /** Puts on the list what goes by changes; where nothing has changed, what was not judged on this survey before the end of the application. */
@@ -126,9 +129,13 @@ export class Policies {
          (select from policy_run r where r.policy = c.id and r.version = c.version and r.survey = $2))`,
       [changed, survey],
     );
-    if (!due.length) return;
+    await this.judgeSoon(due.map((d) => d.id));
+  }
+
+  private async judgeSoon(ids: readonly number[]): Promise<void> {
+    if (!ids.length) return;
     await this.db.transaction(async (tx) => {
-      for (const { id } of due) await this.jobs.add(tx, 'policy', id, BY_ITSELF);
+      for (const id of ids) await this.jobs.add(tx, 'policy', id, BY_ITSELF);
     });
     await this.jobs.look();
   }

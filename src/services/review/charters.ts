@@ -39,17 +39,8 @@ export class Charters {
 
   constructor(private readonly parts: OrderParts) {}
 
-  /** Something was said in a transaction that may have ended. */
-  private said = false;
-
-  /** Has the survey in force be asked with what was said since, if anything was. */
-  async follow(): Promise<void> {
-    if (this.said) await this.changed();
-  }
-
   /** Has the survey in force be asked with charters as they are now. After each transaction that changed some. */
   async changed(): Promise<void> {
-    this.said = false;
     await this.parts.engine.ask.recharter();
     await this.onChange();
     this.parts.events.emit({ type: 'policies' });
@@ -222,7 +213,6 @@ export class Charters {
     );
     if (!known!.purposes || !known!.sensitivities)
       throw new AppError('not-there', 422, 'There is no such purpose or sensitivity any more.');
-    this.said = true;
     await tx.query(
       `insert into charter (space, purpose, sensitivity, at, by, how, reason)
        select s, $2, $3, $4, $5, $6, $7 from unnest($1::text[]) s
@@ -341,7 +331,6 @@ export class Charters {
 
   /** Keeps spaces though nothing happens in them, until and including a day; in the transaction of whatever says so. */
   async keep(tx: Db, spaces: Spaces, until: string, by: string, reason: string): Promise<void> {
-    this.said = true;
     await tx.query(
       `insert into space_kept (space, until, at, by, reason) select s, $2, $3, $4, $5 from unnest($1::text[]) s
        on conflict (space) do update set until = excluded.until, at = excluded.at, by = excluded.by, reason = excluded.reason`,

@@ -171,10 +171,12 @@ export class Desk {
         422,
         'Nobody in the organisation has this address, or their account is closed.',
       );
+    let kind: ReviewKind | undefined;
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);
       const q = await this.asked(tx, who, id, true);
-      const { answers } = reviewOf(q.doc.kind);
+      ({ kind } = q.doc);
+      const { answers } = reviewOf(kind);
       for (const g of given) {
         if (!answers.includes(g.what)) throw new AppError('no-answer', 422, 'This cannot be answered here.');
         if (g.what === 'until' && !g.until)
@@ -241,7 +243,7 @@ export class Desk {
         );
       return who;
     });
-    await this.charters.follow();
+    if (given.some((g) => g.what === 'charter') || kind === 'needed') await this.charters.changed();
     events.emit({ type: 'policies' });
     // what it comes to is seen to beside the answer
     void jobs.look().catch(() => undefined);

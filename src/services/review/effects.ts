@@ -76,6 +76,8 @@ export class Effects {
       later.map((t) => ({ t, outcome: 'later', later: t.answer!.until })),
     );
     if (!now.length) return;
+    // what it is for by now
+    if (now.some((t) => t.answer!.what === 'charter')) await engine.ask.recharter();
     const moment = await this.surveyed();
     const rules = new Map<string, RuleResponse>();
     const hits = now.map((t) => {

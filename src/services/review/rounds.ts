@@ -423,6 +423,8 @@ export class Rounds {
       (tx, ids) => this.desk.answerAll(tx, ids, given, by),
       ['open', 'over'],
     );
+    // what is kept may be known by another day now
+    await this.charters.changed();
   }
 
   /** Ends a round: what is not answered stays as it is, and links open nothing any more. */
@@ -471,7 +473,6 @@ export class Rounds {
       );
       await this.asking.due(tx);
     });
-    await this.charters.follow();
     await jobs.look();
   }
 }
