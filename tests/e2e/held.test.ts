@@ -174,7 +174,7 @@ describe('an account that is held to a part', () => {
     const group = all.groups.find((g) => outside.includes(g.displayName))?.id ?? '';
     const every = { limit: '500', show: 'all', by: 'space', survey: '1', from: '1', to: '1' };
     return [
-      { limit: '500', by: 'domain,department,level' },
+      { limit: '500', by: 'domain,department,level', of: 'dormant', space: space!, round: '1' },
       { limit: '500', by: 'owner', show: 'members', list: 'true' },
       { ...every, node: node!, identity: `user:${person}`, key: `user:${person}`, id: finding! },
       {
