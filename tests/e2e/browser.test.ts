@@ -110,7 +110,7 @@ describe('a steward’s first quarter of an hour', () => {
     );
     await page.getByRole('button', { name: 'Survey all sources' }).waitFor({ timeout: 60_000 });
     await scene.faults([]);
-    expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('563');
+    expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('592');
     await holds('sources');
   });
 
