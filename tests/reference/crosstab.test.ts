@@ -55,6 +55,7 @@ function applying(rows: Rows, item: Rows['items'][number]): string[] {
   const space = rows.spaces.find((s) => s.id === item.space)!;
   const workspace = rows.workspaces.find((w) => w.id === space.workspace)!;
   const inert =
+    space.binned === true ||
     (space.gate ?? []).length > 0 ||
     [space.externalSharing, workspace.externalSharing].some((x) => x && x !== 'anyone');
   const live = (x: { expiresAt?: string | undefined }) =>

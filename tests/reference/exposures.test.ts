@@ -75,6 +75,7 @@ function plainPoints(rows: Rows, item: Rows['items'][number], weight: number) {
   if (beyondCould > 0) lines.push(Math.round((beyondCould * POINTS[weight]!) / 2));
   const base = lines.reduce((a, b) => a + b, 0);
   const can = (word: string): boolean =>
+    !space.archived &&
     beyond.some(
       (g) =>
         WORDS[g.role].includes(word) ||
