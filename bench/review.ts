@@ -12,10 +12,11 @@ import { view } from '../src/core/access/view.ts';
 import { NO_CHARTERS } from '../src/core/ask/charter.ts';
 import { roundSchema } from '../src/core/ask/kinds.ts';
 import { spaceFacts } from '../src/core/ask/spaces.ts';
-import type { Asked, ReviewThing, SpaceToAsk } from '../src/dto/review.ts';
+import type { Asked, SpaceToAsk } from '../src/dto/review.ts';
 import { Rounds } from '../src/services/review/rounds.ts';
 import { openDb } from '../src/store/db.ts';
 import { ownOrders } from '../tests/own-orders.ts';
+import { madeThing } from '../tests/review.ts';
 import { ratio } from './ratios.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -88,21 +89,6 @@ async function dormancy(spaces: number, events: number): Promise<void> {
   ratio('dormancy, against SQL', ours, sql);
 }
 
-const thing = (key: string): ReviewThing => ({
-  key,
-  name: key,
-  detail: 'somewhere in it',
-  of: 'anyone who has the link can read it',
-  by: '',
-  since: null,
-  last: null,
-  ends: null,
-  weight: 0,
-  holds: [],
-  heavy: 0,
-  recommended: null,
-});
-
 /** A round over spaces that an engine has found; what the engine itself takes is not in these numbers. */
 async function round(spaces: number, owners: number): Promise<void> {
   const home = mkdtempSync(join(tmpdir(), 'gl-review-'));
@@ -125,7 +111,7 @@ async function round(spaces: number, owners: number): Promise<void> {
   Object.assign(app.ask, {
     spacesToAsk: () => Promise.resolve(list),
     thingsToAsk: (_: unknown, __: unknown, key: string) =>
-      Promise.resolve([thing(`link:${key}:1`), thing(`link:${key}:2`)]),
+      Promise.resolve([madeThing(`link:${key}:1`), madeThing(`link:${key}:2`)]),
     whoIsAsked: (_: unknown, __: unknown, key: string) =>
       Promise.resolve(list[Number(key.slice('space:s'.length))]!.asked),
   });

@@ -9,6 +9,13 @@ export type Role = (typeof ROLES)[number];
 /** From widest to narrowest, so that the narrower of two is the later. */
 export const EXTERNAL_SHARING = ['anyone', 'new-guests', 'existing-guests', 'off'] as const;
 export type ExternalSharing = (typeof EXTERNAL_SHARING)[number];
+/** With whom each lets share. */
+export const SHARING_WORDS: Record<ExternalSharing, string> = {
+  anyone: 'with anyone',
+  'new-guests': 'with guests, new ones too',
+  'existing-guests': 'with guests who have an account',
+  off: 'with nobody outside',
+};
 
 export const AUDIENCES = ['named', 'organisation', 'anyone'] as const;
 export type Audience = (typeof AUDIENCES)[number];

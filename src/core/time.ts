@@ -27,3 +27,6 @@ export function momentOf(text: string): number {
   if (away > 23 || past > 59) return NaN;
   return moment - (m[2].startsWith('-') ? -1 : 1) * (away * 60 + past) * 60_000;
 }
+
+/** The day of a moment, by UTC. */
+export const dayAt = (ms: number): string => new Date(ms).toISOString().slice(0, 10);

@@ -1,7 +1,10 @@
 /** What spaces are for, those in which nothing happens and those without an owner, as the API speaks of them. */
 import type { Charter, Purpose, Sensitivity } from '../core/ask/charter.ts';
-import type { ActivitySource } from '../core/ask/activity.ts';
+import type { Sort } from '../core/sorts.ts';
+import type { ActivitySource, SpaceDay } from '../core/ask/activity.ts';
 
+export const SPACES_KEYS = ['idle', 'name', 'weight', 'files', 'external', 'bytes'] as const;
+export type SpacesKey = (typeof SPACES_KEYS)[number];
 export const SPACES_SHOWN = ['dormant', 'ownerless', 'charters'] as const;
 export type SpacesShown = (typeof SPACES_SHOWN)[number];
 export const SPACES_SHOWS = ['kept', 'archived', 'none', 'differs', 'few'] as const;
@@ -16,7 +19,7 @@ export interface SpacesQuery {
   sensitivity?: string | undefined;
   /** A condition over spaces. */
   where?: string | undefined;
-  sort: readonly { key: string; down: boolean }[];
+  sort: readonly Sort<SpacesKey>[];
   limit: number;
   offset: number;
 }
@@ -30,13 +33,11 @@ export interface LikelyOwnerRow {
 
 export interface SpaceRow {
   key: string;
-  source: string;
-  id: string;
   name: string;
   kind: string;
   workspace: string;
   /** What belongs to a team, and is counted with it. */
-  parts: { key: string; source: string; id: string; name: string }[];
+  parts: { key: string; name: string }[];
   owners: { name: string; active: boolean }[];
   leastOwners: number;
   /** −1 where nothing is known. */
@@ -59,8 +60,6 @@ export interface SpaceRow {
   likely: LikelyOwnerRow[];
 }
 
-/** How much happened in a space on a day, by source. */
-export type SpaceDay = { day: string } & Record<ActivitySource, number>;
 export interface SpacePage {
   row: ReviewSpace;
   from: string;
@@ -96,6 +95,4 @@ export interface CharterBookDto {
   spaces: number;
   chartered: number;
   differs: number;
-  /** Since when spaces have had a charter: how many had one at the end of each day. */
-  byDay: { day: string; chartered: number }[];
 }

@@ -5,7 +5,7 @@
 import { z } from 'zod';
 import { EVENT_TYPES, type EventType } from '../core/guard/events.ts';
 import { SPACE_KINDS, TIERS } from '../core/model.ts';
-import { SPACES_SHOWN, SPACES_SHOWS } from './charters.ts';
+import { SPACES_KEYS, SPACES_SHOWN, SPACES_SHOWS } from './charters.ts';
 import { OUTCOMES } from './decisions.ts';
 import { SIGNAL_SHOWS } from './events.ts';
 import { HIT_STATES } from './guard.ts';
@@ -96,7 +96,7 @@ export const TABLE_QUERIES = {
     kind: z.enum(SPACE_KINDS).optional(),
     sensitivity: text(40).optional(),
     where: where('spaces'),
-    sort: sorts(['idle', 'name', 'weight', 'files', 'external', 'bytes'], 'idle'),
+    sort: sorts(SPACES_KEYS, 'idle'),
   }),
   answers: z.object({ round: number, text: find }),
   people: z.object({

@@ -1,11 +1,5 @@
 /** What spaces are for, as the store has it, and what of a survey that comes to. */
-import {
-  NO_CHARTERS,
-  type Charter,
-  type Charters,
-  type Purpose,
-  type Sensitivity,
-} from '../core/ask/charter.ts';
+import { type Charter, type Charters, type Purpose, type Sensitivity } from '../core/ask/charter.ts';
 import type { Db } from '../store/db.ts';
 
 /** What is kept of it follows changes, in every survey. */
@@ -26,7 +20,6 @@ export async function readCharters(db: Db): Promise<Charters> {
     'select space, until::text as until from space_kept',
   );
   return {
-    ...NO_CHARTERS,
     purposes: await docs<Purpose>('purpose'),
     sensitivities: await docs<Sensitivity>('sensitivity'),
     of: new Map(of.map(({ space, ...c }) => [space, c])),

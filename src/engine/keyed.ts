@@ -26,3 +26,6 @@ export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: numb
       return { subject: 'item', n: -1 };
   }
 }
+
+/** The number of the space of a key; −1 where it is not in this survey. */
+export const spaceOfKey = (l: Loaded, key: string): number => l.org.find('space', key.slice('space:'.length));

@@ -8,6 +8,7 @@ import { findIdentity } from '../core/access/view.ts';
 import { ACTIVITY_NAMES, ACTIVITY_SOURCES } from '../core/ask/activity.ts';
 import { reviewOf, REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, recommendSpace, type PersonFacts } from '../core/ask/recommend.ts';
+import { counted } from '../core/counted.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { domainOf, type Role } from '../core/model.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
@@ -15,6 +16,7 @@ import type { Asked, ReviewThing, SpaceToAsk } from '../dto/review.ts';
 import {
   entryRef,
   identityKey,
+  isoOf,
   managerOf,
   nodeName,
   ownersOfSpace,
@@ -27,7 +29,7 @@ import { hitsOf } from './guard.ts';
 import { principalsOfEntry } from './happened.ts';
 import { below } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
-import { numberOfKey } from './keyed.ts';
+import { numberOfKey, spaceOfKey } from './keyed.ts';
 
 const DAY = 86_400_000;
 /** Of so many heavy files of a space it is said who can open them. */
@@ -74,8 +76,6 @@ function peopleIn(l: Loaded, space: number, kind: ReviewKind): number[] {
   });
   return found;
 }
-
-const spaceOfKey = (l: Loaded, key: string): number => l.org.find('space', key.slice('space:'.length));
 
 function asked(l: Loaded, users: Iterable<number>): Asked[] {
   const found = new Map<string, Asked>();
@@ -202,20 +202,18 @@ function spaceItself(l: Loaded, kind: ReviewKind, s: number): ReviewThing {
   const lately = ACTIVITY_NAMES.filter((n) => bySource[n][s]! > 0)
     .sort((x, y) => bySource[y][s]! - bySource[x][s]!)
     .map((n) => ACTIVITY_SOURCES[n]);
-  const counted = (n: number, one: string, many: string): string =>
-    `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
   return {
     key: `space:${row.id}`,
     name: row.name,
     detail: `${row.kind.replace('-', ' ')} in ${workspaceName(l, s)}`,
     of: [
-      counted(b.files[s]!, 'file', 'files'),
-      counted(space.members(s), 'member', 'members'),
-      counted(space.external(s), 'person from outside', 'people from outside'),
+      counted(b.files[s]!, ['file', 'files']),
+      counted(space.members(s), ['member', 'members']),
+      counted(space.external(s), ['person from outside', 'people from outside']),
     ].join(', '),
     by: lately[0] ?? '',
-    since: iso(Date.parse(row.createdAt ?? '')),
-    last: iso(last[s]!),
+    since: isoOf(Date.parse(row.createdAt ?? '')),
+    last: isoOf(last[s]!),
     ends: null,
     weight: b.weight[s]!,
     holds: space.types(s).slice(0, NAMED),
@@ -236,7 +234,6 @@ function spaceItself(l: Loaded, kind: ReviewKind, s: number): ReviewThing {
   };
 }
 
-const iso = (ms: number): string | null => (ms > 0 && ms < Infinity ? new Date(ms).toISOString() : null);
 const daysSince = (l: Loaded, ms: number): number | null =>
   ms > 0 && ms < Infinity ? Math.max(0, Math.floor((l.view.moment - ms) / DAY)) : null;
 
@@ -295,9 +292,9 @@ function peopleToAsk(l: Loaded, kind: ReviewKind, space: number): ReviewThing[] 
         detail: address,
         of: kind === 'guests' ? domainOf(address) : identity.department(p),
         by: e === undefined ? '' : (entryRef(l, e).madeBy ?? ''),
-        since: e === undefined ? null : iso(org.entries.made[e]!),
-        last: iso(last.get(p) ?? 0),
-        ends: iso(identity.expires(p)),
+        since: e === undefined ? null : isoOf(org.entries.made[e]!),
+        last: isoOf(last.get(p) ?? 0),
+        ends: isoOf(identity.expires(p)),
         weight: opens.length ? HEAVY : 0,
         holds: opens.slice(0, NAMED),
         heavy: opens.length,
@@ -341,9 +338,9 @@ function sharesToAsk(l: Loaded, space: number): ReviewThing[] {
       detail: g.path(e),
       of: `${facts.anyone ? 'anyone who has the link' : ref.to} can ${CAN[ref.role]}`,
       by: ref.madeBy ?? '',
-      since: iso(entries.made[e]!),
-      last: iso(used),
-      ends: iso(entries.expires[e]!),
+      since: isoOf(entries.made[e]!),
+      last: isoOf(used),
+      ends: isoOf(entries.expires[e]!),
       weight: facts.weight,
       holds: types.slice(0, NAMED),
       heavy: 0,

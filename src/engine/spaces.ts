@@ -1,25 +1,30 @@
 /** Spaces by what happens in them, who owns them and what they are for, as stewards review them. */
+import { has } from '../core/access/bits.ts';
+import { wholeOf } from '../core/access/parts.ts';
+import { ACTIVITY_NAMES, dayIn, type SpaceDay } from '../core/ask/activity.ts';
 import type { CharterSettings } from '../core/ask/charter.ts';
-import { ACTIVITY_NAMES } from '../core/ask/activity.ts';
 import { compileFilter } from '../core/filter/filter.ts';
 import { nameOrder } from '../core/name-order.ts';
-import type { SpaceDay, SpaceRow, SpacesQuery, SpacesShown } from '../dto/charters.ts';
-import { nodeKey, ownersOfSpace, workspaceName } from './describe.ts';
+import { compareBy } from '../core/sorts.ts';
+import { once } from '../core/once.ts';
+import { dayAt } from '../core/time.ts';
+import type { SpaceRow, SpacesKey, SpacesQuery, SpacesShown } from '../dto/charters.ts';
+import { isoOf, nodeKey, ownersOfSpace, workspaceName } from './describe.ts';
 import { likelyOwnersOf, spacesOf } from './dormant.ts';
 import { gettersOf } from './facts.ts';
 import { below } from './holdings.ts';
-import { unkey } from './keys.ts';
+import { spaceOfKey } from './keyed.ts';
 import type { Loaded } from './loaded.ts';
 
 function fits(l: Loaded, s: number, { of, show }: SpacesQuery): boolean {
   const row = l.org.spaces[s]!;
-  if (show === 'archived') return Boolean(row.archived ?? row.binned);
+  if (show === 'archived') return row.archived === true || row.binned === true;
   if (row.binned) return false;
   const facts = spacesOf(l);
   if (of === 'dormant') return show === 'kept' ? facts.idle(s) && !facts.dormant(s) : facts.dormant(s);
   if (of === 'ownerless') {
     if (row.archived || row.kind === 'personal-drive') return false;
-    const active = activeOwners(l, s);
+    const active = gettersOf(l).space.activeOwners(s);
     return show === 'few' ? active > 0 && active < facts.leastOwners(s) : active === 0;
   }
   if (row.kind === 'personal-drive') return false;
@@ -27,9 +32,6 @@ function fits(l: Loaded, s: number, { of, show }: SpacesQuery): boolean {
   if (show === 'differs') return facts.differs(s).length > 0;
   return true;
 }
-
-const activeOwners = (l: Loaded, s: number): number =>
-  ownersOfSpace(l, s).filter((u) => l.org.users[u]!.active && l.org.users[u]!.kind === 'member').length;
 
 /** Spaces by what happens in them, who owns them and what they are for; parts of teams with their team. */
 export function spacesShown(l: Loaded, q: SpacesQuery): { rows: SpaceRow[]; total: number; of: number } {
@@ -48,26 +50,22 @@ export function spacesShown(l: Loaded, q: SpacesQuery): { rows: SpaceRow[]; tota
     if (q.sensitivity && facts.charter(s)?.sensitivity !== q.sensitivity) continue;
     if (fits(l, s, q) && holds(s)) found.push(s);
   }
-  const by: Record<string, (s: number) => number> = {
-    idle: (s) => (facts.idleDays(s) < 0 ? Infinity : facts.idleDays(s)),
-    weight: (s) => b.weight[s]!,
-    files: (s) => b.files[s]!,
-    external: (s) => l.columns.guests[s]! + l.columns.outsiders[s]!,
-    bytes: (s) => b.bytes[s]!,
+  const numbers = (of: (s: number) => number) => {
+    const known = once(of);
+    return (x: number, y: number) => known(x) - known(y);
   };
-  const keys = q.sort.map(({ key, down }) => ({
-    of: by[key],
-    sign: down ? -1 : 1,
-  }));
-  const values = new Map<number, number[]>(found.map((s) => [s, keys.map((k) => k.of?.(s) ?? 0)]));
-  found.sort((x, y) => {
-    const [a, c] = [values.get(x)!, values.get(y)!];
-    for (const [k, { of: numeric, sign }] of keys.entries()) {
-      const order = numeric ? a[k]! - c[k]! : nameOrder(org.spaces[x]!.name, org.spaces[y]!.name);
-      if (order) return sign * order;
-    }
-    return nameOrder(org.spaces[x]!.name, org.spaces[y]!.name) || x - y;
+  const external = (s: number): number => l.columns.guests[s]! + l.columns.outsiders[s]!;
+  const byName = (x: number, y: number): number => nameOrder(org.spaces[x]!.name, org.spaces[y]!.name);
+  const order = compareBy<SpacesKey, number>(q.sort, {
+    name: byName,
+    // of which nothing is known lies idle longest
+    idle: numbers((s) => (facts.idleDays(s) < 0 ? Number.MAX_SAFE_INTEGER : facts.idleDays(s))),
+    weight: numbers((s) => b.weight[s]!),
+    files: numbers((s) => b.files[s]!),
+    external: numbers(external),
+    bytes: numbers((s) => b.bytes[s]!),
   });
+  found.sort((x, y) => order(x, y) || byName(x, y) || x - y);
   return {
     rows: found.slice(q.offset, q.offset + q.limit).map((s) => rowOf(l, s, q.of)),
     total: found.length,
@@ -78,7 +76,6 @@ export function spacesShown(l: Loaded, q: SpacesQuery): { rows: SpaceRow[]; tota
 const DAY = 86_400_000;
 /** Of so many files of a space it is asked what happened with them. */
 const MOST_NODES = 5000;
-const dayOf = (ms: number): string => new Date(ms).toISOString().slice(0, 10);
 
 /**
  * A space in full, and what is known by the survey of when things happened in it and in what belongs to it: how many files
@@ -91,19 +88,15 @@ export function spaceActivity(
   days: number,
 ): { row: SpaceRow; nodes: string[]; from: string; to: string; byDay: SpaceDay[] } | undefined {
   const { org } = l;
-  const space = org.find('space', key.slice('space:'.length));
+  const space = spaceOfKey(l, key);
   if (space < 0) return undefined;
   const since = l.view.moment - days * DAY;
   const byDay = new Map<string, SpaceDay>();
   const at = (ms: number, source: 'opened' | 'changed'): void => {
     if (!(ms >= since && ms <= l.view.moment)) return;
-    const day = dayOf(ms);
-    const of = byDay.get(day) ?? { day, opened: 0, changed: 0, chat: 0, mail: 0, calendar: 0 };
-    byDay.set(day, of);
-    of[source]++;
+    dayIn(byDay, dayAt(ms))[source]++;
   };
-  const all = [space];
-  for (const s of all) for (const p of below(l).parts[s]!) if (!all.includes(p)) all.push(p);
+  const all = wholeOf(below(l).parts, space);
   const nodes = all.map((s) => nodeKey(l, s));
   for (const s of all)
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
@@ -117,13 +110,11 @@ export function spaceActivity(
   return {
     row: rowOf(l, space, 'ownerless'),
     nodes,
-    from: dayOf(since),
-    to: dayOf(l.view.moment),
-    byDay: [...byDay.values()].sort((a, b) => (a.day < b.day ? -1 : 1)),
+    from: dayAt(since),
+    to: dayAt(l.view.moment),
+    byDay: [...byDay.values()],
   };
 }
-
-const iso = (ms: number): string | null => (ms > 0 ? new Date(ms).toISOString() : null);
 
 function rowOf(l: Loaded, s: number, of: SpacesShown): SpaceRow {
   const row = l.org.spaces[s]!;
@@ -136,26 +127,23 @@ function rowOf(l: Loaded, s: number, of: SpacesShown): SpaceRow {
   const until = facts.keptUntil(s);
   return {
     key: nodeKey(l, s),
-    source: unkey(row.id).source,
-    id: unkey(row.id).id,
     name: row.name,
     kind: row.kind,
     workspace: workspaceName(l, s),
     parts: b.parts[s]!.map((p) => ({
       key: nodeKey(l, p),
-      ...unkey(l.org.spaces[p]!.id),
       name: l.org.spaces[p]!.name,
     })),
     owners: ownersOfSpace(l, s).map((u) => ({
       name: l.org.users[u]!.name,
-      active: l.org.users[u]!.active && l.org.users[u]!.kind === 'member',
+      active: has(l.view.members, u),
     })),
     leastOwners: facts.leastOwners(s),
     idleDays: facts.idleDays(s),
     limit: facts.limit(s),
-    last: iso(last[s]!),
+    last: isoOf(last[s]!),
     bySource: Object.fromEntries(
-      ACTIVITY_NAMES.map((n) => [n, iso(bySource[n][s]!)]),
+      ACTIVITY_NAMES.map((n) => [n, isoOf(bySource[n][s]!)]),
     ) as SpaceRow['bySource'],
     created: row.createdAt ?? null,
     files: b.files[s]!,
@@ -164,7 +152,7 @@ function rowOf(l: Loaded, s: number, of: SpacesShown): SpaceRow {
     external: l.columns.guests[s]! + l.columns.outsiders[s]!,
     archived: row.archived ?? false,
     binned: row.binned ?? false,
-    keptUntil: until > 0 ? new Date(until - 86_400_000).toISOString().slice(0, 10) : null,
+    keptUntil: until > 0 ? dayAt(until - DAY) : null,
     charter: charter
       ? {
           ...charter,

@@ -2,6 +2,7 @@
  * A rule that is judged at the moment, tried on what was shared lately: whom it would have stopped, how often, and what
  * other rules do about it already. Grants and links are judged with what is known of their files now.
  */
+import { dayAt } from '../core/time.ts';
 import { setImmediate } from 'node:timers/promises';
 import { decider, type Armed, type Asked } from '../core/guard/decide.ts';
 import { tenFrom } from '../core/guard/marks.ts';
@@ -86,7 +87,7 @@ export async function trial(
   const until = Date.parse(l.takenAt);
   const from = until - days * DAY;
   const byDay = new Map<string, { shared: number; hits: number }>();
-  for (let t = from + DAY; t <= until; t += DAY) byDay.set(dayOf(t), { shared: 0, hits: 0 });
+  for (let t = from + DAY; t <= until; t += DAY) byDay.set(dayAt(t), { shared: 0, hits: 0 });
   const byPerson = new Map<number, number>();
   const byDepartment = new Map<string, number>();
   const byCertainty = new Map<number, number>();
@@ -101,7 +102,7 @@ export async function trial(
     }
     const made = entries.made[e]!;
     if (!(made > from && made <= until) || entries.node[e]! < 0) continue;
-    const day = byDay.get(dayOf(made));
+    const day = byDay.get(dayAt(made));
     sum.shared++;
     if (day) day.shared++;
     const asked = asItWasMade(l, e);
@@ -156,5 +157,3 @@ export async function trial(
     },
   };
 }
-
-const dayOf = (t: number): string => new Date(t).toISOString().slice(0, 10);

@@ -73,7 +73,11 @@ export class Evidence {
       [id],
     );
     const of = new Map<number, Thing[]>();
-    for (const t of things) of.set(t.question, [...(of.get(t.question) ?? []), t]);
+    for (const t of things) {
+      const list = of.get(t.question);
+      if (list) list.push(t);
+      else of.set(t.question, [t]);
+    }
     const entries = await this.db.query<LedgerEntry>(
       'select * from ledger where subject = $1 or subject = any($2) order by seq',
       [`round ${id}`, questions.map((q) => `question ${q.id}`)],

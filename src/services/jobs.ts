@@ -100,19 +100,22 @@ export class Jobs {
   async atLatest(tx: Db, kind: string, subject: number, by: string, due: Date): Promise<void> {
     const now = this.running.get(kind);
     if (now?.row.subject === subject) now.again ??= { by, due };
-    await tx.query(
-      `insert into job (kind, subject, started_by, state, due) values ($1, $2, $3, 'waiting', $4)
-       on conflict (kind, subject) where state in ('waiting', 'running')
-       do update set due = least(job.due, excluded.due) where job.state = 'waiting'`,
-      [kind, subject, by, due],
-    );
+    await this.put(tx, kind, subject, by, due, 'due = least(job.due, excluded.due)');
   }
 
-  private async put(tx: Db, kind: string, subject: number, by: string, due: Date): Promise<void> {
+  /** `moved`: what becomes of one that waits already. */
+  private async put(
+    tx: Db,
+    kind: string,
+    subject: number,
+    by: string,
+    due: Date,
+    moved = 'due = excluded.due, started_by = excluded.started_by',
+  ): Promise<void> {
     await tx.query(
       `insert into job (kind, subject, started_by, state, due) values ($1, $2, $3, 'waiting', $4)
        on conflict (kind, subject) where state in ('waiting', 'running')
-       do update set due = excluded.due, started_by = excluded.started_by where job.state = 'waiting'`,
+       do update set ${moved} where job.state = 'waiting'`,
       [kind, subject, by, due],
     );
   }

@@ -1,10 +1,9 @@
 /** A round over the demo, from the steward who begins it to the workspace that has what its owners have answered. */
-import AxeBuilder from '@axe-core/playwright';
-import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { GrantRow, LinkRow } from '../../src/core/model.ts';
 import type { DeskList, DeskPage, RoundPage, RoundPreview } from '../../src/dto/review.ts';
-import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
+import { livePage, openBrowser, Scene, until } from './harness.ts';
+import { accessible, openAsSteward } from './views.ts';
 
 const scene = new Scene({ mail: true });
 let id: number;
@@ -22,15 +21,6 @@ async function linkOf(address: string): Promise<string> {
     return found.length ? found : undefined;
   });
   return /\/desk#(\S+)/.exec(letter!.text)![1]!;
-}
-/** Nothing to scroll sideways, and axe has nothing to say. */
-async function accessible(view: Page, what: string): Promise<void> {
-  const wide = await view.evaluate(() => document.documentElement.scrollWidth - innerWidth);
-  expect(wide, `${what} sideways`).toBeLessThanOrEqual(0);
-  const { violations } = await new AxeBuilder({ page: view })
-    .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
-    .analyze();
-  expect(violations.map((v) => `${what}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
 }
 const open = (link: string) => scene.raw('POST', '/api/desk/link', { body: { link } });
 const question = (link: string, of: number) =>
@@ -186,12 +176,7 @@ describe('a round', () => {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
       context.setDefaultTimeout(60_000);
       const view = await livePage(context);
-      await view.goto(`${scene.base}/review/rounds`);
-      await view.getByLabel('E-mail address').fill('steward@tarntide.example');
-      await view.getByLabel('Password').fill(PASSWORDS.steward);
-      await view.getByRole('button', { name: 'Sign in' }).click();
-      await view.waitForURL('**/review/rounds');
-      await view.goto(`${scene.base}/review/rounds`);
+      await openAsSteward(view, scene.base, '/review/rounds');
       await view.getByRole('button', { name: 'New round …' }).click();
       const dialog = view.getByRole('dialog', { name: 'New round' });
       await dialog.getByText(/put to/).waitFor();

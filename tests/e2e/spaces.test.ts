@@ -1,6 +1,4 @@
 /** Spaces that lie idle, that nobody owns and that have a charter, over the demo: from what is asked to what the workspaces have then. */
-import AxeBuilder from '@axe-core/playwright';
-import type { Page } from 'playwright-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeWorld } from '../../demo/world.ts';
 import type { ItemRow, SpaceRow } from '../../src/core/model.ts';
@@ -8,7 +6,8 @@ import type { CharterBookDto, ReviewSpaces, SpacePage } from '../../src/dto/char
 import type { DeskList, DeskPage, RoundPage, RoundRow } from '../../src/dto/review.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import { checkEvidence } from '../../src/formats/evidence.ts';
-import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
+import { livePage, openBrowser, Scene, until } from './harness.ts';
+import { accessible, openAsSteward } from './views.ts';
 
 const scene = new Scene({ mail: true });
 const DAY = 86_400_000;
@@ -318,35 +317,21 @@ describe('charters', () => {
 });
 
 describe('the views', () => {
-  const axe = async (view: Page, what: string): Promise<void> => {
-    const wide = await view.evaluate(() => document.documentElement.scrollWidth - innerWidth);
-    expect(wide, `${what} sideways`).toBeLessThanOrEqual(0);
-    const { violations } = await new AxeBuilder({ page: view })
-      .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
-      .analyze();
-    expect(violations.map((v) => `${what}: ${v.id} ${v.nodes[0]?.html}`)).toEqual([]);
-  };
-
   it('ask owners about chosen spaces, show what happened in one, and keep purposes and sensitivities', async () => {
     const browser = await openBrowser();
     try {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
       context.setDefaultTimeout(60_000);
       const view = await livePage(context);
-      await view.goto(`${scene.base}/review/dormant`);
-      await view.getByLabel('E-mail address').fill('steward@tarntide.example');
-      await view.getByLabel('Password').fill(PASSWORDS.steward);
-      await view.getByRole('button', { name: 'Sign in' }).click();
-      await view.waitForURL('**/review/dormant');
-      await view.goto(`${scene.base}/review/dormant`);
+      await openAsSteward(view, scene.base, '/review/dormant');
       const row = view.getByRole('row', { name: /Pier works Kerrera/ });
       await row.waitFor();
-      await axe(view, 'dormant');
+      await accessible(view, 'dormant');
       await row.click();
       const dossier = view.getByRole('complementary', { name: 'Dossier' });
       await dossier.getByText(/^Nothing for/).waitFor();
       await dossier.getByText('Files changed').waitFor();
-      await axe(view, 'a space');
+      await accessible(view, 'a space');
       await dossier.getByRole('button', { name: 'Close the dossier' }).click();
       await row.getByRole('checkbox').check();
       await view.getByRole('button', { name: 'Ask the owners …' }).click();
@@ -361,21 +346,21 @@ describe('the views', () => {
 
       await view.goto(`${scene.base}/review/ownerless`);
       await view.getByRole('heading', { name: /without an active owner/ }).waitFor();
-      await axe(view, 'ownerless');
+      await accessible(view, 'ownerless');
 
       await view.goto(`${scene.base}/review/charters`);
       await view.getByRole('heading', { name: /have a charter/ }).waitFor();
-      await axe(view, 'charters');
+      await accessible(view, 'charters');
       await view.getByRole('button', { name: 'Purposes and sensitivities' }).click();
       await view.getByRole('button', { name: 'New purpose …' }).click();
       const purpose = view.getByRole('dialog', { name: 'New purpose' });
       await purpose.getByLabel('Name').fill('Incident');
       await purpose.getByLabel('What it means, for owners').fill('<b>Over in days</b>');
       await purpose.getByLabel('Dormant after so many days without activity').fill('14');
-      await axe(view, 'a purpose');
+      await accessible(view, 'a purpose');
       await purpose.getByRole('button', { name: 'Save' }).click();
       await view.getByText('<b>Over in days</b>').waitFor();
-      await axe(view, 'purposes and sensitivities');
+      await accessible(view, 'purposes and sensitivities');
       await view.getByRole('button', { name: 'Change Confidential' }).click();
       const sensitivity = view.getByRole('dialog', { name: 'Change “Confidential”' });
       await sensitivity.getByLabel('Active owners at least').fill('3');

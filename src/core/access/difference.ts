@@ -133,7 +133,7 @@ function sourcesApart(
   const is = later.spaces[space]!.allowed;
   const row = (x: View): SpaceRow => x.org.spaces[space]!;
   const archivedDiffers = (row(v).archived ?? false) !== (row(later).archived ?? false);
-  const editorsDiffer = archivedDiffers || bitsIn(row(v), 'editor') !== bitsIn(row(later), 'editor');
+  const editorsDiffer = bitsIn(row(v), 'editor') !== bitsIn(row(later), 'editor');
   const giving = (x: View): Source[] =>
     sources(x, node).filter((s) => s.entry !== 'ownership' && !isInert(x, s, space));
   const left = giving(v);

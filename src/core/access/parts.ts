@@ -32,3 +32,9 @@ export function topSpace(partOf: Int32Array, space: number): number {
   while (partOf[top]! >= 0) top = partOf[top]!;
   return top;
 }
+
+/** A space with all that belongs to it, however deep. */
+export const wholeOf = (parts: readonly (readonly number[])[], space: number): number[] => [
+  space,
+  ...parts[space]!.flatMap((p) => wholeOf(parts, p)),
+];

@@ -26,3 +26,12 @@ export const ACTIVITY_OF: Partial<Record<EventType, ActivitySource>> = {
   'file.moved': 'changed',
   'message.posted': 'chat',
 };
+
+/** How much happened in a space on a day, by source. */
+export type SpaceDay = { day: string } & Record<ActivitySource, number>;
+/** The entry of a day among days; made where there is none. */
+export function dayIn(days: Map<string, SpaceDay>, day: string): SpaceDay {
+  let of = days.get(day);
+  if (!of) days.set(day, (of = { day, opened: 0, changed: 0, chat: 0, mail: 0, calendar: 0 }));
+  return of;
+}

@@ -111,8 +111,8 @@ export function likelyOwners(
     one.score += score;
     one.reasons.push(reason);
   };
-  const most_ = (counts: ReadonlyMap<number, number>): number => Math.max(1, ...counts.values());
-  const [mostDeeds, mostWrote] = [most_(f.deeds), most_(f.wrote)];
+  const mostOf = (counts: ReadonlyMap<number, number>): number => Math.max(1, ...counts.values());
+  const [mostDeeds, mostWrote] = [mostOf(f.deeds), mostOf(f.wrote)];
   for (const [u, n] of f.wrote)
     add(u, (FOR_WRITING * n) / mostWrote, `wrote in ${n === 1 ? 'one file' : `${n} files`} here`);
   for (const [u, n] of f.deeds)

@@ -8,6 +8,7 @@ import { addPrincipal, identityName, type View } from '../access/view.ts';
 import { AUDIENCES, ROLES, type Audience, type Recipient, type Role } from '../model.ts';
 import type { FieldsOf } from '../remedy/fields.ts';
 import { hasFields } from '../remedy/plan.ts';
+import { wholeOf } from '../access/parts.ts';
 import { backTo } from '../ask/charter.ts';
 import type { SpaceFacts } from '../ask/spaces.ts';
 import type { Subject } from './kinds.ts';
@@ -322,20 +323,14 @@ function narrow(
 /** Archives or deletes a space and what belongs to it, which is one thing. Nothing that is in quarantine is deleted. */
 function withParts(f: CarryFacts, space: number, fields: FieldsOf['space'], out: Carried): void {
   const { org } = f.view;
-  const changes: Change[] = [];
-  const seen = new Set<number>();
-  const take = (s: number): void => {
-    if (seen.has(s)) return;
-    seen.add(s);
-    if (!hasFields(org.spaces[s]!, fields)) changes.push({ space: org.spaces[s]!.id, set: fields });
-    for (const p of f.spaces.parts().parts[s]!) take(p);
-  };
-  take(space);
+  const whole = wholeOf(f.spaces.parts().parts, space);
   const holds = (s: number): boolean =>
     org.itemBreaks.subarray(org.spaceFirst[s], org.spaceFirst[s + 1]).some((b) => b & HELD);
-  if (fields.binned && [...seen].some(holds))
+  if (fields.binned && whole.some(holds))
     out.cannot.push('Something in it is in quarantine. Nearest: archive it');
-  else out.changes.push(...changes);
+  else
+    for (const s of whole)
+      if (!hasFields(org.spaces[s]!, fields)) out.changes.push({ space: org.spaces[s]!.id, set: fields });
 }
 
 /** Makes somebody an owner beside those who are, of whom those without an active account are left out. */

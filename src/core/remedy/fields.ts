@@ -5,7 +5,14 @@
  */
 import { z } from 'zod';
 import { sameJson } from '../equal.ts';
-import { AUDIENCES, EXTERNAL_SHARING, ROLES, type Audience, type ExternalSharing } from '../model.ts';
+import {
+  AUDIENCES,
+  EXTERNAL_SHARING,
+  ROLES,
+  SHARING_WORDS,
+  type Audience,
+  type ExternalSharing,
+} from '../model.ts';
 
 /** Kinds of sources. */
 export const SOURCE_KINDS = ['directory', 'drives', 'sites', 'channels', 'extract'] as const;
@@ -59,12 +66,6 @@ const AUDIENCE_WORDS: Record<Audience, string> = {
   named: 'those it names',
   organisation: 'the organisation',
   anyone: 'anyone',
-};
-const SHARING_WORDS: Record<ExternalSharing, string> = {
-  anyone: 'with anyone',
-  'new-guests': 'with guests, new ones too',
-  'existing-guests': 'with guests who have an account',
-  off: 'with nobody outside',
 };
 /** How external sharing is said; anyone where it is not set. */
 export const sharingWords = (v: ExternalSharing | null | undefined): string => SHARING_WORDS[v ?? 'anyone'];

@@ -2,6 +2,7 @@
  * What people are told of by itself. Whatever finds something puts it on a list, in its own transaction; who is told, and in which
  * words, is worked out from there, so that nothing is left out and nothing told twice.
  */
+import { counted } from '../../core/counted.ts';
 import {
   alertFits,
   OWN_ACCOUNT,
@@ -10,7 +11,7 @@ import {
   type AlertRule,
 } from '../../core/messages/alerts.ts';
 import type { Severity } from '../../core/exposure/exposure.ts';
-import { SUBJECTS, type Subject } from '../../core/guard/kinds.ts';
+import { SUBJECTS } from '../../core/guard/kinds.ts';
 import type { MessageTo, Rule } from '../../core/guard/schema.ts';
 import { sentence } from '../../core/orders/words.ts';
 import type { OrderAbout, ThingFacts, Told } from '../../engine/orders.ts';
@@ -273,7 +274,7 @@ export class Alerts {
     return made(severity, wanted, ({ things }) => {
       const own = things ? byWeight.filter((f) => things.has(f.key)) : byWeight;
       const n = things?.size ?? keys.length;
-      const what = counted(n, rule.subject);
+      const what = counted(n, SUBJECTS[rule.subject].words);
       return {
         subject: plainValue(`${rule.name}: ${what}`),
         body: `${plainValue(`The rule “${rule.name}” of the policy “${policy}” newly hits ${what}:`)}\n\n${linesOf(own)}${
@@ -390,6 +391,3 @@ const linesOf = (facts: readonly (ThingFacts | undefined)[]): string =>
       (f) => f && { ...f, name: plainValue(f.path && f.path !== f.name ? `${f.name} (${f.path})` : f.name) },
     ),
   );
-
-const counted = (n: number, subject: Subject): string =>
-  `${n.toLocaleString('en')} ${SUBJECTS[subject].words[n === 1 ? 0 : 1]}`;

@@ -9,6 +9,7 @@ import type { Asked, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
+import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { deskLink } from '../messages/links.ts';
 import { zoneOf, type NewMessage } from '../messages/outbox.ts';
@@ -16,7 +17,8 @@ import { plainValue } from '../messages/templates.ts';
 import { calendarOf } from '../orders/calendar.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
-import { counted, minutesOf, untilWords } from './words.ts';
+import { minutesOf, untilWords } from './words.ts';
+import { counted } from '../../core/counted.ts';
 import type { Effects } from './effects.ts';
 import { GOING_ROUND, QUESTION, roundOf, type Question } from './rows.ts';
 
@@ -211,6 +213,17 @@ export class Asking {
     const { db, engine } = this.parts;
     const asked = (await engine.ask.whoIsAsked(undefined, kind, space)) ?? [];
     return asked.length ? asked : stewards(db);
+  }
+
+  /** Somebody of the organisation who can be asked, by address. Throws where there is nobody of it. */
+  async personAt(address: string): Promise<Asked> {
+    const [found] = (await this.parts.engine.ask.peopleNamed(undefined, [address])) ?? [];
+    if (found) return found;
+    throw new AppError(
+      'nobody',
+      422,
+      'Nobody in the organisation has this address, or their account is closed.',
+    );
   }
 
   /** How much each of some people is asked now and has not answered. */

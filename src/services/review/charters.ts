@@ -1,7 +1,8 @@
 /** What spaces are for, as stewards, owners and rules say it; and which are kept though nothing happens in them. */
 import type { z } from 'zod';
-import { ACTIVITY_OF, DORMANT_DAYS } from '../../core/ask/activity.ts';
+import { ACTIVITY_OF, dayIn, DORMANT_DAYS } from '../../core/ask/activity.ts';
 import { RHYTHMS, type Charter, type Purpose, type Sensitivity } from '../../core/ask/charter.ts';
+import { counted } from '../../core/counted.ts';
 import { REVIEW_KINDS, type ReviewKind } from '../../core/ask/kinds.ts';
 import type { EventType } from '../../core/guard/events.ts';
 import type { RuleResponse } from '../../core/guard/responses.ts';
@@ -20,14 +21,21 @@ import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { dayOf, mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
+import type { Deed } from '../ledger.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { BY_ITSELF, type Kept } from '../policies/rows.ts';
 
 /** Of spaces by key. */
 type Spaces = readonly string[];
 const idOf = (key: string): string => key.slice('space:'.length);
+const SPACES = ['space', 'spaces'] as const;
 const BOOK = { purpose: 'purpose', sensitivity: 'sensitivity' } as const;
 
+/** A draft of a plan, where something is to be changed, and why the rest of it cannot be. */
+interface Drafted {
+  plan: number | null;
+  cannot: string[];
+}
 interface Gives {
   how: 'hand' | 'answer' | 'rule';
   reason: string;
@@ -54,25 +62,20 @@ export class Charters {
         engine.ask.spacesShown(undefined, { ...asked, show }),
       ),
     );
-    const [purposes, sensitivities, byDay] = await Promise.all([
+    const [purposes, sensitivities] = await Promise.all([
       db.query<{ doc: Purpose; spaces: number }>(
         `select doc, (select count(*)::int from charter c where c.purpose = p.id) as spaces from purpose p order by doc->>'name'`,
       ),
       db.query<{ doc: Sensitivity; spaces: number }>(
         `select doc, (select count(*)::int from charter c where c.sensitivity = s.id) as spaces from sensitivity s order by doc->>'name'`,
       ),
-      db.query<{ day: string; n: number }>(
-        'select at::date::text as day, count(*)::int as n from charter group by 1 order by 1',
-      ),
     ]);
-    let chartered = 0;
     return {
       purposes: purposes.map(({ doc, spaces }) => ({ ...doc, spaces })),
       sensitivities: sensitivities.map(({ doc, spaces }) => ({ ...doc, spaces })),
       spaces: all?.total ?? 0,
       chartered: (all?.total ?? 0) - (none?.total ?? 0),
       differs: differ?.total ?? 0,
-      byDay: byDay.map(({ day, n }) => ({ day, chartered: (chartered += n) })),
     };
   }
 
@@ -100,8 +103,7 @@ export class Charters {
       if (!source || day < page.from) continue;
       const key = `${day} ${source}`;
       told.set(key, (told.get(key) ?? 0) + n);
-      const of = byDay.get(day) ?? { day, opened: 0, changed: 0, chat: 0, mail: 0, calendar: 0 };
-      byDay.set(day, of);
+      const of = dayIn(byDay, day);
       of[source] = Math.max(of[source], told.get(key)!);
     }
     const [row] = await this.withAsked([page.row], REVIEW_KINDS);
@@ -193,7 +195,7 @@ export class Charters {
         throw new AppError(
           'in-use',
           409,
-          `${used!.n.toLocaleString('en')} ${used!.n === 1 ? 'space has' : 'spaces have'} it. Give them another first.`,
+          `${counted(used!.n, ['space has', 'spaces have'])} it. Give them another first.`,
         );
       const [before] = await tx.query<{ doc: object }>(
         `delete from ${BOOK[of]} where id = $1 returning doc`,
@@ -220,23 +222,29 @@ export class Charters {
          how = excluded.how, reason = excluded.reason`,
       [spaces.map(idOf), charter.purpose, charter.sensitivity, this.parts.clock(), by, how, reason],
     );
-    await this.parts.ledger.add(
+    await this.note(tx, spaces, { who: by, what: 'charter.given', after: { ...charter, how } });
+  }
+
+  /** Puts what was said of spaces on the ledger. */
+  private note(
+    tx: Db,
+    spaces: Spaces,
+    { before, after, ...deed }: Pick<Deed, 'who' | 'what'> & { before?: object; after?: object },
+  ): Promise<unknown> {
+    const named = { spaces: spaces.slice(0, NAMED) };
+    return this.parts.ledger.add(
       {
-        who: by,
-        what: 'charter.given',
-        subject: spaces.length === 1 ? spaces[0]! : `${spaces.length} spaces`,
-        after: { ...charter, how, spaces: spaces.slice(0, NAMED) },
+        ...deed,
+        subject: spaces.length === 1 ? spaces[0]! : counted(spaces.length, SPACES),
+        ...(before && { before: { ...before, ...named } }),
+        ...(after && { after: { ...after, ...named } }),
       },
       tx,
     );
   }
 
   /** Gives spaces a charter by hand, and makes a draft of what sets their settings so. */
-  async giveByHand(
-    spaces: Spaces,
-    charter: Charter,
-    by: string,
-  ): Promise<{ plan: number | null; cannot: string[] }> {
+  async giveByHand(spaces: Spaces, charter: Charter, by: string): Promise<Drafted> {
     await this.parts.db.transaction((tx) => this.give(tx, spaces, charter, by, { how: 'hand', reason: '' }));
     await this.changed();
     return this.setSo(spaces, by);
@@ -264,33 +272,20 @@ export class Charters {
 
   /** Takes charters away; settings stay as they are. */
   async take(spaces: Spaces, by: string): Promise<void> {
-    const { db, ledger } = this.parts;
-    await db.transaction(async (tx) => {
+    await this.parts.db.transaction(async (tx) => {
       await tx.query('delete from charter where space = any($1)', [spaces.map(idOf)]);
-      await ledger.add(
-        {
-          who: by,
-          what: 'charter.taken',
-          subject: spaces.length === 1 ? spaces[0]! : `${spaces.length} spaces`,
-          before: { spaces: spaces.slice(0, NAMED) },
-        },
-        tx,
-      );
+      await this.note(tx, spaces, { who: by, what: 'charter.taken', before: {} });
     });
     await this.changed();
   }
 
   /** A draft of what sets the settings of spaces as their charters have them; none where they are so. */
-  setSo(spaces: Spaces, by: string): Promise<{ plan: number | null; cannot: string[] }> {
+  setSo(spaces: Spaces, by: string): Promise<Drafted> {
     return this.draft(spaces, { do: 'to-charter' }, 'As their charters say', by);
   }
 
   /** A draft of what archives or deletes spaces with all that belongs to them. */
-  away(
-    spaces: Spaces,
-    what: 'archive' | 'delete',
-    by: string,
-  ): Promise<{ plan: number | null; cannot: string[] }> {
+  away(spaces: Spaces, what: 'archive' | 'delete', by: string): Promise<Drafted> {
     return this.draft(
       spaces,
       { do: what },
@@ -299,12 +294,7 @@ export class Charters {
     );
   }
 
-  private async draft(
-    spaces: Spaces,
-    response: RuleResponse,
-    name: string,
-    by: string,
-  ): Promise<{ plan: number | null; cannot: string[] }> {
+  private async draft(spaces: Spaces, response: RuleResponse, name: string, by: string): Promise<Drafted> {
     const { db, engine, plans } = this.parts;
     const answer = await engine.ask.respond(
       undefined,
@@ -320,7 +310,7 @@ export class Charters {
     const { plan } = await db.transaction((tx) =>
       plans.drafts.keep(tx, {
         name,
-        reason: `${spaces.length.toLocaleString('en')} ${spaces.length === 1 ? 'space' : 'spaces'}, by hand.`,
+        reason: `${counted(spaces.length, SPACES)}, by hand.`,
         by,
         preview,
         goals,
@@ -336,15 +326,7 @@ export class Charters {
        on conflict (space) do update set until = excluded.until, at = excluded.at, by = excluded.by, reason = excluded.reason`,
       [spaces.map(idOf), until, this.parts.clock(), by, reason],
     );
-    await this.parts.ledger.add(
-      {
-        who: by,
-        what: 'space.kept',
-        subject: spaces.length === 1 ? spaces[0]! : `${spaces.length} spaces`,
-        after: { until, reason, spaces: spaces.slice(0, NAMED) },
-      },
-      tx,
-    );
+    await this.note(tx, spaces, { who: by, what: 'space.kept', after: { until, reason } });
   }
 
   async keepByHand(spaces: Spaces, until: string, reason: string, by: string): Promise<void> {
@@ -388,7 +370,7 @@ export class Charters {
     const { db, clock } = this.parts;
     const due: { sensitivity: Sensitivity; spaces: string[] }[] = [];
     for (const { doc } of await db.query<{ doc: Sensitivity }>(
-      "select doc from sensitivity where doc->'review' is not null and doc->>'review' is not null order by id",
+      "select doc from sensitivity where doc->>'review' is not null order by id",
     )) {
       const { kind, every } = doc.review!;
       const rows = await db.query<{ space: string }>(

@@ -11,7 +11,8 @@ import type { OrderParts } from '../orders/parts.ts';
 import type { Asking } from './asking.ts';
 import type { Charters } from './charters.ts';
 import { QUESTION, thingsOf, type Person, type Question, type Thing } from './rows.ts';
-import { counted, minutesOf } from './words.ts';
+import { minutesOf } from './words.ts';
+import { counted } from '../../core/counted.ts';
 
 /** Whose desk: that of whoever has a link, which is about one round, or of whoever is signed in. */
 export type Whose = { link: string } | { address: string };
@@ -164,13 +165,7 @@ export class Desk {
     const { db, ledger, clock, jobs, events } = this.parts;
     const now = clock();
     const instead = given.find((g) => g.what === 'decline' && g.person)?.person;
-    const [named] = instead ? ((await this.parts.engine.ask.peopleNamed(undefined, [instead])) ?? []) : [];
-    if (instead && !named)
-      throw new AppError(
-        'nobody',
-        422,
-        'Nobody in the organisation has this address, or their account is closed.',
-      );
+    const named = instead ? await this.asking.personAt(instead) : undefined;
     let kind: ReviewKind | undefined;
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);

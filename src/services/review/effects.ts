@@ -13,7 +13,8 @@ import { log } from '../log.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { beginByItself } from '../plans/begin.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
-import { counted } from './words.ts';
+
+import { counted } from '../../core/counted.ts';
 import { roundOf, thingsOf, type RoundHead, type Thing } from './rows.ts';
 
 const DAY = 86_400_000;

@@ -2,8 +2,9 @@
 import { afterEach, describe, expect, it } from 'vitest';
 import { ownDb } from '../../../tests/own-db.ts';
 import { ownOrders } from '../../../tests/own-orders.ts';
+import { madeThing } from '../../../tests/review.ts';
 import { roundSchema, type RoundInput } from '../../core/ask/kinds.ts';
-import type { Asked, ReviewThing, SpaceToAsk } from '../../dto/review.ts';
+import type { Asked, SpaceToAsk } from '../../dto/review.ts';
 import type { OpenDb } from '../../store/db.ts';
 import { Rounds } from './rounds.ts';
 
@@ -14,20 +15,6 @@ let now = START;
 ownDb((own) => void (db = own));
 
 const person = (name: string): Asked => ({ key: `user:${name}`, address: `${name}@tarntide.example`, name });
-const thing = (key: string): ReviewThing => ({
-  key,
-  name: key,
-  detail: '',
-  of: '',
-  by: '',
-  since: null,
-  last: null,
-  ends: null,
-  weight: 0,
-  holds: [],
-  heavy: 0,
-  recommended: null,
-});
 interface Space {
   owners: string[];
   things: string[];
@@ -62,7 +49,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
           points: s.points ?? 0,
         })),
       ),
-    thingsToAsk: (_: unknown, __: unknown, key: string) => Promise.resolve(of(key).things.map(thing)),
+    thingsToAsk: (_: unknown, __: unknown, key: string) => Promise.resolve(of(key).things.map(madeThing)),
     whoIsAsked: (_: unknown, __: unknown, key: string) => Promise.resolve(who(of(key))),
     managersOf: () => Promise.resolve(there(['boss'])),
     stillThere: (_: unknown, keys: string[]) =>

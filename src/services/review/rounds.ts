@@ -390,13 +390,7 @@ export class Rounds {
 
   /** Has somebody else be asked instead, by address: a person of the organisation. */
   async reassign(id: number, questions: readonly number[], person: string, by: string): Promise<void> {
-    const [found] = (await this.parts.engine.ask.peopleNamed(undefined, [person])) ?? [];
-    if (!found)
-      throw new AppError(
-        'nobody',
-        422,
-        'Nobody in the organisation has this address, or their account is closed.',
-      );
+    const found = await this.asking.personAt(person);
     await this.change(id, questions, by, 'round.reassigned', { to: found.address }, async (tx, ids) => {
       await tx.query('delete from question_person where question = any($1)', [ids]);
       await this.asking.askAlso(

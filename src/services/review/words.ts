@@ -8,6 +8,3 @@ export const minutesOf = (kind: ReviewKind, things: number): number =>
   Math.max(1, Math.round((things * reviewOf(kind).seconds) / 60));
 
 export const untilWords = (at: Date, zone: string): string => format(at, 'd MMMM, HH:mm', { in: tz(zone) });
-
-export const counted = (n: number, [one, many]: readonly [string, string]): string =>
-  `${n.toLocaleString('en')} ${n === 1 ? one : many}`;

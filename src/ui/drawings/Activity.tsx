@@ -1,7 +1,6 @@
 /** What happened in a space each day, by source. */
 import { Bar, BarChart, CartesianGrid, Tooltip, XAxis, YAxis } from 'recharts';
-import { ACTIVITY_NAMES, ACTIVITY_SOURCES } from '../../core/ask/activity.ts';
-import type { SpaceDay } from '../../dto/charters.ts';
+import { ACTIVITY_NAMES, ACTIVITY_SOURCES, dayIn, type SpaceDay } from '../../core/ask/activity.ts';
 import { dayWords } from '../parts/dates.ts';
 import { count } from '../parts/marks.tsx';
 import { AXIS, Chart, COLOURS, Tip, useMotion } from './chart.tsx';
@@ -24,7 +23,7 @@ export default function Activity({
   const data: SpaceDay[] = [];
   for (let at = Date.parse(from); at <= Date.parse(to); at += DAY) {
     const day = new Date(at).toISOString().slice(0, 10);
-    data.push(known.get(day) ?? { day, opened: 0, changed: 0, chat: 0, mail: 0, calendar: 0 });
+    data.push(dayIn(known, day));
   }
   const seen = ACTIVITY_NAMES.filter((n) => days.some((d) => d[n]));
   const said = (d: SpaceDay): string =>

@@ -1,6 +1,7 @@
 /** Purposes and sensitivities: what they mean, what they bring, how many spaces have each; changed, added and taken away. */
 import { useMutation } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
+import type { Path } from 'react-hook-form';
 import { z } from 'zod';
 import {
   RHYTHM_NAMES,
@@ -12,7 +13,7 @@ import {
 import { DORMANT_DAYS } from '../../../../core/ask/activity.ts';
 import { REVIEW_KINDS, REVIEWS } from '../../../../core/ask/kinds.ts';
 import { fieldWords } from '../../../../core/filter/fields.ts';
-import { AUDIENCES, EXTERNAL_SHARING } from '../../../../core/model.ts';
+import { AUDIENCES, EXTERNAL_SHARING, SHARING_WORDS } from '../../../../core/model.ts';
 import type { CharterBookDto } from '../../../../dto/charters.ts';
 import { send } from '../../../frame/api.ts';
 import { useRefresh, useSigned } from '../../../frame/signed.ts';
@@ -146,15 +147,7 @@ const VALUES: Record<keyof CharterSettings, readonly (readonly [string, string])
     ['members', 'its members only'],
     ['organisation', 'the whole organisation'],
   ],
-  externalSharing: EXTERNAL_SHARING.map((v) => [
-    v,
-    {
-      anyone: 'with anyone',
-      'new-guests': 'with guests, new ones too',
-      'existing-guests': 'with guests who have an account',
-      off: 'with nobody outside',
-    }[v],
-  ]),
+  externalSharing: EXTERNAL_SHARING.map((v) => [v, SHARING_WORDS[v]]),
   defaultAudience: AUDIENCES.map((v) => [
     v,
     { named: 'those they name', organisation: 'the organisation', anyone: 'anyone' }[v],
@@ -197,6 +190,40 @@ const idFrom = (name: string): string =>
     .replace(/^-+|-+$/g, '')
     .slice(0, 40) || 'charter';
 
+/** What both are edited in: a name, what it means, and what else there is of it. */
+function EditFrame<T extends { name: string; description: string }>({
+  form,
+  title,
+  close,
+  children,
+}: {
+  form: ReturnType<typeof useSchemaForm<T>>;
+  title: string;
+  close: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <Dialog title={title} close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+        <TextField form={form} name={'name' as Path<T>} label="Name" className="input input-sm w-full" />
+        <TextField
+          form={form}
+          name={'description' as Path<T>}
+          label="What it means, for owners"
+          className="input input-sm w-full"
+        />
+        {children}
+        <FormTrouble form={form} />
+        <DialogEnd close={close}>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            Save
+          </button>
+        </DialogEnd>
+      </form>
+    </Dialog>
+  );
+}
+
 const named = {
   name: z.string().trim().min(1, 'needs a name').max(80),
   description: z.string().trim().max(500),
@@ -225,31 +252,16 @@ function EditPurpose({ doc, close }: { doc: Partial<Purpose>; close: () => void 
     },
   );
   return (
-    <Dialog title={doc.id ? `Change “${doc.name}”` : 'New purpose'} close={close}>
-      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-        <TextField form={form} name="name" label="Name" className="input input-sm w-full" />
-        <TextField
-          form={form}
-          name="description"
-          label="What it means, for owners"
-          className="input input-sm w-full"
-        />
-        <TextField
-          form={form}
-          name="dormantDays"
-          label="Dormant after so many days without activity"
-          type="number"
-          className="input input-sm w-28"
-          rules={{ valueAsNumber: true }}
-        />
-        <FormTrouble form={form} />
-        <DialogEnd close={close}>
-          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
-            Save
-          </button>
-        </DialogEnd>
-      </form>
-    </Dialog>
+    <EditFrame form={form} title={doc.id ? `Change “${doc.name}”` : 'New purpose'} close={close}>
+      <TextField
+        form={form}
+        name="dormantDays"
+        label="Dormant after so many days without activity"
+        type="number"
+        className="input input-sm w-28"
+        rules={{ valueAsNumber: true }}
+      />
+    </EditFrame>
   );
 }
 
@@ -333,54 +345,39 @@ function EditSensitivity({ doc, close }: { doc: Partial<Sensitivity>; close: () 
     </Field>
   );
   return (
-    <Dialog title={doc.id ? `Change “${doc.name}”` : 'New sensitivity'} close={close}>
-      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
-        <TextField form={form} name="name" label="Name" className="input input-sm w-full" />
+    <EditFrame form={form} title={doc.id ? `Change “${doc.name}”` : 'New sensitivity'} close={close}>
+      <div className="grid grid-cols-2 gap-3">
+        {SETTING_NAMES.filter((n) => n !== 'gate').map((n) => (
+          <div key={n}>{select(n, LABELS[n], VALUES[n], 'stays as it is')}</div>
+        ))}
         <TextField
           form={form}
-          name="description"
-          label="What it means, for owners"
+          name="owners"
+          label="Active owners at least"
+          type="number"
           className="input input-sm w-full"
+          rules={{ valueAsNumber: true }}
         />
-        <div className="grid grid-cols-2 gap-3">
-          {SETTING_NAMES.filter((n) => n !== 'gate').map((n) => (
-            <div key={n}>{select(n, LABELS[n], VALUES[n], 'stays as it is')}</div>
-          ))}
-          <TextField
-            form={form}
-            name="owners"
-            label="Active owners at least"
-            type="number"
-            className="input input-sm w-full"
-            rules={{ valueAsNumber: true }}
-          />
-        </div>
-        <TextField
-          form={form}
-          name="gate"
-          label={`${LABELS.gate}, with commas between; empty: as it is`}
-          className="input input-sm w-full"
-        />
-        <div className="grid grid-cols-2 gap-3">
-          {select(
-            'kind',
-            'Its owners are asked about',
-            REVIEW_KINDS.map((k) => [k, REVIEWS[k].name] as const),
-            'nothing in a rhythm',
-          )}
-          {select(
-            'every',
-            'how often',
-            RHYTHM_NAMES.map((r) => [r, r] as const),
-          )}
-        </div>
-        <FormTrouble form={form} />
-        <DialogEnd close={close}>
-          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
-            Save
-          </button>
-        </DialogEnd>
-      </form>
-    </Dialog>
+      </div>
+      <TextField
+        form={form}
+        name="gate"
+        label={`${LABELS.gate}, with commas between; empty: as it is`}
+        className="input input-sm w-full"
+      />
+      <div className="grid grid-cols-2 gap-3">
+        {select(
+          'kind',
+          'Its owners are asked about',
+          REVIEW_KINDS.map((k) => [k, REVIEWS[k].name] as const),
+          'nothing in a rhythm',
+        )}
+        {select(
+          'every',
+          'how often',
+          RHYTHM_NAMES.map((r) => [r, r] as const),
+        )}
+      </div>
+    </EditFrame>
   );
 }

@@ -169,14 +169,13 @@ export function SpacesTable({
   const where = params.get('where') ?? undefined;
   const { sort, order } = orderIn(params, set, usual);
   const asked = { of, show, text, where, sort };
-  const { query, first, rows, more } = usePages('/api/spaces', asked as never, 200);
-  const list = rows;
+  const { query, first, rows, more } = usePages('/api/spaces', asked, 200);
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const [asking, setAsking] = useState(false);
   const act = useSpacesAct(() => setMarked(new Set()));
   const spaces = [...marked];
-  const total = (first as { total: number } | undefined)?.total;
-  const all = (first as { of: number } | undefined)?.of ?? 0;
+  const total = first?.total;
+  const all = first?.of ?? 0;
   return (
     <section className="flex h-full flex-col pt-2" aria-label={total === undefined ? 'Spaces' : undefined}>
       <div className="flex flex-wrap items-center gap-2 px-4 pb-2">
@@ -225,7 +224,7 @@ export function SpacesTable({
           <Table
             label="Spaces"
             columns={columns}
-            rows={list}
+            rows={rows}
             {...selectIn(params, set, 'sel', (r: ReviewSpace) => r.key)}
             {...order}
             marked={marked}
