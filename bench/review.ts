@@ -10,13 +10,14 @@ import { OrganisationBuilder } from '../src/core/access/builder.ts';
 import { usageOf } from '../src/core/access/usage.ts';
 import { view } from '../src/core/access/view.ts';
 import { NO_CHARTERS } from '../src/core/ask/charter.ts';
-import { roundSchema } from '../src/core/ask/kinds.ts';
+import { roundSchema, type ReviewKind, type Round } from '../src/core/ask/kinds.ts';
 import { spaceFacts } from '../src/core/ask/spaces.ts';
-import type { Asked, SpaceToAsk } from '../src/dto/review.ts';
+import { spacesToAsk, thingsToAsk, whoIsAsked } from '../src/engine/review.ts';
 import { Rounds } from '../src/services/review/rounds.ts';
 import { openDb } from '../src/store/db.ts';
 import { ownOrders } from '../tests/own-orders.ts';
-import { madeThing } from '../tests/review.ts';
+import { loaded } from '../tests/reference/loading.ts';
+import type { Rows } from '../tests/reference/plain-access.ts';
 import { ratio } from './ratios.ts';
 
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
@@ -30,6 +31,7 @@ const LIMIT = 90;
 /** Rows at a time. */
 const AT_ONCE = 20_000;
 const ANSWERS = 1000;
+const GUESTS = 500;
 
 /** A number below another that looks like chance. */
 const below = (n: number, most: number): number => (Math.imul(n + 1, 2_654_435_761) >>> 8) % most;
@@ -89,31 +91,85 @@ async function dormancy(spaces: number, events: number): Promise<void> {
   ratio('dormancy, against SQL', ours, sql);
 }
 
-/** A round over spaces that an engine has found; what the engine itself takes is not in these numbers. */
+/** Sites with some files each, an owner, a guest, and a link for anybody on every third file. */
+function rowsOf(spaces: number, owners: number): Rows {
+  const address = (n: number): string => `owner${n}@own.example`;
+  const at = new Date(NOW - 200 * DAY).toISOString();
+  const numbers = Array.from({ length: spaces }, (_, s) => s);
+  const files = numbers.flatMap((s) => Array.from({ length: FILES_EACH }, (_, f) => [s, f] as const));
+  return {
+    takenAt: NOW,
+    own: { name: 'Bench', domains: ['own.example'], partnerDomains: [] },
+    workspaces: [{ id: 'w', name: 'Sites', inheritance: 'additive' }],
+    users: [
+      ...Array.from({ length: owners }, (_, n) => ({
+        id: `u${n}`,
+        name: `Owner ${n}`,
+        addresses: [address(n)],
+        active: true,
+        kind: 'member' as const,
+        department: `Department ${n % 40}`,
+        manager: `u${below(n, owners)}`,
+      })),
+      ...Array.from({ length: GUESTS }, (_, n) => ({
+        id: `g${n}`,
+        name: `Guest ${n}`,
+        addresses: [`guest${n}@other.example`],
+        active: true,
+        kind: 'guest' as const,
+      })),
+    ],
+    groups: [],
+    spaces: numbers.map((s) => ({
+      id: `s${s}`,
+      workspace: 'w',
+      kind: 'site',
+      name: `Space ${s}`,
+      owners: [`u${below(s, owners)}`],
+      createdAt: at,
+      lastActivity: { files: new Date(NOW - daysAgo(s, s) * DAY).toISOString() },
+    })),
+    items: files.map(([s, f]) => ({
+      id: `i${s}-${f}`,
+      space: `s${s}`,
+      kind: 'file',
+      name: `file ${f}.txt`,
+      owner: `u${below(s + f, owners)}`,
+      modifiedAt: at,
+    })),
+    grants: numbers.map((s) => ({
+      id: `g${s}`,
+      on: { space: `s${s}` },
+      to: { user: `g${below(s, GUESTS)}` },
+      role: 'reader',
+      grantedAt: at,
+    })),
+    links: files.flatMap(([s, f]) =>
+      f % 3
+        ? []
+        : [
+            {
+              id: `l${s}-${f}`,
+              on: { item: `i${s}-${f}` },
+              audience: 'anyone',
+              role: 'reader',
+              createdAt: at,
+            },
+          ],
+    ),
+  };
+}
+
+/** A round over spaces as the engine has them; what its thread and the application tell each other is not in these numbers. */
 async function round(spaces: number, owners: number): Promise<void> {
   const home = mkdtempSync(join(tmpdir(), 'gl-review-'));
   const db = await openDb(join(home, 'db'));
+  const l = await loaded(db, rowsOf(spaces, owners), 'w');
   const app = await ownOrders(db, () => new Date(NOW), []);
-  const owner = (n: number): Asked => ({
-    key: `user:${n}`,
-    address: `owner${n}@own.example`,
-    name: `Owner ${n}`,
-  });
-  const list = Array.from({ length: spaces }, (_, s): SpaceToAsk => ({
-    key: `space:s${s}`,
-    name: `Space ${s}`,
-    workspace: 'Sites',
-    department: `Department ${s % 40}`,
-    asked: [owner(below(s, owners))],
-    n: 2,
-    points: below(s, 100),
-  }));
   Object.assign(app.ask, {
-    spacesToAsk: () => Promise.resolve(list),
-    thingsToAsk: (_: unknown, __: unknown, key: string) =>
-      Promise.resolve([madeThing(`link:${key}:1`), madeThing(`link:${key}:2`)]),
-    whoIsAsked: (_: unknown, __: unknown, key: string) =>
-      Promise.resolve(list[Number(key.slice('space:s'.length))]!.asked),
+    spacesToAsk: (_: unknown, kind: ReviewKind, of: Round) => spacesToAsk(l, kind, of),
+    thingsToAsk: (_: unknown, kind: ReviewKind, key: string) => Promise.resolve(thingsToAsk(l, kind, key)),
+    whoIsAsked: (_: unknown, kind: ReviewKind, key: string) => Promise.resolve(whoIsAsked(l, kind, key)),
   });
   const rounds = new Rounds(app.parts);
   const doc = roundSchema.parse({ name: 'All', kind: 'shares', where: 'true', weeks: 1, most: 1000 });
@@ -122,7 +178,8 @@ async function round(spaces: number, owners: number): Promise<void> {
     const answer = await what();
     return [performance.now() - from, answer];
   };
-  const [seen] = await timed(() => rounds.preview(doc));
+  const [seen, plan] = await timed(() => rounds.preview(doc));
+  if (plan.spaces !== spaces) throw new Error(`${plan.spaces} spaces are asked about, of ${spaces}`);
   const [begun, { id }] = await timed(() => rounds.begin(doc, 'steward@own.example'));
   say(
     `a round over ${spaces.toLocaleString('en')} spaces and ${owners.toLocaleString('en')} owners: preview ${seen.toFixed(0)} ms, begun in ${begun.toFixed(0)} ms`,
@@ -133,7 +190,7 @@ async function round(spaces: number, owners: number): Promise<void> {
   });
   say(`put to everybody, with a message each, in ${(put / 1000).toFixed(1)} s`);
   await app.look();
-  const whose = { address: list[0]!.asked[0]!.address };
+  const whose = { address: plan.busiest[0]!.address };
   const [first, { questions }] = await timed(() => rounds.desk.list(whose));
   const [page] = await timed(() => rounds.desk.page(whose, questions[0]!.id));
   const open = await db.query<{ id: number; address: string }>(

@@ -62,6 +62,18 @@ export function pastEvents(world: World, now: number): Happening[] {
       });
   };
   const midnight = Math.floor(now / DAY) * DAY;
+  /** What happens in teams beside their files: of those in which it does. */
+  const talked = (['message.posted', 'mail.received', 'calendar.changed'] as const).map(
+    (type) =>
+      [
+        type,
+        world.spaces.filter((s) => {
+          const { chat, mail, calendar } = s.lastActivity ?? {};
+          const last = { 'message.posted': chat, 'mail.received': mail, 'calendar.changed': calendar }[type];
+          return last !== undefined && Date.parse(last) > now - 30 * DAY;
+        }),
+      ] as const,
+  );
   for (let ago = DAYS; ago >= 0; ago--) {
     const day = midnight - ago * DAY;
     const weekend = [0, 6].includes(new Date(day).getUTCDay());
@@ -72,6 +84,19 @@ export function pastEvents(world: World, now: number): Happening[] {
         device: { managed: !d.chance(0.08) },
       });
     }
+    if (!weekend)
+      for (const [type, spaces] of talked)
+        for (let n = spaces.length ? d.int(4) : 0; n > 0; n--) {
+          const space = d.pick(spaces);
+          const time = day + (8 * 60 + d.int(8 * 60)) * MINUTE;
+          if (time < now)
+            events.push({
+              workspace: space.workspace,
+              type,
+              data: { space: space.id, user: d.pick(people) },
+              time: new Date(time).toISOString(),
+            });
+        }
     if (!weekend && d.chance(0.4)) {
       const user = d.pick(people);
       put('file.shared', d.pick(owned.get(user)!), day + (9 * 60 + d.int(400)) * MINUTE, {

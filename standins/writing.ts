@@ -18,8 +18,20 @@ export function write(
   if (state.seen(key)) return json(res, 200, { applied: false, repeated: true });
   if (!row) throw new Refusal(404, 'There is no such object.');
   mustMatch(req, row);
-  state.change({ key, kind, id: row.id, op: 'put', row: changed(row) });
+  state.change({ key, kind, id: row.id, op: 'put', row: inBin(row, changed(row)) });
   json(res, 200, { applied: true });
+}
+
+/** So long what is deleted lies in the bin (common practice), in milliseconds. */
+const IN_BIN = 30 * 86_400_000;
+/** A row as it is kept: with when it was deleted. What lay in the bin for too long cannot be restored. */
+function inBin(before: Row, { binnedAt, ...after }: Row): Row {
+  if (!after.binned) {
+    if (before.binned && Date.now() - Date.parse(String(before.binnedAt)) > IN_BIN)
+      throw new Refusal(410, 'It was deleted more than 30 days ago, and cannot be restored any more.');
+    return after;
+  }
+  return { ...after, binnedAt: before.binned ? binnedAt : new Date().toISOString() };
 }
 
 /** RFC 7396: null takes a field away. Fields that this workspace cannot set are refused. */

@@ -121,6 +121,11 @@ access('find', 'spaces, folders and files that a condition holds of (docs/filter
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
   .action(run(async () => (await import('./find.ts')).find));
 
+access('dormant', 'spaces in which nothing has happened for long (docs/review.md)')
+  .option('--days <n>', 'for so many days', '90')
+  .option('--all', 'all spaces, and how long each lies idle')
+  .action(run(async () => (await import('./dormant.ts')).listDormant));
+
 access('cut', 'the least change that meets a goal: who is to be kept out of what (docs/remedy.md)')
   .argument('<goal>', 'the goal as JSON')
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')

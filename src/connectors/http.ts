@@ -64,6 +64,9 @@ export function retryAfter(value: string | null, now: number): number | undefine
   return Number.isNaN(at) ? undefined : Math.max(0, at - now);
 }
 
+/** RFC 9110 §15.5.11. */
+const GONE = 410;
+
 export class HttpClient {
   constructor(private readonly options: HttpOptions) {}
 
@@ -126,7 +129,9 @@ export class HttpClient {
         if (status < 500 && status !== 429 && status !== 408 && status !== 425)
           throw new ConnectorError(
             'refused',
-            `The workspace refused ${method} ${path} (${status}).`,
+            status === GONE
+              ? `The workspace has it no more: it cannot be changed or restored (${method} ${path}, ${status}).`
+              : `The workspace refused ${method} ${path} (${status}).`,
             unanswered,
           );
         last = `it answered ${status}`;

@@ -33,7 +33,7 @@ export const deskAnswers = z.object({
         until: day.optional(),
         /** What it is for, where that is asked. */
         charter: charter.optional(),
-        /** Who should be asked instead, by address. */
+        /** Who should be asked instead, or should own it after them, by address. */
         person: text(254).optional(),
       }),
     )

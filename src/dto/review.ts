@@ -158,7 +158,7 @@ export interface DeskThing extends ReviewThing {
   answer: ThingAnswer | null;
   outcome: Outcome | null;
   /** What was chosen and not sent yet. */
-  draft: { what: ReviewAnswer; until: string | null; charter?: Charter } | null;
+  draft: { what: ReviewAnswer; until: string | null; charter?: Charter; person?: string } | null;
   /** Why it is whoever reads this who is asked. */
   why: string | null;
 }

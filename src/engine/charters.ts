@@ -19,11 +19,15 @@ export async function readCharters(db: Db): Promise<Charters> {
   const kept = await db.query<{ space: string; until: string }>(
     'select space, until::text as until from space_kept',
   );
+  const wishes = await db.query<{ space: string; person: string; by: string }>(
+    'select space, person, by from space_wish',
+  );
   return {
     purposes: await docs<Purpose>('purpose'),
     sensitivities: await docs<Sensitivity>('sensitivity'),
     of: new Map(of.map(({ space, ...c }) => [space, c])),
     kept: new Map(kept.map(({ space, until }) => [space, Date.parse(until) + 86_400_000])),
+    wishes: new Map(wishes.map(({ space, ...w }) => [space, w])),
   };
 }
 export const bookOf = (now: Charters): CharterBook => ({ now, version: ++version });

@@ -92,7 +92,14 @@ export function likelyOwnersOf(l: Loaded, s: number): LikelyOwnerRow[] {
     const manager = managerOf(l, u);
     if (manager >= 0) last.set(manager, org.users[u]!.name);
   }
-  return likelyOwners(v, { deeds, wrote, manages: managing, lastManagers: last }).map(({ user, why }) => ({
+  const wish = l.charters.now.wishes.get(org.spaces[s]!.id);
+  return likelyOwners(v, {
+    deeds,
+    wrote,
+    manages: managing,
+    lastManagers: last,
+    wish: wish && { user: org.find('user', wish.person), by: wish.by },
+  }).map(({ user, why }) => ({
     key: identityKey(l, user),
     name: org.users[user]!.name,
     address: org.users[user]!.addresses[0] ?? '',

@@ -192,6 +192,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await rounds.byRule(kept);
   };
   outbox.onMoved = () => events.emit({ type: 'policies' });
+  orders.runs.onReview = (keys, of, also) => rounds.byOrder(keys, of, also);
   orders.runs.onSuspended = () => decisions.arm();
   orders.runs.onTrouble = (tx, run, trouble) => alerts.onRun(tx, run, trouble);
   happened.onNew = () => void orders.begin.look();

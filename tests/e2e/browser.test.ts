@@ -108,7 +108,7 @@ describe('a steward’s first quarter of an hour', () => {
         /\d of [\d,]+/.test((await page.getByRole('row', { name: /^content/ }).textContent()) ?? ''),
       30,
     );
-    await page.getByRole('button', { name: 'Survey all sources' }).waitFor({ timeout: 60_000 });
+    await page.getByRole('button', { name: 'Survey all sources' }).waitFor({ timeout: 240_000 });
     await scene.faults([]);
     expect(await page.getByRole('row', { name: /^people/ }).textContent()).toContain('592');
     await holds('sources');

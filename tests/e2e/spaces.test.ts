@@ -159,6 +159,18 @@ describe('spaces that lie idle', () => {
     expect(who.rows).toEqual([]);
     await scene.undo(plan!);
     await planEnd(plan!, 'undone');
+    // what lay in the bin for too long cannot be restored, and that is said
+    await scene.survey('incremental');
+    const again = await act({ act: 'delete', spaces: [key] });
+    await apply(again.plan!);
+    const binnedAt = new Date(Date.now() - 31 * DAY).toISOString();
+    await scene.setTruth('spaces', { ...(await spaceTruth(key)), binnedAt });
+    await scene.undo(again.plan!);
+    await until('the undo to be refused', async () => {
+      const { list: changes } = await scene.api<PlanDetail>('GET', `/api/plans/${again.plan!}`);
+      return changes.some((c) => c.note?.includes('cannot be changed or restored'));
+    });
+    expect((await spaceTruth(key)).binned).toBe(true);
   });
 });
 

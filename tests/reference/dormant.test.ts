@@ -226,7 +226,18 @@ it('names active members alone as likely owners, whoever wrote most before whoev
         const wrote = new Map(
           counts.flatMap(([u, , w]) => (w && deeds.get(u)! >= w ? [[u, w] as const] : [])),
         );
-        const found = likelyOwners(v, { deeds, wrote, manages: [], lastManagers: new Map() });
+        const facts = { deeds, wrote, manages: [], lastManagers: new Map<number, string>() };
+        const found = likelyOwners(v, facts);
+        // whom somebody has named comes first, where they are active and of the organisation
+        for (const [u, row] of v.org.users.entries()) {
+          const [first] = likelyOwners(v, { ...facts, wish: { user: u, by: 'Ola' } });
+          if (row.active && row.kind === 'member')
+            expect(first).toMatchObject({
+              user: u,
+              why: expect.stringContaining('Ola has named them') as string,
+            });
+          else expect(first?.user).toBe(found[0]?.user);
+        }
         for (const { user } of found) {
           expect(v.org.users[user]).toMatchObject({ active: true, kind: 'member' });
           expect(deeds.has(user)).toBe(true);

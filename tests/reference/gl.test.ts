@@ -98,6 +98,44 @@ describe('gl on extracts', () => {
     }
   }, 400_000);
 
+  it('lists the spaces in which nothing happened for long, by what they, their files and activity say', () => {
+    const takenAt = Date.parse('2026-06-30T00:00:00Z');
+    const day = (ago: number): string => new Date(takenAt - ago * 86_400_000).toISOString();
+    const [rows] = samples;
+    const workspace = rows!.workspaces[0]!.id;
+    const space = (id: string, more: object) => ({ id, workspace, kind: 'site' as const, name: id, ...more });
+    const dir = write({
+      ...rows!,
+      takenAt,
+      spaces: [
+        space('team', { parts: ['site'], lastActivity: { mail: day(200) } }),
+        space('site', { lastActivity: { files: day(120), calendar: day(95) } }),
+        space('quiet', { lastActivity: { chat: day(90) } }),
+        space('busy', { lastActivity: { chat: day(89) } }),
+        space('edited', {}),
+        space('archived', { archived: true, lastActivity: { files: day(500) } }),
+        space('unknown', {}),
+      ],
+      items: [{ id: 'f', space: 'edited', kind: 'file', name: 'f', modifiedAt: day(3) }],
+      grants: [],
+      links: [],
+    });
+    expect(gl('dormant', dir).rows.map(({ id, idleDays, parts }) => [id, idleDays, parts])).toEqual([
+      ['team', 95, ['site']],
+      ['quiet', 90, []],
+      ['unknown', -1, []],
+    ]);
+    expect(gl('dormant', dir, '--days', '3').rows.map((r) => r.id)).toEqual([
+      'team',
+      'quiet',
+      'busy',
+      'edited',
+      'unknown',
+    ]);
+    expect(gl('dormant', dir, '--all').rows).toHaveLength(6);
+    expect(gl('dormant', dir, '--days', 'many').status).toBe(2);
+  });
+
   it('answers what if, as of, and what changed', () => {
     const rows = samples.find((r) => r.grants.some((g) => 'item' in g.on))!;
     const dir = write(rows);

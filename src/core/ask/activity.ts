@@ -25,6 +25,8 @@ export const ACTIVITY_OF: Partial<Record<EventType, ActivitySource>> = {
   'file.copied': 'changed',
   'file.moved': 'changed',
   'message.posted': 'chat',
+  'mail.received': 'mail',
+  'calendar.changed': 'calendar',
 };
 
 /** How much happened in a space on a day, by source. */

@@ -65,12 +65,15 @@ export interface Charters {
   of: ReadonlyMap<string, Charter>;
   /** Spaces that are kept though nothing happens in them, with the day until which, in milliseconds since 1970. */
   kept: ReadonlyMap<string, number>;
+  /** Who should own a space after those who do, by id, and the name of whoever said so. */
+  wishes: ReadonlyMap<string, { person: string; by: string }>;
 }
 export const NO_CHARTERS: Charters = {
   purposes: new Map(),
   sensitivities: new Map(),
   of: new Map(),
   kept: new Map(),
+  wishes: new Map(),
 };
 
 /** What holds where a space says nothing. */

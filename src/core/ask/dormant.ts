@@ -85,6 +85,8 @@ export interface LikelyOwner {
 
 /** What speaks for somebody, in points: the last one's own manager knows of it; who writes in it uses it. */
 const MANAGER_OF_LAST = 3;
+/** More than all else together: whoever answered for it has said so. */
+const FOR_WISH = 20;
 const FOR_DEEDS = 4;
 const FOR_WRITING = 5;
 const FOR_MANAGING = 3;
@@ -100,6 +102,8 @@ export function likelyOwners(
     wrote: ReadonlyMap<number, number>;
     manages: Iterable<number>;
     lastManagers: ReadonlyMap<number, string>;
+    /** Whom somebody who answered for it has named, and who did. */
+    wish?: { user: number; by: string } | undefined;
   },
   most = 5,
 ): LikelyOwner[] {
@@ -119,6 +123,7 @@ export function likelyOwners(
     if (!f.wrote.has(u))
       add(u, (FOR_DEEDS * n) / mostDeeds, `opened ${n === 1 ? 'one file' : `${n} files`} here`);
   for (const u of f.manages) add(u, FOR_MANAGING, 'can decide who has access');
+  if (f.wish) add(f.wish.user, FOR_WISH, `${f.wish.by} has named them`);
   for (const [u, of] of f.lastManagers) add(u, MANAGER_OF_LAST, `${of} reported to them`);
   return [...found]
     .map(([user, { reasons, score }]) => ({ user, why: reasons.join('; '), score }))

@@ -36,6 +36,8 @@ export const EVENT_TYPES = {
   'app.consented': 'let an app in',
   'account.signed-in': 'signed in',
   'message.posted': 'posted a message',
+  'mail.received': 'wrote to a team’s mailbox',
+  'calendar.changed': 'changed a team’s calendar',
 } as const;
 export type EventType = keyof typeof EVENT_TYPES;
 

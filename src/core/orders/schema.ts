@@ -1,5 +1,6 @@
 /** Standing orders as they are written: when something happens, and if, then steps one after another (docs/orders.md). */
 import { z } from 'zod';
+import { REVIEW_KINDS, type ReviewKind } from '../ask/kinds.ts';
 import { SEVERITIES } from '../exposure/exposure.ts';
 import { EVENT_TYPES, type EventType } from '../guard/events.ts';
 import { SUBJECT_NAMES, type Subject } from '../guard/kinds.ts';
@@ -57,6 +58,7 @@ export type Step =
       within: string;
       remind?: string | undefined;
     }
+  | { do: 'review'; kind: ReviewKind; days: number }
   | { do: 'branch'; on: BranchOn; then: Step[]; else: Step[] }
   | { do: 'accept'; for: string }
   | { do: 'stop' };
@@ -95,6 +97,11 @@ const stepSchema: z.ZodType<Step, Step> = z.lazy(() =>
       answers: z.array(z.enum(ANSWER_NAMES)).min(1).max(ANSWER_NAMES.length),
       within: duration,
       remind: duration.optional(),
+    }),
+    z.strictObject({
+      do: z.literal('review'),
+      kind: z.enum(REVIEW_KINDS),
+      days: z.int().min(1).max(180),
     }),
     z.strictObject({
       do: z.literal('branch'),

@@ -1,4 +1,5 @@
 /** Orders in sentences. */
+import { reviewOf } from '../ask/kinds.ts';
 import { EVENT_TYPES } from '../guard/events.ts';
 import { SUBJECTS } from '../guard/kinds.ts';
 import { durationMs } from '../guard/patterns.ts';
@@ -91,6 +92,8 @@ export function stepWords(step: Step): string {
       return `Tell ${either(step.to.map(toWords), 'and')}: ${step.subject}`;
     case 'ask':
       return `Ask ${either(step.to.map(toWords), 'and')}, and wait for an answer ${spanWords(step.within)} at most: ${step.subject}`;
+    case 'review':
+      return `Ask the owners of its space, in a round: ${lower(reviewOf(step.kind).name)}, within ${spanWords(`P${step.days}D`)}`;
     case 'branch':
       return `If ${onWords(step.on)}`;
     case 'accept':

@@ -9,6 +9,7 @@ import { dueOf, type Gather, type Wish } from '../../core/messages/when.ts';
 import type { MessagesPage, MessageState, OwnWish } from '../../dto/messages.ts';
 import type { QueryOfTable } from '../../dto/tables.ts';
 import type { Db } from '../../store/db.ts';
+import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { ConnectorError } from '../../connectors/port.ts';
 import { AppError } from '../errors.ts';
@@ -101,53 +102,75 @@ export class Outbox {
   async add(tx: Db, messages: readonly NewMessage[]): Promise<void> {
     if (!messages.length) return;
     const now = this.clock();
-    for (const m of messages) {
+    const recipients = [...new Set(messages.map((m) => m.to.recipient))];
+    const wishes = await this.wishes(tx, recipients);
+    const lately = new Map<string, number>();
+    for (const { recipient, n } of await tx.query<{ recipient: string; n: number }>(
+      `select recipient, count(*)::int as n from message where recipient = any($1) and digest is null and state in ('waiting', 'sent')
+         and made_at > $2 and not key = any($3) group by recipient`,
+      [recipients, new Date(now.getTime() - HOUR), messages.map((m) => m.key)],
+    ))
+      lately.set(recipient, n);
+    const rows = messages.map((m) => {
       const { way, recipient, name } = m.to;
-      const own = await this.wish(tx, recipient);
+      const own = wishes.get(recipient)!;
       const wish = way === 'chat' ? { ...own, gather: 'at-once' as const, quiet: null } : own;
-      const [lately] = await tx.query<{ n: number }>(
-        `select count(*)::int as n from message where recipient = $1 and digest is null and state in ('waiting', 'sent')
-           and made_at > $2 and key <> $3`,
-        [recipient, new Date(now.getTime() - HOUR), m.key],
-      );
-      const { due, gathered } = dueOf(m, wish, now, lately!.n);
-      await tx.query(
-        `insert into message (key, way, recipient, name, severity, kind, subject, body, calendar, made_at, state, due)
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (key) do nothing`,
-        [
-          m.key,
-          way,
-          recipient,
-          name,
-          m.severity,
-          m.kind,
-          m.subject.replace(/\s+/g, ' ').slice(0, 300),
-          m.body,
-          m.calendar ?? null,
-          now,
-          gathered ? 'gathered' : 'waiting',
-          due,
-        ],
-      );
-    }
+      const had = lately.get(recipient) ?? 0;
+      const { due, gathered } = dueOf(m, wish, now, had);
+      if (!gathered) lately.set(recipient, had + 1);
+      return {
+        key: m.key,
+        way,
+        recipient,
+        name,
+        severity: m.severity,
+        kind: m.kind,
+        subject: m.subject.replace(/\s+/g, ' ').slice(0, 300),
+        body: m.body,
+        calendar: m.calendar ?? null,
+        state: gathered ? 'gathered' : 'waiting',
+        due,
+      };
+    });
+    await tx.query(
+      `insert into message (key, way, recipient, name, severity, kind, subject, body, calendar, made_at, state, due)
+       select key, way, recipient, name, severity, kind, subject, body, calendar, $2, state, due
+       from jsonb_to_recordset($1::jsonb) as m(key text, way text, recipient text, name text, severity text, kind text, subject text,
+         body text, calendar text, state text, due timestamptz) on conflict (key) do nothing`,
+      [storableJson(rows), now],
+    );
     await this.jobs.add(tx, SENDING, 0, BY_ITSELF);
   }
 
-  /** How somebody wants to be told, whether they have an account or not. */
-  private async wish(db: Db, address: string): Promise<Wish> {
-    const [row] = await db.query<{ gather: Gather; quiet_from: number | null; quiet_until: number | null }>(
-      'select gather, quiet_from, quiet_until from message_wish where address = $1',
-      [address],
+  /** How some people want to be told, whether they have accounts or not. */
+  private async wishes(db: Db, addresses: readonly string[]): Promise<Map<string, Wish>> {
+    const zones = await zonesOf(db, addresses);
+    const rows = await db.query<{
+      address: string;
+      gather: Gather;
+      quiet_from: number | null;
+      quiet_until: number | null;
+    }>('select address, gather, quiet_from, quiet_until from message_wish where address = any($1)', [
+      addresses,
+    ]);
+    const own = new Map(rows.map((r) => [r.address, r]));
+    return new Map(
+      addresses.map((address) => {
+        const row = own.get(address);
+        return [
+          address,
+          {
+            gather: row?.gather ?? USUAL_GATHER,
+            zone: zones.get(address)!,
+            quiet: row?.quiet_from == null ? null : { from: row.quiet_from, until: row.quiet_until! },
+          },
+        ];
+      }),
     );
-    return {
-      gather: row?.gather ?? USUAL_GATHER,
-      zone: await zoneOf(db, address),
-      quiet: row?.quiet_from == null ? null : { from: row.quiet_from, until: row.quiet_until! },
-    };
   }
 
   async ownWish(address: string): Promise<OwnWish> {
-    const { gather, quiet } = await this.wish(this.db, address);
+    const { gather, quiet } = (await this.wishes(this.db, [address])).get(address)!;
     return { gather, quiet };
   }
 
@@ -336,14 +359,18 @@ export class Outbox {
   }
 }
 
-/** By whose clock somebody reads, whether they have an account or not. */
-export async function zoneOf(db: Db, address: string): Promise<string> {
-  const [row] = await db.query<{ dates: { zone: string } | null }>(
-    'select dates from account where address = $1',
-    [address],
+/** By whose clock each of some people reads, whether they have accounts or not. */
+export async function zonesOf(db: Db, addresses: readonly string[]): Promise<Map<string, string>> {
+  const rows = await db.query<{ address: string; zone: string }>(
+    "select address, dates->>'zone' as zone from account where address = any($1) and dates->>'zone' is not null",
+    [addresses],
   );
-  return row?.dates?.zone ?? (await readSchedule(db)).zone;
+  const own = new Map(rows.map((r) => [r.address, r.zone]));
+  const { zone } = await readSchedule(db);
+  return new Map(addresses.map((a) => [a, own.get(a) ?? zone]));
 }
+export const zoneOf = async (db: Db, address: string): Promise<string> =>
+  (await zonesOf(db, [address])).get(address)!;
 
 /** The same text for readers who show HTML: nothing of it but our own addresses becomes a link. */
 export function htmlOf(subject: string, text: string, site: string): string {

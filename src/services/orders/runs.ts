@@ -5,6 +5,8 @@
  */
 import { compileFilter, FilterError, USUAL_STEPS } from '../../core/filter/filter.ts';
 import { eventGetters } from '../../core/guard/events.ts';
+import type { ReviewKind } from '../../core/ask/kinds.ts';
+import { counted } from '../../core/counted.ts';
 import { RESPONSES } from '../../core/guard/responses.ts';
 import { asPolicy, ONLY_RULE } from '../../core/orders/as-policy.ts';
 import { laterBy, programOf, waitsUntil, type Instruction } from '../../core/orders/program.ts';
@@ -62,8 +64,20 @@ type Went = 'on' | 'later';
 /** What a look needs is not there yet. */
 class NotYet extends Error {}
 
+/** A run was ended while a step of it was being done. */
+class Ended extends Error {}
+
 export class Runs {
   private closed = false;
+  /**
+   * Begins a round about the spaces in which some things lie, or joins one of the same name; `also` belongs to it, in its
+   * transaction. Gives how many spaces are asked about that were not.
+   */
+  onReview: (
+    keys: readonly string[],
+    of: { name: string; kind: ReviewKind; days: number },
+    also: (tx: Db, round: number, spaces: number) => Promise<void>,
+  ) => Promise<number> = () => Promise.resolve(0);
   /** Called when the list of those whose sharing is suspended is another. */
   onSuspended: () => Promise<void> = () => Promise.resolve();
   /** Called with a run that does not go on by itself, in the transaction that keeps it. */
@@ -201,14 +215,26 @@ export class Runs {
     words: string,
     more: { doc?: Partial<RunDoc>; plan?: number | null; also?: (tx: Db) => Promise<void> } = {},
   ): Promise<Went> {
-    const now = this.parts.clock();
     await this.parts.db.transaction(async (tx) => {
-      const doc = { arrived: now.getTime(), ...more.doc };
-      if (!(await setRun(tx, run, { state: 'ready', at, due: now, doc }, now))) return;
-      await did(tx, run.id, run.at, now, what, words, more.plan ?? null);
-      await more.also?.(tx);
+      if (await this.toIn(tx, run, at, what, words, more)) await more.also?.(tx);
     });
     return 'on';
+  }
+
+  /** The same, in a transaction that is open; false where the run was ended meanwhile. */
+  private async toIn(
+    tx: Db,
+    run: RunWithOrder,
+    at: number,
+    what: string,
+    words: string,
+    more: { doc?: Partial<RunDoc>; plan?: number | null } = {},
+  ): Promise<boolean> {
+    const now = this.parts.clock();
+    const doc = { arrived: now.getTime(), ...more.doc };
+    if (!(await setRun(tx, run, { state: 'ready', at, due: now, doc }, now))) return false;
+    await did(tx, run.id, run.at, now, what, words, more.plan ?? null);
+    return true;
   }
 
   private async step(run: RunWithOrder, one: Instruction): Promise<Went> {
@@ -224,6 +250,8 @@ export class Runs {
         return this.tell(run, one, step);
       case 'ask':
         return this.ask(run, one, step);
+      case 'review':
+        return this.review(run, one, step);
       case 'change':
         return this.change(run, one, step);
       case 'suspend-sharing':
@@ -452,6 +480,33 @@ export class Runs {
       if (!reminded) await this.questions.keepBody(tx, question, messages[0]!);
     });
     return 'later';
+  }
+
+  private async review(
+    run: RunWithOrder,
+    one: Instruction,
+    { kind, days }: Extract<Step, { do: 'review' }>,
+  ): Promise<Went> {
+    const { db, engine, clock } = this.parts;
+    const subject = await subjectOf(this.parts, db, run.doc);
+    const keys = (await engine.ask.orderSubjects(undefined, subject, 'thing')) ?? [];
+    const name = `${run.order.name}, ${dayOf(clock())}`;
+    try {
+      const asked = await this.onReview(keys, { name, kind, days }, async (tx, round, spaces) => {
+        const words = `Owners are asked about ${counted(spaces, ['space', 'spaces'])}, in round ${round}.`;
+        if (!(await this.toIn(tx, run, one.next, 'asked', words))) throw new Ended();
+      });
+      if (asked) return 'on';
+    } catch (e) {
+      if (e instanceof Ended) return 'later';
+      throw e;
+    }
+    return this.to(
+      run,
+      one.next,
+      'asked',
+      'Nobody is asked: it lies in no space, there is nothing to ask about, or it is being asked already.',
+    );
   }
 
   private async change(

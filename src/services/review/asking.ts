@@ -12,7 +12,7 @@ import { readSchedule } from '../../store/settings.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { deskLink } from '../messages/links.ts';
-import { zoneOf, type NewMessage } from '../messages/outbox.ts';
+import { zonesOf, type NewMessage } from '../messages/outbox.ts';
 import { plainValue } from '../messages/templates.ts';
 import { calendarOf } from '../orders/calendar.ts';
 import type { OrderParts } from '../orders/parts.ts';
@@ -31,6 +31,8 @@ const NEW = 'not p.declined and p.told_at is null' as const;
 const LATE = 'not p.declined and p.told_at is not null and p.remind' as const;
 /** So long after an answer that changes nothing what is left to do is done, in milliseconds. */
 const SOON = 2000;
+/** So many people are told in one transaction. */
+const TOLD_AT_ONCE = 200;
 /** So many spaces are named in a message. */
 const NAMED = 10;
 
@@ -411,66 +413,78 @@ export class Asking {
 
   /** Tells each person once of all that is new to them, and once of all that they are reminded of. */
   private async tell(): Promise<void> {
+    const { db, jobs } = this.parts;
     for (const which of [NEW, LATE] as const)
-      for (const { round, n } of await this.parts.db.query<{ round: number; n: number }>(
-        `select distinct q.round, p.n from question q join question_person p on p.question = q.id
-         where q.state = 'open' and q.round is not null and ${which} order by 1, 2`,
-      )) {
+      for (;;) {
         if (this.closed) return;
-        await this.tellOne(round, n, which);
+        const [next] = await db.query<{ round: number; people: number[] }>(
+          `select round, array_agg(n) as people from (select distinct q.round, p.n from question q
+             join question_person p on p.question = q.id where q.state = 'open' and q.round is not null and ${which}
+             order by 1, 2 limit ${TOLD_AT_ONCE}) x group by round order by round`,
+        );
+        if (!next) break;
+        await this.tellSome(next.round, next.people, which);
+        await jobs.look();
       }
-    await this.parts.jobs.look();
   }
 
-  private async tellOne(round: number, n: number, which: typeof NEW | typeof LATE): Promise<void> {
+  private async tellSome(
+    round: number,
+    numbers: readonly number[],
+    which: typeof NEW | typeof LATE,
+  ): Promise<void> {
     const { db, clock, outbox } = this.parts;
     const { doc } = await roundOf(db, round);
     await db.transaction(async (tx) => {
-      const [person] = await tx.query<{ address: string; name: string; key: string; told: number }>(
-        'select * from round_person where round = $1 and n = $2 for update',
-        [round, n],
+      const people = await tx.query<{ n: number; address: string; name: string; told: number }>(
+        'select * from round_person where round = $1 and n = any($2) order by n for update',
+        [round, numbers],
       );
-      const spaces = await tx.query<{ id: number; space_name: string; until: Date; left: number }>(
-        `select q.id, q.space_name, q.until, count(t.n) filter (where t.answer is null)::int as left from question q
-         join question_person p on p.question = q.id and p.address = $2 join question_thing t on t.question = q.id
-         where q.round = $1 and q.state = 'open' and ${which} group by q.id order by q.until, q.id`,
-        [round, person?.address ?? ''],
+      const rows = await tx.query<ToldOf & { n: number }>(
+        `select p.n, q.id, q.space_name, q.until, (select count(*)::int from question_thing t where t.question = q.id and t.answer is null) as left
+         from question q join question_person p on p.question = q.id
+         where q.round = $1 and q.state = 'open' and p.n = any($2) and ${which} order by q.until, q.id`,
+        [round, numbers],
       );
-      if (!person || !spaces.length) return;
-      const told = person.told + 1;
-      const things = spaces.reduce((sum, s) => sum + s.left, 0);
-      const review = reviewOf(doc.kind);
-      const zone = await zoneOf(tx, person.address);
-      const until = spaces[0]!.until;
-      const what = counted(things, review.words);
-      const where = spaces.length === 1 ? `“${spaces[0]!.space_name}”` : `${spaces.length} spaces`;
-      const title = plainValue(`${what} in ${where}: please look through`);
-      const list = spaces.slice(0, NAMED).map((s) => `- ${plainValue(s.space_name)}: ${s.left}`);
-      const more = spaces.length > NAMED ? [`- and ${spaces.length - NAMED} more`] : [];
-      const minutes = minutesOf(doc.kind, things);
-      const link = deskLink(round, n);
-      const message: NewMessage = {
-        key: `round:${round}:${n}:${told}`,
-        to: { way: 'mail', recipient: person.address, name: person.name },
-        // it is gathered already, and has a day: a digest would keep it back
-        severity: 'high',
-        kind: 'question',
-        gathered: false,
-        subject: which === LATE ? `Reminder: ${title}` : title,
-        body: [
-          `Hello ${plainValue(person.name) || 'there'},`,
-          `${review.asks} You are asked because you ${review.inTurn ? 'know' : 'answer for'} ${spaces.length === 1 ? 'it' : 'them'}. It takes about ${counted(minutes, ['minute', 'minutes'])}; you can stop and go on later.`,
-          [...list, ...more].join('\n'),
-          ...(doc.note ? [plainValue(doc.note)] : []),
-          `You can answer until ${untilWords(until, zone)}:\n${link}`,
-        ].join('\n\n'),
-        calendar: calendarOf({ id: `round-${round}-${n}`, until, title, made: clock() }),
-      };
-      await outbox.add(tx, [message]);
-      await tx.query('update round_person set told = $3 where round = $1 and n = $2', [round, n, told]);
+      const zones = await zonesOf(
+        tx,
+        people.map((p) => p.address),
+      );
+      const spacesOf = new Map<number, ToldOf[]>();
+      for (const { n, ...space } of rows) spacesOf.set(n, [...(spacesOf.get(n) ?? []), space]);
+      await outbox.add(
+        tx,
+        people.flatMap((p): NewMessage[] => {
+          const spaces = spacesOf.get(p.n);
+          if (!spaces) return [];
+          const until = spaces[0]!.until;
+          const { title, body } = tellingOf(doc, p, spaces, {
+            until: untilWords(until, zones.get(p.address)!),
+            link: deskLink(round, p.n),
+          });
+          return [
+            {
+              key: `round:${round}:${p.n}:${p.told + 1}`,
+              to: { way: 'mail', recipient: p.address, name: p.name },
+              // it is gathered already, and has a day: a digest would keep it back
+              severity: 'high',
+              kind: 'question',
+              gathered: false,
+              subject: which === LATE ? `Reminder: ${title}` : title,
+              body,
+              calendar: calendarOf({ id: `round-${round}-${p.n}`, until, title, made: clock() }),
+            },
+          ];
+        }),
+      );
+      await tx.query('update round_person set told = told + 1 where round = $1 and n = any($2)', [
+        round,
+        [...spacesOf.keys()],
+      ]);
       await tx.query(
-        'update question_person set told_at = $3, remind = false where question = any($1) and n = $2',
-        [spaces.map((s) => s.id), n, clock()],
+        `update question_person p set told_at = $3, remind = false from question q
+         where q.id = p.question and q.round = $1 and q.state = 'open' and p.n = any($2) and ${which}`,
+        [round, numbers, clock()],
       );
     });
   }
@@ -484,6 +498,38 @@ export class Asking {
       [clock()],
     );
   }
+}
+
+/** A space that somebody is told of, and how much of it is still to be answered. */
+interface ToldOf {
+  id: number;
+  space_name: string;
+  until: Date;
+  left: number;
+}
+
+/** What somebody is told of the spaces that they are asked about in a round. */
+function tellingOf(
+  { kind, note }: Round,
+  { name }: { name: string },
+  spaces: readonly ToldOf[],
+  { until, link }: { until: string; link: string },
+): { title: string; body: string } {
+  const review = reviewOf(kind);
+  const things = spaces.reduce((sum, s) => sum + s.left, 0);
+  const where = spaces.length === 1 ? `“${spaces[0]!.space_name}”` : `${spaces.length} spaces`;
+  const list = spaces.slice(0, NAMED).map((s) => `- ${plainValue(s.space_name)}: ${s.left}`);
+  const more = spaces.length > NAMED ? [`- and ${spaces.length - NAMED} more`] : [];
+  return {
+    title: plainValue(`${counted(things, review.words)} in ${where}: please look through`),
+    body: [
+      `Hello ${plainValue(name) || 'there'},`,
+      `${review.asks} You are asked because you ${review.inTurn ? 'know' : 'answer for'} ${spaces.length === 1 ? 'it' : 'them'}. It takes about ${counted(minutesOf(kind, things), ['minute', 'minutes'])}; you can stop and go on later.`,
+      [...list, ...more].join('\n'),
+      ...(note ? [plainValue(note)] : []),
+      `You can answer until ${until}:\n${link}`,
+    ].join('\n\n'),
+  };
 }
 
 /** Has everybody who is asked and was told be reminded; what is open alone. */

@@ -16,6 +16,7 @@ import type {
   SpaceRow,
   SpacesQuery,
 } from '../../dto/charters.ts';
+import type { Asked } from '../../dto/review.ts';
 import type { purposeForm, sensitivityForm } from '../../dto/review-forms.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
@@ -327,6 +328,16 @@ export class Charters {
       [spaces.map(idOf), until, this.parts.clock(), by, reason],
     );
     await this.note(tx, spaces, { who: by, what: 'space.kept', after: { until, reason } });
+  }
+
+  /** Keeps who should own spaces after those who do; in the transaction of whatever says so. */
+  async wish(tx: Db, space: string, person: Asked, by: { address: string; name: string }): Promise<void> {
+    await tx.query(
+      `insert into space_wish (space, person, by, at) values ($1, $2, $3, $4)
+       on conflict (space) do update set person = excluded.person, by = excluded.by, at = excluded.at`,
+      [idOf(space), person.key.slice('user:'.length), by.name || by.address, this.parts.clock()],
+    );
+    await this.note(tx, [space], { who: by.address, what: 'space.wished', after: { owner: person.address } });
   }
 
   async keepByHand(spaces: Spaces, until: string, reason: string, by: string): Promise<void> {

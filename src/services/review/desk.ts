@@ -21,7 +21,7 @@ export interface GivenThing {
   what: ReviewAnswer;
   until?: string | undefined;
   charter?: Charter | undefined;
-  /** Who should be asked instead, by address. */
+  /** Who should be asked instead, or should own it after them, by address. */
   person?: string | undefined;
 }
 /** Whose desk it is, and of which round alone. */
@@ -86,9 +86,9 @@ export class Desk {
       [q.id, opened.address],
     );
     const draft = new Map(
-      person?.draft?.map(({ n, what, until, charter }) => [
+      person?.draft?.map(({ n, what, until, charter, person: of }) => [
         n,
-        { what, until: until ?? null, ...(charter && { charter }) },
+        { what, until: until ?? null, ...(charter && { charter }), ...(of && { person: of }) },
       ]),
     );
     const by = nameOf(opened);
@@ -164,8 +164,8 @@ export class Desk {
   private async answer(whose: Whose, id: number, given: readonly GivenThing[]): Promise<DeskPage> {
     const { db, ledger, clock, jobs, events } = this.parts;
     const now = clock();
-    const instead = given.find((g) => g.what === 'decline' && g.person)?.person;
-    const named = instead ? await this.asking.personAt(instead) : undefined;
+    const person = given.find((g) => g.person)?.person;
+    const named = person ? await this.asking.personAt(person) : undefined;
     let kind: ReviewKind | undefined;
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);
@@ -194,6 +194,10 @@ export class Desk {
           tx,
         );
         return who;
+      }
+      if (named) {
+        if (reviewOf(kind).of !== 'space') throw new AppError('no-answer', 422, 'Nobody can be named here.');
+        await this.charters.wish(tx, q.space, named, who);
       }
       const owns = given.some((g) => g.what === 'own');
       const [asked] = owns
@@ -238,7 +242,7 @@ export class Desk {
         );
       return who;
     });
-    if (given.some((g) => g.what === 'charter') || kind === 'needed') await this.charters.changed();
+    if (named || given.some((g) => g.what === 'charter') || kind === 'needed') await this.charters.changed();
     events.emit({ type: 'policies' });
     // what it comes to is seen to beside the answer
     void jobs.look().catch(() => undefined);

@@ -4,7 +4,9 @@ import { ownDb } from '../../../tests/own-db.ts';
 import { ownOrders } from '../../../tests/own-orders.ts';
 import { madeThing } from '../../../tests/review.ts';
 import { roundSchema, type RoundInput } from '../../core/ask/kinds.ts';
+import type { Order } from '../../core/orders/schema.ts';
 import type { Asked, SpaceToAsk } from '../../dto/review.ts';
+import { readCharters } from '../../engine/charters.ts';
 import type { OpenDb } from '../../store/db.ts';
 import { Rounds } from './rounds.ts';
 
@@ -75,6 +77,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
   const rounds = new Rounds(app.parts);
   return {
     rounds,
+    orders: app.orders,
     ask: app.ask,
     begin: async (more: Partial<RoundInput> = {}) =>
       (
@@ -88,6 +91,7 @@ async function begun(spaces: Record<string, Space>, gone = new Set<string>()) {
       now = START + n * DAY;
       await app.look();
     },
+    look: app.look,
     surveyed: async (): Promise<void> => {
       for (const f of subscribed) await f();
       await app.look();
@@ -335,6 +339,24 @@ describe('a question about a space itself', () => {
     await app.close();
   });
 
+  it('has their wish asked first, where whoever owned it has said one', async () => {
+    const app = await begun({ s: { owners: ['ola'], things: ['space:s'] } });
+    Object.assign(app.ask, {
+      peopleNamed: (_: unknown, [address]: string[]) =>
+        Promise.resolve(address === 'kim@tarntide.example' ? [person('kim')] : []),
+    });
+    await app.begin({ kind: 'needed' });
+    await app.day(0);
+    const { id } = await first(app.rounds);
+    const give = (named: string) =>
+      app.rounds.desk.put(desk, { id, given: [{ n: 0, what: 'keep', person: named }], send: true });
+    await expect(give('nobody@tarntide.example')).rejects.toThrow('Nobody in the organisation');
+    await give('kim@tarntide.example');
+    expect((await readCharters(db)).wishes.get('s')).toEqual({ person: 'kim', by: 'ola' });
+    await db.query('delete from space_wish');
+    await app.close();
+  });
+
   it('is asked in the rhythm of a sensitivity, and not before it is time again', async () => {
     const app = await begun({ s: { owners: ['ola'], things: ['user:1'] } });
     await db.transaction((tx) =>
@@ -356,6 +378,74 @@ describe('a question about a space itself', () => {
     expect(begunOn).toEqual([92, 184]);
     expect((await app.rounds.list())[0]!.round).toMatchObject({ kind: 'members', spaces: ['space:s'] });
     await db.query('delete from charter');
+    await app.close();
+  });
+});
+
+describe('a standing order', () => {
+  it('has the owners asked in one round a day, each told once, and about nothing twice', async () => {
+    const app = await begun({
+      s: { owners: ['ola'], things: ['link:drives:1'] },
+      t: { owners: ['ola'], things: ['link:drives:2'] },
+    });
+    let asked: string[] = [];
+    Object.assign(app.ask, {
+      orderSubjects: (_: unknown, about: { things: string[] }) => Promise.resolve(about.things),
+      spacesOfKeys: (_: unknown, keys: string[]) =>
+        Promise.resolve(
+          keys.map((k) => (k.startsWith('item:') ? `space:${k.slice('item:'.length)}` : undefined)),
+        ),
+    });
+    const all = app.ask as unknown as { spacesToAsk: (...given: unknown[]) => Promise<SpaceToAsk[]> };
+    const { spacesToAsk } = all;
+    all.spacesToAsk = async (...given) => {
+      asked = (given[2] as { spaces: string[] }).spaces;
+      return (await spacesToAsk()).filter((s) => asked.includes(s.key));
+    };
+    app.orders.runs.onReview = (...given) => app.rounds.byOrder(...given);
+    const order: Order = {
+      format: 'gate-lantern-order',
+      version: 1,
+      name: 'Ask who shares',
+      severity: 'medium',
+      on: true,
+      when: { event: ['file.shared'] },
+      steps: [{ do: 'review', kind: 'shares', days: 10 }, { do: 'stop' }],
+    };
+    const { id } = await app.orders.put(order, 'ada@tarntide.example');
+    let n = 0;
+    const happens = (thing: string): Promise<unknown> =>
+      db.transaction((tx) =>
+        app.orders.begin.add(tx, [
+          { order: { id, version: 1 }, cause: `c${++n}`, about: `a${n}`, doc: { things: [thing] } },
+        ]),
+      );
+    for (const thing of ['item:s', 'item:t', 'item:s', 'user:nobody']) await happens(thing);
+    await app.look();
+    await app.day(0.1);
+    const rounds = await app.rounds.list();
+    expect(rounds).toMatchObject([
+      { spaces: 2, things: 2, round: { name: 'Ask who shares, 2026-03-02', kind: 'shares', days: 10 } },
+    ]);
+    expect(await letters()).toEqual(['ola: asked']);
+    const did = await db.query<{ words: string }>(
+      "select words from order_did where what = 'asked' order by seq",
+    );
+    expect(did.map((d) => d.words.split(':')[0]!.split(',')[0])).toEqual([
+      'Owners are asked about 1 space',
+      'Owners are asked about 1 space',
+      'Nobody is asked',
+      'Nobody is asked',
+    ]);
+    // answered, and shared again: it is another question
+    await app.rounds.desk.put(desk, {
+      id: (await first(app.rounds)).id,
+      given: [{ n: 0, what: 'keep' }],
+      send: true,
+    });
+    await happens('item:s');
+    await app.look();
+    expect((await app.rounds.list()).map((r) => r.spaces)).toEqual([1, 2]);
     await app.close();
   });
 });

@@ -147,12 +147,18 @@ export class Rounds {
     return { id };
   }
 
-  /** The same; undefined where there is nothing to ask about. `also`: what belongs to it, in its transaction. */
+  /**
+   * The same; undefined where there is nothing to ask about. `also`: what belongs to it, in its transaction. `joins`: what is asked
+   * is asked in a round of this name that is under way, where there is one.
+   */
   private async beginFor(
     round: Round,
     madeBy: string,
     by: string,
-    also?: (tx: Db, id: number) => Promise<unknown>,
+    {
+      also,
+      joins = false,
+    }: { also?: (tx: Db, id: number, spaces: number) => Promise<unknown>; joins?: boolean } = {},
   ): Promise<number | undefined> {
     const { db, ledger, clock, jobs } = this.parts;
     const { spaces, weeks } = await this.spread(round);
@@ -163,10 +169,24 @@ export class Rounds {
       [...new Set(weeks)].map((w): [number, Date] => [w, w ? laterBy(now, `P${w}W`, zone) : now]),
     );
     const id = await db.transaction(async (tx) => {
-      const [row] = await tx.query<{ id: number }>(
-        "insert into round (doc, state, made_at, made_by) values ($1, 'running', $2, $3) returning id",
-        [storableJson(round), now, madeBy],
-      );
+      const [had] = joins
+        ? await tx.query<{ id: number }>(
+            `select id from round r where doc->>'name' = $1 and doc->>'kind' = $2 and made_by = $3 and state = 'running'
+               and not exists (select from question q where q.round = r.id and q.space = any($4)) for update`,
+            [round.name, round.kind, madeBy, spaces.map((s) => s.key)],
+          )
+        : [];
+      if (had)
+        await tx.query(
+          "update round set doc = jsonb_set(doc, '{spaces}', (doc->'spaces') || $2::jsonb) where id = $1",
+          [had.id, storableJson(spaces.map((s) => s.key))],
+        );
+      const [row] = had
+        ? [had]
+        : await tx.query<{ id: number }>(
+            "insert into round (doc, state, made_at, made_by) values ($1, 'running', $2, $3) returning id",
+            [storableJson(round), now, madeBy],
+          );
       await tx.query(
         `insert into question (round, space, space_name, workspace, department, things, subject, body, answers, doc, made_at, until, state, next_at)
          select $1, s->>'key', s->>'name', s->>'workspace', s->>'department', (s->>'n')::int, '', '', '[]', '{}', $2,
@@ -190,14 +210,15 @@ export class Rounds {
       await ledger.add(
         {
           who: by,
-          what: 'round.begun',
+          what: had ? 'round.joined' : 'round.begun',
           subject: `round ${row!.id}`,
           after: { ...round, spaces: spaces.length, ...(by !== madeBy && { for: madeBy }) },
         },
         tx,
       );
-      await also?.(tx, row!.id);
-      await this.asking.due(tx);
+      await also?.(tx, row!.id, spaces.length);
+      // of what comes one after another each person is told once
+      await (joins ? this.asking.soon(tx) : this.asking.due(tx));
       return row!.id;
     });
     await jobs.look();
@@ -206,7 +227,7 @@ export class Rounds {
 
   /** Asks about what rules of a policy hit that have owners be asked, and has not been asked: a round for each rule. */
   async byRule({ id, doc, version_by }: Kept): Promise<void> {
-    const { db, engine, clock } = this.parts;
+    const { db, clock } = this.parts;
     for (const rule of doc.rules) {
       const response = rule.mode === 'enforce' ? rule.responses.find((r) => r.do === 'ask') : undefined;
       if (!response) continue;
@@ -216,31 +237,50 @@ export class Rounds {
         'select id, key from rule_hit where policy = $1 and rule = $2 and over_at is null and excepted is null and round is null order by id',
         [id, rule.id],
       );
-      const of = hits.length
-        ? ((await engine.ask.spacesOfKeys(
-            undefined,
-            hits.map((h) => h.key),
-          )) ?? [])
-        : [];
-      const spaces = await this.notAsked(kind, new Set(of.flatMap((s) => s ?? [])));
+      const { of, spaces } = await this.spacesOf(
+        kind,
+        hits.map((h) => h.key),
+      );
       if (!spaces.length) continue;
       const days = (response.dueDays as number | undefined) ?? USUAL_DAYS;
-      const round = roundSchema.parse({
-        name: `${rule.name}, ${dayOf(clock())}`.slice(0, 200),
-        kind,
-        where: 'true',
-        spaces: spaces.slice(0, MOST_SPACES),
-        days,
-        remind: USUAL_REMINDERS.filter((d) => d < days),
-      });
+      const round = aboutSpaces(spaces, { name: `${rule.name}, ${dayOf(clock())}`, kind, days });
       const asked = new Set(round.spaces);
-      await this.beginFor(round, version_by, BY_ITSELF, (tx, n) =>
-        tx.query('update rule_hit set round = $2 where id = any($1)', [
-          hits.filter((_, k) => of[k] && asked.has(of[k])).map((h) => h.id),
-          n,
-        ]),
-      );
+      await this.beginFor(round, version_by, BY_ITSELF, {
+        also: (tx, n) =>
+          tx.query('update rule_hit set round = $2 where id = any($1)', [
+            hits.filter((_, k) => of[k] && asked.has(of[k])).map((h) => h.id),
+            n,
+          ]),
+      });
     }
+  }
+
+  /**
+   * Asks about the spaces in which some things lie, in a round that a standing order begins, or in one of the same name that is
+   * under way. Gives how many spaces are asked about that were not.
+   */
+  async byOrder(
+    keys: readonly string[],
+    of: { name: string; kind: ReviewKind; days: number },
+    also: (tx: Db, round: number, spaces: number) => Promise<void>,
+  ): Promise<number> {
+    const { spaces } = await this.spacesOf(of.kind, keys);
+    let asked = 0;
+    if (spaces.length)
+      await this.beginFor(aboutSpaces(spaces, of), BY_ITSELF, BY_ITSELF, {
+        joins: true,
+        also: (tx, round, n) => also(tx, round, (asked = n)),
+      });
+    return asked;
+  }
+
+  /** The spaces in which things lie, and those of them about which nothing of the kind is being asked. */
+  private async spacesOf(
+    kind: ReviewKind,
+    keys: readonly string[],
+  ): Promise<{ of: (string | undefined)[]; spaces: string[] }> {
+    const of = keys.length ? ((await this.parts.engine.ask.spacesOfKeys(undefined, keys)) ?? []) : [];
+    return { of, spaces: await this.notAsked(kind, new Set(of.flatMap((s) => s ?? []))) };
   }
 
   /** Of some spaces those about which nothing of the kind is being asked. */
@@ -470,6 +510,20 @@ export class Rounds {
     await jobs.look();
   }
 }
+
+/** A round about chosen spaces that begins without anybody having set more of it. */
+const aboutSpaces = (
+  spaces: readonly string[],
+  { name, kind, days }: { name: string; kind: ReviewKind; days: number },
+): Round =>
+  roundSchema.parse({
+    name: name.slice(0, 200),
+    kind,
+    where: 'true',
+    spaces: spaces.slice(0, MOST_SPACES),
+    days,
+    remind: USUAL_REMINDERS.filter((d) => d < days),
+  });
 
 interface Counts {
   spaces: number;

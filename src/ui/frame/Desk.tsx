@@ -19,7 +19,7 @@ interface Chosen {
   what: ReviewAnswer;
   until: string;
   charter?: Partial<Charter>;
-  /** Who should be asked instead, by address. */
+  /** Who should be asked instead, or should own it after them, by address. */
   person?: string;
 }
 type Choices = ReadonlyMap<number, Chosen>;
@@ -36,7 +36,7 @@ const given = (choices: Choices) =>
     what,
     ...(what === 'until' && { until }),
     ...(what === 'charter' && { charter: charter as Charter }),
-    ...(what === 'decline' && person && { person }),
+    ...(person && { person }),
   }));
 const byLink = (link: string): Way => ({
   list: () => send('POST', '/api/desk/link', { link }),
@@ -182,6 +182,7 @@ function Question({
                       what: t.draft.what,
                       until: t.draft.until ?? '',
                       ...(t.draft.charter && { charter: t.draft.charter }),
+                      ...(t.draft.person && { person: t.draft.person }),
                     },
                   ],
                 ]
@@ -334,6 +335,7 @@ function Question({
                 name={`thing-${n}`}
                 of={t.name}
                 answers={review.answers}
+                itself={itself}
                 chosen={choices.get(n)}
                 choose={(one) => choose([n], () => one)}
               />
@@ -434,6 +436,7 @@ function Choice({
   name,
   of,
   answers,
+  itself,
   charters,
   chosen,
   choose,
@@ -441,13 +444,15 @@ function Choice({
   name: string;
   of: string;
   answers: readonly ReviewAnswer[];
+  /** The space itself is asked about. */
+  itself: boolean;
   charters: CharterChoices | undefined;
   chosen: Chosen | undefined;
   choose: (one: Chosen) => void;
 }) {
   if (charters) {
     const set = (more: Partial<Charter>): void =>
-      choose({ what: 'charter', until: '', charter: { ...chosen?.charter, ...more } });
+      choose({ ...chosen, what: 'charter', until: '', charter: { ...chosen?.charter, ...more } });
     return (
       <div className="mt-3 flex flex-col gap-3">
         <OneOf
@@ -462,6 +467,7 @@ function Choice({
           chosen={chosen?.charter?.sensitivity}
           choose={(sensitivity) => set({ sensitivity })}
         />
+        {chosen && <Named chosen={chosen} choose={choose} asks={AFTER_YOU} />}
       </div>
     );
   }
@@ -483,18 +489,6 @@ function Choice({
           {REVIEW_ANSWERS[a]}
         </label>
       ))}
-      {chosen?.what === 'decline' && (
-        <label className="flex basis-full flex-wrap items-center gap-2 text-sm">
-          Who should be asked instead, if you know
-          <input
-            type="email"
-            className="input w-64"
-            placeholder="name@…"
-            value={chosen.person ?? ''}
-            onChange={(e) => choose({ ...chosen, person: e.target.value })}
-          />
-        </label>
-      )}
       {chosen?.what === 'until' && (
         <input
           type="date"
@@ -502,9 +496,32 @@ function Choice({
           aria-label={`Keep ${of} until and including`}
           min={dayOf(new Date())}
           value={chosen.until}
-          onChange={(e) => choose({ what: 'until', until: e.target.value })}
+          onChange={(e) => choose({ ...chosen, until: e.target.value })}
         />
       )}
+      {chosen?.what === 'decline' && (
+        <Named chosen={chosen} choose={choose} asks="Who should be asked instead, if you know" />
+      )}
+      {itself && (chosen?.what === 'keep' || chosen?.what === 'until') && (
+        <Named chosen={chosen} choose={choose} asks={AFTER_YOU} />
+      )}
     </fieldset>
+  );
+}
+
+const AFTER_YOU = 'Who should own it if you ever leave, if you like to say';
+/** Somebody whom whoever answers names, by address. */
+function Named({ asks, chosen, choose }: { asks: string; chosen: Chosen; choose: (one: Chosen) => void }) {
+  return (
+    <label className="flex basis-full flex-wrap items-center gap-2 text-sm">
+      {asks}
+      <input
+        type="email"
+        className="input w-64"
+        placeholder="name@…"
+        value={chosen.person ?? ''}
+        onChange={(e) => choose({ ...chosen, person: e.target.value })}
+      />
+    </label>
   );
 }

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react';
 import { useState } from 'react';
+import { REVIEWS, REVIEW_KINDS, type ReviewKind } from '../../../../core/ask/kinds.ts';
 import { SUBJECTS } from '../../../../core/guard/kinds.ts';
 import {
   possibleAt,
@@ -61,6 +62,11 @@ const NEW: Record<StepName, { words: string; about: string; step: Step }> = {
       answers: ['reason', 'undo', 'not-me'],
       within: 'P3D',
     },
+  },
+  review: {
+    words: 'Ask the owners',
+    about: 'in a round, as Review › Rounds has it; the order goes on at once',
+    step: { do: 'review', kind: 'shares', days: 14 },
   },
   branch: {
     words: 'If …',
@@ -331,6 +337,35 @@ function StepFields({
     case 'tell':
     case 'ask':
       return <MessageFields order={order} step={step} before={before} channels={channels} put={put} />;
+    case 'review':
+      return (
+        <div className="flex flex-wrap items-center gap-2">
+          <select
+            className="select select-sm w-64"
+            aria-label="What they are asked"
+            value={step.kind}
+            onChange={(e) => put({ ...step, kind: e.target.value as ReviewKind })}
+          >
+            {REVIEW_KINDS.map((kind) => (
+              <option key={kind} value={kind}>
+                {REVIEWS[kind].name}
+              </option>
+            ))}
+          </select>
+          <label className="flex items-center gap-2">
+            <input
+              type="number"
+              min={1}
+              max={180}
+              required
+              className="input input-sm w-20"
+              value={step.days || ''}
+              onChange={(e) => put({ ...step, days: e.target.valueAsNumber || 0 })}
+            />
+            days to answer
+          </label>
+        </div>
+      );
     case 'branch':
       return <BranchFields order={order} step={step} put={put} />;
     case 'accept':
