@@ -99,7 +99,8 @@ export function makeSitesAndChannels(b: Builder, world: World): Flaw[] {
           owners: [owner],
           region: 'EU',
           createdAt: at(1, 15),
-          lastActivity: kind === 'channel' ? { chat: at(11, 18) } : { mail: at(11, 17), calendar: at(11, 15) },
+          lastActivity:
+            kind === 'channel' ? { chat: at(11, 18) } : { mail: at(11, 17), calendar: at(11, 15) },
         },
         kind === 'channel' ? 'tc' : 'mb',
       );

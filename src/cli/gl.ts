@@ -126,6 +126,13 @@ access('dormant', 'spaces in which nothing has happened for long (docs/review.md
   .option('--all', 'all spaces, and how long each lies idle')
   .action(run(async () => (await import('./dormant.ts')).listDormant));
 
+access('apps', 'what each third-party app could really read, and its risk (docs/apps.md)')
+  .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
+  .action(run(async () => (await import('./apps.ts')).listApps));
+access('app-reach', 'what an app could do with each item, and through whom')
+  .argument('<app>', 'its client id')
+  .action(run(async () => (await import('./apps.ts')).appReach));
+
 access('cut', 'the least change that meets a goal: who is to be kept out of what (docs/remedy.md)')
   .argument('<goal>', 'the goal as JSON')
   .option('--min-certainty <n>', 'matches count from this certainty on, 0–100', '55')
@@ -280,7 +287,7 @@ program.hook('preAction', async (_, command) => {
   if (!server) return;
   const extracts = command.registeredArguments.flatMap((a, n) => (/^dir2?$/.test(a.name()) ? [n] : []));
   if (!extracts.length) return;
-  if (['find', 'cut', 'try'].includes(command.name()))
+  if (['find', 'cut', 'try', 'apps'].includes(command.name()))
     throw new CliError(
       'What a server gives has no contents, on which conditions rest. Ask the server: gl get holdings list=true where=…',
     );

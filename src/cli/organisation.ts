@@ -4,7 +4,7 @@ import type { Organisation, Problem } from '../core/access/organisation.ts';
 import { reach, type ReachColumns } from '../core/access/reach.ts';
 import type { NamedDeed } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
-import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
+import type { AppGrantRow, AppRow, GrantRow, ItemRow, LinkRow } from '../core/model.ts';
 import { momentOf } from '../core/time.ts';
 import type { ExtractContent } from '../formats/extract-content.ts';
 import type { RowOf } from '../core/row-kinds.ts';
@@ -36,12 +36,16 @@ interface LoadedExtract {
   org: Organisation;
   /** What activity says, by names; resolved where it is asked for. */
   activity: NamedDeed[];
+  apps: AppRow[];
+  appGrants: AppGrantRow[];
 }
 
 /** Reads an extract; what was wrong with it goes to stderr. */
 export async function loadOrganisation(path: string, wants: Wants = {}): Promise<LoadedExtract> {
   const { content } = wants;
   const activity: LoadedExtract['activity'] = [];
+  const apps = new Map<string, AppRow>();
+  const appGrants = new Map<string, AppGrantRow>();
   let builder: OrganisationBuilder | undefined;
   const byRule = new GroupsByRule();
   let taken = 0;
@@ -70,6 +74,12 @@ export async function loadOrganisation(path: string, wants: Wants = {}): Promise
         } else if (kind === 'person') {
           b.person(row as RowOf['person']);
           byRule.user(raw as { id: string });
+        } else if (kind === 'app') {
+          const app = row as RowOf['app'];
+          if (!apps.has(app.id)) apps.set(app.id, app);
+        } else if (kind === 'appGrant') {
+          const grant = row as RowOf['appGrant'];
+          if (!appGrants.has(grant.id)) appGrants.set(grant.id, grant);
         } else if (kind === 'space') b.space(row as RowOf['space']);
         else if (kind === 'group' && !byRule.group(row as RowOf['group'])) b.group(row as RowOf['group']);
       },
@@ -86,7 +96,7 @@ export async function loadOrganisation(path: string, wants: Wants = {}): Promise
   }
   const org = builder!.build();
   sayProblems([...rules, ...org.problems]);
-  return { org, activity };
+  return { org, activity, apps: [...apps.values()], appGrants: [...appGrants.values()] };
 }
 
 export interface Judged {
@@ -96,13 +106,15 @@ export interface Judged {
   /** By item: 1 for a file. */
   isFile: Uint8Array;
   activity: NamedDeed[];
+  apps: AppRow[];
+  appGrants: AppGrantRow[];
 }
 
 /** Reads an extract, and who can reach what in it. */
 export async function openJudged(dir: string, options: { asOf?: string }, wants: Wants): Promise<Judged> {
   const moment = momentGiven(options.asOf);
   const files: string[] = [];
-  const { org, activity } = await loadOrganisation(dir, {
+  const { org, ...more } = await loadOrganisation(dir, {
     ...wants,
     item(row) {
       wants.item?.(row);
@@ -115,5 +127,5 @@ export async function openJudged(dir: string, options: { asOf?: string }, wants:
     const i = org.find('item', id);
     if (i >= 0) isFile[i] = 1;
   }
-  return { org, view: v, columns: reach(v), isFile, activity };
+  return { org, view: v, columns: reach(v), isFile, ...more };
 }

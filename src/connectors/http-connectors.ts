@@ -458,11 +458,15 @@ class ChannelsWorkspace extends HttpWorkspace {
     else if (kind === 'space') yield* as('channels', channelSchema);
     else if (kind === 'grant') yield* as('members', memberSchema);
     else if (kind === 'item') yield* as('files', fileSchema);
+    else if (kind === 'app' || kind === 'appGrant')
+      yield* this.pages<RowOf[K]>(ROW_KINDS[kind].collection.name, WORKSPACE_SCHEMAS[kind]);
   }
   protected kindOf(name: string) {
     if (name === 'channel') return { kind: 'space' as const, schema: channelSchema };
     if (name === 'file') return { kind: 'item' as const, schema: fileSchema };
-    return name === 'member' ? { kind: 'grant' as const, schema: memberSchema } : undefined;
+    if (name === 'member') return { kind: 'grant' as const, schema: memberSchema };
+    const kind = (['app', 'appGrant'] as const).find((k) => ROW_KINDS[k].collection.name === name);
+    return kind && { kind, schema: WORKSPACE_SCHEMAS[kind] };
   }
   protected pathOf(ref: ObjectRef): string {
     if (ref.kind === 'space') return `/channels/${encodeURIComponent(ref.id)}`;

@@ -144,6 +144,38 @@ export interface LinkRow {
   lastUsedAt?: string;
 }
 
+/** An app that people or administrators have let into a workspace (RFC 6749 calls it a client). */
+export interface AppRow {
+  /** Its client id. */
+  id: string;
+  workspace: string;
+  name: string;
+  publisher?: string;
+  /** The workspace has verified who publishes it. */
+  verified?: boolean;
+  homepage?: string;
+  /** Hosts that people are sent back to; with `http://` before them where that is without TLS. */
+  redirectHosts?: string[];
+  /** What kind of app it says it is. */
+  category?: string;
+  createdAt?: string;
+}
+
+/** That an app may do something: for a person who let it in, or for everyone. */
+export interface AppGrantRow {
+  id: string;
+  app: string;
+  workspace: string;
+  user?: string;
+  everyone?: boolean;
+  scopes: string[];
+  /** It has a refresh token: it goes on without them. */
+  offline?: boolean;
+  grantedAt?: string;
+  grantedBy?: string;
+  lastUsedAt?: string;
+}
+
 export const PARTS = ['title', 'body', 'comment', 'suggestion', 'metadata'] as const;
 export type Part = (typeof PARTS)[number];
 

@@ -1,5 +1,14 @@
 /** The kinds of rows that surveys read; each is declared here, and its schema in src/formats/rows.ts (docs/adding.md). */
-import type { GrantRow, GroupRow, ItemRow, LinkRow, PersonRow, SpaceRow } from './model.ts';
+import type {
+  AppGrantRow,
+  AppRow,
+  GrantRow,
+  GroupRow,
+  ItemRow,
+  LinkRow,
+  PersonRow,
+  SpaceRow,
+} from './model.ts';
 
 /** The row of each kind. */
 export interface RowOf {
@@ -9,6 +18,8 @@ export interface RowOf {
   item: ItemRow;
   grant: GrantRow;
   link: LinkRow;
+  app: AppRow;
+  appGrant: AppGrantRow;
 }
 export type RowKind = keyof RowOf;
 
@@ -32,6 +43,8 @@ export const ROW_KINDS = {
   item: { words: ['item', 'items'], file: 'items', collection: { name: 'items' } },
   grant: { words: ['grant', 'grants'], file: 'grants', collection: { name: 'grants' } },
   link: { words: ['link', 'links'], file: 'links', collection: { name: 'links' } },
+  app: { words: ['app', 'apps'], file: 'apps', collection: { name: 'apps' } },
+  appGrant: { words: ['app grant', 'app grants'], file: 'app-grants', collection: { name: 'app-grants' } },
 } as const satisfies Record<RowKind, Declared>;
 
 /** The kinds, in their order. */

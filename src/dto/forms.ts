@@ -5,8 +5,9 @@ import { GATHER_NAMES } from '../core/messages/when.ts';
 import { ANSWER_NAMES } from '../core/orders/schema.ts';
 import { SIGNAL_STATES } from './events.ts';
 
-/** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const day = z.iso.date('needs a day');
+export const number = z.coerce.number().int().min(0).max(2_147_483_647);
+/** PostgreSQL’s text cannot hold U+0000, and no name needs it. */
 export const text = (most: number) =>
   z
     .string()

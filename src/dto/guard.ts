@@ -4,8 +4,7 @@ import type { Wrong } from '../core/guard/policy.ts';
 import type { Subject } from '../core/guard/kinds.ts';
 import type { Mode, Policy, Rule } from '../core/guard/schema.ts';
 import type { ResponseName, RuleResponse } from '../core/guard/responses.ts';
-import { text } from './forms.ts';
-import { number } from './inputs.ts';
+import { number, text } from './forms.ts';
 import type { AskedValue } from './exposure.ts';
 import type { PlanGoal, Preview, PreviewPerson } from './remedy.ts';
 

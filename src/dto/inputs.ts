@@ -1,6 +1,6 @@
 /** Pieces of input that several endpoints take. */
 import { z } from 'zod';
-import { text, zone } from './forms.ts';
+import { number, text, zone } from './forms.ts';
 import { SEVERITIES } from '../core/exposure/exposure.ts';
 import { MEASURES } from '../core/exposure/tab.ts';
 import { DIMENSIONS, FINDING_KINDS } from './exposure.ts';
@@ -9,9 +9,8 @@ import { checkFilter, LONGEST_FILTER } from '../core/filter/filter.ts';
 import { plannedSchema } from './planned.ts';
 import { readSorts, type Sort } from '../core/sorts.ts';
 
-export { text, zone };
+export { number, text, zone };
 export const nothing = z.object({});
-export const number = z.coerce.number().int().min(0).max(2_147_483_647);
 
 /** What a browser answers of a passkey (Web Authentication Level 3 §5.1); the library reads what is in it. */
 const base64url = z

@@ -138,15 +138,7 @@ const ROW_FILES = [
   ...KINDS.map((k) => `${ROW_KINDS[k].file}.jsonl`),
   ...PEOPLE.flatMap((k) => [`${k}.json`, `${k}.csv`]),
 ];
-const KNOWN = [
-  'manifest.json',
-  'columns.json',
-  ...ROW_FILES,
-  'content.jsonl',
-  'activity.jsonl',
-  'apps.jsonl',
-  'app-grants.jsonl',
-];
+const KNOWN = ['manifest.json', 'columns.json', ...ROW_FILES, 'content.jsonl', 'activity.jsonl'];
 
 /**
  * Reads an extract, calling back for each row; a bad line is rejected and the rest still loads.

@@ -9,6 +9,8 @@ import {
   EXTERNAL_SHARING,
   ROLES,
   SPACE_KINDS,
+  type AppGrantRow,
+  type AppRow,
   type GrantRow,
   type GroupRow,
   type ItemRow,
@@ -230,6 +232,37 @@ export const groupSchema = z
     ...(g[SCIM_IDENTITY]?.rule && { rule: g[SCIM_IDENTITY].rule }),
   }));
 
+const appSchema = z
+  .object({
+    id,
+    workspace: id,
+    name: opt(text),
+    publisher: opt(text),
+    verified: opt(z.boolean()),
+    homepage: opt(text),
+    redirectHosts: opt(z.array(text).max(100)),
+    category: opt(text),
+    createdAt: opt(time),
+  })
+  .transform(named) satisfies z.ZodType<AppRow>;
+
+const appGrantSchema = z
+  .object({
+    id,
+    app: id,
+    workspace: id,
+    user: opt(id),
+    everyone: opt(z.boolean()),
+    scopes: z.array(text).max(200),
+    offline: opt(z.boolean()),
+    grantedAt: opt(time),
+    grantedBy: opt(id),
+    lastUsedAt: opt(time),
+  })
+  .refine((g) => (g.user !== undefined) !== (g.everyone === true), {
+    message: 'is either of a user or for everyone',
+  }) satisfies z.ZodType<AppGrantRow>;
+
 /** The schema of each kind of row. */
 export const ROW_SCHEMAS: { [K in RowKind]: z.ZodType<RowOf[K]> } = {
   person: personSchema,
@@ -238,6 +271,8 @@ export const ROW_SCHEMAS: { [K in RowKind]: z.ZodType<RowOf[K]> } = {
   item: itemSchema,
   grant: grantSchema,
   link: linkSchema,
+  app: appSchema,
+  appGrant: appGrantSchema,
 };
 
 /** Attributes of SCIM resources that are let be (RFC 7643 §3.1, §4.1). */

@@ -3,7 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { happened } from '../happenings.ts';
 import { bodyOf, json, keyOf, list, Refusal, versionOf } from '../http.ts';
 import { post } from '../posts.ts';
-import { about, accountsOf, activity, changes, content } from '../reading.ts';
+import { about, accountsOf, activity, asAccounts, changes, content } from '../reading.ts';
 import type { Row } from '../state.ts';
 import { rowsOf, state } from '../world.ts';
 import { alter, merged, write } from '../writing.ts';
@@ -85,9 +85,15 @@ export async function channels(
           ? { kind: 'channel', id: row.id, row: asChannel(row) }
           : k === 'items'
             ? { kind: 'file', id: row.id, row: asFile(row) }
-            : { kind: 'member', id: row.id, row: asMember(row) },
+            : k === 'grants'
+              ? { kind: 'member', id: row.id, row: asMember(row) }
+              : { kind: k, id: row.id, row: asAccounts(prefix, row) },
       ),
     );
+  if ((kind === 'apps' || kind === 'app-grants') && id === undefined) {
+    const page = list(url, rowsOf(kind, 'channels'), repeat);
+    return json(res, 200, { ...page, rows: page.rows.map((row) => asAccounts(prefix, row)) });
+  }
   if (kind === 'channels' && id === undefined) {
     const page = list(url, rowsOf('spaces', 'channels'), repeat);
     return json(res, 200, { ...page, rows: page.rows.map(asChannel) });

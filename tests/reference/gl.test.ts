@@ -136,6 +136,51 @@ describe('gl on extracts', () => {
     expect(gl('dormant', dir, '--days', 'many').status).toBe(2);
   });
 
+  it('says what apps could read, through whom, and their risk as a sum', () => {
+    const [rows] = samples;
+    const { judge } = plainly(rows!);
+    const dir = write(rows!);
+    const workspace = rows!.workspaces[0]!.id;
+    const jsonl = (name: string, list: object[]) =>
+      writeFileSync(join(dir, name), list.map((r) => JSON.stringify(r) + '\n').join(''));
+    jsonl('apps.jsonl', [
+      { id: 'one', workspace, name: 'One', verified: true },
+      { id: 'all', workspace, name: 'All' },
+    ]);
+    const user = rows!.users.find((u) => u.active && u.expiresAt === undefined)!.id;
+    jsonl('app-grants.jsonl', [
+      { id: '1', app: 'one', workspace, user, scopes: ['files:read:own'] },
+      { id: '2', app: 'all', workspace, everyone: true, scopes: ['files:write:all'] },
+      { id: '3', app: 'all', workspace, scopes: ['files:write:all'] },
+    ]);
+    const here = rows!.items.filter(
+      (i) => rows!.spaces.find((s) => s.id === i.space)!.workspace === workspace,
+    );
+    const expected = here.flatMap((i) => {
+      const can =
+        judge(
+          rows!.spaces.find((s) => s.id === i.space)!,
+          i,
+        ).who[user] ?? [];
+      const capabilities = ['find', 'open', 'copy'].filter((c) => can.includes(c));
+      return capabilities.length ? [{ item: i.id, capabilities, through: [user] }] : [];
+    });
+    const byId = (a: { item: string }, b: { item: string }) => (a.item < b.item ? -1 : 1);
+    expect(gl('app-reach', dir, 'one').rows).toEqual(expected.sort(byId));
+    expect(gl('app-reach', dir, 'all').rows.map((r) => [r.item, r.through])).toEqual(
+      [...here].map((i) => [i.id, ['everyone']]).sort(([a], [b]) => (a! < b! ? -1 : 1)),
+    );
+    const { rows: apps, stderr } = gl('apps', dir);
+    expect(apps.map((a) => [a.app, a.people, a.everyone, a.items])).toEqual([
+      ['all', 0, true, here.length],
+      ['one', 1, false, expected.filter((e) => e.capabilities.includes('open')).length],
+    ]);
+    for (const { points, sum } of apps as unknown as { points: number; sum: { points: number }[] }[])
+      expect(sum.reduce((n, l) => n + l.points, 0)).toBe(points);
+    expect(stderr).toContain('is either of a user or for everyone');
+    expect(gl('app-reach', dir, 'none').status).toBe(2);
+  });
+
   it('answers what if, as of, and what changed', () => {
     const rows = samples.find((r) => r.grants.some((g) => 'item' in g.on))!;
     const dir = write(rows);

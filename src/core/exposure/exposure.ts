@@ -22,7 +22,7 @@ export const HEAVY = 2;
 /** The widest tier that a weight allows, by weight 0–4. */
 export const ALLOWED: readonly Tier[] = ['public', 'partner', 'organisation', 'wide', 'team'];
 /** Points for each tier beyond what is allowed, by weight. */
-const POINTS_PER_TIER = [0, 2, 5, 15, 40] as const;
+export const POINTS_PER_TIER = [0, 2, 5, 15, 40] as const;
 
 export interface Weighing {
   weight: number;
@@ -54,6 +54,15 @@ export function weigh(
 export const SEVERITIES = ['low', 'medium', 'high', 'critical'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 const SEVERITY_FROM = { medium: 20, high: 60, critical: 120 };
+
+export const severityOf = (points: number): Severity =>
+  points >= SEVERITY_FROM.critical
+    ? 'critical'
+    : points >= SEVERITY_FROM.high
+      ? 'high'
+      : points >= SEVERITY_FROM.medium
+        ? 'medium'
+        : 'low';
 
 export interface ExposureSum {
   points: number;
@@ -107,13 +116,5 @@ export function exposurePoints(input: ExposureInput): ExposureSum | undefined {
     extra(`It has stood for ${days} days`, Math.min(4, Math.floor(days / 91)) / 10);
   }
   const points = lines.reduce((sum, l) => sum + l.points, 0);
-  const severity =
-    points >= SEVERITY_FROM.critical
-      ? 'critical'
-      : points >= SEVERITY_FROM.high
-        ? 'high'
-        : points >= SEVERITY_FROM.medium
-          ? 'medium'
-          : 'low';
-  return { points, severity, lines };
+  return { points, severity: severityOf(points), lines };
 }

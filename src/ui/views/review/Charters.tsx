@@ -55,8 +55,18 @@ const differsColumn: SpaceColumn = {
 const sinceColumn: SpaceColumn = {
   key: 'since',
   name: 'Since',
-  width: '110px',
-  cell: (r) => (r.chartered ? <When at={r.chartered.at} /> : ''),
+  width: '130px',
+  // without a charter: since it was made
+  cell: (r) =>
+    r.chartered ? (
+      <When at={r.chartered.at} />
+    ) : (
+      r.created && (
+        <span className="text-quiet">
+          made <When at={r.created} />
+        </span>
+      )
+    ),
 };
 
 export default function Charters({ account, search }: { account: Account; search: string }) {

@@ -1,0 +1,72 @@
+/** What apps could really read, on an extract and without a database. */
+import { appAccess, grantedApps, readings } from '../core/apps/reading.ts';
+import { appRisk } from '../core/apps/risk.ts';
+import { HEAVY } from '../core/exposure/exposure.ts';
+import { identityName } from '../core/access/view.ts';
+import { nodeOfItem } from '../core/access/organisation.ts';
+import { byCode } from '../core/sorts.ts';
+import { capabilityNames, type AppGrantRow } from '../core/model.ts';
+import { openFacts, type FactsOptions } from './facts.ts';
+import { CliError, print } from './messages.ts';
+import { openJudged } from './organisation.ts';
+
+/**
+ * Prints `{app, name, people, everyone, items, heavy, points, sum}` of each app, the riskiest first: how many people let it in, whether
+ * it is let in for everyone, the items that it could read, and the heavy files among them.
+ */
+export async function listApps(dir: string, options: FactsOptions): Promise<void> {
+  const facts = await openFacts(dir, options);
+  const { view, org, apps, appGrants } = facts;
+  const granted = grantedApps(view, appGrants);
+  const weights = Uint8Array.from({ length: org.itemIds.length }, (_, i) =>
+    facts.getters.item.weight(nodeOfItem(org, i)),
+  );
+  const of = readings(view, granted, { isFile: facts.isFile, weights });
+  const grantsOf = new Map<string, AppGrantRow[]>();
+  for (const g of appGrants) grantsOf.set(g.app, [...(grantsOf.get(g.app) ?? []), g]);
+  const none = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
+  const rows = apps.map((app) => {
+    const grants = grantsOf.get(app.id) ?? [];
+    const reading = of.get(app.id) ?? none;
+    const { points, lines } = appRisk({
+      app,
+      grants,
+      reading,
+      known: apps,
+      own: org.own,
+      moment: view.moment,
+    });
+    return {
+      app: app.id,
+      name: app.name,
+      people: new Set(grants.flatMap((g) => g.user ?? [])).size,
+      everyone: grants.some((g) => g.everyone),
+      items: reading.items,
+      heavy: reading.byWeight.slice(HEAVY).reduce((sum, n) => sum + n, 0),
+      points,
+      sum: lines,
+    };
+  });
+  for (const row of rows.sort((a, b) => b.points - a.points || byCode(a.app, b.app))) await print(row);
+}
+
+/** Prints `{item, capabilities, through}` of each item with which an app could do something, by id. */
+export async function appReach(dir: string, app: string, options: { asOf?: string }): Promise<void> {
+  const { view, org, apps, appGrants } = await openJudged(dir, options, {});
+  const granted = grantedApps(view, appGrants).get(app);
+  if (!granted && !apps.some((a) => a.id === app)) throw new CliError(`There is no app ${app} in ${dir}.`);
+  if (!granted) return;
+  const numbers = Array.from({ length: org.itemIds.length }, (_, i) => i).sort((a, b) =>
+    byCode(org.itemIds.at(a), org.itemIds.at(b)),
+  );
+  for (const i of numbers) {
+    const { bits, everyone, people } = appAccess(view, granted, nodeOfItem(org, i));
+    if (!bits) continue;
+    const through = people.map((u) => identityName(view, u)).sort(byCode);
+    await print({
+      item: org.itemIds.at(i),
+      capabilities: capabilityNames(bits),
+      through: [...(everyone ? ['everyone'] : []), ...through],
+    });
+  }
+}

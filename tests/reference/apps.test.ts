@@ -1,0 +1,132 @@
+/** What apps could read, against the plain definition: loops over grants, people and items. */
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { nodeOfItem } from '../../src/core/access/organisation.ts';
+import { identityName, view } from '../../src/core/access/view.ts';
+import { appAccess, grantedApps, readings } from '../../src/core/apps/reading.ts';
+import { capabilityNames, type AppGrantRow } from '../../src/core/model.ts';
+import { build } from './build.ts';
+import { organisations } from './organisations.ts';
+import { plainly, type Rows } from './plain-access.ts';
+
+const READ = ['find', 'open', 'copy'];
+const WRITE = [...READ, 'comment', 'edit', 'delete'];
+const EVERYTHING = [...WRITE, 'share', 'manage'];
+/** As the definition has it; what is in none of these allows nothing on items, and what is not known anything. */
+const ALLOWS: Record<string, string[]> = {
+  'files:read:own': READ,
+  'files:write:own': WRITE,
+  'files:share:own': ['share'],
+  'files:read:picked': [],
+  'files:read:all': READ,
+  'files:write:all': WRITE,
+  'mail:read': [],
+  'admin:all': EVERYTHING,
+  'other:vocabulary': EVERYTHING,
+};
+const OF_ALL = ['files:read:all', 'files:write:all', 'admin:all', 'other:vocabulary'];
+
+const grantsOf: fc.Arbitrary<{ app: number; user: number; workspace: number; scopes: string[] }[]> = fc.array(
+  fc.record({
+    app: fc.nat(3),
+    /** 7: for everyone. */
+    user: fc.nat(7),
+    workspace: fc.nat(3),
+    scopes: fc.subarray(Object.keys(ALLOWS)),
+  }),
+  { maxLength: 8 },
+);
+const rowsOf = (
+  rows: Rows,
+  list: { app: number; user: number; workspace: number; scopes: string[] }[],
+): AppGrantRow[] =>
+  list.map(({ app, user, workspace, scopes }, n) => ({
+    id: `ag${n}`,
+    app: `a${app}`,
+    workspace: rows.workspaces[workspace % rows.workspaces.length]!.id,
+    ...(user === 7 ? { everyone: true } : { user: rows.users[user % rows.users.length]?.id ?? 'nobody' }),
+    scopes,
+  }));
+
+const sorted = (list: Iterable<string>): string[] => [...list].sort();
+
+/** What an app can do with an item, and through whom. */
+function plain(
+  rows: Rows,
+  grants: readonly AppGrantRow[],
+  item: Rows['items'][number],
+  who: Record<string, string[]>,
+) {
+  const space = rows.spaces.find((s) => s.id === item.space)!;
+  const can = new Set<string>();
+  const through = new Set<string>();
+  const active = rows.users.filter(
+    (u) => u.active && !(u.expiresAt !== undefined && Date.parse(u.expiresAt) <= rows.takenAt),
+  );
+  for (const g of grants) {
+    if (g.workspace !== space.workspace) continue;
+    for (const scope of g.scopes)
+      for (const capability of ALLOWS[scope]!) {
+        if (g.everyone && OF_ALL.includes(scope)) {
+          can.add(capability);
+          through.add('everyone');
+          continue;
+        }
+        for (const u of active)
+          if ((g.everyone || g.user === u.id) && who[u.id]?.includes(capability)) {
+            can.add(capability);
+            through.add(g.everyone ? 'everyone' : u.id);
+          }
+      }
+  }
+  return { can: sorted(can), through: sorted(through) };
+}
+
+describe('what apps could read', () => {
+  it('is the union over their grants of what the scopes allow of what the person can do', () => {
+    let some = 0;
+    fc.assert(
+      fc.property(organisations, grantsOf, (rows, list) => {
+        const grants = rowsOf(rows, list);
+        const org = build(rows);
+        const v = view(org);
+        const { judge } = plainly(rows);
+        const granted = grantedApps(v, grants);
+        const I = org.itemIds.length;
+        const isFile = Uint8Array.from({ length: I }, (_, i) => i % 2);
+        const weights = Uint8Array.from({ length: I }, (_, i) => i % 5);
+        const counted = readings(v, granted, { isFile, weights });
+        for (const [app, of] of granted) {
+          const sum = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
+          for (const item of rows.items) {
+            const i = org.find('item', item.id);
+            const { who } = judge(
+              rows.spaces.find((s) => s.id === item.space)!,
+              item,
+            );
+            const expected = plain(
+              rows,
+              grants.filter((g) => g.app === app),
+              item,
+              who,
+            );
+            const { bits, everyone, people } = appAccess(v, of, nodeOfItem(org, i));
+            expect(sorted(capabilityNames(bits))).toEqual(expected.can);
+            expect(
+              sorted([...(everyone ? ['everyone'] : []), ...people.map((u) => identityName(v, u))]),
+            ).toEqual(expected.through);
+            if (!expected.can.includes('open')) continue;
+            some++;
+            sum.items++;
+            if (!isFile[i]) continue;
+            sum.files++;
+            sum.byWeight[weights[i]!]!++;
+          }
+          expect(counted.get(app)).toEqual(sum);
+        }
+      }),
+      { numRuns: 300 },
+    );
+    expect(some).toBeGreaterThan(200);
+  });
+});
