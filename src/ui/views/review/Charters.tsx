@@ -6,6 +6,7 @@ import { useSpaceDossier } from '../../dossiers/SpaceDossier.tsx';
 import { ask } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
+import { dayWords, exactly } from '../../parts/dates.ts';
 import { count, When } from '../../parts/marks.tsx';
 import { fieldWords } from '../../../core/filter/fields.ts';
 import {
@@ -55,16 +56,16 @@ const differsColumn: SpaceColumn = {
 const sinceColumn: SpaceColumn = {
   key: 'since',
   name: 'Since',
-  width: '130px',
+  width: '150px',
   // without a charter: since it was made
   cell: (r) =>
     r.chartered ? (
       <When at={r.chartered.at} />
     ) : (
       r.created && (
-        <span className="text-quiet">
-          made <When at={r.created} />
-        </span>
+        <time className="whitespace-nowrap text-quiet" dateTime={r.created} title={exactly(r.created)}>
+          made {dayWords(r.created)}
+        </time>
       )
     ),
 };

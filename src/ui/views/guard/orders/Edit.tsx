@@ -341,7 +341,8 @@ function PolicyFields({
 function Foresee({ order }: { order: Order }) {
   const [answered, setAnswered] = useState<(typeof ANSWER_NAMES)[number] | 'none'>('none');
   const [still, setStill] = useState(true);
-  const text = useDeferredValue(JSON.stringify(order));
+  const name = order.name.trim() || 'A new order';
+  const text = useDeferredValue(JSON.stringify({ ...order, name }));
   const { data, error, isFetching } = useQuery({
     queryKey: ['foresee', text, answered, still],
     queryFn: () => send('POST', '/api/orders/foresee', { order: JSON.parse(text) as Order, answered, still }),
