@@ -42,7 +42,9 @@ export function asUsers(prefix: string, value: unknown): unknown {
 /** Everybody a workspace's rows name, as its own accounts. */
 export function accountsOf(workspace: string, prefix: string): Row[] {
   const seen = new Set<string>();
-  for (const kind of LISTS) for (const r of rowsOf(kind, workspace)) asAccounts(prefix, r, seen);
+  for (const kind of LISTS)
+    // an app keeps what it was let in for when somebody leaves
+    if (kind !== 'app-grants') for (const r of rowsOf(kind, workspace)) asAccounts(prefix, r, seen);
   const own = new Map(state.accounts.filter((a) => a.workspace === workspace).map((a) => [a.id, a]));
   return [...seen].sort().flatMap((id): Row[] => {
     const mine = own.get(id);
