@@ -1,8 +1,8 @@
 import { FEED_KINDS, ROW_KINDS, type FeedKind } from '../../core/row-kinds.ts';
 
 /** The step that reads the rows of a kind from every workspace. */
-export const stepOf = <K extends FeedKind>(kind: K): (typeof ROW_KINDS)[K]['collection']['name'] =>
-  ROW_KINDS[kind].collection.name;
+export const stepOf = <K extends FeedKind>(kind: K): (typeof ROW_KINDS)[K]['words'][1] =>
+  ROW_KINDS[kind].words[1];
 
 /** The steps of a survey, in order. */
 export const FULL_STEPS = [

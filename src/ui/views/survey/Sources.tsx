@@ -213,8 +213,8 @@ function View({ search }: { search: string }) {
           <tbody>
             {sources.data?.map((s) => (
               <tr key={s.id} className="h-8 border-t border-base-300">
-                <td className="px-4 font-medium">{s.name}</td>
-                <td className="px-3">{KIND_WORDS[s.kind]}</td>
+                <td className="px-4 font-medium whitespace-nowrap">{s.name}</td>
+                <td className="px-3 whitespace-nowrap">{KIND_WORDS[s.kind]}</td>
                 <td className="px-3">
                   {KINDS.flatMap((k) => {
                     const [one, many] = ROW_KINDS[k].words;
