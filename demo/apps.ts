@@ -1,6 +1,7 @@
 /** Third-party apps that the ferry line's people have let into their workspaces: ordinary ones, and some that should not be there. */
 import type { AppGrantRow, AppRow } from '../src/core/model.ts';
-import type { World } from './builder.ts';
+import { SCIM_ENTERPRISE } from '../src/formats/rows.ts';
+import { membersOf, type World } from './builder.ts';
 import { dice } from './make.ts';
 
 const SEED = 1906;
@@ -40,23 +41,15 @@ const MAKERS = [
 ];
 
 /** Apps and what they were let in for. What is planted is named by what is wrong with it. */
-export function demoApps(world: Pick<World, 'users' | 'grants' | 'items' | 'spaces'>): {
-  apps: AppRow[];
-  appGrants: AppGrantRow[];
-} {
+export function demoApps(
+  world: Pick<World, 'users' | 'grants' | 'items' | 'spaces'>,
+): Pick<World, 'apps' | 'app-grants'> {
   const d = dice(SEED);
   const apps: AppRow[] = [];
   const appGrants: AppGrantRow[] = [];
   const NOW = Date.parse('2026-11-20T08:00:00Z');
   const ago = (days: number): string => new Date(NOW - days * DAY).toISOString();
-  const members = new Set(
-    world.users
-      .filter((u) => {
-        const identity = u['urn:gatelantern:scim:1.0:Identity'] as { kind?: string } | undefined;
-        return u.active !== false && identity?.kind !== 'guest';
-      })
-      .map((u) => u.id),
-  );
+  const members = membersOf(world);
   const workspaceOf = new Map(world.spaces.map((s) => [s.id, s.workspace]));
   const spaceOfItem = new Map(world.items.map((i) => [i.id, i.space]));
   /** Members who are known to each workspace by what was granted to them. */
@@ -144,11 +137,7 @@ export function demoApps(world: Pick<World, 'users' | 'grants' | 'items' | 'spac
   // everything of eleven people in Finance
   const finance = new Set(
     world.users
-      .filter((u) => {
-        const work = u['urn:ietf:params:scim:schemas:extension:enterprise:2.0:User'] as
-          { department?: string } | undefined;
-        return work?.department === 'Finance' && members.has(u.id);
-      })
+      .filter((u) => (u[SCIM_ENTERPRISE] as { department?: string } | undefined)?.department === 'Finance')
       .map((u) => u.id),
   );
   const converter = app('drives', 'Any Format', {
@@ -189,5 +178,5 @@ export function demoApps(world: Pick<World, 'users' | 'grants' | 'items' | 'spac
   });
   for (const u of lists.channels.slice(0, 9))
     grant(sender, 'channels', u, ['mail:send', 'directory:read'], { grantedAt: ago(15), lastUsedAt: ago(2) });
-  return { apps, appGrants };
+  return { apps, 'app-grants': appGrants };
 }

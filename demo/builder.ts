@@ -1,5 +1,7 @@
 /** The demo's world as rows, and what its makers build it with. */
 import type {
+  AppGrantRow,
+  AppRow,
   Grantee,
   GrantRow,
   ItemRow,
@@ -9,6 +11,7 @@ import type {
   SpaceRow,
   Tier,
 } from '../src/core/model.ts';
+import { SCIM_IDENTITY } from '../src/formats/rows.ts';
 import type { Dice } from './make.ts';
 
 export const DEPARTMENTS = [
@@ -49,6 +52,8 @@ export interface World {
   items: ItemRow[];
   grants: GrantRow[];
   links: LinkRow[];
+  apps: AppRow[];
+  'app-grants': AppGrantRow[];
   content: { item: string; part: 'body'; text: string }[];
   /** CloudEvents 1.0: who opened and edited what. */
   activity: Record<string, unknown>[];
@@ -58,6 +63,16 @@ export interface World {
   /** What happens after the first survey: rows put, or taken away where they are null. */
   later: { kind: 'grants' | 'links' | 'groups' | 'items' | 'spaces'; id: string; row: object | null }[];
 }
+
+/** The ids of those who work there and have an active account. */
+export const membersOf = ({ users }: Pick<World, 'users'>): Set<string> =>
+  new Set(
+    users
+      .filter(
+        (u) => u.active !== false && (u[SCIM_IDENTITY] as { kind?: string } | undefined)?.kind !== 'guest',
+      )
+      .map((u) => u.id),
+  );
 
 /** What the planting of flaws may use. */
 export interface Builder {

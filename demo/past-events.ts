@@ -4,7 +4,7 @@
  */
 import { PATTERN_STARTERS } from '../src/core/guard/patterns.ts';
 import type { ItemRow } from '../src/core/model.ts';
-import type { World } from './builder.ts';
+import { membersOf, type World } from './builder.ts';
 import { dice } from './make.ts';
 import type { Asker } from './past-policies.ts';
 
@@ -36,15 +36,7 @@ interface Happening {
 export function pastEvents(world: World, now: number): Happening[] {
   const d = dice(SEED);
   const workspaceOf = new Map(world.spaces.map((s) => [s.id, s.workspace]));
-  const kinds = new Map(
-    world.users.map((u) => [
-      u.id,
-      (u['urn:gatelantern:scim:1.0:Identity'] as { kind?: string } | undefined)?.kind,
-    ]),
-  );
-  const members = new Set(
-    world.users.filter((u) => u.active !== false && kinds.get(u.id) !== 'guest').map((u) => u.id),
-  );
+  const members = membersOf(world);
   const owned = new Map<string, ItemRow[]>();
   for (const i of world.items)
     if (i.kind === 'file' && i.owner && members.has(i.owner) && !i.held && !i.binned)
@@ -62,18 +54,17 @@ export function pastEvents(world: World, now: number): Happening[] {
       });
   };
   const midnight = Math.floor(now / DAY) * DAY;
-  /** What happens in teams beside their files: of those in which it does. */
-  const talked = (['message.posted', 'mail.received', 'calendar.changed'] as const).map(
-    (type) =>
-      [
-        type,
-        world.spaces.filter((s) => {
-          const { chat, mail, calendar } = s.lastActivity ?? {};
-          const last = { 'message.posted': chat, 'mail.received': mail, 'calendar.changed': calendar }[type];
-          return last !== undefined && Date.parse(last) > now - 30 * DAY;
-        }),
-      ] as const,
-  );
+  /** What happens in teams beside their files, and those in which it does. */
+  const talked = (
+    [
+      ['message.posted', 'chat'],
+      ['mail.received', 'mail'],
+      ['calendar.changed', 'calendar'],
+    ] as const
+  ).map(([type, source]): [string, World['spaces']] => [
+    type,
+    world.spaces.filter((s) => Date.parse(s.lastActivity?.[source] ?? '') > now - 30 * DAY),
+  ]);
   for (let ago = DAYS; ago >= 0; ago--) {
     const day = midnight - ago * DAY;
     const weekend = [0, 6].includes(new Date(day).getUTCDay());

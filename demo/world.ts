@@ -2,6 +2,7 @@
  * Tarn & Tide Ferries: an invented ferry line, the same on every run. Its rows are those of the
  * bulk extract, version 1. The flaws planted in it are in flaws.ts.
  */
+import { demoApps } from './apps.ts';
 import { realFile } from './real-files.ts';
 import { keepRecords } from './records.ts';
 import type { ItemRow, SpaceRow } from '../src/core/model.ts';
@@ -69,6 +70,8 @@ export function makeWorld(seed = 20261): World {
     items: [],
     grants: [],
     links: [],
+    apps: [],
+    'app-grants': [],
     content: [],
     activity: [],
     accounts: [],
@@ -399,6 +402,7 @@ export function makeWorld(seed = 20261): World {
   shareLately(dice(seed + 1), world);
   keepRecords(builder);
   fallAsleep(world);
+  Object.assign(world, demoApps(world));
   return world;
 }
 

@@ -1,7 +1,6 @@
 /** Writes the demo's world as an extract directory: what is said in real files of their kinds, under files/. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { demoApps } from './apps.ts';
 import { moved } from './past.ts';
 import { realFile } from './real-files.ts';
 import type { World } from './builder.ts';
@@ -17,14 +16,18 @@ export function writeWorld(world: World, directory: string, days = 0): void {
   const names = new Map(world.items.map((i) => [i.id, i.name]));
   for (const { item, text } of world.content)
     writeFileSync(join(directory, 'files', item), realFile(names.get(item)!, text) ?? text);
-  for (const name of ['users', 'groups', 'spaces', 'items', 'grants', 'links', 'activity'] as const)
-    writeFileSync(join(directory, `${name}.jsonl`), world[name].map((row) => text(row) + '\n').join(''));
-  const { apps, appGrants } = demoApps(world);
-  for (const [name, rows] of [
-    ['apps', apps],
-    ['app-grants', appGrants],
+  for (const name of [
+    'users',
+    'groups',
+    'spaces',
+    'items',
+    'grants',
+    'links',
+    'apps',
+    'app-grants',
+    'activity',
   ] as const)
-    writeFileSync(join(directory, `${name}.jsonl`), rows.map((row) => text(row) + '\n').join(''));
+    writeFileSync(join(directory, `${name}.jsonl`), world[name].map((row) => text(row) + '\n').join(''));
 }
 
 /** The demo's sources, as the stand-ins at an address serve them. */

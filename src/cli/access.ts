@@ -5,14 +5,14 @@ import { alter } from '../core/access/change.ts';
 import { compare } from '../core/access/compare.ts';
 import { nodesDown, who, why, type Route } from '../core/access/questions.ts';
 import { reach, reachOf, type ReachSummary } from '../core/access/reach.ts';
-import { identityKind, identityName, view, type View } from '../core/access/view.ts';
+import { identityKind, identityName, type View } from '../core/access/view.ts';
 import { whatOf } from '../core/access/what.ts';
 import { capabilityNames } from '../core/model.ts';
 import { readChanges } from './changes.ts';
 import { CliError, print, say } from './messages.ts';
 import { identityNamed, nearestTo, nodeNamed, withIds } from './names.ts';
 import { resolveDeeds, servesWhat, usageOf, usedSince, type Usage } from '../core/access/usage.ts';
-import { loadOrganisation, momentGiven } from './organisation.ts';
+import { openView } from './organisation.ts';
 import { byCode } from '../core/sorts.ts';
 
 export interface AccessOptions {
@@ -26,10 +26,8 @@ async function open(dir: string, options: AccessOptions): Promise<View> {
 }
 
 async function openWithUsage(dir: string, options: AccessOptions): Promise<{ view: View; usage: Usage }> {
-  const moment = momentGiven(options.asOf);
   const changes = options.without === undefined ? [] : await readChanges(options.without);
-  const { org, activity } = await loadOrganisation(dir, { activity: options.used !== undefined });
-  const now = view(org, moment === undefined ? {} : { moment });
+  const { org, view: now, activity } = await openView(dir, options, { activity: options.used !== undefined });
   const usage = usageOf(org, resolveDeeds(now, activity));
   if (!changes.length) return { view: now, usage };
   const altered = alter(

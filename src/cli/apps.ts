@@ -5,10 +5,11 @@ import { HEAVY } from '../core/exposure/exposure.ts';
 import { identityName } from '../core/access/view.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { byCode } from '../core/sorts.ts';
-import { capabilityNames, type AppGrantRow } from '../core/model.ts';
+import { gathered } from '../core/gathered.ts';
+import { capabilityNames } from '../core/model.ts';
 import { openFacts, type FactsOptions } from './facts.ts';
 import { CliError, print } from './messages.ts';
-import { openJudged } from './organisation.ts';
+import { openView } from './organisation.ts';
 
 /**
  * Prints `{app, name, people, everyone, items, heavy, points, sum}` of each app, the riskiest first: how many people let it in, whether
@@ -22,8 +23,7 @@ export async function listApps(dir: string, options: FactsOptions): Promise<void
     facts.getters.item.weight(nodeOfItem(org, i)),
   );
   const of = readings(view, granted, { isFile: facts.isFile, weights });
-  const grantsOf = new Map<string, AppGrantRow[]>();
-  for (const g of appGrants) grantsOf.set(g.app, [...(grantsOf.get(g.app) ?? []), g]);
+  const grantsOf = gathered(appGrants, (g) => g.app);
   const none = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
   const rows = apps.map((app) => {
     const grants = grantsOf.get(app.id) ?? [];
@@ -52,7 +52,7 @@ export async function listApps(dir: string, options: FactsOptions): Promise<void
 
 /** Prints `{item, capabilities, through}` of each item with which an app could do something, by id. */
 export async function appReach(dir: string, app: string, options: { asOf?: string }): Promise<void> {
-  const { view, org, apps, appGrants } = await openJudged(dir, options, {});
+  const { view, org, apps, appGrants } = await openView(dir, options);
   const granted = grantedApps(view, appGrants).get(app);
   if (!granted && !apps.some((a) => a.id === app)) throw new CliError(`There is no app ${app} in ${dir}.`);
   if (!granted) return;

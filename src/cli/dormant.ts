@@ -1,14 +1,10 @@
 /** How long spaces lie idle, on an extract and without a database. */
 import { resolveDeeds, usageOf } from '../core/access/usage.ts';
 import { ACTIVITY_NAMES } from '../core/ask/activity.ts';
-import { NO_CHARTERS } from '../core/ask/charter.ts';
 import { isDormant } from '../core/ask/dormant.ts';
-import { spaceFacts } from '../core/ask/spaces.ts';
-import { momentOf } from '../core/time.ts';
+import { isoOf } from '../core/time.ts';
 import { CliError, print } from './messages.ts';
-import { openJudged } from './organisation.ts';
-
-const iso = (ms: number): string | null => (ms > 0 ? new Date(ms).toISOString() : null);
+import { openView, spacesIn } from './organisation.ts';
 
 /**
  * Prints `{id, name, kind, parts, idleDays, last, bySource, dormant}` of each space, a team with its parts once; `idleDays` is −1
@@ -21,18 +17,16 @@ export async function listDormant(
   const limit = Number(options.days);
   if (!Number.isInteger(limit) || limit < 1) throw new CliError('--days takes a whole number from 1 on.');
   const modifiedAt = new Map<string, string>();
-  const { org, view, activity } = await openJudged(dir, options, {
+  const viewed = await openView(dir, options, {
     activity: true,
     item: ({ id, modifiedAt: at }) => void (at && modifiedAt.set(id, at)),
   });
-  const facts = spaceFacts({
-    view,
-    usage: () => usageOf(org, resolveDeeds(view, activity)),
-    modified: () =>
-      Float64Array.from(org.itemSpace, (_, i) => momentOf(modifiedAt.get(org.itemIds.at(i)) ?? '') || 0),
-    charters: () => NO_CHARTERS,
-    group: () => undefined,
-  });
+  const { org, view, activity } = viewed;
+  const facts = spacesIn(
+    viewed,
+    () => usageOf(org, resolveDeeds(view, activity)),
+    (i) => modifiedAt.get(org.itemIds.at(i)),
+  );
   const { bySource, last } = facts.activity();
   const { parts, partOf } = facts.parts();
   for (const [s, row] of org.spaces.entries()) {
@@ -46,8 +40,8 @@ export async function listDormant(
       kind: row.kind,
       parts: parts[s]!.map((p) => org.spaces[p]!.id),
       idleDays,
-      last: iso(last[s]!),
-      bySource: Object.fromEntries(ACTIVITY_NAMES.map((n) => [n, iso(bySource[n][s]!)])),
+      last: isoOf(last[s]!),
+      bySource: Object.fromEntries(ACTIVITY_NAMES.map((n) => [n, isoOf(bySource[n][s]!)])),
       dormant,
     });
   }

@@ -14,12 +14,10 @@ import { Scanner } from '../core/recognise/scan.ts';
 import { atLeast, type Found } from '../core/recognise/types.ts';
 import { DATA_TYPES, dataType } from '../core/recognise/types/index.ts';
 import { ExtractContent } from '../formats/extract-content.ts';
-import { NO_CHARTERS } from '../core/ask/charter.ts';
-import { spaceFacts } from '../core/ask/spaces.ts';
 import { lazily } from '../core/once.ts';
 import { momentOf } from '../core/time.ts';
 import { CliError } from './messages.ts';
-import { openJudged, type Judged } from './organisation.ts';
+import { openJudged, spacesIn, type Judged } from './organisation.ts';
 
 export interface FactsOptions {
   asOf?: string;
@@ -108,13 +106,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       return tally;
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
-    spaces: spaceFacts({
-      view: v,
-      usage,
-      modified: () => Float64Array.from(org.itemSpace, (_, i) => Date.parse(row(i).modifiedAt ?? '') || 0),
-      charters: () => NO_CHARTERS,
-      group: (named) => org.groups.find((g) => g.id === named || g.name === named)?.id,
-    }),
+    spaces: spacesIn(judged, usage, (i) => row(i).modifiedAt),
     entry: {
       madeBy: (e) => {
         const made = entry(e);

@@ -2,9 +2,11 @@
 import { OrganisationBuilder } from '../core/access/builder.ts';
 import type { Organisation, Problem } from '../core/access/organisation.ts';
 import { reach, type ReachColumns } from '../core/access/reach.ts';
-import type { NamedDeed } from '../core/access/usage.ts';
+import type { NamedDeed, Usage } from '../core/access/usage.ts';
 import { view, type View } from '../core/access/view.ts';
 import type { AppGrantRow, AppRow, GrantRow, ItemRow, LinkRow } from '../core/model.ts';
+import { NO_CHARTERS } from '../core/ask/charter.ts';
+import { spaceFacts, type SpaceFacts } from '../core/ask/spaces.ts';
 import { momentOf } from '../core/time.ts';
 import type { ExtractContent } from '../formats/extract-content.ts';
 import type { RowOf } from '../core/row-kinds.ts';
@@ -14,7 +16,7 @@ import { CliError, progress } from './messages.ts';
 import { sayProblems, sayReport } from './said-of-data.ts';
 
 /** The moment of `--as-of`, undefined where it is not given. Throws CliError where it is no time. */
-export function momentGiven(asOf: string | undefined): number | undefined {
+function momentGiven(asOf: string | undefined): number | undefined {
   const moment = asOf === undefined ? undefined : momentOf(asOf);
   if (Number.isNaN(moment))
     throw new CliError(`--as-of ${asOf}: this is not a time such as 2026-03-01T00:00:00Z (RFC 3339).`);
@@ -40,8 +42,13 @@ interface LoadedExtract {
   appGrants: AppGrantRow[];
 }
 
+/** Keeps a row where there is none of its id. */
+const first = <Row extends { id: string }>(kept: Map<string, Row>, row: Row): void => {
+  if (!kept.has(row.id)) kept.set(row.id, row);
+};
+
 /** Reads an extract; what was wrong with it goes to stderr. */
-export async function loadOrganisation(path: string, wants: Wants = {}): Promise<LoadedExtract> {
+async function loadOrganisation(path: string, wants: Wants = {}): Promise<LoadedExtract> {
   const { content } = wants;
   const activity: LoadedExtract['activity'] = [];
   const apps = new Map<string, AppRow>();
@@ -75,11 +82,9 @@ export async function loadOrganisation(path: string, wants: Wants = {}): Promise
           b.person(row as RowOf['person']);
           byRule.user(raw as { id: string });
         } else if (kind === 'app') {
-          const app = row as RowOf['app'];
-          if (!apps.has(app.id)) apps.set(app.id, app);
+          first(apps, row as RowOf['app']);
         } else if (kind === 'appGrant') {
-          const grant = row as RowOf['appGrant'];
-          if (!appGrants.has(grant.id)) appGrants.set(grant.id, grant);
+          first(appGrants, row as RowOf['appGrant']);
         } else if (kind === 'space') b.space(row as RowOf['space']);
         else if (kind === 'group' && !byRule.group(row as RowOf['group'])) b.group(row as RowOf['group']);
       },
@@ -99,33 +104,52 @@ export async function loadOrganisation(path: string, wants: Wants = {}): Promise
   return { org, activity, apps: [...apps.values()], appGrants: [...appGrants.values()] };
 }
 
-export interface Judged {
-  org: Organisation;
+interface Viewed extends LoadedExtract {
   view: View;
-  columns: ReachColumns;
   /** By item: 1 for a file. */
   isFile: Uint8Array;
-  activity: NamedDeed[];
-  apps: AppRow[];
-  appGrants: AppGrantRow[];
 }
 
-/** Reads an extract, and who can reach what in it. */
-export async function openJudged(dir: string, options: { asOf?: string }, wants: Wants): Promise<Judged> {
+/** Reads an extract, as it is at a moment. */
+export async function openView(dir: string, options: { asOf?: string }, wants: Wants = {}): Promise<Viewed> {
   const moment = momentGiven(options.asOf);
   const files: string[] = [];
-  const { org, ...more } = await loadOrganisation(dir, {
+  const loaded = await loadOrganisation(dir, {
     ...wants,
     item(row) {
       wants.item?.(row);
       if (row.kind === 'file') files.push(row.id);
     },
   });
-  const v = view(org, moment === undefined ? {} : { moment });
+  const { org } = loaded;
   const isFile = new Uint8Array(org.itemIds.length);
   for (const id of files) {
     const i = org.find('item', id);
     if (i >= 0) isFile[i] = 1;
   }
-  return { org, view: v, columns: reach(v), isFile, ...more };
+  return { ...loaded, view: view(org, moment === undefined ? {} : { moment }), isFile };
 }
+
+export interface Judged extends Viewed {
+  columns: ReachColumns;
+}
+
+/** Reads an extract, and who can reach what in it. */
+export async function openJudged(dir: string, options: { asOf?: string }, wants: Wants): Promise<Judged> {
+  const viewed = await openView(dir, options, wants);
+  return { ...viewed, columns: reach(viewed.view) };
+}
+
+/** What is asked of the spaces of an extract beside their access. `modifiedAt`: by number of the item. */
+export const spacesIn = (
+  { org, view: v }: Viewed,
+  usage: () => Usage,
+  modifiedAt: (item: number) => string | undefined,
+): SpaceFacts =>
+  spaceFacts({
+    view: v,
+    usage,
+    modified: () => Float64Array.from(org.itemSpace, (_, i) => momentOf(modifiedAt(i) ?? '') || 0),
+    charters: () => NO_CHARTERS,
+    group: (named) => org.groups.find((g) => g.id === named || g.name === named)?.id,
+  });

@@ -449,6 +449,9 @@ const fileSchema = z
   }))
   .pipe(checked(itemSchema));
 
+/** What channels write as an extract does. */
+const AS_ROWS = ['app', 'appGrant'] as const;
+
 /** Channels with members and files; access is being a member, and there are no links. */
 class ChannelsWorkspace extends HttpWorkspace {
   async *list<K extends WorkspaceKind>(kind: K): AsyncGenerator<Page<RowOf[K]>> {
@@ -458,14 +461,14 @@ class ChannelsWorkspace extends HttpWorkspace {
     else if (kind === 'space') yield* as('channels', channelSchema);
     else if (kind === 'grant') yield* as('members', memberSchema);
     else if (kind === 'item') yield* as('files', fileSchema);
-    else if (kind === 'app' || kind === 'appGrant')
+    else if (AS_ROWS.some((k) => k === kind))
       yield* this.pages<RowOf[K]>(ROW_KINDS[kind].collection.name, WORKSPACE_SCHEMAS[kind]);
   }
   protected kindOf(name: string) {
     if (name === 'channel') return { kind: 'space' as const, schema: channelSchema };
     if (name === 'file') return { kind: 'item' as const, schema: fileSchema };
     if (name === 'member') return { kind: 'grant' as const, schema: memberSchema };
-    const kind = (['app', 'appGrant'] as const).find((k) => ROW_KINDS[k].collection.name === name);
+    const kind = AS_ROWS.find((k) => ROW_KINDS[k].collection.name === name);
     return kind && { kind, schema: WORKSPACE_SCHEMAS[kind] };
   }
   protected pathOf(ref: ObjectRef): string {

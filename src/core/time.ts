@@ -30,3 +30,7 @@ export function momentOf(text: string): number {
 
 /** The day of a moment, by UTC. */
 export const dayAt = (ms: number): string => new Date(ms).toISOString().slice(0, 10);
+
+/** A moment in milliseconds since 1970 as RFC 3339 writes it; null where there is none, or no end. */
+export const isoOf = (ms: number): string | null =>
+  ms > 0 && ms < Infinity ? new Date(ms).toISOString() : null;

@@ -253,7 +253,3 @@ export function obstacleWords(l: Loaded, node: number, o: Obstacle): ObstacleDto
 
 /** Everything that applies to a node, nearest first. */
 export const sourcesOf = (l: Loaded, node: number): Source[] => sources(l.view, node);
-
-/** A moment in milliseconds since 1970 as RFC 3339 writes it; null where there is none, or no end. */
-export const isoOf = (ms: number): string | null =>
-  ms > 0 && ms < Infinity ? new Date(ms).toISOString() : null;

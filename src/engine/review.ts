@@ -11,12 +11,12 @@ import { recommendPerson, recommendShare, recommendSpace, type PersonFacts } fro
 import { counted } from '../core/counted.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { domainOf, type Role } from '../core/model.ts';
+import { isoOf } from '../core/time.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
 import type { Asked, ReviewThing, SpaceToAsk } from '../dto/review.ts';
 import {
   entryRef,
   identityKey,
-  isoOf,
   managerOf,
   nodeName,
   ownersOfSpace,

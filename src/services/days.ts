@@ -1,7 +1,8 @@
 /** Days, as people choose them and as they are compared: by UTC. */
+import { dayAt } from '../core/time.ts';
 import { AppError } from './errors.ts';
 
-export const dayOf = (at: Date): string => at.toISOString().slice(0, 10);
+export const dayOf = (at: Date): string => dayAt(at.getTime());
 
 /** Refuses a day that is over. */
 export function mustCome(day: string, now: Date): void {

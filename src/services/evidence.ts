@@ -1,6 +1,7 @@
 /** Signed evidence of plans and of rounds, by this installation's own key. */
 import { signEvidence, type EvidencePayload, type RoundEvidence } from '../formats/evidence.ts';
 import type { LedgerEntry } from '../formats/ledger.ts';
+import { gathered } from '../core/gathered.ts';
 import type { OrganisationRow } from '../core/model.ts';
 import type { Db } from '../store/db.ts';
 import { PRESENT } from '../store/observed.ts';
@@ -72,12 +73,7 @@ export class Evidence {
        where q.round = $1 order by t.question, t.n`,
       [id],
     );
-    const of = new Map<number, Thing[]>();
-    for (const t of things) {
-      const list = of.get(t.question);
-      if (list) list.push(t);
-      else of.set(t.question, [t]);
-    }
+    const of = gathered(things, (t) => t.question);
     const entries = await this.db.query<LedgerEntry>(
       'select * from ledger where subject = $1 or subject = any($2) order by seq',
       [`round ${id}`, questions.map((q) => `question ${q.id}`)],

@@ -3,7 +3,7 @@
  * all, of everything in the workspace. Items alone; by number. Pure.
  */
 import { add, anyBoth, bitsFor, has, type Bits } from '../access/bits.ts';
-import { nodeOfItem, spaceOfNode, type Organisation } from '../access/organisation.ts';
+import { nodeOfItem, spaceOfNode } from '../access/organisation.ts';
 import { who } from '../access/questions.ts';
 import { reachWithHolders } from '../access/reach.ts';
 import type { View } from '../access/view.ts';
@@ -42,9 +42,6 @@ export function grantedApps(v: View, grants: Iterable<AppGrantRow>): Map<string,
   return apps;
 }
 
-const workspaceOf = (org: Organisation, node: number): string =>
-  org.spaces[spaceOfNode(org, node)]!.workspace;
-
 /** Through whom an app can do something: people by number, or a grant for everyone. */
 export interface AppAccess {
   bits: number;
@@ -55,7 +52,7 @@ export interface AppAccess {
 /** What an app can do with a node, and through whom; people in rising order. */
 export function appAccess(v: View, app: GrantedApp, node: number): AppAccess {
   const found: AppAccess = { bits: 0, everyone: false, people: [] };
-  const granted = app.get(workspaceOf(v.org, node));
+  const granted = app.get(v.org.spaces[spaceOfNode(v.org, node)]!.workspace);
   if (!granted) return found;
   const { people, everyone, all } = granted;
   const can = who(v, node);
@@ -94,9 +91,11 @@ interface Readers {
   appsOf: Map<number, number[]>;
   /** Everybody who has let one in. */
   among: Bits;
-  /** Apps that read for everyone who has an account, and those that read everything. */
+  /** Apps that read for everyone who has an account, and those that read everything; with what each of them reads. */
   everyone: number[];
   all: number[];
+  ofEveryone: Float64Array;
+  ofAll: Float64Array;
   /** Access classes in the order in which they were met. */
   classes: number[];
   /** The holders of those that are not worked out yet, and how many they are. */
@@ -120,6 +119,8 @@ function readersOf(
     among: bitsFor(v.identityCount),
     everyone: [],
     all: [],
+    ofEveryone: new Float64Array(WIDTH),
+    ofAll: new Float64Array(WIDTH),
     classes: [],
     waiting: new Int32Array(BLOCK * words),
     count: 0,
@@ -218,34 +219,25 @@ export function readings(
     into[at * WIDTH + 2 + items.weights[i]!]!++;
   };
   const byClass = new Float64Array(columns.classes.length * WIDTH);
-  const wide = new Map(
-    [...readers.keys()].map((ws) => [
-      ws,
-      { all: new Float64Array(WIDTH), everyone: new Float64Array(WIDTH) },
-    ]),
-  );
   for (const r of readers.values()) if (r.count) settleBlock(r, turned);
   for (let s = 0; s < org.spaces.length; s++) {
-    const ws = org.spaces[s]!.workspace;
-    const r = readers.get(ws);
+    const r = readers.get(org.spaces[s]!.workspace);
     if (!r) continue;
-    const sums = wide.get(ws)!;
     for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
       const node = nodeOfItem(org, i);
       const cls = columns.accessClass[node]!;
       count(byClass, cls, i);
-      count(sums.all, 0, i);
+      count(r.ofAll, 0, i);
       const owner = columns.ownerAdds[node] ? org.itemOwner[i]! : -1;
-      if (anybody[cls] || (owner >= 0 && owner < org.users.length)) count(sums.everyone, 0, i);
+      if (anybody[cls] || (owner >= 0 && owner < org.users.length)) count(r.ofEveryone, 0, i);
       if (owner < 0) continue;
       for (const a of r.appsOf.get(owner) ?? [])
         if (!readsClass(r, a, place[cls]!)) count(total, r.apps[a]!, i);
     }
   }
-  for (const [ws, r] of readers) {
-    const { all, everyone } = wide.get(ws)!;
-    for (const a of r.all) for (let k = 0; k < WIDTH; k++) total[a * WIDTH + k]! += all[k]!;
-    for (const a of r.everyone) for (let k = 0; k < WIDTH; k++) total[a * WIDTH + k]! += everyone[k]!;
+  for (const r of readers.values()) {
+    for (const a of r.all) for (let k = 0; k < WIDTH; k++) total[a * WIDTH + k]! += r.ofAll[k]!;
+    for (const a of r.everyone) for (let k = 0; k < WIDTH; k++) total[a * WIDTH + k]! += r.ofEveryone[k]!;
     addClasses(r, byClass, total);
   }
   return new Map(

@@ -79,8 +79,7 @@ export function appRisk({ app, grants, reading, known, own, moment }: AppRiskInp
   const scopes = [...new Set(grants.flatMap((g) => g.scopes))].sort();
   const of = scopes.map(scopeOf);
   for (const [what, points] of Object.entries(BESIDE_FILES))
-    if (of.some((s) => (s.of === what || s.of === 'everything') && s.bits === 0))
-      lines.push({ why: `Could read or use ${what}`, points });
+    if (of.some((s) => s.of === what)) lines.push({ why: `Could read or use ${what}`, points });
   const base = lines.reduce((sum, l) => sum + l.points, 0);
   const share = (why: string, part: number): void => {
     lines.push({ why: `${why}: + ${Math.round(part * 100)} %`, points: Math.round(base * part) });

@@ -85,11 +85,11 @@ export interface LikelyOwner {
 
 /** What speaks for somebody, in points: the last one's own manager knows of it; who writes in it uses it. */
 const MANAGER_OF_LAST = 3;
-/** More than all else together: whoever answered for it has said so. */
-const FOR_WISH = 20;
 const FOR_DEEDS = 4;
 const FOR_WRITING = 5;
 const FOR_MANAGING = 3;
+/** More than all else together: whoever answered for it has said so. */
+const FOR_WISH = 20;
 
 /**
  * Who is likely to own a space that has no active owner, the likeliest first: active members alone. `deeds`: how many files each

@@ -369,8 +369,6 @@ export async function zonesOf(db: Db, addresses: readonly string[]): Promise<Map
   const { zone } = await readSchedule(db);
   return new Map(addresses.map((a) => [a, own.get(a) ?? zone]));
 }
-export const zoneOf = async (db: Db, address: string): Promise<string> =>
-  (await zonesOf(db, [address])).get(address)!;
 
 /** The same text for readers who show HTML: nothing of it but our own addresses becomes a link. */
 export function htmlOf(subject: string, text: string, site: string): string {

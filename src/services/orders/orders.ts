@@ -24,7 +24,6 @@ import { dayOf, mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
 import { EVENT_COLUMNS, eventOf, type KeptEvent } from '../happened/log.ts';
 import { SITE } from '../messages/links.ts';
-import { zoneOf } from '../messages/outbox.ts';
 import { wrongTemplate } from '../messages/templates.ts';
 import { wrongWords } from '../policies/rows.ts';
 import { Begin } from './begin.ts';
@@ -48,7 +47,7 @@ import {
   type RunWithOrder,
 } from './rows.ts';
 import { Runs } from './runs.ts';
-import { said, subjectOf, takingMessages, toldBy } from './texts.ts';
+import { readersOf, said, subjectOf, takingMessages, toldBy } from './texts.ts';
 
 const DAY = 86_400_000;
 const MONTH = 30 * DAY;
@@ -499,7 +498,9 @@ export class Orders {
       } else if (step.do === 'tell' || step.do === 'ask') {
         const told = await toldBy(this.parts, db, subject, step.to);
         const until = step.do === 'ask' ? laterBy(now, step.within, zone) : undefined;
-        for (const to of told.slice(0, 10)) {
+        const shown = told.slice(0, 10);
+        const readers = await readersOf(db, shown);
+        for (const [n, to] of shown.entries()) {
           const saying = {
             order,
             doc: run,
@@ -508,7 +509,7 @@ export class Orders {
             times: 1,
             ...(until && { link: `${SITE}/answer#…`, until }),
           };
-          const text = said(saying, step, { name: to.name, zone: await zoneOf(db, to.recipient) });
+          const text = said(saying, step, readers[n]!);
           line.messages.push({
             to: to.name ? `${to.name} <${to.recipient}>` : to.recipient,
             subject: text.subject,

@@ -20,7 +20,7 @@ import { dayOf } from '../days.ts';
 import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { answerLink } from '../messages/links.ts';
-import { zoneOf, type NewMessage } from '../messages/outbox.ts';
+import type { NewMessage } from '../messages/outbox.ts';
 import { beginByItself } from '../plans/begin.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { calendarOf } from './calendar.ts';
@@ -38,7 +38,7 @@ import {
   type RunDoc,
   type RunWithOrder,
 } from './rows.ts';
-import { said, subjectOf, timesOf, toldBy, type Saying, type Subject } from './texts.ts';
+import { readersOf, said, subjectOf, timesOf, toldBy, type Saying, type Subject } from './texts.ts';
 
 const AT_ONCE = 100;
 const MINUTE = 60_000;
@@ -379,18 +379,15 @@ export class Runs {
     const subject = await subjectOf(this.parts, db, run.doc);
     const told = await toldBy(this.parts, db, subject, step.to);
     const saying = await this.saying(run, subject);
-    const messages: NewMessage[] = [];
-    for (const to of told) {
-      const reader = { name: to.name, zone: await zoneOf(db, to.recipient) };
-      messages.push({
-        key: `order:${run.id}:${run.at}:${to.recipient}`,
-        to,
-        severity: run.order.severity,
-        kind: 'order',
-        gathered: step.gathered === true,
-        ...said(saying, step, reader),
-      });
-    }
+    const readers = await readersOf(db, told);
+    const messages = told.map((to, n): NewMessage => ({
+      key: `order:${run.id}:${run.at}:${to.recipient}`,
+      to,
+      severity: run.order.severity,
+      kind: 'order',
+      gathered: step.gathered === true,
+      ...said(saying, step, readers[n]!),
+    }));
     return this.to(run, one.next, 'told', whom('Told', told), {
       also: (tx) => this.parts.outbox.add(tx, messages),
     });
@@ -460,12 +457,11 @@ export class Runs {
       const due = next < until ? next : until;
       if (!(await setRun(tx, run, { state: 'asked', due, doc: { reminded } }, now))) return;
       const question = await this.questions.put(tx, run, step, { subject, told, until });
-      const messages: NewMessage[] = [];
-      for (const [n, to] of told.entries()) {
-        const reader = { name: to.name, zone: await zoneOf(tx, to.recipient) };
+      const readers = await readersOf(tx, told);
+      const messages = told.map((to, n): NewMessage => {
         const link = answerLink(question, n);
-        const text = said({ ...saying, link, until }, step, reader);
-        messages.push({
+        const text = said({ ...saying, link, until }, step, readers[n]!);
+        return {
           key: `order:${run.id}:${run.at}:${to.recipient}${reminded ? `:${reminded}` : ''}`,
           to,
           severity: run.order.severity,
@@ -473,8 +469,8 @@ export class Runs {
           subject: reminded ? `Reminder: ${text.subject}` : text.subject,
           body: text.body.includes(link) ? text.body : `${text.body}\n\nAnswer here:\n${link}`,
           calendar: calendarOf({ id: `question-${question}`, until, title: text.subject, made: now }),
-        });
-      }
+        };
+      });
       await outbox.add(tx, messages);
       await did(tx, run.id, run.at, now, 'asked', whom(reminded ? 'Reminded' : 'Asked', told));
       if (!reminded) await this.questions.keepBody(tx, question, messages[0]!);

@@ -9,6 +9,7 @@ import type { OrderAbout, ThingFacts, Told } from '../../engine/orders.ts';
 import type { Db } from '../../store/db.ts';
 import { ofSignal } from '../happened/log.ts';
 import { SITE } from '../messages/links.ts';
+import { zonesOf } from '../messages/outbox.ts';
 import { rendered, type Values } from '../messages/templates.ts';
 import type { OrderParts } from './parts.ts';
 import type { RunDoc } from './rows.ts';
@@ -52,6 +53,15 @@ export async function subjectOf(parts: OrderParts, db: Db, doc: RunDoc): Promise
 /** Sources whose channels take messages. */
 export const takingMessages = async (parts: Pick<OrderParts, 'surveys'>): Promise<string[]> =>
   (await parts.surveys.live()).flatMap((s) => (s.kind === 'channels' && !s.paused ? s.id : []));
+
+/** Who is told, as their messages are written for them. */
+export async function readersOf(db: Db, told: readonly Told[]): Promise<{ name: string; zone: string }[]> {
+  const zones = await zonesOf(
+    db,
+    told.map((t) => t.recipient),
+  );
+  return told.map(({ name, recipient }) => ({ name, zone: zones.get(recipient)! }));
+}
 
 /** Everybody whom recipients come to, each once. */
 export async function toldBy(

@@ -4,6 +4,8 @@
  * end of the application at any moment repeats nothing and loses nothing.
  */
 import { reviewOf, type ReviewKind, type Round } from '../../core/ask/kinds.ts';
+import { counted } from '../../core/counted.ts';
+import { gathered } from '../../core/gathered.ts';
 import { laterBy } from '../../core/orders/program.ts';
 import type { Asked, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
@@ -18,7 +20,6 @@ import { calendarOf } from '../orders/calendar.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
 import { minutesOf, untilWords } from './words.ts';
-import { counted } from '../../core/counted.ts';
 import type { Effects } from './effects.ts';
 import { GOING_ROUND, QUESTION, roundOf, type Question } from './rows.ts';
 
@@ -108,9 +109,10 @@ export class Asking {
         if (moved) events.emit({ type: 'policies' });
         return;
       }
-      const rounds = new Map<number, Question[]>();
-      for (const q of due)
-        if (q.state === 'planned') rounds.set(q.round, [...(rounds.get(q.round) ?? []), q]);
+      const rounds = gathered(
+        due.filter((q) => q.state === 'planned'),
+        (q) => q.round,
+      );
       const steps = [
         ...[...rounds].map(([round, list]) => ({ of: list, go: () => this.putAll(round, list) })),
         ...due.flatMap((q) => (q.state === 'planned' ? [] : { of: [q], go: () => this.advance(q) })),
@@ -450,8 +452,7 @@ export class Asking {
         tx,
         people.map((p) => p.address),
       );
-      const spacesOf = new Map<number, ToldOf[]>();
-      for (const { n, ...space } of rows) spacesOf.set(n, [...(spacesOf.get(n) ?? []), space]);
+      const spacesOf = gathered(rows, (r) => r.n);
       await outbox.add(
         tx,
         people.flatMap((p): NewMessage[] => {

@@ -2,6 +2,7 @@
  * What answers want: one plan for each space whose owners have sent some, begun at once or put to a second steward, and what
  * has become of each answer when it has come to its end.
  */
+import { counted } from '../../core/counted.ts';
 import { REVIEWS } from '../../core/ask/kinds.ts';
 import type { RuleResponse } from '../../core/guard/responses.ts';
 import { asPolicy } from '../../core/orders/as-policy.ts';
@@ -13,8 +14,6 @@ import { log } from '../log.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { beginByItself } from '../plans/begin.ts';
 import { BY_ITSELF } from '../policies/rows.ts';
-
-import { counted } from '../../core/counted.ts';
 import { roundOf, thingsOf, type RoundHead, type Thing } from './rows.ts';
 
 const DAY = 86_400_000;

@@ -176,13 +176,11 @@ export class Rounds {
             [round.name, round.kind, madeBy, spaces.map((s) => s.key)],
           )
         : [];
-      if (had)
-        await tx.query(
-          "update round set doc = jsonb_set(doc, '{spaces}', (doc->'spaces') || $2::jsonb) where id = $1",
-          [had.id, storableJson(spaces.map((s) => s.key))],
-        );
       const [row] = had
-        ? [had]
+        ? await tx.query<{ id: number }>(
+            "update round set doc = jsonb_set(doc, '{spaces}', (doc->'spaces') || $2::jsonb) where id = $1 returning id",
+            [had.id, storableJson(spaces.map((s) => s.key))],
+          )
         : await tx.query<{ id: number }>(
             "insert into round (doc, state, made_at, made_by) values ($1, 'running', $2, $3) returning id",
             [storableJson(round), now, madeBy],
