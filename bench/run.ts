@@ -1,9 +1,10 @@
 /**
- * npm run bench -- access [scale], events [scale], exposure [scale], policies [scale], remedy [scale], review [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
+ * npm run bench -- access [scale], apps [scale], events [scale], exposure [scale], policies [scale], remedy [scale], review [scale], screens [scale], surveys [scale] or recognise [megabytes]: what is
  * measured, where scale 1 is a million items. `compare` measures everything at a small size and says what became more
  * than a third worse than what is kept; `keep` keeps it.
  */
 import { access } from './access.ts';
+import { apps } from './apps.ts';
 import { drawings } from './drawing.ts';
 import { events } from './events.ts';
 import { exposure } from './exposure.ts';
@@ -20,6 +21,7 @@ import { table } from './table.ts';
 /** Each bench, and the size at which it is compared. */
 const BENCHES: Record<string, { run: (size: number) => unknown; size: number; compared?: number }> = {
   access: { run: access, size: 1, compared: 0.05 },
+  apps: { run: apps, size: 1, compared: 0.1 },
   exposure: { run: exposure, size: 1, compared: 0.1 },
   remedy: { run: remedy, size: 1, compared: 0.1 },
   policies: { run: policies, size: 1, compared: 0.05 },

@@ -1,5 +1,5 @@
 /** What apps could really read, on an extract and without a database. */
-import { appAccess, grantedApps, readings } from '../core/apps/reading.ts';
+import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
 import { appRisk } from '../core/apps/risk.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { identityName } from '../core/access/view.ts';
@@ -18,16 +18,14 @@ import { openView } from './organisation.ts';
 export async function listApps(dir: string, options: FactsOptions): Promise<void> {
   const facts = await openFacts(dir, options);
   const { view, org, apps, appGrants } = facts;
-  const granted = grantedApps(view, appGrants);
   const weights = Uint8Array.from({ length: org.itemIds.length }, (_, i) =>
     facts.getters.item.weight(nodeOfItem(org, i)),
   );
-  const of = readings(view, granted, { isFile: facts.isFile, weights });
+  const of = new AppReads(view, grantedApps(view, appGrants)).readings({ isFile: facts.isFile, weights });
   const grantsOf = gathered(appGrants, (g) => g.app);
-  const none = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
   const rows = apps.map((app) => {
     const grants = grantsOf.get(app.id) ?? [];
-    const reading = of.get(app.id) ?? none;
+    const reading = of.get(app.id) ?? READS_NOTHING;
     const { points, lines } = appRisk({
       app,
       grants,

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { nodeOfItem } from '../../src/core/access/organisation.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
-import { appAccess, grantedApps, readings } from '../../src/core/apps/reading.ts';
+import { appAccess, AppReads, grantedApps } from '../../src/core/apps/reading.ts';
 import { capabilityNames, type AppGrantRow } from '../../src/core/model.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
@@ -95,8 +95,12 @@ describe('what apps could read', () => {
         const I = org.itemIds.length;
         const isFile = Uint8Array.from({ length: I }, (_, i) => i % 2);
         const weights = Uint8Array.from({ length: I }, (_, i) => i % 5);
-        const counted = readings(v, granted, { isFile, weights });
+        const book = new AppReads(v, granted);
+        const counted = book.readings({ isFile, weights });
+        const readers = Array.from({ length: I }, (): string[] => []);
+        const inSpaces = org.spaces.map((_, n) => book.readings({ isFile, weights }, [n]));
         for (const [app, of] of granted) {
+          const reads = book.readBy(app);
           const sum = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
           for (const item of rows.items) {
             const i = org.find('item', item.id);
@@ -115,15 +119,22 @@ describe('what apps could read', () => {
             expect(
               sorted([...(everyone ? ['everyone'] : []), ...people.map((u) => identityName(v, u))]),
             ).toEqual(expected.through);
-            if (!expected.can.includes('open')) continue;
+            expect(reads[i]).toBe(expected.can.includes('open') ? 1 : 0);
+            if (!reads[i]) continue;
             some++;
+            readers[i]!.push(app);
             sum.items++;
             if (!isFile[i]) continue;
             sum.files++;
             sum.byWeight[weights[i]!]!++;
           }
           expect(counted.get(app)).toEqual(sum);
+          expect(inSpaces.reduce((n, of) => n + of.get(app)!.items, 0)).toBe(sum.items);
         }
+        readers.forEach((apps, i) => {
+          expect(sorted(book.readersOf(i))).toEqual(sorted(apps));
+          expect(book.many(i)).toBe(apps.length);
+        });
       }),
       { numRuns: 300 },
     );

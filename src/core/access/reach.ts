@@ -218,15 +218,6 @@ export function reach(
   return out;
 }
 
-/** The same of everything; calls `visit` with each access class and everybody who holds something by it, owners of items aside. */
-export function reachWithHolders(v: View, visit: Visit): ReachColumns {
-  const out = emptyColumns(v.org.spaces.length + v.org.itemIds.length);
-  v.org.spaces.forEach((_, s) => reachOfSpace(v, s, out, undefined, undefined, visit));
-  return out;
-}
-/** The bits are another class's afterwards. */
-type Visit = (accessClass: number, holders: Bits, space: number) => void;
-
 /** The columns by node. */
 export const REACH_COLUMNS = [
   'nowTier',
@@ -344,19 +335,11 @@ interface Wanted {
   at: number;
 }
 
-function reachOfSpace(
-  v: View,
-  s: number,
-  out: ReachColumns,
-  wanted?: Wanted,
-  counting?: Counting,
-  visit?: Visit,
-): void {
+function reachOfSpace(v: View, s: number, out: ReachColumns, wanted?: Wanted, counting?: Counting): void {
   const { org, arena } = v;
   const done = (state: State): void => {
     counting?.files.add(state.bits, state.files);
     counting?.heavy.add(state.bits, state.heavy);
-    visit?.(state.number, state.bits, s);
     arena.giveBack(state.bits);
   };
   const rules = v.spaces[s]!;
@@ -423,7 +406,7 @@ interface Carried<T> {
 }
 
 /** Walks through a space's items in their order; values live only as long as their folder is being walked. */
-function walkSpace<T>(v: View, s: number, wanted: Wanted | undefined, c: Carried<T>): void {
+export function walkSpace<T>(v: View, s: number, wanted: Wanted | undefined, c: Carried<T>): void {
   const { org } = v;
   let pastBreak: T | undefined;
   let nobody: T | undefined;

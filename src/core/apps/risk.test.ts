@@ -1,7 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { AppGrantRow, AppRow } from '../model.ts';
 import { appRisk } from './risk.ts';
-import { transpose32 } from './reading.ts';
 import { allowedBy } from './scopes.ts';
 import { capabilityNames } from '../model.ts';
 
@@ -113,12 +112,4 @@ describe('scopes', () => {
     expect(names(['files:read:picked', 'mail:read'], true)).toEqual([[], []]);
     expect(names(['something else'], true)[1]).toHaveLength(8);
   });
-});
-
-it('turns 32 words of 32 bits', () => {
-  const words = Int32Array.from({ length: 32 }, (_, n) => Math.imul(n + 1, 0x9e3779b1));
-  const turned = words.slice();
-  transpose32(turned);
-  for (let j = 0; j < 32; j++)
-    for (let k = 0; k < 32; k++) expect((turned[k]! >>> j) & 1).toBe((words[j]! >>> k) & 1);
 });
