@@ -1,6 +1,7 @@
 /** What apps could really read, on an extract and without a database. */
 import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
 import { appRisk } from '../core/apps/risk.ts';
+import { scopesIn } from '../core/apps/scopes.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { identityName } from '../core/access/view.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
@@ -29,6 +30,7 @@ export async function listApps(dir: string, options: FactsOptions): Promise<void
     const { points, lines } = appRisk({
       app,
       grants,
+      scopes: scopesIn(grants),
       reading,
       known: apps,
       own: org.own,

@@ -99,7 +99,7 @@ export interface WhoRow {
 export interface RouteGraph {
   nodes: {
     id: string;
-    column: 'who' | 'group' | 'entry' | 'node';
+    column: 'app' | 'who' | 'group' | 'entry' | 'node';
     label: string;
     detail?: string;
     /** People at it, for bundles. */

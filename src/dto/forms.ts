@@ -1,5 +1,6 @@
 /** What forms send: the schemas that the browser and the endpoints hold them to. */
 import { z } from 'zod';
+import { SCOPE_NAMES } from '../core/apps/scopes.ts';
 import { DATE_LANGUAGES, isZone } from '../core/dates.ts';
 import { GATHER_NAMES } from '../core/messages/when.ts';
 import { ANSWER_NAMES } from '../core/orders/schema.ts';
@@ -137,6 +138,15 @@ export const partnerForm = z.object({
   until: day.nullable(),
   sponsor: text(200).trim().min(1, 'needs the name of whoever answers for it'),
 });
+
+/** What a scope of another vocabulary comes to; `kind`: of workspaces of one kind, empty for all. */
+export const scopeForm = z.object({
+  kind: z.enum(['', 'drives', 'sites', 'channels', 'extract']),
+  scope: text(300).trim().min(1, 'needs the scope as the workspace writes it'),
+  words: text(300).trim().min(3, 'say what it allows, so that others see it'),
+  means: z.array(z.enum(SCOPE_NAMES)).max(20),
+});
+export type ScopeForm = z.infer<typeof scopeForm>;
 
 export const decisionForm = z.discriminatedUnion('act', [
   z.object({

@@ -47,6 +47,8 @@ export const changes = plannedSchema.array().min(1).max(2000);
 
 /** The survey as of which is asked; the present where absent. */
 export const asOf = number.optional();
+/** An app, as `SOURCE:CLIENT ID`. */
+export const appKey = text(2200).regex(/^[^:]+:./);
 /** A space or item, as `space:SOURCE:ID` or `item:SOURCE:ID`. */
 export const node = text(1100).regex(/^(?:space|item|workspace):/, 'names a space or an item');
 /** A condition in the filter language over a table's fields; refused here where it cannot be read. */

@@ -6,6 +6,7 @@ import { z } from 'zod';
 import { EVENT_TYPES, type EventType } from '../core/guard/events.ts';
 import { SPACE_KINDS, TIERS } from '../core/model.ts';
 import { SPACES_KEYS, SPACES_SHOWN, SPACES_SHOWS } from './charters.ts';
+import { APP_SHOWS, APP_SORTS } from './apps.ts';
 import { OUTCOMES } from './decisions.ts';
 import { SIGNAL_SHOWS } from './events.ts';
 import { HIT_STATES } from './guard.ts';
@@ -56,6 +57,14 @@ export const TABLE_QUERIES = {
     sort: sorts(['occurrences', 'certainty', 'reach', 'name', 'weight'], 'reach'),
   }),
   unread: z.object({ asOf, ws, text: find, where: where('unread') }),
+  apps: z.object({
+    asOf,
+    show: z.enum(APP_SHOWS).default('all'),
+    ws,
+    text: find,
+    where: where('apps'),
+    sort: sorts(APP_SORTS, 'points'),
+  }),
   outside: z.object({
     asOf,
     show: z.enum(OUTSIDE_SHOWS).default('all'),

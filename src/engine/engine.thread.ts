@@ -16,6 +16,16 @@ import { dbOver, type Db } from '../store/db.ts';
 import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
+import {
+  appDossier,
+  appFiles,
+  apps,
+  appsAt,
+  appsOfPerson,
+  readScopes,
+  scopeTable,
+  type AppsQuery,
+} from './apps.ts';
 import { bookOf, readCharters } from './charters.ts';
 import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
@@ -103,6 +113,7 @@ export type { HoldingsQuery } from './holdings.ts';
 export type { PeopleQuery } from './people.ts';
 export type { ChangesQuery } from './changes.ts';
 export type { ContentsQuery, FilesQuery } from './contents.ts';
+export type { AppsQuery } from './apps.ts';
 export type { OutsideQuery } from './outside.ts';
 
 declare const BUILD: string | undefined;
@@ -247,6 +258,12 @@ async function recharter(): Promise<void> {
   for (const l of present ? [present, ...past] : past) Object.assign(l.charters, book);
 }
 
+/** What scopes of apps allow, as it is now. */
+async function rescope(): Promise<void> {
+  const said = await readScopes(db);
+  for (const l of present ? [present, ...past] : past) Object.assign(l.scopes, said);
+}
+
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
 async function at(asked?: At): Promise<Loaded | undefined> {
   if (typeof asked === 'object') {
@@ -365,6 +382,13 @@ const functions = {
   exposed,
   repack,
   recharter,
+  rescope,
+  apps: from((l, q: AppsQuery) => apps(l, q)),
+  app: from(appDossier),
+  appFiles: from(appFiles),
+  appsAt: from(appsAt),
+  appsOfPerson: from(appsOfPerson),
+  scopeTable: from(scopeTable),
   spacesOfKeys: from(spacesOfKeys),
   spacesShown: from(spacesShown),
   spaceActivity: from(spaceActivity),
@@ -465,7 +489,7 @@ const functions = {
     const node = findNode(l, name);
     return node < 0 ? undefined : routesOf(l, node);
   }),
-  graph: from((l, name: string) => routeGraph(l, name)),
+  graph: from((l, name: string, app?: string) => routeGraph(l, name, app)),
   who: from(whoRows),
   why: from(whyDto),
   people: from((l, q: PeopleQuery) => people(l, q)),

@@ -6,7 +6,8 @@ import { free, givenTo, isInert, nodesDown, unionsOf, type Source } from '../cor
 import { reachesPastBreaks } from '../core/access/reach.ts';
 import { servesWhat, usedSince } from '../core/access/usage.ts';
 import type { RouteGraph } from '../dto/access.ts';
-import { entryRef, findNode, nodeRef, personRef, sourcesOf } from './describe.ts';
+import { readsFor } from './apps.ts';
+import { entryRef, findNode, nodeRef, personRef, sourcesOf, workspaceName } from './describe.ts';
 import { usedFrom } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -33,9 +34,12 @@ interface Drawn {
   groups: number[];
 }
 
-export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
+/** Every route to a node; or those by which an app reads it for whoever let it in. */
+export function routeGraph(l: Loaded, name: string, app?: string): RouteGraph | undefined {
   const node = findNode(l, name);
-  if (node < 0) return undefined;
+  const reads = app === undefined || node < 0 ? undefined : readsFor(l, app, node);
+  if (node < 0 || (app !== undefined && !reads)) return undefined;
+  if (reads?.all) return readsAll(l, node, reads.app.name);
   const { view: v, org } = l;
   const { entries } = org;
   const space = spaceOfNode(org, node);
@@ -70,6 +74,7 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
   const bundles = new Map<string, Bundle>();
   let people = 0;
   forEachBoth(everybody, everybody, (identity) => {
+    if (reads && !reads.people.has(identity) && !(reads.everyone && identity < org.users.length)) return;
     people++;
     const groups =
       identity < org.users.length
@@ -199,8 +204,20 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       graph.edges.push({ from: `g${g}`, to: `s${k}`, used: anyUses(k) });
     }
   }
+  if (reads) {
+    graph.nodes.push({
+      id: 'app',
+      column: 'app',
+      label: reads.app.name,
+      detail: reads.everyone ? 'let in for everyone' : 'app',
+    });
+    drawn.forEach((b, n) =>
+      graph.edges.push({ from: 'app', to: `w${n}`, used: b.bundles.some((x) => usedBy.get(x)!.size > 0) }),
+    );
+  }
   // what nobody has followed yet could still be followed
   list.forEach((s, k) => {
+    if (reads) return;
     const type = typeof s.entry === 'number' ? entries.type[s.entry]! : 0;
     if (type < 2) return;
     sees([k]);
@@ -262,6 +279,30 @@ export function routeGraph(l: Loaded, name: string): RouteGraph | undefined {
       });
   });
   return graph;
+}
+
+/** An app that reads all that there is in a workspace reads a node whoever could open it. */
+function readsAll(l: Loaded, node: number, app: string): RouteGraph {
+  const of = nodeRef(l, node);
+  return {
+    nodes: [
+      { id: 'app', column: 'app', label: app, detail: 'let in for everyone' },
+      {
+        id: 'all',
+        column: 'entry',
+        label: 'reads all files',
+        detail: workspaceName(l, spaceOfNode(l.org, node)),
+        used: true,
+      },
+      { id: 'n', column: 'node', label: of.name, detail: of.kind, node: of },
+    ],
+    edges: [
+      { from: 'app', to: 'all', used: true },
+      { from: 'all', to: 'n', used: true },
+    ],
+    people: 0,
+    left: { bundles: 0, people: 0 },
+  };
 }
 
 /** Bundles that differ only in which grants of their own let them in, put together. */

@@ -44,8 +44,8 @@ function partLoaded(l: Loaded, held: readonly Held[]): Loaded {
     entryRow: (e) => l.entryRow(entries[e]!),
     madeBy: entries.map((e) => l.madeBy[e]!),
     groupRules,
-    // access does not rest on them, and what they name is not known here
-    kept: new Map(),
+    // of what access does not rest on, apps are told of as far as they reach in here
+    kept: new Map((['app', 'appGrant'] as const).map((kind) => [kind, l.kept.get(kind) ?? new Map()])),
     content: (i) => l.content(of[i]!),
     weights,
     tally,

@@ -17,6 +17,7 @@ import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
+import { readScopes, type ScopesSaid } from './apps.ts';
 import { bookOf, readCharters, type CharterBook } from './charters.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
@@ -51,6 +52,8 @@ export interface Loaded {
   packs: Packs;
   /** What spaces are for; it follows changes too. */
   charters: CharterBook;
+  /** What scopes of apps allow; it follows changes too. */
+  scopes: ScopesSaid;
   weights: Uint8Array;
   /** How many files, and heavy ones, each identity holds something of. */
   tally: Tally;
@@ -268,6 +271,7 @@ async function judged(
     types,
     packs: { byId: await readPacks(db) },
     charters: bookOf(await readCharters(db)),
+    scopes: await readScopes(db),
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

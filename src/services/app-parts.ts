@@ -35,6 +35,7 @@ import type { Orders } from './orders/orders.ts';
 import type { Rounds } from './review/rounds.ts';
 import type { Schedule } from './schedule.ts';
 import type { Retention } from './retention.ts';
+import type { Scopes } from './scopes.ts';
 import type { Scim } from './scim.ts';
 import type { Sso } from './sso.ts';
 
@@ -59,6 +60,7 @@ export interface App {
   extracts: Extracts;
   recognition: Recognition;
   partners: Partners;
+  scopes: Scopes;
   tables: Tables;
   watch: Watch;
   views: Views;

@@ -43,6 +43,7 @@ import { keepSum, Watch } from './watch.ts';
 import { Tables } from './tables/export.ts';
 import { Retention } from './retention.ts';
 import { Schedule } from './schedule.ts';
+import { Scopes } from './scopes.ts';
 import { Scim } from './scim.ts';
 import { Sso } from './sso.ts';
 import { Tray } from './tray.ts';
@@ -272,6 +273,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     evidence: new Evidence(db, ledger, plans.queries, signing, clock),
     extracts,
     recognition,
+    scopes: new Scopes(db, ledger, engine, events, clock),
     partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(
       {

@@ -102,6 +102,14 @@ export const STEPS: readonly Step[] = [
         picture: 'outside',
       },
       {
+        name: 'Apps',
+        path: '/exposure/apps',
+        picks: true,
+        asks: 'What could third-party apps really read, and who let them in?',
+        past: true,
+        picture: 'apps',
+      },
+      {
         name: 'Cross-tab',
         path: '/exposure/cross-tab',
         picks: true,

@@ -557,6 +557,17 @@ describe('tables exported', () => {
       at: '/api/contents/unread',
       asked: [{}, { ws: 'drives' }, { text: 'zip' }, { where: 'now >= team' }, { asOf: 'first' }],
     },
+    apps: {
+      at: '/api/apps',
+      asked: [
+        { sort: 'heavy.down,name' },
+        { show: 'unverified' },
+        { text: 'planner' },
+        { ws: 'sites' },
+        { where: 'points > 0' },
+        { asOf: 'first' },
+      ],
+    },
     outside: {
       at: '/api/outside',
       asked: [

@@ -15,7 +15,7 @@ import {
 } from '../access/reach.ts';
 import { addPrincipal, soleIdentity, type SpaceRules, type View } from '../access/view.ts';
 import { CAP, type AppGrantRow } from '../model.ts';
-import { allowedBy } from './scopes.ts';
+import { allowedBy, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
 /** What the grants of one app in one workspace allow on items, in capability bits. */
 interface Granted {
@@ -28,8 +28,15 @@ interface Granted {
 /** The same by id of the workspace. */
 export type GrantedApp = ReadonlyMap<string, Granted>;
 
-/** What grants allow each app, by its id. Of somebody whose account is not active they allow nothing. */
-export function grantedApps(v: View, grants: Iterable<AppGrantRow>): Map<string, GrantedApp> {
+/**
+ * What grants allow each app, by its id. Of somebody whose account is not active they allow nothing. `scope`: what a scope
+ * allows in a workspace.
+ */
+export function grantedApps(
+  v: View,
+  grants: Iterable<AppGrantRow>,
+  scope: (scope: string, workspace: string) => KnownScope = (s) => SHIPPED_SCOPES.of(s),
+): Map<string, GrantedApp> {
   const apps = new Map<string, Map<string, Granted>>();
   for (const g of grants) {
     const app = apps.get(g.app) ?? new Map<string, Granted>();
@@ -37,7 +44,10 @@ export function grantedApps(v: View, grants: Iterable<AppGrantRow>): Map<string,
     const of = app.get(g.workspace) ?? { people: new Map(), everyone: 0, all: 0 };
     app.set(g.workspace, of);
     const everyone = g.everyone === true;
-    const allowed = allowedBy(g.scopes, everyone);
+    const allowed = allowedBy(
+      g.scopes.map((s) => scope(s, g.workspace)),
+      everyone,
+    );
     if (everyone) {
       of.everyone |= allowed.own;
       of.all |= allowed.all;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { AppGrantRow, AppRow } from '../model.ts';
 import { appRisk } from './risk.ts';
-import { allowedBy } from './scopes.ts';
+import { allowedBy, ScopeBook, scopesIn, SHIPPED_SCOPES } from './scopes.ts';
 import { capabilityNames } from '../model.ts';
 
 const NOW = Date.parse('2026-06-30T00:00:00Z');
@@ -30,6 +30,7 @@ const riskOf = (app: Partial<AppRow>, grants: readonly AppGrantRow[], byWeight =
   appRisk({
     app: { ...planner, id: 'x', name: 'Tide Tables', ...app },
     grants,
+    scopes: scopesIn(grants),
     reading: { items: 20, files: 9, byWeight },
     known: [planner],
     own,
@@ -103,7 +104,10 @@ describe('the risk of an app', () => {
 describe('scopes', () => {
   it('of all are of the person’s own where one person let the app in, and pick nothing by themselves', () => {
     const names = (scopes: string[], everyone: boolean) => {
-      const { own: mine, all } = allowedBy(scopes, everyone);
+      const { own: mine, all } = allowedBy(
+        scopes.map((s) => SHIPPED_SCOPES.of(s)),
+        everyone,
+      );
       return [capabilityNames(mine).sort(), capabilityNames(all).sort()];
     };
     const read = ['copy', 'find', 'open'];
@@ -111,5 +115,25 @@ describe('scopes', () => {
     expect(names(['files:read:all'], false)).toEqual([read, []]);
     expect(names(['files:read:picked', 'mail:read'], true)).toEqual([[], []]);
     expect(names(['something else'], true)[1]).toHaveLength(8);
+  });
+
+  it('of other vocabularies are what somebody said of them, in one kind of workspace or in all', () => {
+    const book = new ScopeBook([
+      { scope: 'drawer.read', words: 'read drawers', means: ['files:read:own'] },
+      {
+        kind: 'sites',
+        scope: 'drawer.read',
+        words: 'read all drawers',
+        means: ['files:read:all', 'mail:send'],
+      },
+      { scope: 'mail:read', words: 'do nothing', means: [] },
+    ]);
+    expect(book.of('drawer.read', 'drives')).toMatchObject({ words: 'read drawers', known: true });
+    expect(allowedBy([book.of('drawer.read', 'sites')], true)).toEqual(
+      allowedBy([book.of('files:read:all')], true),
+    );
+    // what is in the table cannot be made out to be less
+    expect(book.of('mail:read').words).toBe('read their mail');
+    expect(book.of('shelf.read', 'drives').known).toBe(false);
   });
 });

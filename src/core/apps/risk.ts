@@ -8,7 +8,7 @@ import { POINTS_PER_TIER, severityOf, type ExposureSum } from '../exposure/expos
 import { CAP, type AppGrantRow, type AppRow, type OrganisationRow } from '../model.ts';
 import { momentOf } from '../time.ts';
 import type { Reading } from './reading.ts';
-import { isKnownScope, scopeOf } from './scopes.ts';
+import type { KnownScope } from './scopes.ts';
 
 const DAY = 86_400_000;
 /** An app that nobody has used for so many days is used by nobody; one is new for so many (common practice). */
@@ -24,6 +24,8 @@ const LONG_ENOUGH = 5;
 export interface AppRiskInput {
   app: AppRow;
   grants: readonly AppGrantRow[];
+  /** What they allow, each scope once. */
+  scopes: readonly KnownScope[];
   reading: Reading;
   /** The apps that are known: a name that is like another's may be meant to be taken for it. */
   known: readonly AppRow[];
@@ -65,8 +67,21 @@ function wrongWith(
   return said;
 }
 
+/** Whether an app was made lately. */
+export const isNew = (app: AppRow, moment: number): boolean =>
+  moment - momentOf(app.createdAt ?? '') < NEW_DAYS * DAY;
+
+/** When somebody used it last, in milliseconds since 1970; 0 where that is not known. */
+export const lastUseOf = (grants: readonly AppGrantRow[]): number =>
+  grants.reduce((last, g) => Math.max(last, momentOf(g.lastUsedAt ?? '') || 0), 0);
+
+/** Whether nobody has used it for long; of one that was let in lately that is not known. */
+export const isUnused = (grants: readonly AppGrantRow[], moment: number): boolean =>
+  grants.length > 0 &&
+  grants.every((g) => moment - (momentOf(g.lastUsedAt ?? g.grantedAt ?? '') || 0) >= UNUSED_DAYS * DAY);
+
 /** The risk of an app, line by line. */
-export function appRisk({ app, grants, reading, known, own, moment }: AppRiskInput): ExposureSum {
+export function appRisk({ app, grants, scopes, reading, known, own, moment }: AppRiskInput): ExposureSum {
   const lines: ExposureSum['lines'] = [];
   for (let w = 4; w >= 1; w--) {
     const n = reading.byWeight[w]!;
@@ -76,8 +91,7 @@ export function appRisk({ app, grants, reading, known, own, moment }: AppRiskInp
         points: Math.round(POINTS_PER_TIER[w]! * (1 + Math.log10(n))),
       });
   }
-  const scopes = [...new Set(grants.flatMap((g) => g.scopes))].sort();
-  const of = scopes.map(scopeOf);
+  const of = scopes.flatMap((s) => s.allows);
   for (const [what, points] of Object.entries(BESIDE_FILES))
     if (of.some((s) => s.of === what)) lines.push({ why: `Could read or use ${what}`, points });
   const base = lines.reduce((sum, l) => sum + l.points, 0);
@@ -86,10 +100,10 @@ export function appRisk({ app, grants, reading, known, own, moment }: AppRiskInp
   };
   const bits = of.reduce((all, s) => all | s.bits, 0);
   if (bits & CAP.manage) share('It may administrate', 1);
-  else if (bits & (CAP.share | CAP.delete) || scopes.includes('mail:send'))
+  else if (bits & (CAP.share | CAP.delete) || of.some((s) => s.sends))
     share('It may share, delete or send', 0.5);
   else if (bits & CAP.edit) share('It may change things', 0.25);
-  const unknown = scopes.filter((s) => !isKnownScope(s));
+  const unknown = scopes.flatMap((s) => (s.known ? [] : s.scope));
   if (unknown.length)
     lines.push({ why: `What it may do by ${unknown.slice(0, 3).join(', ')} is not known`, points: 40 });
   const people = new Set(grants.flatMap((g) => g.user ?? [])).size;
@@ -103,11 +117,8 @@ export function appRisk({ app, grants, reading, known, own, moment }: AppRiskInp
     });
   if (!app.verified) lines.push({ why: 'Nobody has verified who publishes it', points: 10 });
   for (const host of app.redirectHosts ?? []) lines.push(...wrongWith(host, own));
-  const made = momentOf(app.createdAt ?? '');
-  if (moment - made < NEW_DAYS * DAY) lines.push({ why: 'It is new', points: 10 });
-  const last = Math.max(...grants.map((g) => momentOf(g.lastUsedAt ?? g.grantedAt ?? '') || 0));
-  if (grants.length && moment - last >= UNUSED_DAYS * DAY)
-    lines.push({ why: `Nobody has used it for ${UNUSED_DAYS} days`, points: 20 });
+  if (isNew(app, moment)) lines.push({ why: 'It is new', points: 10 });
+  if (isUnused(grants, moment)) lines.push({ why: `Nobody has used it for ${UNUSED_DAYS} days`, points: 20 });
   const points = lines.reduce((sum, l) => sum + l.points, 0);
   return { points, severity: severityOf(points), lines };
 }

@@ -10,6 +10,7 @@ import { Decision, eventWords } from './Decision.tsx';
 import { WhatToDo } from './WhatToDo.tsx';
 import { Routes } from './Routes.tsx';
 import { Applies } from './Applies.tsx';
+import { AppsAt } from './AppsHere.tsx';
 import { Because } from './Because.tsx';
 import { Contents } from './Found.tsx';
 
@@ -122,6 +123,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
           now
         />
       )}
+      {dossier && <AppsAt nodeKey={`item:${dossier.source}:${dossier.item.id}`} file asOf={undefined} />}
       {dossier && <Applies of={`item:${dossier.source}:${dossier.item.id}`} />}
       <Section name="History">
         <ol>

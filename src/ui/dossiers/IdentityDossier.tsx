@@ -6,6 +6,7 @@ import type { PlannedChange } from '../../core/remedy/plan.ts';
 import type { EntryRef, IdentityDossier as Data } from '../../dto/access.ts';
 import { withQuery, ask, get } from '../frame/api.ts';
 import { Applies } from './Applies.tsx';
+import { AppsOfPerson } from './AppsHere.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { FarSideLink } from '../parts/FarSide.tsx';
 import { Compose } from '../parts/Compose.tsx';
@@ -100,6 +101,7 @@ function Body({
       )}
       {row.kind !== 'group' && what.items > 0 && <What data={data} asOf={asOf} />}
       {asOf === undefined && /^(user|outsider|group):/.test(row.key) && <Applies of={row.key} />}
+      {row.key.startsWith('user:') && <AppsOfPerson person={row.key} asOf={asOf} />}
       <Granted data={data} />
       {row.kind === 'group' && what.items > 0 && <What data={data} asOf={asOf} />}
       {data.within.length > 0 && (

@@ -13,6 +13,7 @@ import type { ObjectKey } from '../../core/remedy/plan.ts';
 import { OptionsButton } from '../parts/Options.tsx';
 import { Beam, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { Applies } from './Applies.tsx';
+import { AppsAt } from './AppsHere.tsx';
 import { asOfOf, type SetUrl } from '../frame/url.ts';
 import { bytesWords, canWords, entryWords } from '../parts/words.ts';
 
@@ -180,6 +181,7 @@ function Body({
           </Section>
         )
       )}
+      <AppsAt nodeKey={data.node.key} file={isFile} asOf={asOf} />
       {asOf === undefined && <Applies of={data.node.key} />}
       <Section
         name="Facts"

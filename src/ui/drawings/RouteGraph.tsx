@@ -14,18 +14,32 @@ import type { Thing, Way } from './Graph.tsx';
 
 const Drawn = lazy(() => import('./Graph.tsx').then((m) => ({ default: m.Graph })));
 
-export function RouteGraphDialog({ nodeKey, close }: { nodeKey: string; close: () => void }) {
+/** Every route to a thing; or those by which an app reads it. */
+export function RouteGraphDialog({
+  nodeKey,
+  app,
+  close,
+}: {
+  nodeKey: string;
+  app?: { key: string; name: string };
+  close: () => void;
+}) {
   const asOf = typeof location === 'undefined' ? undefined : asOfOf(new URLSearchParams(location.search));
-  const { data, error, refetch } = useQuery(ask('/api/holdings/graph', { node: nodeKey, asOf }));
+  const { data, error, refetch } = useQuery(
+    ask('/api/holdings/graph', { node: nodeKey, asOf, app: app?.key }),
+  );
   return (
     <Dialog
       title={
         <>
-          All routes
-          {data && (
+          {app ? `How ${app.name} reads it` : 'All routes'}
+          {data && !(app && !data.people) && (
             <span className="font-normal text-quiet">
               {' '}
-              by which {plural(data.people, 'identity', 'identities')} can reach it now
+              {app
+                ? `through ${plural(data.people, 'person', 'people')}`
+                : `by which ${plural(data.people, 'identity', 'identities')}`}
+              {app ? ' who let it in' : ' can reach it now'}
             </span>
           )}
         </>
@@ -71,7 +85,7 @@ function Legend() {
   );
 }
 
-const SHAPES = { who: 'box', group: 'pill', entry: 'box', node: 'square' } as const;
+const SHAPES = { app: 'pill', who: 'box', group: 'pill', entry: 'box', node: 'square' } as const;
 const COLUMNS = Object.keys(SHAPES);
 
 /** The drawing itself: what the chosen thing is joined to is lit; what a cut goes through is struck. */

@@ -176,6 +176,11 @@ const OF_POLICIES = [
   '/api/charters',
   '/api/spaces',
   '/api/spaces/one',
+  '/api/apps',
+  '/api/apps/one',
+  '/api/apps/at',
+  '/api/apps/of',
+  '/api/apps/scopes',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

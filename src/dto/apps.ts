@@ -1,0 +1,141 @@
+/** Third-party apps, as the interface knows them. */
+import type { Severity } from '../core/exposure/exposure.ts';
+import type { Capability, Tier } from '../core/model.ts';
+import type { NodeRefDto, PersonRef } from './access.ts';
+
+export const APP_SHOWS = ['all', 'everyone', 'unverified', 'unused', 'new'] as const;
+export type AppShow = (typeof APP_SHOWS)[number];
+export const APP_SORTS = ['points', 'name', 'heavy', 'items', 'people', 'lastUsed', 'made'] as const;
+
+export interface AppRowDto {
+  /** `SOURCE:CLIENT ID`. */
+  key: string;
+  name: string;
+  publisher: string;
+  verified: boolean;
+  category: string;
+  workspace: string;
+  /** How many people let it in, and whether an administrator did for everyone. */
+  people: number;
+  everyone: boolean;
+  /** What it could read. */
+  items: number;
+  files: number;
+  /** Files by weight, 0 to 4. */
+  byWeight: number[];
+  heavy: number;
+  points: number;
+  severity: Severity;
+  lastUsed: string | null;
+  made: string | null;
+}
+
+export interface AppPage {
+  rows: AppRowDto[];
+  total: number;
+  counts: Record<AppShow, number>;
+  survey: number;
+  takenAt: string;
+}
+
+/** A scope in words. */
+export interface ScopeDto {
+  scope: string;
+  /** After “It can”. */
+  words: string;
+  known: boolean;
+  /** Whether it is for everyone. */
+  everyone: boolean;
+  /** How many have let the app in for it. */
+  people: number;
+  /** What it allows on files. */
+  capabilities: Capability[];
+}
+
+/** Whom an app was let in by. */
+export interface AppGrantDto {
+  id: string;
+  source: string;
+  /** Absent: for everyone, or for somebody who is not known. */
+  person?: PersonRef & { key: string; active: boolean };
+  everyone: boolean;
+  scopes: string[];
+  offline: boolean;
+  grantedAt: string | null;
+  grantedBy: string | null;
+  lastUsed: string | null;
+}
+
+export interface AppDossier {
+  row: AppRowDto;
+  homepage: string;
+  redirectHosts: string[];
+  sum: { why: string; points: number }[];
+  scopes: ScopeDto[];
+  /** Those who used it last come first. */
+  grants: AppGrantDto[];
+  grantsMore: number;
+  /** People who used it in the last days. */
+  used: { days: number; people: number }[];
+  spaces: { node: NodeRefDto; workspace: string; files: number; heavy: number }[];
+  spacesMore: number;
+  types: { name: string; files: number }[];
+  /** Heavy files that nobody who let it in has opened, as far as activity says. */
+  unopened: number;
+  survey: number;
+  takenAt: string;
+}
+
+export interface AppFileRow {
+  key: string;
+  name: string;
+  path: string;
+  weight: number;
+  now: Tier;
+  could: Tier;
+  /** Whether anybody who let the app in has opened it, as far as activity says. */
+  opened: boolean;
+}
+export interface AppFilesPage {
+  rows: AppFileRow[];
+  total: number;
+}
+
+/** An app that can do something with a thing, or that somebody has let in. */
+export interface AppReaderRow {
+  key: string;
+  name: string;
+  severity: Severity;
+  points: number;
+  verified: boolean;
+  capabilities: Capability[];
+  /** Through how many people who let it in, or everyone’s. */
+  people: number;
+  everyone: boolean;
+  /** In a space or folder: how many files. */
+  files?: number;
+  lastUsed: string | null;
+}
+
+export interface ScopeMeaningDto {
+  /** Of workspaces of one kind; empty for all. */
+  kind: string;
+  scope: string;
+  words: string;
+  means: string[];
+  by: string;
+  at: string;
+}
+/** Scopes as a table: ours, what was said of others, and those that nobody has said anything of. */
+export interface ScopeTable {
+  ours: {
+    scope: string;
+    words: string;
+    whose: 'own' | 'picked' | 'all';
+    of: string;
+    capabilities: Capability[];
+    apps: number;
+  }[];
+  others: (ScopeMeaningDto & { apps: number })[];
+  unknown: { scope: string; kind: string; apps: number }[];
+}

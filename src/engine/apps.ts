@@ -1,0 +1,532 @@
+/** Third-party apps of a survey: what each could read, its risk, and by whom it was let in. Worked out when first asked for. */
+import { has } from '../core/access/bits.ts';
+import { itemsBelow, spaceOfNode } from '../core/access/organisation.ts';
+import { who } from '../core/access/questions.ts';
+import { identityName } from '../core/access/view.ts';
+import { appAccess, AppReads, grantedApps, READS_NOTHING, type Reading } from '../core/apps/reading.ts';
+import { appRisk, isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
+import {
+  ScopeBook,
+  SCOPE_NAMES,
+  SCOPES,
+  scopesIn,
+  type KnownScope,
+  type ScopeMeaning,
+} from '../core/apps/scopes.ts';
+import { HEAVY, type ExposureSum } from '../core/exposure/exposure.ts';
+import { rowTest, type Getters } from '../core/filter/filter.ts';
+import { gathered } from '../core/gathered.ts';
+import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
+import { byCode, compareBy, type Sort } from '../core/sorts.ts';
+import { isoOf, momentOf } from '../core/time.ts';
+import {
+  APP_SHOWS,
+  type AppDossier,
+  type AppFilesPage,
+  type AppGrantDto,
+  type AppPage,
+  type AppReaderRow,
+  type AppRowDto,
+  type AppShow,
+  type ScopeMeaningDto,
+  type APP_SORTS,
+  type ScopeTable,
+} from '../dto/apps.ts';
+import type { Db } from '../store/db.ts';
+import {
+  findNode,
+  identityKey,
+  nodeKey,
+  nodeName,
+  nodeRef,
+  personRef,
+  typeName,
+  typesCounting,
+  whereWords,
+  workspaceName,
+} from './describe.ts';
+import { key, unkey } from './keys.ts';
+import type { Loaded } from './loaded.ts';
+import { nameOrder } from '../core/name-order.ts';
+
+const DAY = 86_400_000;
+/** What withdrawing it would cost is told by who used it in so many days. */
+const USED_LATELY = [7, 30, 90] as const;
+const MOST_GRANTS = 200;
+const MOST_SPACES = 30;
+const MOST_TYPES = 12;
+
+/** What stewards have said of scopes; what is kept of it follows changes. */
+export interface ScopesSaid {
+  book: ScopeBook;
+}
+
+export async function readScopes(db: Db): Promise<ScopesSaid> {
+  const rows = await db.query<ScopeMeaning & { kind: string }>(
+    'select kind, scope, words, means from app_scope order by kind, scope',
+  );
+  return { book: new ScopeBook(rows.map(({ kind, ...m }) => ({ ...m, ...(kind && { kind }) }))) };
+}
+
+/** An app with what it comes to. Ids carry their source. */
+interface App {
+  app: AppRow;
+  grants: AppGrantRow[];
+  scopes: KnownScope[];
+  reading: Reading;
+  risk: ExposureSum;
+  row: AppRowDto;
+}
+interface Apps {
+  book: ScopeBook;
+  scope: (scope: string, workspace: string) => KnownScope;
+  reads: AppReads;
+  list: App[];
+  byKey: Map<string, App>;
+}
+const made = new WeakMap<Loaded, Apps>();
+
+/** The id of a workspace that a row names. */
+function workspaceIn(l: Loaded): (source: string, workspace: string) => string {
+  const ids = new Set(l.org.workspaces.map((w) => w.id));
+  const ofSource = new Map(l.org.workspaces.map((w) => [unkey(w.id).source, w.id]));
+  return (source, workspace) => {
+    const id = key(source, workspace);
+    return ids.has(id) ? id : (ofSource.get(source) ?? id);
+  };
+}
+
+const kindOf = (l: Loaded, workspace: string): string => l.ids.kind(unkey(workspace).source);
+
+/** The apps of a survey. */
+export function appsOf(l: Loaded): Apps {
+  const known = made.get(l);
+  if (known?.book === l.scopes.book) return known;
+  const workspace = workspaceIn(l);
+  const apps = [...(l.kept.get('app')?.values() ?? [])].map(({ source, row }): AppRow => {
+    const app = row as AppRow;
+    return { ...app, id: key(source, app.id), workspace: workspace(source, app.workspace) };
+  });
+  const grants = [...(l.kept.get('appGrant')?.values() ?? [])].map(({ source, row }): AppGrantRow => {
+    const g = row as AppGrantRow;
+    return {
+      ...g,
+      id: key(source, g.id),
+      app: key(source, g.app),
+      workspace: workspace(source, g.workspace),
+      ...(g.user !== undefined && { user: l.ids.user(source, g.user) }),
+    };
+  });
+  // in a part, nobody is known who is not there
+  const { hidden } = l.org;
+  const told = grants.filter((g) => {
+    const u = g.user === undefined ? -1 : l.org.find('user', g.user);
+    return !hidden || g.everyone || (u >= 0 && !hidden.user[u]);
+  });
+  const { book } = l.scopes;
+  const scope = (s: string, ws: string): KnownScope => book.of(s, kindOf(l, ws));
+  const reads = new AppReads(l.view, grantedApps(l.view, told, scope));
+  const readings = reads.readings({ isFile: l.items.isFile, weights: l.weights });
+  const grantsOf = gathered(told, (g) => g.app);
+  const names = new Map(l.org.workspaces.map((w) => [w.id, w.name]));
+  // an app that is granted something and not listed is one of which nothing else is known
+  const listed = new Set(apps.map((a) => a.id));
+  for (const [id, [first]] of grantsOf)
+    if (!listed.has(id)) apps.push({ id, workspace: first!.workspace, name: unkey(id).id });
+  const list = apps.map((app): App => {
+    const own = grantsOf.get(app.id) ?? [];
+    const reading = readings.get(app.id) ?? READS_NOTHING;
+    const scopes = scopesIn(own, scope);
+    const risk = appRisk({
+      app,
+      grants: own,
+      scopes,
+      reading,
+      known: apps,
+      own: l.org.own,
+      moment: l.view.moment,
+    });
+    const last = lastUseOf(own);
+    return {
+      app,
+      grants: own,
+      scopes,
+      reading,
+      risk,
+      row: {
+        key: app.id,
+        name: app.name,
+        publisher: app.publisher ?? '',
+        verified: app.verified ?? false,
+        category: app.category ?? '',
+        workspace: names.get(app.workspace) ?? app.workspace,
+        people: new Set(own.flatMap((g) => g.user ?? [])).size,
+        everyone: own.some((g) => g.everyone),
+        items: reading.items,
+        files: reading.files,
+        byWeight: reading.byWeight,
+        heavy: heavyIn(reading),
+        points: risk.points,
+        severity: risk.severity,
+        lastUsed: last ? isoOf(last) : null,
+        made: app.createdAt ?? null,
+      },
+    };
+  });
+  const shown = hidden ? list.filter((a) => a.reading.items) : list;
+  const found: Apps = { book, scope, reads, list: shown, byKey: new Map(shown.map((a) => [a.app.id, a])) };
+  made.set(l, found);
+  return found;
+}
+
+const heavyIn = ({ byWeight }: Reading): number => byWeight.slice(HEAVY).reduce((sum, n) => sum + n, 0);
+
+const shows = (l: Loaded, { app, grants, row }: App, show: AppShow): boolean => {
+  switch (show) {
+    case 'all':
+      return true;
+    case 'everyone':
+      return row.everyone;
+    case 'unverified':
+      return !row.verified;
+    case 'unused':
+      return isUnused(grants, l.view.moment);
+    case 'new':
+      return isNew(app, l.view.moment);
+  }
+};
+
+export interface AppsQuery {
+  show: AppShow;
+  /** A source. */
+  ws?: string | undefined;
+  text?: string | undefined;
+  /** A condition over `FIELDS.apps`. */
+  where?: string | undefined;
+  sort: readonly Sort<(typeof APP_SORTS)[number]>[];
+  limit: number;
+  offset: number;
+}
+
+const FIELDS: Getters<App, 'apps'> = {
+  text: ({ row }) => `${row.name} ${row.publisher} ${row.category} ${row.key}`.toLowerCase(),
+  name: ({ row }) => row.name,
+  publisher: ({ row }) => row.publisher,
+  verified: ({ row }) => row.verified,
+  category: ({ row }) => row.category,
+  workspace: ({ row }) => row.workspace,
+  people: ({ row }) => row.people,
+  everyone: ({ row }) => row.everyone,
+  scopes: ({ scopes }) => scopes.map((s) => s.scope),
+  unknownScopes: ({ scopes }) => scopes.filter((s) => !s.known).length,
+  items: ({ row }) => row.items,
+  heavy: ({ row }) => row.heavy,
+  points: ({ row }) => row.points,
+  severity: ({ row }) => ['low', 'medium', 'high', 'critical'].indexOf(row.severity),
+  lastUsed: ({ row }) => momentOf(row.lastUsed ?? ''),
+  made: ({ row }) => momentOf(row.made ?? ''),
+};
+
+const later = (a: string | null, b: string | null): number =>
+  (momentOf(a ?? '') || 0) - (momentOf(b ?? '') || 0);
+const ORDER: Record<(typeof APP_SORTS)[number], (a: AppRowDto, b: AppRowDto) => number> = {
+  points: (a, b) => a.points - b.points,
+  name: (a, b) => nameOrder(a.name, b.name),
+  heavy: (a, b) => a.heavy - b.heavy,
+  items: (a, b) => a.items - b.items,
+  people: (a, b) => Number(a.everyone) - Number(b.everyone) || a.people - b.people,
+  lastUsed: (a, b) => later(a.lastUsed, b.lastUsed),
+  made: (a, b) => later(a.made, b.made),
+};
+
+/** Apps by risk, or as asked for. */
+export function apps(l: Loaded, q: AppsQuery): AppPage {
+  const list = appsOf(l).list.filter((a) => !q.ws || unkey(a.app.id).source === q.ws);
+  const fits = rowTest(q, 'apps', FIELDS, Date.parse(l.takenAt));
+  const counts = Object.fromEntries(
+    APP_SHOWS.map((show) => [show, list.filter((a) => shows(l, a, show)).length]),
+  ) as AppPage['counts'];
+  const rows = list
+    .filter((a) => shows(l, a, q.show) && fits(a))
+    .map((a) => a.row)
+    .sort((a, b) => compareBy(q.sort, ORDER)(a, b) || byCode(a.key, b.key));
+  return {
+    rows: rows.slice(q.offset, q.offset + q.limit),
+    total: rows.length,
+    counts,
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
+}
+
+/** Numbers of the people who let an app in. */
+const peopleOf = (l: Loaded, { grants }: App): Set<number> =>
+  new Set(
+    grants.flatMap(({ user }) => {
+      const u = user === undefined ? -1 : l.org.find('user', user);
+      return u < 0 ? [] : u;
+    }),
+  );
+
+/** Whether any of those who let an app in has opened an item, as far as activity says; anybody, where it was let in for everyone. */
+function openedBy(l: Loaded, app: App): (item: number) => boolean {
+  const people = peopleOf(l, app);
+  const { start, identity, opened, edited } = l.usage;
+  return (i) => {
+    for (let d = start[i]!; d < start[i + 1]!; d++)
+      if ((app.row.everyone || people.has(identity[d]!)) && (opened[d]! > 0 || edited[d]! > 0)) return true;
+    return false;
+  };
+}
+
+/** Everything about one app; undefined where the survey has none of the key. */
+export function appDossier(l: Loaded, k: string): AppDossier | undefined {
+  const { byKey, reads, scope } = appsOf(l);
+  const app = byKey.get(k);
+  if (!app) return undefined;
+  const { org } = l;
+  const reading = reads.readBy(k);
+  const opened = openedBy(l, app);
+  const bySpace = new Map<number, { files: number; heavy: number }>();
+  const byType = new Map<string, number>();
+  let unopened = 0;
+  for (let i = 0; i < reading.length; i++) {
+    if (!reading[i] || !l.items.isFile[i]) continue;
+    const space = org.itemSpace[i]!;
+    const of = bySpace.get(space) ?? { files: 0, heavy: 0 };
+    bySpace.set(space, of);
+    of.files++;
+    if (l.weights[i]! < HEAVY) continue;
+    of.heavy++;
+    if (!opened(i)) unopened++;
+    for (const { id } of typesCounting(l, i)) byType.set(id, (byType.get(id) ?? 0) + 1);
+  }
+  const spaces = [...bySpace].sort(([a, x], [b, y]) => y.heavy - x.heavy || y.files - x.files || a - b);
+  const grants = app.grants
+    .map((g) => grantDto(l, g))
+    .sort((a, b) => Number(b.everyone) - Number(a.everyone) || later(b.lastUsed, a.lastUsed));
+  return {
+    row: app.row,
+    homepage: app.app.homepage ?? '',
+    redirectHosts: app.app.redirectHosts ?? [],
+    sum: app.risk.lines,
+    scopes: app.scopes.map((s) => {
+      const having = app.grants.filter((g) => g.scopes.includes(s.scope));
+      return {
+        scope: s.scope,
+        words: scope(s.scope, app.app.workspace).words,
+        known: s.known,
+        everyone: having.some((g) => g.everyone),
+        people: new Set(having.flatMap((g) => g.user ?? [])).size,
+        capabilities: capabilityNames(s.allows.reduce((bits, a) => bits | a.bits, 0)),
+      };
+    }),
+    grants: grants.slice(0, MOST_GRANTS),
+    grantsMore: Math.max(0, grants.length - MOST_GRANTS),
+    used: USED_LATELY.map((days) => ({
+      days,
+      people: app.grants.filter((g) => l.view.moment - momentOf(g.lastUsedAt ?? '') < days * DAY).length,
+    })),
+    spaces: spaces
+      .slice(0, MOST_SPACES)
+      .map(([s, of]) => ({ node: nodeRef(l, s), workspace: workspaceName(l, s), ...of })),
+    spacesMore: Math.max(0, spaces.length - MOST_SPACES),
+    types: [...byType]
+      .map(([id, files]) => ({ name: typeName(l, id), files }))
+      .sort((a, b) => b.files - a.files)
+      .slice(0, MOST_TYPES),
+    unopened,
+    survey: l.survey,
+    takenAt: l.takenAt,
+  };
+}
+
+function grantDto(l: Loaded, g: AppGrantRow): AppGrantDto {
+  const { source, id } = unkey(g.id);
+  const u = g.user === undefined ? -1 : l.org.find('user', g.user);
+  const by =
+    g.grantedBy === undefined ? undefined : l.org.users[l.org.find('user', l.ids.user(source, g.grantedBy))];
+  return {
+    id,
+    source,
+    everyone: g.everyone === true,
+    ...(g.user !== undefined && {
+      person:
+        u >= 0
+          ? { ...personRef(l, u), key: identityKey(l, u), active: has(l.view.all, u) }
+          : {
+              id: g.user,
+              name: unkey(g.user).id,
+              address: '',
+              kind: 'member' as const,
+              key: `user:${g.user}`,
+              active: false,
+            },
+    }),
+    scopes: g.scopes,
+    offline: g.offline ?? false,
+    grantedAt: g.grantedAt ?? null,
+    grantedBy: by?.name ?? g.grantedBy ?? null,
+    lastUsed: g.lastUsedAt ?? null,
+  };
+}
+
+/** Files that an app could read, the heaviest first. `unopened`: heavy ones that nobody who let it in has opened. */
+export function appFiles(
+  l: Loaded,
+  q: { key: string; weight?: number | undefined; unopened: boolean; limit: number; offset: number },
+): AppFilesPage {
+  const { byKey, reads } = appsOf(l);
+  const app = byKey.get(q.key);
+  if (!app) return { rows: [], total: 0 };
+  const reading = reads.readBy(q.key);
+  const opened = openedBy(l, app);
+  const found: number[] = [];
+  for (let i = 0; i < reading.length; i++)
+    if (
+      reading[i] &&
+      l.items.isFile[i] &&
+      (q.weight === undefined || l.weights[i] === q.weight) &&
+      (!q.unopened || (l.weights[i]! >= HEAVY && !opened(i)))
+    )
+      found.push(i);
+  found.sort((a, b) => l.weights[b]! - l.weights[a]! || a - b);
+  const S = l.org.spaces.length;
+  return {
+    total: found.length,
+    rows: found.slice(q.offset, q.offset + q.limit).map((i) => ({
+      key: nodeKey(l, S + i),
+      name: nodeName(l, S + i),
+      path: whereWords(l, S + i),
+      weight: l.weights[i]!,
+      now: TIERS[l.columns.nowTier[S + i]!]!,
+      could: TIERS[l.columns.couldTier[S + i]!]!,
+      opened: opened(i),
+    })),
+  };
+}
+
+const readerRow = ({ row }: App, bits: number, people: number, everyone: boolean): AppReaderRow => ({
+  key: row.key,
+  name: row.name,
+  severity: row.severity,
+  points: row.points,
+  verified: row.verified,
+  capabilities: capabilityNames(bits),
+  people,
+  everyone,
+  lastUsed: row.lastUsed,
+});
+const byPoints = (a: AppReaderRow, b: AppReaderRow): number => b.points - a.points || byCode(a.key, b.key);
+
+/** Apps that can do something with a file, folder or space, or read something in it; undefined where it is not there. */
+export function appsAt(l: Loaded, name: string): AppReaderRow[] | undefined {
+  const node = findNode(l, name);
+  if (node < 0) return undefined;
+  const { byKey, reads } = appsOf(l);
+  const can = who(l.view, node);
+  const S = l.org.spaces.length;
+  const item = node - S;
+  const inside = item >= 0 && l.items.isFile[item] ? undefined : filesIn(l, reads, node);
+  const rows: AppReaderRow[] = [];
+  for (const [id, granted] of reads.granted) {
+    const app = byKey.get(id);
+    if (!app) continue;
+    const { bits, everyone, people } = appAccess(l.view, granted, node, can);
+    const files = inside?.get(id);
+    if (bits || files)
+      rows.push({ ...readerRow(app, bits, people.length, everyone), ...(files && { files }) });
+  }
+  return rows.sort(byPoints);
+}
+
+/** How many files in a space or folder each app reads. */
+function filesIn(l: Loaded, reads: AppReads, node: number): Map<string, number> {
+  const S = l.org.spaces.length;
+  if (node < S)
+    return new Map(
+      [...reads.readings({ isFile: l.items.isFile, weights: l.weights }, [node])].map(([id, r]) => [
+        id,
+        r.files,
+      ]),
+    );
+  const counted = new Map<string, number>();
+  const [from, to] = itemsBelow(l.org, node);
+  for (let i = from; i < to; i++)
+    if (l.items.isFile[i]) for (const id of reads.readersOf(i)) counted.set(id, (counted.get(id) ?? 0) + 1);
+  return counted;
+}
+
+/** Apps that somebody let in, and those that were let in for everyone; undefined where there is nobody of the key. */
+export function appsOfPerson(l: Loaded, k: string): (AppReaderRow & { scopes: string[] })[] | undefined {
+  const u = k.startsWith('user:') ? l.org.find('user', k.slice('user:'.length)) : -1;
+  if (u < 0) return undefined;
+  const id = identityName(l.view, u);
+  return appsOf(l)
+    .list.flatMap((a) => {
+      const own = a.grants.filter((g) => g.user === id || (g.everyone && has(l.view.all, u)));
+      if (!own.length) return [];
+      const scopes = scopesIn(own, appsOf(l).scope);
+      const bits = scopes.reduce((all, s) => s.allows.reduce((b, x) => b | x.bits, all), 0);
+      const last = lastUseOf(own.filter((g) => !g.everyone));
+      return {
+        ...readerRow(
+          a,
+          bits,
+          1,
+          own.every((g) => g.everyone),
+        ),
+        scopes: scopes.map((s) => s.words),
+        lastUsed: last ? isoOf(last) : null,
+      };
+    })
+    .sort(byPoints);
+}
+
+/** How an app reads a node: for some people, for everybody who has an account, or all there is; undefined where it does not. */
+export function readsFor(
+  l: Loaded,
+  k: string,
+  node: number,
+): { app: AppRowDto; people: ReadonlySet<number>; everyone: boolean; all: boolean } | undefined {
+  const { byKey, reads } = appsOf(l);
+  const app = byKey.get(k);
+  const granted = reads.granted.get(k);
+  if (!app || !granted) return undefined;
+  const { bits, people, everyone } = appAccess(l.view, granted, node);
+  if (!(bits & CAP.open)) return undefined;
+  const { all } = granted.get(l.org.spaces[spaceOfNode(l.org, node)]!.workspace)!;
+  return { app: app.row, people: new Set(people), everyone, all: (all & CAP.open) > 0 };
+}
+
+/** Scopes as a table, with how many apps have each. `said`: what stewards have said of others. */
+export function scopeTable(l: Loaded, said: readonly ScopeMeaningDto[]): ScopeTable {
+  const used = new Map<string, number>();
+  const at = (kind: string, scope: string): string => JSON.stringify([kind, scope]);
+  const unknown = new Map<string, ScopeTable['unknown'][number]>();
+  for (const { app, scopes } of appsOf(l).list) {
+    const kind = kindOf(l, app.workspace);
+    for (const { scope, known } of scopes) {
+      for (const k of ['', kind]) used.set(at(k, scope), (used.get(at(k, scope)) ?? 0) + 1);
+      if (known) continue;
+      const of = unknown.get(at(kind, scope)) ?? { scope, kind, apps: 0 };
+      unknown.set(at(kind, scope), of);
+      of.apps++;
+    }
+  }
+  return {
+    ours: SCOPE_NAMES.map((scope) => {
+      const { words, whose, of, bits } = SCOPES[scope];
+      return {
+        scope,
+        words,
+        whose,
+        of,
+        capabilities: capabilityNames(bits),
+        apps: used.get(at('', scope)) ?? 0,
+      };
+    }),
+    others: said.map((m) => ({ ...m, apps: used.get(at(m.kind, m.scope)) ?? 0 })),
+    unknown: [...unknown.values()].sort((a, b) => b.apps - a.apps || byCode(a.scope, b.scope)),
+  };
+}

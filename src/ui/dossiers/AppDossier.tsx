@@ -1,0 +1,255 @@
+/** Everything about one third-party app: what it could read and by which routes, its risk as a sum, and who let it in for what. */
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { Workflow } from 'lucide-react';
+import { useState } from 'react';
+import type { AppDossier as Data, AppGrantDto } from '../../dto/apps.ts';
+import { ask, openedAt, withQuery } from '../frame/api.ts';
+import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
+import { ByWeight } from '../parts/ByWeight.tsx';
+import { Beam, count, plural, Weight, When } from '../parts/marks.tsx';
+import { DossierFrame, Section, type Pinning } from './Frame.tsx';
+
+export function AppDossier({ app, asOf, ...pinning }: { app: string; asOf: number | undefined } & Pinning) {
+  const { data, error, refetch } = useQuery(ask('/api/apps/one', { key: app, asOf }));
+  return (
+    <DossierFrame name="App" error={error} retry={() => void refetch()} {...pinning}>
+      {data && <Body data={data} asOf={asOf} />}
+    </DossierFrame>
+  );
+}
+
+function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
+  const { row } = data;
+  const readsAll = data.scopes.some((s) => s.everyone && s.capabilities.includes('open'));
+  return (
+    <>
+      <header className="px-4 py-3">
+        <h2 className="text-base font-bold leading-snug break-words">{row.name}</h2>
+        <p className="text-quiet break-words">
+          {row.publisher || 'A publisher who is not named'}, {row.verified ? 'verified' : <b>not verified</b>}{' '}
+          · {row.workspace}
+          {row.category && ` · ${row.category}`}
+        </p>
+        <p className="mt-2">
+          Could read <b>{plural(row.files, 'file')}</b>
+          {row.heavy > 0 && (
+            <>
+              , <b>{count(row.heavy)}</b> of them heavy
+            </>
+          )}
+          {readsAll ? ', whoever can open them' : row.everyone ? ', for everyone who has an account' : ''}.
+        </p>
+        <div className="mt-1.5">
+          <ByWeight files={row.byWeight} wide={220} />
+        </div>
+        <p className="mt-2">
+          Let in{' '}
+          {row.everyone ? (
+            <b>for everyone by an administrator</b>
+          ) : (
+            <>by {plural(row.people, 'person', 'people')}</>
+          )}
+          {row.everyone && row.people > 0 && <> and by {plural(row.people, 'person', 'people')}</>};{' '}
+          {row.lastUsed ? (
+            <>
+              last used <When at={row.lastUsed} />
+            </>
+          ) : (
+            'no use was seen'
+          )}
+          .
+        </p>
+      </header>
+      <Section name="Its risk" aside={`${count(row.points)} points, ${row.severity}`}>
+        <table className="w-full">
+          <tbody>
+            {data.sum.map((l) => (
+              <tr key={l.why}>
+                <td className="py-0.5 pr-3">{l.why}</td>
+                <td className="text-right align-top">{l.points}</td>
+              </tr>
+            ))}
+            <tr className="border-t border-slate font-semibold">
+              <td className="py-0.5">Sum</td>
+              <td className="text-right">{count(row.points)}</td>
+            </tr>
+          </tbody>
+        </table>
+      </Section>
+      <Section name="What it may do">
+        <ul>
+          {data.scopes.map((s) => (
+            <li key={s.scope} className="border-b border-base-300 py-1">
+              It can {s.words}.{' '}
+              <span className="text-quiet">
+                <code className="font-mono text-xs break-all">{s.scope}</code>
+                {s.capabilities.length > 0 && `, on files: ${s.capabilities.join(', ')}`}; let in{' '}
+                {s.everyone ? 'for everyone' : `by ${plural(s.people, 'person', 'people')}`}
+                {!s.known && (
+                  <>
+                    ;{' '}
+                    <a className="underline" href={withQuery('/exposure/apps', { app: row.key, scopes: '' })}>
+                      say what it means
+                    </a>
+                  </>
+                )}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </Section>
+      <Files data={data} asOf={asOf} />
+      <Section name="Spaces" aside={plural(data.spaces.length + data.spacesMore, 'space')}>
+        <ul>
+          {data.spaces.map((s) => (
+            <li key={s.node.key} className="flex items-center gap-2 border-b border-base-300 py-1">
+              <a
+                className="min-w-0 flex-1 truncate underline decoration-slate hover:decoration-current"
+                href={withQuery('/survey/holdings', { sel: s.node.key, asof: asOf })}
+              >
+                {s.node.name}
+              </a>
+              {s.heavy > 0 && <b>{count(s.heavy)} heavy</b>}
+              <span className="w-20 text-right text-quiet">{plural(s.files, 'file')}</span>
+            </li>
+          ))}
+        </ul>
+        {data.spacesMore > 0 && <p className="text-quiet">and {count(data.spacesMore)} more</p>}
+      </Section>
+      {data.types.length > 0 && (
+        <Section name="What lies in the heavy files">
+          <p>{data.types.map((t) => `${t.name} in ${plural(t.files, 'file')}`).join('; ')}.</p>
+        </Section>
+      )}
+      <Section
+        name="Who let it in"
+        aside={data.used.map((u) => `${u.people} used it in ${u.days} days`).join(' · ')}
+      >
+        <ul>
+          {data.grants.map((g) => (
+            <Grant key={g.id} grant={g} asOf={asOf} />
+          ))}
+        </ul>
+        {data.grantsMore > 0 && <p className="text-quiet">and {count(data.grantsMore)} more</p>}
+      </Section>
+      <Section
+        name="Facts"
+        aside={
+          <>
+            as of survey {data.survey}, <When at={data.takenAt} />
+          </>
+        }
+      >
+        <dl className="grid grid-cols-[7rem_1fr] gap-y-0.5">
+          <dt className="text-quiet">Made</dt>
+          <dd>{row.made ? <When at={row.made} /> : 'not known'}</dd>
+          <dt className="text-quiet">Home page</dt>
+          <dd className="break-all">{data.homepage || 'none'}</dd>
+          <dt className="text-quiet">Answers to</dt>
+          <dd className="break-all">{data.redirectHosts.join(', ') || 'not known'}</dd>
+          <dt className="text-quiet">Client id</dt>
+          <dd className="font-mono break-all">{row.key.slice(row.key.indexOf(':') + 1)}</dd>
+        </dl>
+      </Section>
+    </>
+  );
+}
+
+function Grant({ grant: g, asOf }: { grant: AppGrantDto; asOf: number | undefined }) {
+  return (
+    <li className="border-b border-base-300 py-1">
+      {g.person ? (
+        <a
+          className="font-medium underline decoration-slate hover:decoration-current"
+          href={withQuery('/survey/people', { sel: g.person.key, asof: asOf })}
+        >
+          {g.person.name}
+        </a>
+      ) : (
+        <b>{g.everyone ? 'For everyone' : 'Somebody who is not known'}</b>
+      )}
+      {g.person && !g.person.active && (
+        <span className="font-medium"> not active: it reads nothing for them</span>
+      )}{' '}
+      <span className="text-quiet">
+        {g.grantedAt && (
+          <>
+            let it in <When at={g.grantedAt} />
+            {g.grantedBy && ` (${g.grantedBy})`};{' '}
+          </>
+        )}
+        {g.lastUsed ? (
+          <>
+            used <When at={g.lastUsed} />
+          </>
+        ) : (
+          'never seen used'
+        )}
+        {g.offline && '; it goes on while they are away'}
+      </span>
+      <div className="text-xs text-quiet break-words">{g.scopes.join(', ')}</div>
+    </li>
+  );
+}
+
+/** The files that it could read, the heaviest first, each with the routes by which it does. */
+function Files({ data: { row, unopened }, asOf }: { data: Data; asOf: number | undefined }) {
+  const [only, setOnly] = useState(false);
+  const [shown, setShown] = useState(12);
+  const [drawn, setDrawn] = useState<string>();
+  const { data } = useQuery({
+    ...ask('/api/apps/files', { key: row.key, asOf, unopened: String(only), limit: shown }),
+    placeholderData: keepPreviousData,
+  });
+  if (!row.files) return null;
+  return (
+    <Section name="Files" aside={data && `${count(data.total)}, the heaviest first`}>
+      {unopened > 0 && (
+        <label className="mb-1 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={only}
+            onChange={(e) => setOnly(e.target.checked)}
+          />
+          only the {count(unopened)} heavy ones that nobody who let it in was seen to open
+        </label>
+      )}
+      <ul>
+        {data?.rows.map((r) => (
+          <li key={r.key} className="flex items-center gap-2 border-b border-base-300 py-1">
+            <Weight weight={r.weight} />
+            <Beam now={r.now} could={r.could} words={false} />
+            <a
+              className="min-w-0 flex-1 truncate underline decoration-slate hover:decoration-current"
+              title={r.path}
+              href={openedAt(r.key)}
+            >
+              {r.name}
+            </a>
+            <button
+              className="btn btn-xs btn-square btn-ghost"
+              aria-label={`Draw how ${row.name} reads ${r.name}`}
+              title="Draw how it reads this file"
+              onClick={() => setDrawn(r.key)}
+            >
+              <Workflow size={13} aria-hidden />
+            </button>
+          </li>
+        ))}
+      </ul>
+      {data && data.total > data.rows.length && (
+        <button className="btn btn-xs btn-ghost" onClick={() => setShown(Math.min(500, shown + 100))}>
+          Show more
+        </button>
+      )}
+      {drawn !== undefined && (
+        <RouteGraphDialog
+          nodeKey={drawn}
+          app={{ key: row.key, name: row.name }}
+          close={() => setDrawn(undefined)}
+        />
+      )}
+    </Section>
+  );
+}
