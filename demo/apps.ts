@@ -169,6 +169,14 @@ export function demoApps(
     redirectHosts: ['http://192.0.2.44'],
   });
   for (const u of lists.sites.slice(0, 6)) grant(old, 'sites', u, ['files:read:own']);
+  // what it was let in for is of another vocabulary
+  const finder = app('sites', 'Archive Finder', {
+    publisher: 'Stormglass Apps',
+    verified: true,
+    category: 'search',
+    redirectHosts: ['login.stormglass.example'],
+  });
+  for (const u of lists.sites.slice(8, 11)) grant(finder, 'sites', u, ['documents.search']);
   // it sends mail as people
   const sender = app('channels', 'Greeting Cards', {
     publisher: 'Puffin Play',

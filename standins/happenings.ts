@@ -189,6 +189,15 @@ function changeOf(kind: Kind, before: Row | undefined, after: Row | undefined) {
       },
     };
   }
+  if (of === 'appGrant' && done !== 'changed')
+    return {
+      type: after ? 'app.consented' : 'app.withdrawn',
+      subject: undefined,
+      data: {
+        ...(row.user !== undefined && { user: row.user }),
+        detail: String(state.rows.apps.get(row.app as string)?.name ?? row.app),
+      },
+    };
   if (!before || !after || (of !== 'space' && of !== 'item')) return undefined;
   const changed = [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
     (f) => !CONTENT.has(f) && JSON.stringify(before[f]) !== JSON.stringify(after[f]),

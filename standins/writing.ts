@@ -58,7 +58,7 @@ export function ableTo(workspace: string, list: Kind): string[] {
 export function alter(
   req: IncomingMessage,
   res: ServerResponse,
-  kind: 'grants' | 'links',
+  kind: 'grants' | 'links' | 'app-grants',
   id: string,
   restore: boolean,
 ): void {
@@ -73,6 +73,7 @@ export function alter(
     return json(res, 200, { applied: true });
   }
   if (req.method === 'POST' && restore) {
+    if (kind === 'app-grants') throw new Refusal(403, 'Whoever let the app in has to do so again.');
     if (row) throw new Refusal(409, 'It is there already.');
     if (!state.wasRemoved(kind, id)) throw new Refusal(404, 'Nothing of that id was removed.');
     state.change({ key, kind, id, op: 'restore' });

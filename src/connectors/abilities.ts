@@ -46,6 +46,14 @@ export function cannot(
   return undefined;
 }
 
+/** What a workspace does to the tokens of an app that is withdrawn; undefined of other changes. */
+export function tokensEnd(source: SourceKind, { kind }: PlannedChange): string | undefined {
+  if (kind !== 'appGrant') return undefined;
+  return source === 'sites'
+    ? 'A workspace of sites revokes the app’s refresh tokens at once; an access token that it has goes on for an hour at most.'
+    : `${NAMES[source]} revokes the app’s refresh and access tokens at once.`;
+}
+
 /** The message that the workspace itself sends because of a change, and to whom; undefined where it sends none. */
 export function tells(source: SourceKind, change: PlannedChange): string | undefined {
   if (source === 'channels' && change.kind === 'grant' && !change.set)

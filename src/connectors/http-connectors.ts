@@ -474,6 +474,8 @@ class ChannelsWorkspace extends HttpWorkspace {
   protected pathOf(ref: ObjectRef): string {
     if (ref.kind === 'space') return `/channels/${encodeURIComponent(ref.id)}`;
     if (ref.kind === 'item') return `/files/${encodeURIComponent(ref.id)}`;
+    if (ref.kind === 'appGrant')
+      return `/${ROW_KINDS.appGrant.collection.name}/${encodeURIComponent(ref.id)}`;
     const [channel, account] = ref.id.split('/') as [string, string];
     return `/channels/${encodeURIComponent(channel)}/members/${encodeURIComponent(account)}`;
   }
@@ -487,6 +489,7 @@ class ChannelsWorkspace extends HttpWorkspace {
     return `/files/${encodeURIComponent(item)}/content`;
   }
   protected objectSchema(kind: ObjectRef['kind']): z.ZodType<object> {
+    if (kind === 'appGrant') return ROW_SCHEMAS.appGrant;
     return kind === 'space' ? channelSchema : kind === 'item' ? fileSchema : memberSchema;
   }
   protected written(ref: ObjectRef, fields: object): object {

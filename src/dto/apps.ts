@@ -75,6 +75,9 @@ export interface AppDossier {
   /** Those who used it last come first. */
   grants: AppGrantDto[];
   grantsMore: number;
+  /** Ids of grants at their source, as far as can be picked up at once: all, and those that nobody has used for long. */
+  all: string[];
+  unused: string[];
   /** People who used it in the last days. */
   used: { days: number; people: number }[];
   spaces: { node: NodeRefDto; workspace: string; files: number; heavy: number }[];
@@ -99,6 +102,24 @@ export interface AppFileRow {
 export interface AppFilesPage {
   rows: AppFileRow[];
   total: number;
+}
+
+/** What an app loses by changes that withdraw it. */
+export interface AppLoss {
+  key: string;
+  name: string;
+  /** It was let in for everyone, and is not any more. */
+  everyone: boolean;
+  people: number;
+  /** Names of the first of them. */
+  who: string[];
+  /** How many of its grants were used lately. */
+  usedLately: number;
+  /** Grants that stay. */
+  left: number;
+  /** Files, and heavy ones, that it could read before and after. */
+  files: number[];
+  heavy: number[];
 }
 
 /** An app that can do something with a thing, or that somebody has let in. */

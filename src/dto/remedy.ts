@@ -1,4 +1,5 @@
 /** Changes, plans and cuts, as the interface knows them. */
+import type { AppLoss } from './apps.ts';
 import type { Capability, Tier } from '../core/model.ts';
 import type { ApprovalLimits, Gains, PlannedChange } from '../core/remedy/plan.ts';
 import type { Change } from '../core/access/change.ts';
@@ -88,6 +89,10 @@ export interface Preview {
   pointsAfter: number;
   /** Messages that workspaces send because of it. */
   messages: { words: string; count: number }[];
+  /** What apps lose; absent in plans of before. */
+  apps?: AppLoss[];
+  /** What of it undoing cannot put back, in words. */
+  forGood?: string[];
 }
 
 /** What a steward has in the tray, in the order in which it will be done. */

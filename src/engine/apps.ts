@@ -17,6 +17,8 @@ import { HEAVY, type ExposureSum } from '../core/exposure/exposure.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { gathered } from '../core/gathered.ts';
 import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
+import { nameOrder } from '../core/name-order.ts';
+import type { PlannedChange } from '../core/remedy/plan.ts';
 import { byCode, compareBy, type Sort } from '../core/sorts.ts';
 import { isoOf, momentOf } from '../core/time.ts';
 import {
@@ -24,6 +26,7 @@ import {
   type AppDossier,
   type AppFilesPage,
   type AppGrantDto,
+  type AppLoss,
   type AppPage,
   type AppReaderRow,
   type AppRowDto,
@@ -36,6 +39,7 @@ import type { Db } from '../store/db.ts';
 import {
   findNode,
   identityKey,
+  nameOfUser,
   nodeKey,
   nodeName,
   nodeRef,
@@ -46,8 +50,8 @@ import {
   workspaceName,
 } from './describe.ts';
 import { key, unkey } from './keys.ts';
+import { USED_DAYS } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
-import { nameOrder } from '../core/name-order.ts';
 
 const DAY = 86_400_000;
 /** What withdrawing it would cost is told by who used it in so many days. */
@@ -55,6 +59,9 @@ const USED_LATELY = [7, 30, 90] as const;
 const MOST_GRANTS = 200;
 const MOST_SPACES = 30;
 const MOST_TYPES = 12;
+const MOST_NAMED = 12;
+/** So many changes are picked up at once at most. */
+const MOST_PICKED = 2000;
 
 /** What stewards have said of scopes; what is kept of it follows changes. */
 export interface ScopesSaid {
@@ -323,6 +330,8 @@ export function appDossier(l: Loaded, k: string): AppDossier | undefined {
     }),
     grants: grants.slice(0, MOST_GRANTS),
     grantsMore: Math.max(0, grants.length - MOST_GRANTS),
+    all: idsOf(app.grants),
+    unused: idsOf(app.grants.filter((g) => isUnused([g], l.view.moment))),
     used: USED_LATELY.map((days) => ({
       days,
       people: app.grants.filter((g) => l.view.moment - momentOf(g.lastUsedAt ?? '') < days * DAY).length,
@@ -340,6 +349,9 @@ export function appDossier(l: Loaded, k: string): AppDossier | undefined {
     takenAt: l.takenAt,
   };
 }
+
+const idsOf = (grants: readonly AppGrantRow[]): string[] =>
+  grants.slice(0, MOST_PICKED).map((g) => unkey(g.id).id);
 
 function grantDto(l: Loaded, g: AppGrantRow): AppGrantDto {
   const { source, id } = unkey(g.id);
@@ -497,6 +509,81 @@ export function readsFor(
   if (!(bits & CAP.open)) return undefined;
   const { all } = granted.get(l.org.spaces[spaceOfNode(l.org, node)]!.workspace)!;
   return { app: app.row, people: new Set(people), everyone, all: (all & CAP.open) > 0 };
+}
+
+/** The grant of an app that a change takes away, and the app; undefined where this survey does not have it. */
+function appGrantOf(
+  l: Loaded,
+  { kind, source, id }: PlannedChange,
+): { app: App; grant: AppGrantRow } | undefined {
+  const row = kind === 'appGrant' ? l.kept.get('appGrant')?.get(key(source, id))?.row : undefined;
+  const app = row && appsOf(l).byKey.get(key(source, (row as AppGrantRow).app));
+  const grant = app?.grants.find((g) => g.id === key(source, id));
+  return app && grant && { app, grant };
+}
+
+/** What withdrawing a grant of an app is, in words; undefined where this survey does not have it. */
+export function appChangeWords(l: Loaded, change: PlannedChange): string | undefined {
+  const found = appGrantOf(l, change);
+  if (!found) return undefined;
+  const { app, grant } = found;
+  const whom = grant.everyone
+    ? 'everyone'
+    : grant.user === undefined
+      ? 'somebody who is not known'
+      : nameOfUser(l, grant.user);
+  return `Withdraw the app “${app.row.name}” from ${whom}`;
+}
+
+/** What apps lose by changes: by whom each is lost, who of them used it lately, and what it could read then. */
+export function appsLosing(l: Loaded, changes: readonly PlannedChange[]): AppLoss[] {
+  const gone = new Map<App, Set<string>>();
+  for (const c of changes) {
+    const found = appGrantOf(l, c);
+    if (!found) continue;
+    const of = gone.get(found.app) ?? new Set<string>();
+    gone.set(found.app, of.add(found.grant.id));
+  }
+  if (!gone.size) return [];
+  const { scope } = appsOf(l);
+  const left = [...gone].flatMap(([{ grants }, ids]) => grants.filter((g) => !ids.has(g.id)));
+  const readings = new AppReads(l.view, grantedApps(l.view, left, scope)).readings({
+    isFile: l.items.isFile,
+    weights: l.weights,
+  });
+  return [...gone].map(([app, ids]) => {
+    const withdrawn = app.grants.filter((g) => ids.has(g.id));
+    const after = readings.get(app.app.id) ?? READS_NOTHING;
+    const people = new Set(withdrawn.flatMap((g) => g.user ?? []));
+    return {
+      key: app.row.key,
+      name: app.row.name,
+      everyone: withdrawn.some((g) => g.everyone),
+      people: people.size,
+      who: [...people].slice(0, MOST_NAMED).map((u) => nameOfUser(l, u)),
+      usedLately: withdrawn.filter((g) => l.view.moment - momentOf(g.lastUsedAt ?? '') < USED_DAYS * DAY)
+        .length,
+      left: app.grants.length - withdrawn.length,
+      files: [app.reading.files, after.files],
+      heavy: [heavyIn(app.reading), heavyIn(after)],
+    };
+  });
+}
+
+/** Somebody has let in an app again since its grant was withdrawn: in words. Null where nobody has. */
+export function letInAgain(
+  l: Loaded,
+  { source, before, since }: { source: string; before: object; since: number },
+): { by: string | null; words: string } | null {
+  const was = before as AppGrantRow;
+  const app = appsOf(l).byKey.get(key(source, was.app));
+  const user = was.user === undefined ? undefined : l.ids.user(source, was.user);
+  const again = app?.grants.some(
+    (g) => (was.everyone ? g.everyone : g.user === user) && momentOf(g.grantedAt ?? '') > since,
+  );
+  return again
+    ? { by: user === undefined ? null : nameOfUser(l, user), words: `let “${app!.row.name}” in again` }
+    : null;
 }
 
 /** Scopes as a table, with how many apps have each. `said`: what stewards have said of others. */

@@ -1,4 +1,5 @@
 /** What became of plans, asked of a survey after they were carried out. */
+import { letInAgain } from './apps.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { sameJson } from '../core/equal.ts';
 import type { GrantRow, LinkRow } from '../core/model.ts';
@@ -68,6 +69,7 @@ export function cameBack(
         return { by: null, words: `is in the group “${org.groups[g]!.name}” again` };
     return null;
   }
+  if (c.kind === 'appGrant') return letInAgain(l, { source: c.source, before, since });
   const item = c.kind === 'item' ? org.find('item', id) : -1;
   const row =
     c.kind === 'space'

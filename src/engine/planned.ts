@@ -45,8 +45,9 @@ export function coreOf(l: Loaded, p: PlannedChange): Change | undefined {
   }
 }
 
-/** Groups and people are the whole organisation’s. */
-export const reachesBeyond = ({ kind }: PlannedChange): boolean => kind === 'member' || kind === 'person';
+/** Groups, people and apps are the whole organisation’s. */
+export const reachesBeyond = ({ kind }: PlannedChange): boolean =>
+  kind === 'member' || kind === 'person' || kind === 'appGrant';
 
 /** Fields with people and groups as a source calls them; as they are where it has no name for them. */
 const inSource = <T extends object>({ ids }: Loaded, source: string, kind: ObjectKind, set: T): T =>
@@ -101,7 +102,7 @@ export function plannedOf(l: Loaded, c: Change): PlannedChange | undefined {
 /** Why a change cannot be made where it would have to be; undefined where it can. */
 export function whyNotMade(l: Loaded, p: PlannedChange): string | undefined {
   if (l.org.hidden && reachesBeyond(p))
-    return 'Groups and accounts reach beyond the part you are limited to.';
+    return 'Groups, accounts and apps reach beyond the part you are limited to.';
   const ruled = p.kind === 'member' && l.groupRules.has(l.ids.group(p.source, memberOf(p.id)[0]));
   const user = p.kind === 'person' ? l.org.users[l.org.find('user', l.ids.user(p.source, p.id))] : undefined;
   return cannot(l.ids.kind(p.source), p, { ruled, member: user?.kind === 'member' });

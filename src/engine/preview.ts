@@ -8,9 +8,11 @@ import { addHolders, type ReachColumns } from '../core/access/reach.ts';
 import type { View } from '../core/access/view.ts';
 import { findExposures } from '../core/exposure/find.ts';
 import { capabilityNames, TIERS, type Tier } from '../core/model.ts';
+import { noWayBack } from '../core/remedy/fields.ts';
 import { gainWords, type Gains, type PlannedChange } from '../core/remedy/plan.ts';
-import { tells } from '../connectors/abilities.ts';
+import { tells, tokensEnd } from '../connectors/abilities.ts';
 import type { ChangeRef, Preview, PreviewPerson } from '../dto/remedy.ts';
+import { appChangeWords, appsLosing } from './apps.ts';
 import { changeWords, entryRef, nodeKey, nodeName, personRef, sentence } from './describe.ts';
 import { USED_DAYS, usedFrom } from './holdings.ts';
 import { unkey } from './keys.ts';
@@ -25,15 +27,18 @@ const ASKED = 200;
 
 /** Changes as people read them; those that this survey does not have are left out. */
 export function changeRefs(l: Loaded, changes: readonly PlannedChange[]): ChangeRef[] {
-  return changes.flatMap((p) => {
-    const change = coreOf(l, p);
-    return change ? changeRef(l, p, change) : [];
-  });
+  return changes.flatMap((p) => changeRef(l, p) ?? []);
 }
 
-function changeRef(l: Loaded, change: PlannedChange, c: Change): ChangeRef {
-  const e = 'grant' in c ? l.org.find('grant', c.grant) : 'link' in c ? l.org.find('link', c.link) : -1;
+function changeRef(l: Loaded, change: PlannedChange): ChangeRef | undefined {
+  const c = coreOf(l, change);
   const not = whyNotMade(l, change);
+  if (!c) {
+    // access does not rest on it
+    const words = appChangeWords(l, change);
+    return words === undefined ? undefined : { change, words, ...(not && { cannot: not }) };
+  }
+  const e = 'grant' in c ? l.org.find('grant', c.grant) : 'link' in c ? l.org.find('link', c.link) : -1;
   return {
     change,
     words: changeWords(l, c),
@@ -166,13 +171,19 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     if (words) messages.set(words, (messages.get(words) ?? 0) + 1);
   }
   const { entries, domains } = l.org;
+  const refs = planned.map((p) => changeRef(l, p));
+  const forGood = new Set(
+    planned.flatMap((p) =>
+      p.set ? [] : [noWayBack(p.kind) ?? [], tokensEnd(l.ids.kind(p.source), p) ?? []].flat(),
+    ),
+  );
   const gains = given.sum();
   const wider = gainWords(gains);
   return {
     survey: l.survey,
     takenAt: l.takenAt,
-    changes: there.map(({ p, change }) => changeRef(l, p, change)),
-    missing: planned.filter((p) => !there.some((t) => t.p === p)),
+    changes: refs.flatMap((r) => r ?? []),
+    missing: planned.filter((_, n) => !refs[n]),
     members: list.filter((p) => p.kind === 'member').length,
     guests: list.filter((p) => p.kind === 'guest').length,
     outsiders: list.filter((p) => p.kind === 'outsider').length,
@@ -221,6 +232,8 @@ export function preview(l: Loaded, planned: readonly PlannedChange[]): Preview {
     pointsBefore: total(before),
     pointsAfter: total(after),
     messages: [...messages].map(([words, count]) => ({ words, count })),
+    apps: appsLosing(l, planned),
+    ...(forGood.size && { forGood: [...forGood] }),
   };
 }
 

@@ -94,6 +94,13 @@ export async function channels(
     const page = list(url, rowsOf(kind, 'channels'), repeat);
     return json(res, 200, { ...page, rows: page.rows.map((row) => asAccounts(prefix, row)) });
   }
+  if (kind === 'app-grants') {
+    const row = state.rows[kind].get(id!);
+    if (req.method !== 'GET') return alter(req, res, kind, id!, sub === 'restore');
+    if (!row) throw new Refusal(404, 'There is no such object.');
+    res.setHeader('etag', versionOf(row));
+    return json(res, 200, asAccounts(prefix, row));
+  }
   if (kind === 'channels' && id === undefined) {
     const page = list(url, rowsOf('spaces', 'channels'), repeat);
     return json(res, 200, { ...page, rows: page.rows.map(asChannel) });

@@ -49,7 +49,7 @@ export async function rowsWorkspace(
     if (kind === 'items' && owner) tell(owner, id, 'It is yours now.');
     return;
   }
-  if (kind !== 'grants' && kind !== 'links')
-    throw new Refusal(405, 'Only grants and links can be withdrawn.');
+  if (kind !== 'grants' && kind !== 'links' && kind !== 'app-grants')
+    throw new Refusal(405, 'Only grants, links and apps can be withdrawn.');
   alter(req, res, kind, id, action === 'restore');
 }

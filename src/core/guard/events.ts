@@ -34,6 +34,7 @@ export const EVENT_TYPES = {
   'setting.changed': 'changed a setting',
   'label.set': 'set a label',
   'app.consented': 'let an app in',
+  'app.withdrawn': 'had an app withdrawn',
   'account.signed-in': 'signed in',
   'message.posted': 'posted a message',
   'mail.received': 'wrote to a team’s mailbox',

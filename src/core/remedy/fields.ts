@@ -351,10 +351,18 @@ export const CHANGEABLE = {
       }),
     },
   },
+  appGrant: {
+    away: ['drives', 'sites', 'channels'],
+    lead: undefined,
+    noWayBack: 'An app that was withdrawn cannot be put back: whoever let it in has to do so again.',
+    fields: {},
+  },
 } as const satisfies Record<
   string,
   {
     away: readonly SourceKind[];
+    /** Why undoing cannot put it back, where it cannot. */
+    noWayBack?: string;
     /** The fields give pieces of a sentence that begins with what they come to; whole sentences where absent. */
     lead: true | undefined;
     fields: Record<string, FieldDeclaration<z.ZodType>>;
@@ -379,6 +387,12 @@ export type AwayKind = {
   [K in ObjectKind]: Declared[K]['away'] extends readonly [] ? never : K;
 }[ObjectKind];
 export const canBeTakenAway = (kind: ObjectKind): kind is AwayKind => CHANGEABLE[kind].away.length > 0;
+
+/** Why undoing cannot put what was taken away back; undefined where it can. */
+export const noWayBack = (kind: ObjectKind): string | undefined => {
+  const declared: { fields: object; noWayBack?: string } = CHANGEABLE[kind];
+  return declared.noWayBack;
+};
 
 /** The declarations of a kind's fields, without their own types. */
 export const fieldsOf = (kind: ObjectKind): Readonly<Record<string, FieldDeclaration<z.ZodType>>> =>

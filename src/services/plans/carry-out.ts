@@ -7,6 +7,7 @@
  * other.
  */
 import { ConnectorError, type Changeable, type Seen } from '../../connectors/port.ts';
+import { noWayBack } from '../../core/remedy/fields.ts';
 import { hasFields, inverse, whatDiffers } from '../../core/remedy/plan.ts';
 import { UNKNOWN, type ChangeState } from '../../core/remedy/states.ts';
 import type { Db } from '../../store/db.ts';
@@ -184,6 +185,8 @@ export class CarryOut {
     const fields = change.change;
     const back = fields && inverse(fields, change.before);
     if (change.state === 'undo-planned') {
+      const never = fields ? undefined : noWayBack(change.kind);
+      if (never) return this.set(change, 'undo-failed', by, { note: never });
       const now = await at.read(ref);
       if (fields && !now)
         return this.set(change, 'undo-unexpected', by, {

@@ -262,7 +262,7 @@ export class Drafts {
 function approvalOf(preview: Preview, limits: ApprovalLimits): Approval | null {
   const wants = wantsApproval(limits, {
     changes: preview.changes.map((c) => c.change),
-    people: preview.members + preview.guests,
+    people: preview.members + preview.guests + (preview.apps ?? []).reduce((n, a) => n + a.people, 0),
     spaces: preview.spaces.length,
     heaviest: preview.heaviestLost,
     gains: preview.gains,

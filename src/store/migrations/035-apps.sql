@@ -10,3 +10,7 @@ create table app_scope (
   at timestamptz not null,
   primary key (kind, scope)
 );
+
+-- What can be changed is declared in core/remedy/fields.ts, and checked where it comes in.
+alter table tray drop constraint tray_kind_check;
+alter table plan_change drop constraint plan_change_kind_check;

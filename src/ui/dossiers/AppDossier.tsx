@@ -3,10 +3,13 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Workflow } from 'lucide-react';
 import { useState } from 'react';
 import type { AppDossier as Data, AppGrantDto } from '../../dto/apps.ts';
+import { noWayBack } from '../../core/remedy/fields.ts';
+import { useSigned } from '../frame/signed.ts';
+import { PickUpButton, usePickUp } from '../frame/Tray.tsx';
 import { ask, openedAt, withQuery } from '../frame/api.ts';
 import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
 import { ByWeight } from '../parts/ByWeight.tsx';
-import { Beam, count, plural, Weight, When } from '../parts/marks.tsx';
+import { Beam, count, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 
 export function AppDossier({ app, asOf, ...pinning }: { app: string; asOf: number | undefined } & Pinning) {
@@ -125,6 +128,7 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
         name="Who let it in"
         aside={data.used.map((u) => `${u.people} used it in ${u.days} days`).join(' · ')}
       >
+        {asOf === undefined && <Withdraw data={data} />}
         <ul>
           {data.grants.map((g) => (
             <Grant key={g.id} grant={g} asOf={asOf} />
@@ -155,9 +159,40 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
   );
 }
 
+/** Withdraws it from all who let it in, or from those who do not use it: by changes that are picked up. */
+function Withdraw({ data: { row, all, unused } }: { data: Data }) {
+  const { steward } = useSigned();
+  const { pickUp } = usePickUp();
+  if (!steward || !all.length) return null;
+  const source = row.key.slice(0, row.key.indexOf(':'));
+  const pick = (ids: readonly string[]): void =>
+    pickUp.mutate(ids.map((id) => ({ kind: 'appGrant', source, id })));
+  return (
+    <div className="mb-1">
+      <button className="btn btn-sm" disabled={pickUp.isPending} onClick={() => pick(all)}>
+        Pick up: withdraw it from {all.length === 1 ? 'them' : `all ${count(all.length)}`}
+      </button>{' '}
+      {unused.length > 0 && unused.length < all.length && (
+        <button className="btn btn-sm" disabled={pickUp.isPending} onClick={() => pick(unused)}>
+          From {count(unused.length)} who have not used it for 90 days
+        </button>
+      )}
+      <p className="mt-1 text-xs text-quiet">{noWayBack('appGrant')}</p>
+      {pickUp.error && <Trouble error={pickUp.error} />}
+    </div>
+  );
+}
+
 function Grant({ grant: g, asOf }: { grant: AppGrantDto; asOf: number | undefined }) {
   return (
     <li className="border-b border-base-300 py-1">
+      {asOf === undefined && (
+        <PickUpButton
+          change={{ kind: 'appGrant', source: g.source, id: g.id }}
+          what={`withdraw it from ${g.person?.name ?? 'everyone'}`}
+          look="btn-ghost float-right"
+        />
+      )}
       {g.person ? (
         <a
           className="font-medium underline decoration-slate hover:decoration-current"

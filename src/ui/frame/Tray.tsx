@@ -120,6 +120,15 @@ export function PickUpButton({
 const listed = (words: string[]): string =>
   words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`;
 
+/** Who loses which apps; empty where nobody does. */
+function appsWords({ apps = [], usedDays }: Preview): string {
+  if (!apps.length) return '';
+  const people = apps.reduce((n, a) => n + a.people, 0);
+  const who = apps.some((a) => a.everyone) ? 'Everyone' : plural(people, 'person', 'people');
+  const lately = apps.reduce((n, a) => n + a.usedLately, 0);
+  return `${who} would lose ${apps.length === 1 ? `the app “${apps[0]!.name}”` : `${apps.length} apps`}; ${lately ? `${lately} of these used in the last ${usedDays} days` : `none used in the last ${usedDays} days`}.`;
+}
+
 /** Who loses access, and who would gain some. */
 export function losersWords(p: Preview): string {
   const losers = [
@@ -133,7 +142,9 @@ export function losersWords(p: Preview): string {
     : 'Nobody outside loses anything';
   const lately = p.usedLately ? `; ${p.usedLately} of them used it lately` : '';
   const wider = p.wider ? ` But ${p.wider}.` : '';
-  return `${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.${wider}`;
+  const apps = appsWords(p);
+  if (apps && !p.itemsTouched) return apps;
+  return `${apps ? `${apps} ` : ''}${outside}; ${p.members ? `${plural(p.members, 'member')} would too` : 'nobody inside does'}${lately}.${wider}`;
 }
 
 /** `picks`: changes can be picked up in the view that is open. */

@@ -18,7 +18,15 @@ import { Said } from './plans/parts.tsx';
 import { ApprovalBox, UndoBox } from './plans/Approval.tsx';
 import { Proof } from './plans/Proof.tsx';
 import { ChangesTable } from './plans/Changes.tsx';
-import { ItemsTable, Keeping, Messages, PeopleTable, SpacesTable, past } from './plans/Preview.tsx';
+import {
+  AppsTable,
+  ItemsTable,
+  Keeping,
+  Messages,
+  PeopleTable,
+  SpacesTable,
+  past,
+} from './plans/Preview.tsx';
 import { Life, Timeline } from './plans/Life.tsx';
 
 export default function Plans({ account, search }: { account: Account; search: string }) {
@@ -161,6 +169,7 @@ function Plan({ id }: { id: number }) {
       </p>
       <Proof plan={plan} />
       <ChangesTable plan={plan} />
+      <AppsTable preview={p} begun={begun} />
       <PeopleTable preview={p} begun={begun} />
       <Keeping preview={p} />
       <SpacesTable preview={p} />

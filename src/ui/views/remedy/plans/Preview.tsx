@@ -175,6 +175,66 @@ export function ItemsTable({ preview: p }: { preview: Preview }) {
   );
 }
 
+/** What apps lose, and whom that costs something. */
+export function AppsTable({ preview: p, begun }: { preview: Preview; begun: boolean }) {
+  if (!p.apps?.length) return null;
+  return (
+    <>
+      <Heading>Apps that {begun ? 'were' : 'would be'} withdrawn</Heading>
+      <table className="w-full">
+        <thead>
+          <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
+            <th className="font-semibold">App</th>
+            <th className="font-semibold">From</th>
+            <th
+              className="w-28 text-right font-semibold"
+              title={`In the ${p.usedDays} days before the survey`}
+            >
+              Used lately
+            </th>
+            <th className="w-44 text-right font-semibold">Files it could read</th>
+            <th className="w-36 text-right font-semibold">Heavy ones</th>
+          </tr>
+        </thead>
+        <tbody>
+          {p.apps.map((a) => (
+            <tr key={a.key} className="border-b border-base-300 align-top">
+              <td className="py-1.5 pr-3">
+                <a
+                  className="font-medium underline decoration-slate hover:decoration-current"
+                  href={withQuery('/exposure/apps', { app: a.key })}
+                >
+                  {a.name}
+                </a>
+              </td>
+              <td className="py-1.5 pr-3">
+                {a.everyone && <b>everyone{a.people > 0 && ', and '}</b>}
+                {a.who.join(', ')}
+                {a.people > a.who.length && ` and ${count(a.people - a.who.length)} more`}
+                {a.left > 0 && <span className="text-quiet"> ({count(a.left)} keep it)</span>}
+              </td>
+              <td className="py-1.5 text-right">
+                {a.usedLately ? <b>{count(a.usedLately)}</b> : <span className="text-quiet">nobody</span>}
+              </td>
+              <td className="py-1.5 text-right">
+                {count(a.files[0]!)} → {count(a.files[1]!)}
+              </td>
+              <td className="py-1.5 text-right">
+                {count(a.heavy[0]!)} → {count(a.heavy[1]!)}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {p.forGood?.map((words) => (
+        <p key={words} className="mt-1 font-medium">
+          {words}
+        </p>
+      ))}
+    </>
+  );
+}
+
 export function Messages({ preview: p, begun }: { preview: Preview; begun: boolean }) {
   return (
     <>

@@ -1,0 +1,216 @@
+/** Apps: what is planted is found, who reads what agrees from every side, and withdrawing them takes. */
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { RouteGraph } from '../../src/dto/access.ts';
+import type { AppDossier, AppFilesPage, AppPage, AppReaderRow, ScopeTable } from '../../src/dto/apps.ts';
+import type { PlanDetail } from '../../src/dto/remedy.ts';
+import { Scene, until } from './harness.ts';
+
+const scene = new Scene();
+beforeAll(() => scene.upSurveyed());
+afterAll(() => scene.down());
+
+const query = (more: Record<string, string>): string => new URLSearchParams(more).toString();
+const apps = (more: Record<string, string> = {}) =>
+  scene.api<AppPage>('GET', `/api/apps?${query({ limit: '500', ...more })}`);
+const names = async (more: Record<string, string>): Promise<string[]> =>
+  (await apps(more)).rows.map((r) => r.name).sort();
+const one = (key: string, more: Record<string, string> = {}) =>
+  scene.api<AppDossier>('GET', `/api/apps/one?${query({ key, ...more })}`);
+const keyOf = async (name: string, source: string): Promise<string> => {
+  const row = (await apps()).rows.find((r) => r.name === name && r.key.startsWith(`${source}:`));
+  if (!row) throw new Error(`there is no app ${name}`);
+  return row.key;
+};
+
+describe('planted apps', () => {
+  it.each([
+    ['a game that reads all mail', 'category == "game" && "mail:read" in scopes', 'Harbour Blocks'],
+    [
+      'a converter with all that people in Finance have',
+      'category == "converter" && heavy > 0',
+      'Any Format',
+    ],
+    ['one that sends mail as people', '"mail:send" in scopes', 'Greeting Cards'],
+    ['one of which something is not known', 'unknownScopes > 0', 'Archive Finder'],
+  ])('%s is found, and no other', async (_, where, name) => {
+    expect(await names({ where })).toEqual([name]);
+  });
+
+  it('one that nobody has used for a year and still reads all sites', async () => {
+    expect(await names({ show: 'unused' })).toEqual(['Site Index']);
+    const { row, scopes } = await one(await keyOf('Site Index', 'sites'));
+    expect(row.everyone).toBe(true);
+    expect(scopes.map((s) => s.scope)).toEqual(['files:read:all']);
+  });
+
+  it('one that is made to be taken for another, and one that answers to a bare address without TLS', async () => {
+    const sums = new Map<string, string[]>();
+    for (const { key, name } of (await apps()).rows) {
+      const said = (await one(key)).sum.map((l) => l.why).join('\n');
+      for (const kind of ['looks like', 'without TLS', 'bare address'])
+        if (said.includes(kind)) sums.set(kind, [...(sums.get(kind) ?? []), name]);
+    }
+    expect(Object.fromEntries(sums)).toEqual({
+      'looks like': ['Berth P1anner'],
+      'without TLS': ['Label Printer'],
+      'bare address': ['Label Printer'],
+    });
+  });
+
+  it('reads for the eleven people who let it in, by routes that begin with it', async () => {
+    const key = await keyOf('Any Format', 'drives');
+    const { row, grants, sum, spaces } = await one(key);
+    expect(grants).toHaveLength(11);
+    expect(sum.reduce((n, l) => n + l.points, 0)).toBe(row.points);
+    expect(spaces.reduce((n, s) => n + s.files, 0)).toBe(row.files);
+    const { rows, total } = await scene.api<AppFilesPage>(
+      'GET',
+      `/api/apps/files?${query({ key, limit: '20' })}`,
+    );
+    expect(total).toBe(row.files);
+    const heaviest = rows[0]!;
+    const at = await scene.api<AppReaderRow[]>('GET', `/api/apps/at?${query({ node: heaviest.key })}`);
+    expect(at.find((a) => a.key === key)!.capabilities).toContain('open');
+    const graph = await scene.api<RouteGraph>(
+      'GET',
+      `/api/holdings/graph?${query({ node: heaviest.key, app: key })}`,
+    );
+    expect(graph.nodes.filter((n) => n.column === 'app').map((n) => n.label)).toEqual(['Any Format']);
+    const people = new Set(grants.map((g) => g.person!.name));
+    const drawn = graph.nodes.flatMap((n) => n.people ?? []);
+    expect(drawn).toHaveLength(graph.people);
+    for (const p of drawn) expect(people).toContain(p.name);
+    // every one of them says so of themselves
+    const theirs = await scene.api<AppReaderRow[]>(
+      'GET',
+      `/api/apps/of?${query({ key: grants[0]!.person!.key })}`,
+    );
+    expect(theirs.map((a) => a.name)).toContain('Any Format');
+  });
+
+  it('says which apps read each of the heaviest files as each app says of itself', async () => {
+    const list = (await apps({ where: 'heavy > 0' })).rows;
+    const readers = new Map<string, string[]>();
+    for (const { key } of list) {
+      const { rows } = await scene.api<AppFilesPage>(
+        'GET',
+        `/api/apps/files?${query({ key, weight: '4', limit: '500' })}`,
+      );
+      for (const r of rows) readers.set(r.key, [...(readers.get(r.key) ?? []), key]);
+    }
+    expect(readers.size).toBeGreaterThan(3);
+    for (const [node, by] of readers) {
+      const at = await scene.api<AppReaderRow[]>('GET', `/api/apps/at?${query({ node })}`);
+      expect(
+        at
+          .filter((a) => a.capabilities.includes('open'))
+          .map((a) => a.key)
+          .sort(),
+      ).toEqual(by.sort());
+    }
+  });
+});
+
+describe('scopes of other vocabularies', () => {
+  const table = () => scene.api<ScopeTable>('GET', '/api/apps/scopes');
+  const points = async (): Promise<number> => (await one(await keyOf('Archive Finder', 'sites'))).row.points;
+
+  it('count as anything until a steward says what they come to, and again when that is taken back', async () => {
+    expect((await table()).unknown).toEqual([{ scope: 'documents.search', kind: 'sites', apps: 1 }]);
+    const before = await points();
+    const said = {
+      kind: 'sites',
+      scope: 'documents.search',
+      words: '<b>find</b> documents',
+      means: ['directory:read'],
+    };
+    expect((await scene.raw('PUT', '/api/apps/scopes', { role: 'auditor', body: said })).status).toBe(403);
+    expect(
+      (
+        await scene.raw('PUT', '/api/apps/scopes', {
+          role: 'steward',
+          body: { ...said, means: ['all of it'] },
+        })
+      ).status,
+    ).toBe(422);
+    await scene.api('PUT', '/api/apps/scopes', said);
+    const { unknown, others } = await table();
+    expect(unknown).toEqual([]);
+    expect(others).toMatchObject([{ ...said, apps: 1 }]);
+    const dossier = await one(await keyOf('Archive Finder', 'sites'));
+    expect(dossier.row.points).toBeLessThan(before);
+    expect([dossier.row.files, dossier.scopes[0]!.words]).toEqual([0, said.words]);
+    await scene.api('DELETE', '/api/apps/scopes', { kind: 'sites', scope: said.scope });
+    expect(await points()).toBe(before);
+    expect(
+      (
+        await scene.raw('DELETE', '/api/apps/scopes', {
+          role: 'steward',
+          body: { kind: 'sites', scope: said.scope },
+        })
+      ).status,
+    ).toBe(404);
+  });
+});
+
+describe('withdrawing an app', () => {
+  const plan = (id: number) => scene.api<PlanDetail>('GET', `/api/plans/${id}`);
+  const ended = (id: number) =>
+    until(`plan ${id} to end`, async () => {
+      const p = await plan(id);
+      return p.state === 'applied' || p.state === 'undone' ? p : undefined;
+    });
+  const grantsAt = async (app: string) =>
+    (await scene.truth<{ id: string; app: string }[]>('app-grants')).filter((g) => g.app === app);
+
+  it.each(['drives', 'channels'] as const)(
+    'takes at %s, is proved, and cannot be put back by undoing',
+    async (source) => {
+      const [name, everyone] = source === 'drives' ? ['Backup Locker', true] : ['Greeting Cards', false];
+      const key = await keyOf(name, source);
+      const id = key.slice(source.length + 1);
+      const before = await one(key);
+      const changes = before.all.map((g) => ({ kind: 'appGrant', source, id: g }));
+      expect(changes).toHaveLength((await grantsAt(id)).length);
+      await scene.api('POST', '/api/tray', { changes });
+      const made = await scene.api<{ id: number }>('POST', '/api/plans', {
+        name: 'Apps',
+        reason: 'not needed',
+      });
+      const { preview } = await plan(made.id);
+      expect(preview.apps).toMatchObject([
+        { name, everyone, people: before.row.people, left: 0, files: [before.row.files, 0] },
+      ]);
+      expect(preview.forGood!.join(' ')).toMatch(/cannot be put back.*revokes/);
+      await scene.approved(made.id);
+      await scene.api('POST', `/api/plans/${made.id}`, { act: 'apply' });
+      const applied = await ended(made.id);
+      expect(new Set(applied.list.map((c) => c.state))).toEqual(new Set(['verified']));
+      expect(await grantsAt(id)).toEqual([]);
+      expect((await one(key)).row).toMatchObject({ people: 0, everyone: false, files: 0 });
+      await scene.undo(made.id);
+      const undone = await ended(made.id);
+      expect(new Set(undone.list.map((c) => c.state))).toEqual(new Set(['undo-failed']));
+      expect(undone.list[0]!.note).toMatch(/has to do so again/);
+      expect(await grantsAt(id)).toEqual([]);
+    },
+  );
+
+  it('says when somebody lets it in again', async () => {
+    const [mine] = (await one(await keyOf('Any Format', 'drives'))).grants;
+    const was = await scene.truth<Record<string, unknown>>('app-grants', mine!.id);
+    await scene.api('POST', '/api/tray', { changes: [{ kind: 'appGrant', source: 'drives', id: mine!.id }] });
+    const { id } = await scene.api<{ id: number }>('POST', '/api/plans', { name: 'One', reason: 'to see' });
+    await scene.approved(id);
+    await scene.api('POST', `/api/plans/${id}`, { act: 'apply' });
+    await ended(id);
+    await scene.setTruth('app-grants', {
+      ...was,
+      id: 'again',
+      grantedAt: new Date(Date.now() + 60_000).toISOString(),
+    });
+    await scene.survey('incremental');
+    const back = await until('what came back', async () => (await plan(id)).list.find((c) => c.drift));
+    expect(JSON.stringify(back.drift)).toContain('let “Any Format” in again');
+  });
+});
