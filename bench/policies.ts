@@ -79,6 +79,7 @@ export async function policies(scale: number): Promise<void> {
       },
       weight: (n) => (n < S ? 2 : weights[n - S]!),
       exposures: findExposures(v, columns, weights),
+      letIn: () => [],
       types: (i) => (found.get(i) ?? []).map((f) => f.dataType),
       holds: (i, asked: Holding) => holdsIn(found.get(i) ?? [], asked, types),
       modified: () => v.moment - 86_400_000,
@@ -108,7 +109,7 @@ export async function policies(scale: number): Promise<void> {
   for (const { policy, rule } of rules) {
     const at = performance.now();
     const test = ruleTest(policy, rule, facts, getters, BUDGET);
-    for (const n of subjectsOf(v, rule.subject)) if (test(n)) hits++;
+    for (const n of subjectsOf({ view: v }, rule.subject)) if (test(n)) hits++;
     slowest.push([performance.now() - at, rule.if]);
   }
   const took = performance.now() - from;
@@ -130,7 +131,7 @@ export async function policies(scale: number): Promise<void> {
   const test = ruleTest({}, edited, facts, getters, BUDGET);
   const one = performance.now();
   let live = 0;
-  for (const n of subjectsOf(v, 'item')) if (test(n)) live++;
+  for (const n of subjectsOf({ view: v }, 'item')) if (test(n)) live++;
   const own = performance.now() - one;
 
   const env = new Environment({ unlistedVariablesAreDyn: true });

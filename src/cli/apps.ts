@@ -1,12 +1,9 @@
 /** What apps could really read, on an extract and without a database. */
-import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
-import { appRisk } from '../core/apps/risk.ts';
-import { scopesIn } from '../core/apps/scopes.ts';
-import { HEAVY } from '../core/exposure/exposure.ts';
+import { heavyIn, judgeApps } from '../core/apps/judged.ts';
+import { appAccess, grantedApps } from '../core/apps/reading.ts';
 import { identityName } from '../core/access/view.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
 import { byCode } from '../core/sorts.ts';
-import { gathered } from '../core/gathered.ts';
 import { capabilityNames } from '../core/model.ts';
 import { openFacts, type FactsOptions } from './facts.ts';
 import { CliError, print } from './messages.ts';
@@ -22,31 +19,17 @@ export async function listApps(dir: string, options: FactsOptions): Promise<void
   const weights = Uint8Array.from({ length: org.itemIds.length }, (_, i) =>
     facts.getters.item.weight(nodeOfItem(org, i)),
   );
-  const of = new AppReads(view, grantedApps(view, appGrants)).readings({ isFile: facts.isFile, weights });
-  const grantsOf = gathered(appGrants, (g) => g.app);
-  const rows = apps.map((app) => {
-    const grants = grantsOf.get(app.id) ?? [];
-    const reading = of.get(app.id) ?? READS_NOTHING;
-    const { points, lines } = appRisk({
-      app,
-      grants,
-      scopes: scopesIn(grants),
-      reading,
-      known: apps,
-      own: org.own,
-      moment: view.moment,
-    });
-    return {
-      app: app.id,
-      name: app.name,
-      people: new Set(grants.flatMap((g) => g.user ?? [])).size,
-      everyone: grants.some((g) => g.everyone),
-      items: reading.items,
-      heavy: reading.byWeight.slice(HEAVY).reduce((sum, n) => sum + n, 0),
-      points,
-      sum: lines,
-    };
-  });
+  const { list } = judgeApps(view, { apps, grants: appGrants, items: { isFile: facts.isFile, weights } });
+  const rows = list.map(({ app, grants, reading, risk }) => ({
+    app: app.id,
+    name: app.name,
+    people: new Set(grants.flatMap((g) => g.user ?? [])).size,
+    everyone: grants.some((g) => g.everyone),
+    items: reading.items,
+    heavy: heavyIn(reading),
+    points: risk.points,
+    sum: risk.lines,
+  }));
   for (const row of rows.sort((a, b) => b.points - a.points || byCode(a.app, b.app))) await print(row);
 }
 

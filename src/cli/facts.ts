@@ -7,6 +7,8 @@ import { reach, type Tally } from '../core/access/reach.ts';
 import { findExposures } from '../core/exposure/find.ts';
 import { emptyTally } from '../core/exposure/tally.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
+import { grantsOfApps, judgeApps } from '../core/apps/judged.ts';
+import type { ScopeFacts } from '../core/guard/judge.ts';
 import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
 import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
 import { PACKS } from '../core/recognise/packs.ts';
@@ -24,7 +26,7 @@ export interface FactsOptions {
   minCertainty: string;
 }
 
-interface Facts extends Judged {
+interface Facts extends Judged, Pick<ScopeFacts, 'letIn'> {
   getters: SubjectGetters;
   label(item: number): string | undefined;
 }
@@ -76,6 +78,10 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
   const usage = lazily(() => usageOf(org, resolveDeeds(v, judged.activity)));
   let tally: Tally | undefined;
   const entry = (e: number): GrantRow | LinkRow => entries[org.entries.row[e]!]!;
+  const letIn = lazily(() => {
+    const { apps, appGrants: grants } = judged;
+    return grantsOfApps(v, judgeApps(v, { apps, grants, items: { isFile, weights } }).list);
+  });
   const getters = subjectGetters({
     view: v,
     columns,
@@ -106,6 +112,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       return tally;
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
+    letIn,
     spaces: spacesIn(judged, usage, (i) => row(i).modifiedAt),
     entry: {
       madeBy: (e) => {
@@ -116,7 +123,10 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       lastUsed: (e) => momentOf((entry(e) as LinkRow).lastUsedAt ?? ''),
     },
   });
-  return { ...judged, getters, label: (i) => row(i).label };
+  const scoped = lazily(() =>
+    letIn().map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
+  );
+  return { ...judged, getters, label: (i) => row(i).label, letIn: scoped };
 }
 
 /** The certainty of `--min-certainty`. */

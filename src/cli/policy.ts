@@ -27,14 +27,14 @@ export async function checkPolicy(file: string): Promise<void> {
 export async function tryPolicy(dir: string, file: string, options: FactsOptions): Promise<void> {
   const policies = policiesOf(file);
   const facts = await openFacts(dir, options);
-  const { view: v, getters } = facts;
+  const { getters } = facts;
   for (const policy of policies)
     for (const rule of policy.rules) {
-      const subjects = [...subjectsOf(v, rule.subject)];
+      const subjects = [...subjectsOf(facts, rule.subject)];
       const hits = ruleTest(policy, rule, facts, getters, budgetFor(subjects.length));
       for (const id of subjects
         .filter(hits)
-        .map((n) => subjectId(v, rule.subject, n))
+        .map((n) => subjectId(facts, rule.subject, n))
         .sort(byCode))
         await print({
           rule: rule.id,

@@ -47,7 +47,7 @@ export interface HitThing {
 export interface Around {
   key: string;
   name: string;
-  wider: { key: string; name: string; as: 'item' | 'space' | 'owner' }[];
+  wider: { key: string; name: string; as: 'item' | 'space' | 'owner' | 'app' | 'person' }[];
 }
 
 /** What a policy leaves out until a day. */

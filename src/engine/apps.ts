@@ -3,8 +3,10 @@ import { has } from '../core/access/bits.ts';
 import { itemsBelow, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { identityName } from '../core/access/view.ts';
-import { appAccess, AppReads, grantedApps, READS_NOTHING, type Reading } from '../core/apps/reading.ts';
-import { appRisk, isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
+import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
+import { grantsOfApps, heavyIn, judgeApps, type GrantOfApp, type JudgedApp } from '../core/apps/judged.ts';
+import { lazily } from '../core/once.ts';
+import { isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
 import {
   ScopeBook,
   SCOPE_NAMES,
@@ -13,9 +15,8 @@ import {
   type KnownScope,
   type ScopeMeaning,
 } from '../core/apps/scopes.ts';
-import { HEAVY, type ExposureSum } from '../core/exposure/exposure.ts';
+import { HEAVY } from '../core/exposure/exposure.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
-import { gathered } from '../core/gathered.ts';
 import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
@@ -76,16 +77,15 @@ export async function readScopes(db: Db): Promise<ScopesSaid> {
 }
 
 /** An app with what it comes to. Ids carry their source. */
-interface App {
-  app: AppRow;
-  grants: AppGrantRow[];
-  scopes: KnownScope[];
-  reading: Reading;
-  risk: ExposureSum;
+interface App extends JudgedApp {
   row: AppRowDto;
 }
 interface Apps {
   book: ScopeBook;
+  /** Their grants, by number; and the numbers by id. */
+  grants: () => { all: GrantOfApp[]; byId: Map<string, number> };
+  /** The same, as scopes ask about them. */
+  scoped: () => { id: string; user: number; workspace: string }[];
   scope: (scope: string, workspace: string) => KnownScope;
   reads: AppReads;
   list: App[];
@@ -130,39 +130,24 @@ export function appsOf(l: Loaded): Apps {
     const u = g.user === undefined ? -1 : l.org.find('user', g.user);
     return !hidden || g.everyone || (u >= 0 && !hidden.user[u]);
   });
+  const listed = new Set(apps.map((a) => a.id));
   const { book } = l.scopes;
   const scope = (s: string, ws: string): KnownScope => book.of(s, kindOf(l, ws));
-  const reads = new AppReads(l.view, grantedApps(l.view, told, scope));
-  const readings = reads.readings({ isFile: l.items.isFile, weights: l.weights });
-  const grantsOf = gathered(told, (g) => g.app);
+  const { reads, list: judged } = judgeApps(l.view, {
+    apps,
+    grants: told,
+    items: { isFile: l.items.isFile, weights: l.weights },
+    scope,
+  });
   const names = new Map(l.org.workspaces.map((w) => [w.id, w.name]));
-  // an app that is granted something and not listed is one of which nothing else is known
-  const listed = new Set(apps.map((a) => a.id));
-  for (const [id, [first]] of grantsOf)
-    if (!listed.has(id)) apps.push({ id, workspace: first!.workspace, name: unkey(id).id });
-  const list = apps.map((app): App => {
-    const own = grantsOf.get(app.id) ?? [];
-    const reading = readings.get(app.id) ?? READS_NOTHING;
-    const scopes = scopesIn(own, scope);
-    const risk = appRisk({
-      app,
-      grants: own,
-      scopes,
-      reading,
-      known: apps,
-      own: l.org.own,
-      moment: l.view.moment,
-    });
+  const list = judged.map((of): App => {
+    const { app, grants: own, reading, risk } = of;
     const last = lastUseOf(own);
     return {
-      app,
-      grants: own,
-      scopes,
-      reading,
-      risk,
+      ...of,
       row: {
         key: app.id,
-        name: app.name,
+        name: listed.has(app.id) ? app.name : unkey(app.id).id,
         publisher: app.publisher ?? '',
         verified: app.verified ?? false,
         category: app.category ?? '',
@@ -181,12 +166,24 @@ export function appsOf(l: Loaded): Apps {
     };
   });
   const shown = hidden ? list.filter((a) => a.reading.items) : list;
-  const found: Apps = { book, scope, reads, list: shown, byKey: new Map(shown.map((a) => [a.app.id, a])) };
+  const letIn = lazily(() => grantsOfApps(l.view, shown));
+  const found: Apps = {
+    scoped: lazily(() =>
+      letIn().map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
+    ),
+    grants: lazily(() => {
+      const all = letIn();
+      return { all, byId: new Map(all.map((g, n) => [g.grant.id, n])) };
+    }),
+    book,
+    scope,
+    reads,
+    list: shown,
+    byKey: new Map(shown.map((a) => [a.app.id, a])),
+  };
   made.set(l, found);
   return found;
 }
-
-const heavyIn = ({ byWeight }: Reading): number => byWeight.slice(HEAVY).reduce((sum, n) => sum + n, 0);
 
 const shows = (l: Loaded, { app, grants, row }: App, show: AppShow): boolean => {
   switch (show) {

@@ -39,7 +39,7 @@ export async function coverage(
   const asked = new Map<string, { policy: Policy; subject: Subject; filter: boolean; how: number }>();
   for (const policy of policies)
     for (const { mode, subject: of } of policy.rules) {
-      if (mode === 'paused' || of === 'group') continue;
+      if (mode === 'paused' || of === 'group' || of === 'appGrant') continue;
       const entry = of === 'grant' || of === 'link';
       const subject = entry ? 'item' : of;
       const key = JSON.stringify([policy.scope, entry ? null : policy.filter, subject]);
@@ -53,7 +53,7 @@ export async function coverage(
     const covers = ruleTest(about, rule, factsOf(l), gettersOf(l), budget);
     const marks = subject === 'identity' ? people : nodes;
     let k = 0;
-    for (const n of subjectsOf(l.view, subject)) {
+    for (const n of subjectsOf(factsOf(l), subject)) {
       if (marks[n]! < how && covers(n)) marks[n] = how;
       if (++k & 255 || performance.now() < until) continue;
       await setImmediate();
@@ -91,7 +91,7 @@ export async function coverage(
       });
   }
   const persons = none();
-  for (const i of subjectsOf(l.view, 'identity')) count(persons, people[i]!);
+  for (const i of subjectsOf(factsOf(l), 'identity')) count(persons, people[i]!);
   bare.sort((a, b) => b.weight - a.weight || b.files - a.files);
   return {
     groups: [...groups.values()].sort((a, b) => (a.workspace + a.kind < b.workspace + b.kind ? -1 : 1)),

@@ -8,6 +8,7 @@ import { subjectGetters, type Readers } from '../core/guard/subjects.ts';
 import type { LinkRow } from '../core/model.ts';
 import type { Found } from '../core/recognise/types.ts';
 import { momentOf } from '../core/time.ts';
+import { appsOf } from './apps.ts';
 import { typeName, typesCounting } from './describe.ts';
 import { spacesOf } from './dormant.ts';
 import { below } from './holdings.ts';
@@ -58,6 +59,7 @@ export function gettersOf(l: Loaded): Readers {
       tally: () => l.tally,
       lastDeeds: () => lastDeeds(l.usage, l.view.identityCount),
       spaces: spacesOf(l),
+      letIn: () => appsOf(l).grants().all,
       entry: {
         madeBy: (e) => l.madeBy[e]!,
         password: (e) => (l.entryRow(e) as LinkRow).password ?? false,

@@ -12,6 +12,7 @@ import { parentNode, spaceOfNode } from '../core/access/organisation.ts';
 import type { AskedValue } from '../dto/exposure.ts';
 import type { Around, Exception, HitThing, RuleHit, RuleTry } from '../dto/guard.ts';
 import { identityKey, nameOfUser, nodeKey, nodeName, typeName, typesCounting } from './describe.ts';
+import { appsOf } from './apps.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
@@ -32,6 +33,7 @@ export const factsOf = (l: Loaded): ScopeFacts => ({
     const charter = l.charters.now.of.get(l.org.spaces[s]!.id);
     return charter ? [charter.purpose, charter.sensitivity] : [];
   },
+  letIn: () => appsOf(l).scoped(),
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
 
@@ -43,7 +45,7 @@ export function countOf(l: Loaded, subject: Subject): number {
   let n = known.get(subject);
   if (n === undefined) {
     n = 0;
-    for (const _ of subjectsOf(l.view, subject)) n++;
+    for (const _ of subjectsOf(factsOf(l), subject)) n++;
     known.set(subject, n);
   }
   return n;
@@ -60,7 +62,7 @@ export async function* hitsOf(
   const hits = ruleTest(policy, rule, factsOf(l), gettersOf(l), budgetFor(most));
   let until = performance.now() + STRETCH_MS;
   let k = 0;
-  for (const n of subjectsOf(l.view, rule.subject, spaces)) {
+  for (const n of subjectsOf(factsOf(l), rule.subject, spaces)) {
     if (hits(n)) yield n;
     if (++k & 63 || performance.now() < until) continue;
     await setImmediate();
@@ -72,7 +74,7 @@ export async function* hitsOf(
 /** By which what a rule hits is known. */
 export const keyOf = (l: Loaded, rule: Pick<Rule, 'subject'>, n: number): string => {
   if (rule.subject === 'identity') return identityKey(l, n);
-  return `${rule.subject}:${subjectId(l.view, rule.subject, n)}`;
+  return `${rule.subject}:${subjectId(factsOf(l), rule.subject, n)}`;
 };
 
 /** A value as it is told: short, and a time that there is not as null. */
@@ -103,7 +105,11 @@ export function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) =>
       rule: rule.id,
       subject: rule.subject,
       key,
-      name: onNode ? said(of, rule.subject, n) : (getters.name!(n) as string),
+      name: onNode
+        ? said(of, rule.subject, n)
+        : rule.subject === 'appGrant'
+          ? appGrantWords(of.appGrant, n)
+          : (getters.name!(n) as string),
       where: onNode
         ? [entry.path(n), entry.name(n)].filter(Boolean).join(' › ')
         : rule.subject === 'item'
@@ -112,9 +118,11 @@ export function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) =>
             ? of.space.workspace(n)
             : rule.subject === 'identity'
               ? of.identity.address(n)
-              : '',
+              : rule.subject === 'appGrant'
+                ? of.appGrant.workspace(n)
+                : '',
       values: asked.map((name) => [name, told(getters[name]!(n))]),
-      open: onNode ? nodeKey(l, node) : key,
+      open: onNode ? nodeKey(l, node) : rule.subject === 'appGrant' ? appOfGrant(l, n) : key,
       ...surest(node),
       ...(opens && { thing: thingOf(l, rule.subject, node) }),
     };
@@ -145,6 +153,7 @@ export function surestOf(l: Loaded, policy: Policy, rule: Rule): (node: number) 
 function thingOf(l: Loaded, subject: Rule['subject'], n: number): HitThing {
   const none = { source: '', item: '', space: '', types: [], weight: 0, now: 0, could: 0 };
   if (subject === 'identity') return none;
+  if (subject === 'appGrant') return { ...none, source: unkey(subjectId(factsOf(l), subject, n)).source };
   if (subject === 'group') return { ...none, source: unkey(l.org.groups[n]!.id).source };
   const { org } = l.view;
   const of = gettersOf(l);
@@ -163,6 +172,13 @@ function thingOf(l: Loaded, subject: Rule['subject'], n: number): HitThing {
     could: of.item.could(n),
   };
 }
+
+/** The app that was let in, as a key. */
+const appOfGrant = (l: Loaded, n: number): string => `app:${appsOf(l).grants().all[n]!.of.app.id}`;
+
+/** An app that was let in, in a few words. */
+const appGrantWords = (of: SubjectGetters['appGrant'], n: number): string =>
+  `${of.app(n)}, let in ${of.everyone(n) ? 'for everyone' : `by ${of.person(n) || 'somebody who is not known'}`}`;
 
 /** A grant or link in a few words. */
 function said({ grant, link }: SubjectGetters, subject: Rule['subject'], e: number): string {
@@ -201,6 +217,8 @@ export function exceptionOf(
   return (n) => {
     const own = byKey.get(keyOf(l, rule, n));
     if (own !== undefined || rule.subject === 'group') return own;
+    if (rule.subject === 'appGrant')
+      return byKey.get(appOfGrant(l, n)) ?? people.get(appsOf(l).scoped()[n]!.user);
     if (rule.subject === 'identity') return people.get(n);
     const node = entry ? org.entries.node[n]! : n;
     const owner = node >= S ? org.itemOwner[node - S]! : -1;
@@ -239,6 +257,19 @@ export function around(l: Loaded, key: string): Around | undefined {
   const of = gettersOf(l);
   const entry = subject === 'grant' || subject === 'link';
   if (subject === 'identity' || subject === 'group') return { key, name: of[subject].name(n), wider: [] };
+  if (subject === 'appGrant') {
+    const { user } = appsOf(l).scoped()[n]!;
+    return {
+      key,
+      name: appGrantWords(of.appGrant, n),
+      wider: [
+        { key: appOfGrant(l, n), name: of.appGrant.app(n), as: 'app' },
+        ...(user < 0
+          ? []
+          : [{ key: identityKey(l, user), name: of.appGrant.person(n), as: 'person' as const }]),
+      ],
+    };
+  }
   const node = entry ? org.entries.node[n]! : n;
   const owner = node >= S ? org.itemOwner[node - S]! : -1;
   const wider: Around['wider'] = [];

@@ -38,7 +38,8 @@ function remember(name: string, memory: Memory): void {
 }
 
 /** Things that lie in spaces, and so are as they were where their space is. */
-const inSpaces = ({ subject }: Rule): boolean => subject !== 'identity' && subject !== 'group';
+const inSpaces = ({ subject }: Rule): boolean =>
+  subject !== 'identity' && subject !== 'group' && subject !== 'appGrant';
 
 /**
  * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,

@@ -1,5 +1,6 @@
 /** What keys name, by number. */
 import type { Subject } from '../core/guard/kinds.ts';
+import { appsOf } from './apps.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 
@@ -17,6 +18,8 @@ export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: numb
       const a = l.org.addresses.indexOf(id);
       return { subject: 'identity', n: a < 0 ? -1 : l.view.identityOfAddress[a]! };
     }
+    case 'appGrant':
+      return { subject: kind, n: appsOf(l).grants().byId.get(id) ?? -1 };
     case 'space':
     case 'group':
     case 'grant':

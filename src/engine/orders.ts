@@ -19,6 +19,7 @@ import { hitsOf, keyOf } from './guard.ts';
 import { principalsOfEntry, targetOf } from './happened.ts';
 import { key, unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
+import { appsOf } from './apps.ts';
 import { numberOfKey } from './keyed.ts';
 
 /** What a run is about: keys of hits, and whom it was shared with as the source names them. */
@@ -128,6 +129,13 @@ export function thingFacts(l: Loaded, keys: readonly string[]): (ThingFacts | un
     const none = { key: k, open: k, path: '', types: [], label: '', weight: 0, owner: '', workspace: '' };
     if (subject === 'identity') return { ...none, name: of.identity.name(n), path: of.identity.address(n) };
     if (subject === 'group') return { ...none, name: of.group.name(n) };
+    if (subject === 'appGrant')
+      return {
+        ...none,
+        name: of.appGrant.app(n),
+        owner: of.appGrant.person(n),
+        workspace: of.appGrant.workspace(n),
+      };
     const node = subject === 'grant' || subject === 'link' ? l.org.entries.node[n]! : n;
     if (node < 0) return undefined;
     return {
@@ -205,6 +213,10 @@ function ownersOf(l: Loaded, k: string): number[] {
   const S = org.spaces.length;
   const { subject, n } = numberOfKey(l, k);
   if (n < 0 || subject === 'identity' || subject === 'group') return [];
+  if (subject === 'appGrant') {
+    const { user } = appsOf(l).scoped()[n]!;
+    return user < 0 ? [] : [user];
+  }
   const node = subject === 'grant' || subject === 'link' ? org.entries.node[n]! : n;
   if (node < 0) return [];
   const own = node >= S ? org.itemOwner[node - S]! : -1;

@@ -3,6 +3,7 @@ import { setImmediate } from 'node:timers/promises';
 import { has } from '../core/access/bits.ts';
 import type { Lists } from '../core/access/growable.ts';
 import { namedBy } from '../core/access/named.ts';
+import { subjectId } from '../core/guard/judge.ts';
 import { choose, objectOf, type Proposal } from '../core/guard/choose.ts';
 import { carriedOut, type CarryFacts } from '../core/guard/carry.ts';
 import { possibleAt, RESPONSES, TELLING } from '../core/guard/responses.ts';
@@ -16,7 +17,8 @@ import { groupNamed, spacesOf } from './dormant.ts';
 import { numberOfKey } from './keyed.ts';
 import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
-import { askedOf } from './planned.ts';
+import { factsOf } from './guard.ts';
+import { askedOf, whyNotMade } from './planned.ts';
 import { preview } from './preview.ts';
 
 /** So many hits are worked on at a stretch. */
@@ -65,6 +67,13 @@ export async function respond(
   const parts: HitPart[][] = hits.map(() => []);
   const about: { hit: number; part: HitPart }[] = [];
   const proposals: Proposal[] = [];
+  const propose = (place: number, hit: number, part: HitPart, changes: PlannedChange[]): void =>
+    void proposals.push({
+      of: about.push({ hit, part }) - 1,
+      strictness: RESPONSES[part.do].strictness,
+      place,
+      changes,
+    });
   for (const [h, hit] of hits.entries()) {
     if (h % STRETCH === STRETCH - 1) {
       await setImmediate();
@@ -77,6 +86,14 @@ export async function respond(
       const part: HitPart = { do: response.do, how: 'nothing' };
       parts[h]!.push(part);
       if (n < 0) continue;
+      if (subject === 'appGrant') {
+        // access does not rest on it
+        const change = { kind: subject, ...unkey(subjectId(factsOf(l), subject, n)) } as const;
+        const why = whyNotMade(l, change);
+        if (why) Object.assign(part, { how: 'cannot', why: stopped(why) });
+        else propose(rule.place, h, part, [change]);
+        continue;
+      }
       const { changes, cannot } = carriedOut(facts, subject, n, response);
       const planned: PlannedChange[] = [];
       for (const c of changes) {
@@ -86,13 +103,7 @@ export async function respond(
       }
       if (cannot.length)
         Object.assign(part, { how: 'cannot', why: [...new Set(cannot)].map(stopped).join(' ') });
-      if (planned.length)
-        proposals.push({
-          of: about.push({ hit: h, part }) - 1,
-          strictness: RESPONSES[response.do].strictness,
-          place: rule.place,
-          changes: planned,
-        });
+      if (planned.length) propose(rule.place, h, part, planned);
     }
   }
   const changed: PlannedChange[] = [];

@@ -157,7 +157,7 @@ export function whoIsAsked(l: Loaded, kind: ReviewKind, key: string): Asked[] {
 export const spacesOfKeys = (l: Loaded, keys: readonly string[]): (string | undefined)[] =>
   keys.map((key) => {
     const { subject, n } = numberOfKey(l, key);
-    if (n < 0 || subject === 'identity' || subject === 'group') return undefined;
+    if (n < 0 || subject === 'identity' || subject === 'group' || subject === 'appGrant') return undefined;
     const node = subject === 'grant' || subject === 'link' ? l.org.entries.node[n]! : n;
     return node < 0 ? undefined : `space:${l.org.spaces[spaceOfNode(l.org, node)]!.id}`;
   });

@@ -4,6 +4,9 @@ import { describe, expect, it } from 'vitest';
 import { nodeOfItem } from '../../src/core/access/organisation.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
 import { appAccess, AppReads, grantedApps } from '../../src/core/apps/reading.ts';
+import { appGrantGetters, grantsOfApps, judgeApps } from '../../src/core/apps/judged.ts';
+import { ruleTest, subjectId, subjectsOf } from '../../src/core/guard/judge.ts';
+import type { SubjectGetters } from '../../src/core/guard/subjects.ts';
 import { capabilityNames, type AppGrantRow } from '../../src/core/model.ts';
 import { build } from './build.ts';
 import { organisations } from './organisations.ts';
@@ -137,6 +140,58 @@ describe('what apps could read', () => {
         });
       }),
       { numRuns: 300 },
+    );
+    expect(some).toBeGreaterThan(200);
+  });
+});
+
+describe('rules about apps that were let in', () => {
+  const CONDITIONS: Record<string, (g: AppGrantRow, rows: Rows) => boolean> = {
+    everyone: (g) => g.everyone === true,
+    '"admin:all" in scopes': (g) => g.scopes.includes('admin:all'),
+    'unknownScopes == 1': (g) => g.scopes.includes('other:vocabulary'),
+    'active && !everyone': (g, rows) =>
+      rows.users.some(
+        (u) =>
+          u.id === g.user &&
+          u.active &&
+          !(u.expiresAt !== undefined && Date.parse(u.expiresAt) <= rows.takenAt),
+      ),
+    guest: (g, rows) => rows.users.some((u) => u.id === g.user && u.kind === 'guest'),
+  };
+
+  it('hit those of which their condition holds, and which are in scope', () => {
+    let some = 0;
+    fc.assert(
+      fc.property(organisations, grantsOf, fc.boolean(), (rows, list, held) => {
+        const grants = rowsOf(rows, list);
+        const v = view(build(rows));
+        const I = v.org.itemIds.length;
+        const items = { isFile: new Uint8Array(I), weights: new Uint8Array(I) };
+        const letIn = grantsOfApps(v, judgeApps(v, { apps: [], grants, items }).list);
+        const facts = {
+          view: v,
+          label: () => undefined,
+          letIn: () => letIn.map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
+        };
+        const getters = { appGrant: appGrantGetters(v, (n) => letIn[n]!) } as SubjectGetters;
+        const workspace = rows.workspaces[0]!.id;
+        for (const [condition, holds] of Object.entries(CONDITIONS)) {
+          const rule = {
+            ...{ id: 'r', name: 'r', subject: 'appGrant' as const, if: condition },
+            ...{ mode: 'observe' as const, severity: 'low' as const, responses: [] },
+          };
+          const policy = held ? { scope: { include: { workspaces: [workspace] } } } : {};
+          const hits = ruleTest(policy, rule, facts, getters, 1e6);
+          const found = [...subjectsOf(facts, 'appGrant')]
+            .filter(hits)
+            .map((n) => subjectId(facts, 'appGrant', n));
+          const expected = grants.filter((g) => holds(g, rows) && (!held || g.workspace === workspace));
+          expect([condition, sorted(found)]).toEqual([condition, sorted(expected.map((g) => g.id))]);
+          some += found.length;
+        }
+      }),
+      { numRuns: 200 },
     );
     expect(some).toBeGreaterThan(200);
   });

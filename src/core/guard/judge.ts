@@ -21,12 +21,18 @@ export interface ScopeFacts {
   sourceId?(kind: 'space' | 'workspace' | 'group', id: string): string | undefined;
   /** Ids of the purpose and the sensitivity that the charter of a space names. */
   charter?(space: number): readonly string[];
+  /** Grants of apps: their id, whose each is and in which workspace; none where absent. */
+  letIn?(): readonly { id: string; user: number; workspace: string }[];
   /** Whoever acts, at the moment: the number of a user, −1 for somebody without an account. */
   actor?(): number;
 }
 
 /** Every subject of a kind, in the order of their numbers; or, of those that lie in spaces, what lies in some. */
-export function* subjectsOf(v: View, subject: Subject, spaces?: readonly number[]): Generator<number> {
+export function* subjectsOf(
+  { view: v, letIn }: Pick<ScopeFacts, 'view' | 'letIn'>,
+  subject: Subject,
+  spaces?: readonly number[],
+): Generator<number> {
   const { org } = v;
   const S = org.spaces.length;
   const { first, node, type } = org.entries;
@@ -39,6 +45,9 @@ export function* subjectsOf(v: View, subject: Subject, spaces?: readonly number[
       return;
     case 'space':
       for (const s of spaces ?? org.spaces.keys()) if (org.spaceListed[s]) yield s;
+      return;
+    case 'appGrant':
+      yield* (letIn?.() ?? []).keys();
       return;
     case 'group':
       for (let g = 0; g < org.groups.length; g++) yield g;
@@ -59,7 +68,12 @@ export function* subjectsOf(v: View, subject: Subject, spaces?: readonly number[
 }
 
 /** What a subject is called in the organisation. */
-export function subjectId({ org, ...v }: View, subject: Subject, n: number): string {
+export function subjectId(
+  { view: v, letIn }: Pick<ScopeFacts, 'view' | 'letIn'>,
+  subject: Subject,
+  n: number,
+): string {
+  const { org } = v;
   switch (subject) {
     case 'item':
       return org.itemIds.at(n - org.spaces.length);
@@ -68,7 +82,9 @@ export function subjectId({ org, ...v }: View, subject: Subject, n: number): str
     case 'group':
       return org.groups[n]!.id;
     case 'identity':
-      return identityName({ org, ...v }, n);
+      return identityName(v, n);
+    case 'appGrant':
+      return letIn!()[n]!.id;
     default:
       return org.entries.ids.at(n);
   }
@@ -83,7 +99,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   const { org } = f.view;
   const S = org.spaces.length;
   const spaceOf = (n: number): number =>
-    subject === 'identity' || subject === 'group'
+    subject === 'identity' || subject === 'group' || subject === 'appGrant'
       ? -1
       : subject === 'item' || subject === 'space'
         ? spaceOfNode(org, n)
@@ -106,6 +122,10 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     if (scope.of === 'actor') return f.actor !== undefined && f.actor() >= 0 && fits(f.actor());
     if (subject === 'identity') return n < org.users.length && fits(n);
     if (subject === 'group') return false;
+    if (subject === 'appGrant') {
+      const { user: who } = f.letIn!()[n]!;
+      return who >= 0 && fits(who);
+    }
     const item = itemOf(n);
     const owner = scope.of === 'space' || item < 0 ? -1 : org.itemOwner[item]!;
     return owner >= 0 ? fits(owner) : owners[spaceOf(n)]!.some(fits);
@@ -122,11 +142,10 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     groups: (u) => (u < 0 ? [] : groupNames(groupsOfUser(org, u))),
     people: (u) => [idOf(u), ...(org.users[u]?.addresses ?? [])],
   };
+  const workspace = (id: string): string[] =>
+    named('workspace', id, org.workspaces.find((w) => w.id === id)?.name ?? id);
   const ofSpace: Partial<Record<ScopeKey, (s: number) => readonly string[]>> = {
-    workspaces: (s) => {
-      const id = org.spaces[s]!.workspace;
-      return named('workspace', id, org.workspaces.find((w) => w.id === id)?.name ?? id);
-    },
+    workspaces: (s) => workspace(org.spaces[s]!.workspace),
     spaces: (s) => named('space', org.spaces[s]!.id, org.spaces[s]!.name),
     spaceKinds: (s) => [org.spaces[s]!.kind],
     labels: (s) => [org.spaces[s]!.label ?? ''],
@@ -141,6 +160,8 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     // outsiders have no account
     if (key === 'people' && subject === 'identity')
       return (n) => among([identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]);
+    if (key === 'workspaces' && subject === 'appGrant')
+      return (n) => among(workspace(f.letIn!()[n]!.workspace));
     if (user) {
       const known = once((u: number) => among(user(u)));
       return (n) => anybody(n, known);

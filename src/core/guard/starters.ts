@@ -7,7 +7,7 @@ import type { Policy, Rule } from './schema.ts';
 export interface Starter {
   id: string;
   /** What it is about, to be found by. */
-  theme: 'Content' | 'Links' | 'Guests' | 'Wide access' | 'Spaces' | 'Housekeeping';
+  theme: 'Content' | 'Links' | 'Guests' | 'Wide access' | 'Spaces' | 'Housekeeping' | 'Apps';
   policy: Policy;
 }
 
@@ -461,6 +461,38 @@ export const STARTERS: readonly Starter[] = [
       subject: 'space',
       if: 'heavy > 0 && modified < taken - duration("8760h") && !dim',
       responses: [{ do: 'dim' }],
+    },
+  ),
+  starter(
+    'apps-unused',
+    'Apps',
+    'medium',
+    'Apps that nobody uses are withdrawn',
+    'What is not needed is best withdrawn: an app that was let in goes on reading whether it is used or not.',
+    {
+      name: 'Not used for 90 days',
+      subject: 'appGrant',
+      if: 'idleDays >= 90 || (idleDays < 0 && granted < taken - duration("2160h"))',
+      responses: [{ do: 'withdraw' }],
+    },
+  ),
+  starter(
+    'apps-unverified',
+    'Apps',
+    'high',
+    'Apps of nobody who is known read nothing heavy',
+    'Whoever publishes such an app has not been verified, and can read what the people who let it in can open.',
+    {
+      name: 'Not verified, and could read heavy files',
+      subject: 'appGrant',
+      if: '!verified && heavy > 0',
+      responses: [{ do: 'finding' }],
+    },
+    {
+      name: 'Of which something is not known',
+      subject: 'appGrant',
+      if: 'unknownScopes > 0',
+      responses: [{ do: 'finding' }],
     },
   ),
 ];

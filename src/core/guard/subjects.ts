@@ -7,6 +7,7 @@ import { groupsOfUser } from '../access/groups.ts';
 import { namedBy } from '../access/named.ts';
 import { BREAKS, HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { identityKind, identityName } from '../access/view.ts';
+import { appGrantGetters, type GrantOfApp } from '../apps/judged.ts';
 import { aboutDomain, type DomainAbout } from '../exposure/domains.ts';
 import { HEAVY } from '../exposure/exposure.ts';
 import type { Getters } from '../filter/filter.ts';
@@ -25,6 +26,8 @@ export interface SubjectFacts extends ItemFacts {
   lastDeeds(): Float64Array;
   /** Of spaces, by number. */
   spaces: SpaceFacts;
+  /** Grants of apps, by number. */
+  letIn(): readonly GrantOfApp[];
   /** By entry. */
   entry: {
     /** Number of the user who made it; −1 where unknown. */
@@ -333,6 +336,7 @@ export function subjectGetters(f: SubjectFacts): Readers {
       weight: (g) =>
         namesIt(v.identityCount + g).reduce((most, e) => Math.max(most, weightBelow()[entries.node[e]!]!), 0),
     },
+    appGrant: appGrantGetters(v, (n) => f.letIn()[n]!),
     ...own,
     entries: entriesFrom,
     principals: principalsOf,

@@ -216,6 +216,8 @@ export function useLive(): LiveJobs {
   return live;
 }
 
-/** Where a thing is opened that has a key: a file, folder or space, or else a person or group. */
+/** Where a thing is opened that has a key: a file, folder or space, an app, or else a person or group. */
 export const openedAt = (key: string): string =>
-  withQuery(/^(?:item|space):/.test(key) ? '/survey/holdings' : '/survey/people', { sel: key });
+  key.startsWith('app:')
+    ? withQuery('/exposure/apps', { app: key.slice('app:'.length) })
+    : withQuery(/^(?:item|space):/.test(key) ? '/survey/holdings' : '/survey/people', { sel: key });

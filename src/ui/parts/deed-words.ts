@@ -142,6 +142,8 @@ const DEEDS: Record<string, string> = {
   'pack.changed': 'changed a pack',
   'pack.removed': 'removed a pack',
   'file.scanned': 'scanned a file',
+  'scope.said': 'said what the scope allows:',
+  'scope.unsaid': 'took back what was said of the scope',
   'partner.named': 'named a partner',
   'partner.changed': 'changed a partner',
   'partner.dropped': 'removed a partner',

@@ -45,6 +45,8 @@ const AS = {
   item: 'Everything that is in',
   space: 'Everything in the space',
   owner: 'Everything owned by',
+  app: 'All who let in',
+  person: 'Everything let in by',
 } as const;
 
 /** Leaves hits out until a day: these, or one with all that it is in. */

@@ -21,6 +21,7 @@ const HINT: Record<Rule['subject'], string> = {
   link: 'audience == "anyone" && weight >= 2',
   identity: 'kind == "guest" && !ends',
   group: 'external > 0 && weight >= 2',
+  appGrant: '!verified && heavy > 0',
 };
 
 const MOMENT_WORDS: Record<(typeof MOMENTS)[number], string> = {
@@ -37,7 +38,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
   const { words, fields } = SUBJECTS[rule.subject];
   const set = <K extends keyof Rule>(key: K, value: Rule[K]): void =>
     form.setValue(`rules.${n}.${key}` as never, value as never, { shouldDirty: true, shouldValidate: true });
-  const acts = !['identity', 'group'].includes(rule.subject);
+  const acts = !['identity', 'group', 'appGrant'].includes(rule.subject);
   const possible = RESPONSE_NAMES.filter(
     (name) =>
       (rule.atRest && possibleAt(name, rule.subject, 'atRest')) ||
@@ -67,7 +68,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
                   'responses',
                   rule.responses.filter((r) => possibleAt(r.do, subject, 'atRest')),
                 );
-                if (['identity', 'group'].includes(subject)) {
+                if (['identity', 'group', 'appGrant'].includes(subject)) {
                   set('moments', undefined);
                   set('atRest', true);
                 }
