@@ -353,8 +353,9 @@ const idsOf = (grants: readonly AppGrantRow[]): string[] =>
 function grantDto(l: Loaded, g: AppGrantRow): AppGrantDto {
   const { source, id } = unkey(g.id);
   const u = g.user === undefined ? -1 : l.org.find('user', g.user);
-  const by =
-    g.grantedBy === undefined ? undefined : l.org.users[l.org.find('user', l.ids.user(source, g.grantedBy))];
+  const by = g.grantedBy === undefined ? -1 : l.org.find('user', l.ids.user(source, g.grantedBy));
+  const byName =
+    by >= 0 && !l.org.hidden?.user[by] ? l.org.users[by]!.name : l.org.hidden ? null : g.grantedBy;
   return {
     id,
     source,
@@ -375,7 +376,7 @@ function grantDto(l: Loaded, g: AppGrantRow): AppGrantDto {
     scopes: g.scopes,
     offline: g.offline ?? false,
     grantedAt: g.grantedAt ?? null,
-    grantedBy: by?.name ?? g.grantedBy ?? null,
+    grantedBy: byName ?? null,
     lastUsed: g.lastUsedAt ?? null,
   };
 }

@@ -2,6 +2,9 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RouteGraph } from '../../src/dto/access.ts';
 import type { AppDossier, AppFilesPage, AppPage, AppReaderRow, ScopeTable } from '../../src/dto/apps.ts';
+import type { FindingsPage } from '../../src/dto/exposure.ts';
+import type { HitsPage, PolicyPage } from '../../src/dto/guard.ts';
+import { STARTERS } from '../../src/core/guard/starters.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import { Scene, until } from './harness.ts';
 
@@ -150,6 +153,47 @@ describe('scopes of other vocabularies', () => {
         })
       ).status,
     ).toBe(404);
+  });
+});
+
+describe('a policy about apps', () => {
+  const make = (id: string, mode: 'observe' | 'enforce') => {
+    const { policy } = STARTERS.find((s) => s.id === id)!;
+    const rules = policy.rules.map((r) => ({ ...r, mode }));
+    return scene.api<{ id: number }>('POST', '/api/policies', { policy: { ...policy, rules }, note: 'tried before' });
+  };
+  const judged = (id: number) =>
+    until('the policy to be judged', async () => {
+      const { runs } = await scene.api<PolicyPage>('GET', `/api/policies/${id}`);
+      return runs.length > 0;
+    });
+  const hits = (id: number) => scene.api<HitsPage>('GET', `/api/policies/hits?limit=500&policy=${id}`);
+
+  it('hits those that were let in of which its condition holds, and opens findings', async () => {
+    const { id } = await make('apps-unverified', 'enforce');
+    await judged(id);
+    const risky = (await apps({ where: '!verified && heavy > 0 || unknownScopes > 0' })).rows;
+    const expected = risky.reduce((n, r) => n + r.people, 0);
+    const { rows, total } = await hits(id);
+    expect(total).toBe(expected);
+    expect(new Set(rows.map((h) => h.open))).toEqual(new Set(risky.map((r) => `app:${r.key}`)));
+    const findings = await until('findings to be told', async () => {
+      const page = await scene.api<FindingsPage>('GET', '/api/findings?kind=breach&limit=500');
+      return page.total === expected ? page : undefined;
+    });
+    expect(findings.rows[0]!.summary.name).toMatch(/let in by/);
+    await scene.api('DELETE', `/api/policies/${id}`, {});
+  });
+
+  it('withdraws those that nobody uses, by a plan of its own', async () => {
+    const { id } = await make('apps-unused', 'enforce');
+    await judged(id);
+    expect((await hits(id)).rows.map((h) => h.name)).toEqual(['Site Index, let in for everyone']);
+    const key = await keyOf('Site Index', 'sites');
+    await until('the app to be withdrawn', async () => !(await one(key)).row.everyone);
+    const left = await scene.truth<{ app: string }[]>('app-grants');
+    expect(left.filter((g) => g.app === 'site-index.sites')).toEqual([]);
+    await scene.api('DELETE', `/api/policies/${id}`, {});
   });
 });
 

@@ -210,6 +210,8 @@ describe('an account that is held to a part', () => {
         survey: '1',
       },
       { id: '1', rule: 'r1' },
+      { key: 'drives:any-format.drives', app: 'drives:any-format.drives', node: node! },
+      { key: 'sites:site-index.sites', limit: '500' },
       { key: 'units', text: '', what: 'iban' },
       { key: 'groups', what: 'pack:bank-data', certainty: '30' },
       { asked: '6d0f4a52-93a1-4b3d-9a55-0d2f4c7b1e10', table: 'items', where: 'weight > 0' },
@@ -265,6 +267,7 @@ describe('an account that is held to a part', () => {
     expect(refused.map(([path]) => path).filter((p) => !p.startsWith('/api/accounts/'))).toEqual(
       [
         '/api/accounts',
+        '/api/apps/scopes',
         '/api/decisions',
         '/api/decisions/asking',
         '/api/events/list',
@@ -374,6 +377,8 @@ describe('an account that is held to a part', () => {
       ],
       'POST /api/holdings/what-if': [[200, { changes: [change] }]],
       'POST /api/ledger/heads': [[403, {}]],
+      'PUT /api/apps/scopes': [[403, { kind: '', scope: 'x', words: 'do a thing', means: [] }]],
+      'DELETE /api/apps/scopes': [[403, { kind: '', scope: 'x' }]],
       'PUT /api/outside/partner': [[403, { domain: 'x.example', until: null, sponsor: 'x' }]],
       'DELETE /api/outside/partner': [[403, { domain: 'x.example' }]],
       'POST /api/policies': [[403, { policy: {} }]],

@@ -126,7 +126,7 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
       )}
       <Section
         name="Who let it in"
-        aside={data.used.map((u) => `${u.people} used it in ${u.days} days`).join(' · ')}
+        aside={`used by ${data.used.map((u) => `${u.people} in ${u.days} days`).join(', ')}`}
       >
         {asOf === undefined && <Withdraw data={data} />}
         <ul>
