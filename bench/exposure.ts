@@ -140,6 +140,7 @@ export async function exposure(scale: number): Promise<void> {
     modified: () => NaN,
     sizeBytes: (n) => n,
     holds: () => false,
+    apps: () => 0,
   });
   const first = org.spaces.length;
   const count = Math.min(100_000, org.itemIds.length);

@@ -7,7 +7,7 @@ import { reach, type Tally } from '../core/access/reach.ts';
 import { findExposures } from '../core/exposure/find.ts';
 import { emptyTally } from '../core/exposure/tally.ts';
 import { holdsIn, type HoldingTypes } from '../core/filter/holds.ts';
-import { grantsOfApps, judgeApps } from '../core/apps/judged.ts';
+import { grantsOfApps, judgeApps, readersInSpaces } from '../core/apps/judged.ts';
 import type { ScopeFacts } from '../core/guard/judge.ts';
 import { subjectGetters, type SubjectGetters } from '../core/guard/subjects.ts';
 import type { GrantRow, ItemRow, LinkRow } from '../core/model.ts';
@@ -78,9 +78,13 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
   const usage = lazily(() => usageOf(org, resolveDeeds(v, judged.activity)));
   let tally: Tally | undefined;
   const entry = (e: number): GrantRow | LinkRow => entries[org.entries.row[e]!]!;
-  const letIn = lazily(() => {
-    const { apps, appGrants: grants } = judged;
-    return grantsOfApps(v, judgeApps(v, { apps, grants, items: { isFile, weights } }).list);
+  const apps = lazily(() => {
+    const { reads, list } = judgeApps(v, {
+      apps: judged.apps,
+      grants: judged.appGrants,
+      items: { isFile, weights },
+    });
+    return { reads, grants: grantsOfApps(v, list), inSpace: readersInSpaces(reads, { isFile, weights }) };
   });
   const getters = subjectGetters({
     view: v,
@@ -112,7 +116,8 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       return tally;
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
-    letIn,
+    letIn: () => apps().grants,
+    apps: (n) => (n < S ? apps().inSpace(n) : apps().reads.many(n - S)),
     spaces: spacesIn(judged, usage, (i) => row(i).modifiedAt),
     entry: {
       madeBy: (e) => {
@@ -124,7 +129,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
     },
   });
   const scoped = lazily(() =>
-    letIn().map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
+    apps().grants.map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
   );
   return { ...judged, getters, label: (i) => row(i).label, letIn: scoped };
 }

@@ -254,6 +254,7 @@ export const DIMENSIONS = [
   'space-kind',
   'department',
   'domain',
+  'app',
   'age',
   'used',
 ] as const;
@@ -296,7 +297,7 @@ export interface CrossFile {
 
 /** Something that is new since the survey before, and the first of it. */
 export interface ChangeNews {
-  kind: 'brighter' | 'domains' | 'open-links' | 'guests' | 'wide';
+  kind: 'brighter' | 'domains' | 'open-links' | 'guests' | 'wide' | 'apps';
   count: number;
   first: { words: string; key: string }[];
 }

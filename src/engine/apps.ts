@@ -4,7 +4,14 @@ import { itemsBelow, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { identityName } from '../core/access/view.ts';
 import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
-import { grantsOfApps, heavyIn, judgeApps, type GrantOfApp, type JudgedApp } from '../core/apps/judged.ts';
+import {
+  grantsOfApps,
+  heavyIn,
+  judgeApps,
+  readersInSpaces,
+  type GrantOfApp,
+  type JudgedApp,
+} from '../core/apps/judged.ts';
 import { lazily } from '../core/once.ts';
 import { isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
 import {
@@ -88,6 +95,8 @@ interface Apps {
   scoped: () => { id: string; user: number; workspace: string }[];
   scope: (scope: string, workspace: string) => KnownScope;
   reads: AppReads;
+  /** How many could read something in a space. */
+  inSpace: (space: number) => number;
   list: App[];
   byKey: Map<string, App>;
 }
@@ -168,6 +177,7 @@ export function appsOf(l: Loaded): Apps {
   const shown = hidden ? list.filter((a) => a.reading.items) : list;
   const letIn = lazily(() => grantsOfApps(l.view, shown));
   const found: Apps = {
+    inSpace: readersInSpaces(reads, { isFile: l.items.isFile, weights: l.weights }),
     scoped: lazily(() =>
       letIn().map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
     ),

@@ -6,6 +6,7 @@ import type { CrossInput, CrossTab, Measure, Shares } from '../core/exposure/tab
 import { namedBy } from '../core/exposure/holders.ts';
 import { AUDIENCES, ROLES, SPACE_KINDS, TIERS } from '../core/model.ts';
 import type { CrossCell, CrossFile, CrossPage, DimensionName } from '../dto/exposure.ts';
+import { appsOf } from './apps.ts';
 import { nameOfUser, nodeKey, whereWords } from './describe.ts';
 import { itemsWhere, typeNames } from './facts.ts';
 import { topSpace } from '../core/access/parts.ts';
@@ -37,6 +38,9 @@ const USES: [string, number][] = [
   ['over a year ago', Infinity],
 ];
 const NOT_SHARED = 'not shared';
+const NO_APP = 'no app';
+/** So many apps are told apart, the riskiest. */
+const MOST_APPS = 100;
 
 interface Made {
   input: CrossInput;
@@ -195,6 +199,22 @@ const MAKE: Record<DimensionName, (l: Loaded) => Dimension> = {
     for (const [e, domains] of several) of[e] = lists.of(domains);
     return { of: 'share', values: values.names, many: { lists: lists.lists, of } };
   },
+  app: (l) => {
+    const { list, reads } = appsOf(l);
+    const readers = list.filter((a) => a.reading.items).sort((a, b) => b.risk.points - a.risk.points);
+    const values = numbering([NO_APP]);
+    // one name may be of several apps
+    const named = new Map(
+      readers.slice(0, MOST_APPS).map(({ row }) => [row.key, values.of(`${row.name} (${row.workspace})`)]),
+    );
+    const others = readers.length > MOST_APPS ? values.of('another app') : -1;
+    const lists = new DistinctLists();
+    const nothing = lists.of([0]);
+    const of = reads.byItem((ids) =>
+      ids.length ? lists.of([...new Set(ids.map((id) => named.get(id) ?? others))]) : nothing,
+    );
+    return { of: 'item', values: values.names, many: { lists: lists.lists, of: Int32Array.from(of) } };
+  },
   age: (l) => {
     const moment = Date.parse(l.takenAt);
     const values = [...AGES.map(([n]) => n), 'unknown'];
@@ -227,7 +247,8 @@ function dimension(l: Loaded, name: DimensionName): Dimension {
 /** What every cross-tabulation of a survey rests on, a part at a time. */
 export function* crossAhead(l: Loaded): Generator<void> {
   yield void namedBy(l.view, sharesIn(l));
-  for (const name of Object.keys(MAKE) as DimensionName[]) yield void dimension(l, name);
+  // what apps read is worked out when somebody asks
+  for (const name of Object.keys(MAKE) as DimensionName[]) if (name !== 'app') yield void dimension(l, name);
 }
 
 /** Makes a wide table: the room it takes is kept, and the system takes long to give it the first time. */

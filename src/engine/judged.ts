@@ -3,7 +3,7 @@
  * a rule asks about nothing that lies elsewhere, and about nothing that depends on the moment.
  */
 import { asksOfCharters } from '../core/ask/charter.ts';
-import { asksTheMoment } from '../core/filter/filter.ts';
+import { asksTheMoment, fieldsOf } from '../core/filter/filter.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
@@ -120,6 +120,10 @@ export async function runPolicy(
   return { differing: difference.all(), hits, of, wrong };
 }
 
-/** Whether what a rule asks, or what is told of its hits, depends on the moment. */
+/** Whether what a rule asks, or what is told of its hits, depends on the moment, or on what is no part of a space. */
 const depends = ({ filter }: Policy, rule: Rule): boolean =>
-  [filter, rule.if].some((text) => text && asksTheMoment(text, SUBJECTS[rule.subject].fields));
+  [filter, rule.if].some((text) => {
+    const { fields } = SUBJECTS[rule.subject];
+    // what apps read lies elsewhere
+    return text && (asksTheMoment(text, fields) || fieldsOf(text, fields).includes('apps'));
+  });

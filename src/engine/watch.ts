@@ -8,6 +8,7 @@ import { candidates, type Candidate } from '../core/exposure/causes.ts';
 import { findExposures, type ItemExposure } from '../core/exposure/find.ts';
 import { outsideAccess } from '../core/remedy/withdraw.ts';
 import type { ChangeNews, Fix, SurveySum } from '../dto/exposure.ts';
+import { appsOf } from './apps.ts';
 import { changes } from './changes.ts';
 import { contents } from './contents.ts';
 import { crossPage } from './crosstab.ts';
@@ -119,7 +120,27 @@ function news(before: Loaded, l: Loaded): ChangeNews[] {
       })),
     },
     { kind: 'wide', count: wide.length, first: wide.slice(0, NAMED).map(entryNews) },
+    appNews(before, l),
   ];
+}
+
+/** Apps that were not there before, and those that have come to read more heavy files. */
+function appNews(before: Loaded, l: Loaded): ChangeNews {
+  const was = appsOf(before).byKey;
+  const news = appsOf(l).list.flatMap(({ row }) => {
+    const more = row.heavy - (was.get(row.key)?.row.heavy ?? 0);
+    if (was.has(row.key) && more <= 0) return [];
+    return {
+      row,
+      words: was.has(row.key) ? `${row.name}: ${more} heavy more` : `${row.name}: new, ${row.heavy} heavy`,
+    };
+  });
+  news.sort((a, b) => b.row.points - a.row.points);
+  return {
+    kind: 'apps',
+    count: news.length,
+    first: news.slice(0, NAMED).map(({ row, words }) => ({ words, key: row.key })),
+  };
 }
 
 const fixes = new WeakMap<Loaded, Map<number, Fix | null>>();

@@ -1,8 +1,8 @@
 /** Apps: what is planted is found, who reads what agrees from every side, and withdrawing them takes. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { RouteGraph } from '../../src/dto/access.ts';
+import type { HoldingPage, RouteGraph } from '../../src/dto/access.ts';
 import type { AppDossier, AppFilesPage, AppPage, AppReaderRow, ScopeTable } from '../../src/dto/apps.ts';
-import type { FindingsPage } from '../../src/dto/exposure.ts';
+import type { CrossPage, FindingsPage } from '../../src/dto/exposure.ts';
 import type { HitsPage, PolicyPage } from '../../src/dto/guard.ts';
 import { STARTERS } from '../../src/core/guard/starters.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
@@ -102,6 +102,16 @@ describe('planted apps', () => {
       for (const r of rows) readers.set(r.key, [...(readers.get(r.key) ?? []), key]);
     }
     expect(readers.size).toBeGreaterThan(3);
+    // and so say a condition and the table of all apps
+    const heaviest = await scene.api<HoldingPage>(
+      'GET',
+      `/api/holdings?${query({ list: 'true', kind: 'file', where: 'weight == 4 && apps > 0', limit: '500' })}`,
+    );
+    expect(heaviest.rows.map((r) => r.key).sort()).toEqual([...readers.keys()].sort());
+    const cross = await scene.api<CrossPage>('GET', `/api/cross?${query({ by: 'app', measures: 'files' })}`);
+    const counts = new Map(cross.cells.map((c) => [cross.values[0]![c.at[0]!], c.values[0]]));
+    for (const r of (await apps()).rows)
+      if (r.files) expect(counts.get(`${r.name} (${r.workspace})`)).toBe(r.files);
     for (const [node, by] of readers) {
       const at = await scene.api<AppReaderRow[]>('GET', `/api/apps/at?${query({ node })}`);
       expect(
@@ -160,7 +170,10 @@ describe('a policy about apps', () => {
   const make = (id: string, mode: 'observe' | 'enforce') => {
     const { policy } = STARTERS.find((s) => s.id === id)!;
     const rules = policy.rules.map((r) => ({ ...r, mode }));
-    return scene.api<{ id: number }>('POST', '/api/policies', { policy: { ...policy, rules }, note: 'tried before' });
+    return scene.api<{ id: number }>('POST', '/api/policies', {
+      policy: { ...policy, rules },
+      note: 'tried before',
+    });
   };
   const judged = (id: number) =>
     until('the policy to be judged', async () => {

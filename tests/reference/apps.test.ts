@@ -134,7 +134,9 @@ describe('what apps could read', () => {
           expect(counted.get(app)).toEqual(sum);
           expect(inSpaces.reduce((n, of) => n + of.get(app)!.items, 0)).toBe(sum.items);
         }
+        const byItem = book.byItem(sorted);
         readers.forEach((apps, i) => {
+          expect(byItem[i]).toEqual(sorted(apps));
           expect(sorted(book.readersOf(i))).toEqual(sorted(apps));
           expect(book.many(i)).toBe(apps.length);
         });

@@ -248,6 +248,7 @@ function judging(rows: Rows) {
     tally: () => none,
     lastDeeds: () => new Float64Array(0),
     letIn: () => [],
+    apps: () => 0,
     spaces: spaceFacts({
       view: v,
       usage: () => usageOf(org, []),

@@ -6,6 +6,7 @@ import { HEAVY, SEVERITIES, type ExposureSum } from '../exposure/exposure.ts';
 import type { Getters } from '../filter/filter.ts';
 import { gathered } from '../gathered.ts';
 import type { AppGrantRow, AppRow } from '../model.ts';
+import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
 import { AppReads, grantedApps, READS_NOTHING, type Reading } from './reading.ts';
 import { appRisk, lastUseOf } from './risk.ts';
@@ -61,6 +62,13 @@ export function judgeApps(
   });
   return { reads, list };
 }
+
+/** By number of a space how many apps could read something in it. */
+export const readersInSpaces = (
+  reads: AppReads,
+  items: { isFile: Uint8Array; weights: Uint8Array },
+): ((space: number) => number) =>
+  once((s) => [...reads.readings(items, [s]).values()].filter((r) => r.items).length);
 
 /** One grant of an app, and whose it is: the number of a user, −1 where it is everybody’s or of nobody who is known. */
 export interface GrantOfApp {

@@ -461,6 +461,21 @@ export class AppReads {
     return [...r.all, ...apps].map((a) => this.ids[a]!);
   }
 
+  /** By item what `make` makes of the ids of the apps that read it: once for those that have their access in common. */
+  byItem<T>(make: (ids: string[]) => T): T[] {
+    const { org } = this.v;
+    const made = new Map<Readers | undefined, T[]>();
+    return Array.from({ length: org.itemIds.length }, (_, i) => {
+      const of = this.of(i);
+      const known = made.get(of?.r) ?? [];
+      made.set(of?.r, known);
+      const cls = of ? this.classOf[i]! : 0;
+      let alone = false;
+      if (of) this.owners(of.r, i, of.set, () => (alone = true));
+      return alone ? make(this.readersOf(i)) : (known[cls] ??= make(this.readersOf(i)));
+    });
+  }
+
   private of(item: number): { r: Readers; set: Bits } | undefined {
     const { org } = this.v;
     const of = this.classes.get(org.spaces[org.itemSpace[item]!]!.workspace);

@@ -92,6 +92,7 @@ export const FIELDS = {
     domains: DOMAINS,
     members: int('members who reach it'),
     external: int('guests and outsiders who reach it'),
+    apps: int('third-party apps that could read it, or something in the space'),
     inherits: bool('whether it takes access from what it lies in'),
     modified: time('when it was last changed'),
   },

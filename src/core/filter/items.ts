@@ -25,6 +25,8 @@ export interface ItemFacts {
   types(item: number): readonly string[];
   /** Whether a file holds what is asked. */
   holds(item: number, asked: Holding): boolean;
+  /** How many apps could read a node, or something in a space. */
+  apps(node: number): number;
   /** In milliseconds since 1970; NaN where unknown. */
   modified(node: number): number;
   sizeBytes(node: number): number;
@@ -83,6 +85,7 @@ export function itemGetters(f: ItemFacts): Getters<number, 'items'> {
     },
     members: (n) => columns.members[n]!,
     external: (n) => columns.guests[n]! + columns.outsiders[n]!,
+    apps: (n) => f.apps(n),
     inherits: (n) => n < S || !(org.itemBreaks[n - S]! & BREAKS),
     modified: (n) => f.modified(n),
     holds: (n, asked) => n >= S && f.items.isFile[n - S] === 1 && f.holds(n - S, asked),

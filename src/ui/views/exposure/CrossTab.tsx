@@ -33,6 +33,7 @@ const DIMENSIONS: Record<DimensionName, string> = {
   audience: 'shared by',
   department: 'sharer’s department',
   domain: 'external domain',
+  app: 'app that could read it',
   age: 'age of the share',
 };
 const MEASURES: Record<Measure, string> = {

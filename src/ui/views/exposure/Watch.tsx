@@ -139,6 +139,12 @@ const NEWS: Record<
     href: () => '/survey/people?show=guests',
     row: (k) => withQuery('/survey/people', { show: k.startsWith('user') ? 'guests' : 'outsiders', sel: k }),
   },
+  apps: {
+    one: 'app new or reading more',
+    many: 'apps new or reading more',
+    href: () => '/exposure/apps',
+    row: (k) => withQuery('/exposure/apps', { app: k }),
+  },
   wide: {
     one: 'wide group newly granted',
     many: 'wide groups newly granted',
@@ -154,14 +160,16 @@ function News({ news, since }: { news: ChangeNews[] | undefined; since: number |
         This is the first survey: from the next one on, what changed is listed here.
       </p>
     );
-  const order: ChangeNews['kind'][] = ['brighter', 'open-links', 'domains', 'guests', 'wide'];
+  const order: ChangeNews['kind'][] = ['brighter', 'open-links', 'domains', 'guests', 'wide', 'apps'];
   return (
     <ul
-      className="mt-2 grid grid-cols-2 gap-x-6 gap-y-1 min-[1000px]:grid-cols-5"
+      className="mt-2 grid grid-cols-2 gap-x-6 gap-y-1 min-[1000px]:grid-cols-6"
       aria-label={`New since survey ${since}`}
     >
       {order.map((kind) => {
-        const n = news.find((x) => x.kind === kind)!;
+        const n = news.find((x) => x.kind === kind);
+        // a survey that was summed up before knows nothing of it
+        if (!n) return null;
         const w = NEWS[kind];
         return (
           <li key={kind} className="min-w-0">
