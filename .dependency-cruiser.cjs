@@ -79,7 +79,7 @@ module.exports = {
         'ui',
         '^src/ui/',
         [
-          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/(fields|rows)|guard/(events|kinds|marks|patterns|responses|schema)|orders/(fields|schema|words)|messages/(alerts|when)|ask/(activity|charter|kinds))\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/(fields|rows)|guard/(events|kinds|marks|patterns|responses|schema)|orders/(fields|schema|words)|messages/(alerts|when)|ask/(activity|charter|kinds)|apps/scopes)\\.ts$',
           '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ],
@@ -87,7 +87,7 @@ module.exports = {
       ),
       to: {
         ...only('', '^src/ui/', [
-          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/(fields|rows)|guard/(events|kinds|marks|patterns|responses|schema)|orders/(fields|schema|words)|messages/(alerts|when)|ask/(activity|charter|kinds))\\.ts$',
+          '^src/core/(model|row-kinds|sorts|exposure/exposure|recognise/(threshold|starters)|filter/(fields|rows)|guard/(events|kinds|marks|patterns|responses|schema)|orders/(fields|schema|words)|messages/(alerts|when)|ask/(activity|charter|kinds)|apps/scopes)\\.ts$',
           '^src/formats/custom-type-schema\\.ts$',
           '^src/dto/',
         ]).to,

@@ -2,6 +2,7 @@
 import { has } from '../core/access/bits.ts';
 import { itemsBelow, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
+import { USED_DAYS } from '../core/access/usage.ts';
 import { identityName } from '../core/access/view.ts';
 import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
 import {
@@ -14,14 +15,7 @@ import {
 } from '../core/apps/judged.ts';
 import { lazily } from '../core/once.ts';
 import { isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
-import {
-  ScopeBook,
-  SCOPE_NAMES,
-  SCOPES,
-  scopesIn,
-  type KnownScope,
-  type ScopeMeaning,
-} from '../core/apps/scopes.ts';
+import { type ScopeBook, SCOPE_NAMES, SCOPES, scopesIn, type KnownScope } from '../core/apps/scopes.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
@@ -43,7 +37,6 @@ import {
   type APP_SORTS,
   type ScopeTable,
 } from '../dto/apps.ts';
-import type { Db } from '../store/db.ts';
 import {
   findNode,
   identityKey,
@@ -58,7 +51,6 @@ import {
   workspaceName,
 } from './describe.ts';
 import { key, unkey } from './keys.ts';
-import { USED_DAYS } from './holdings.ts';
 import type { Loaded } from './loaded.ts';
 
 const DAY = 86_400_000;
@@ -70,18 +62,6 @@ const MOST_TYPES = 12;
 const MOST_NAMED = 12;
 /** So many changes are picked up at once at most. */
 const MOST_PICKED = 2000;
-
-/** What stewards have said of scopes; what is kept of it follows changes. */
-export interface ScopesSaid {
-  book: ScopeBook;
-}
-
-export async function readScopes(db: Db): Promise<ScopesSaid> {
-  const rows = await db.query<ScopeMeaning & { kind: string }>(
-    'select kind, scope, words, means from app_scope order by kind, scope',
-  );
-  return { book: new ScopeBook(rows.map(({ kind, ...m }) => ({ ...m, ...(kind && { kind }) }))) };
-}
 
 /** An app with what it comes to. Ids carry their source. */
 interface App extends JudgedApp {

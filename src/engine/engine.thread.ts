@@ -16,16 +16,7 @@ import { dbOver, type Db } from '../store/db.ts';
 import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
-import {
-  appDossier,
-  appFiles,
-  apps,
-  appsAt,
-  appsOfPerson,
-  readScopes,
-  scopeTable,
-  type AppsQuery,
-} from './apps.ts';
+import { appDossier, appFiles, apps, appsAt, appsOfPerson, scopeTable, type AppsQuery } from './apps.ts';
 import { bookOf, readCharters } from './charters.ts';
 import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
@@ -82,6 +73,7 @@ import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
+import { readScopes } from './scopes.ts';
 import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
 import { spaceActivity, spacesShown } from './spaces.ts';

@@ -14,7 +14,7 @@ import {
 import { partsOf, topSpace, type Parts } from '../core/access/parts.ts';
 import { isHeld, who } from '../core/access/questions.ts';
 import { reachOf } from '../core/access/reach.ts';
-import { usedSince } from '../core/access/usage.ts';
+import { USED_DAYS, usedSince } from '../core/access/usage.ts';
 import { ALLOWED } from '../core/exposure/exposure.ts';
 import { CAP, capabilityNames, TIERS } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
@@ -58,8 +58,6 @@ export interface HoldingsQuery {
 }
 
 const DAY = 86_400_000;
-/** A route counts as used where somebody used it within so many days. */
-export const USED_DAYS = 90;
 
 /** Sums over everything at or below a node, made once for a survey. */
 interface Below extends Parts {

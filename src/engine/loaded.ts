@@ -17,7 +17,7 @@ import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
-import { readScopes, type ScopesSaid } from './apps.ts';
+import { readScopes, type ScopesSaid } from './scopes.ts';
 import { bookOf, readCharters, type CharterBook } from './charters.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';

@@ -215,7 +215,6 @@ export const STEPS: readonly Step[] = [
         path: '/review/dormant',
         whole: true,
         asks: 'In which spaces does nothing happen any more, and who says whether they are needed?',
-        picture: 'dormant',
       },
       {
         name: 'Ownerless',

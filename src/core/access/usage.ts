@@ -5,6 +5,9 @@ import { listsBy } from './growable.ts';
 import { itemsBelow, type Organisation } from './organisation.ts';
 import type { View } from './view.ts';
 
+/** What was used within so many days was used lately. */
+export const USED_DAYS = 90;
+
 /** What one identity did with one item last, in milliseconds since 1970; NaN where never. */
 export interface Deed {
   identity: number;

@@ -3,13 +3,13 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Workflow } from 'lucide-react';
 import { useState } from 'react';
 import type { AppDossier as Data, AppGrantDto } from '../../dto/apps.ts';
-import { noWayBack } from '../../core/remedy/fields.ts';
 import { useSigned } from '../frame/signed.ts';
 import { PickUpButton, usePickUp } from '../frame/Tray.tsx';
 import { ask, openedAt, withQuery } from '../frame/api.ts';
 import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
 import { ByWeight } from '../parts/ByWeight.tsx';
 import { Beam, count, plural, Trouble, Weight, When } from '../parts/marks.tsx';
+import { Sum } from './Sum.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 
 export function AppDossier({ app, asOf, ...pinning }: { app: string; asOf: number | undefined } & Pinning) {
@@ -64,20 +64,7 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
         </p>
       </header>
       <Section name="Its risk" aside={`${count(row.points)} points, ${row.severity}`}>
-        <table className="w-full">
-          <tbody>
-            {data.sum.map((l) => (
-              <tr key={l.why}>
-                <td className="py-0.5 pr-3">{l.why}</td>
-                <td className="text-right align-top">{l.points}</td>
-              </tr>
-            ))}
-            <tr className="border-t border-slate font-semibold">
-              <td className="py-0.5">Sum</td>
-              <td className="text-right">{count(row.points)}</td>
-            </tr>
-          </tbody>
-        </table>
+        <Sum lines={data.sum} points={row.points} />
       </Section>
       <Section name="What it may do">
         <ul>
@@ -177,7 +164,9 @@ function Withdraw({ data: { row, all, unused } }: { data: Data }) {
           From {count(unused.length)} who have not used it for 90 days
         </button>
       )}
-      <p className="mt-1 text-xs text-quiet">{noWayBack('appGrant')}</p>
+      <p className="mt-1 text-xs text-quiet">
+        Undoing cannot put it back: whoever let it in has to do so again.
+      </p>
       {pickUp.error && <Trouble error={pickUp.error} />}
     </div>
   );

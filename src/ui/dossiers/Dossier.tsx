@@ -5,6 +5,7 @@ import { withQuery, ask } from '../frame/api.ts';
 
 import { Beam, Weight, When } from '../parts/marks.tsx';
 import { bytesWords } from '../parts/words.ts';
+import { Sum } from './Sum.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
 import { Decision, eventWords } from './Decision.tsx';
 import { WhatToDo } from './WhatToDo.tsx';
@@ -90,20 +91,7 @@ function Body({ data: { row, history, dossier } }: { data: FindingDetail }) {
       )}
       {!fixed && !breach && (
         <Section name="Why it counts" aside={`${row.points} exposure points, ${row.severity}`}>
-          <table className="w-full">
-            <tbody>
-              {row.summary.lines.map((l) => (
-                <tr key={l.why}>
-                  <td className="py-0.5 pr-3">{l.why}</td>
-                  <td className="text-right align-top">{l.points}</td>
-                </tr>
-              ))}
-              <tr className="border-t border-slate font-semibold">
-                <td className="py-0.5">Sum</td>
-                <td className="text-right">{row.points}</td>
-              </tr>
-            </tbody>
-          </table>
+          <Sum lines={row.summary.lines} points={row.points} />
           {dossier && dossier.weighing.length > 0 && (
             <p className="mt-1 text-quiet">
               Weight {dossier.weight}, the heaviest of:{' '}

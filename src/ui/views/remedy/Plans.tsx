@@ -164,7 +164,8 @@ function Plan({ id }: { id: number }) {
       <p className="mt-3 text-base">
         <b>{begun ? past(plan, losersWords(p)) : losersWords(p)}</b>{' '}
         <span className="text-quiet">
-          {`${plural(p.itemsChanged, 'item')} of ${count(p.itemsTouched)} touched ${p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure ${count(p.pointsBefore)} → ${count(p.pointsAfter)} points.`}
+          {(p.itemsTouched > 0 || !p.apps?.length) &&
+            `${plural(p.itemsChanged, 'item')} of ${count(p.itemsTouched)} touched ${p.itemsChanged === 1 ? 'changes' : 'change'} in reach; exposure ${count(p.pointsBefore)} → ${count(p.pointsAfter)} points.`}
         </span>
       </p>
       <Proof plan={plan} />

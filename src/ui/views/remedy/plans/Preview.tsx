@@ -184,7 +184,7 @@ export function AppsTable({ preview: p, begun }: { preview: Preview; begun: bool
       <table className="w-full">
         <thead>
           <tr className="h-7 border-b border-slate text-left text-xs text-quiet">
-            <th className="font-semibold">App</th>
+            <th className="w-40 font-semibold">App</th>
             <th className="font-semibold">From</th>
             <th
               className="w-28 text-right font-semibold"
