@@ -80,6 +80,7 @@ export async function policies(scale: number): Promise<void> {
       weight: (n) => (n < S ? 2 : weights[n - S]!),
       exposures: findExposures(v, columns, weights),
       letIn: () => [],
+      approval: () => undefined,
       apps: () => 0,
       types: (i) => (found.get(i) ?? []).map((f) => f.dataType),
       holds: (i, asked: Holding) => holdsIn(found.get(i) ?? [], asked, types),

@@ -117,6 +117,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
     letIn: () => apps().grants,
+    approval: () => undefined,
     apps: (n) => (n < S ? apps().inSpace(n) : apps().reads.many(n - S)),
     spaces: spacesIn(judged, usage, (i) => row(i).modifiedAt),
     entry: {

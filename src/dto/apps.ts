@@ -70,6 +70,8 @@ export interface AppDossier {
   row: AppRowDto;
   homepage: string;
   redirectHosts: string[];
+  /** What stewards have said of it. */
+  approval: { approved: boolean; groups: string[]; scopes: string[]; until: string | null } | null;
   sum: { why: string; points: number }[];
   scopes: ScopeDto[];
   /** Those who used it last come first. */

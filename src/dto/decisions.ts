@@ -34,6 +34,10 @@ const context = z.object({
   time: time.optional(),
   /** `checked`: the workspace has looked at its own permissions, and asks about rules alone. */
   access: z.literal('checked').optional(),
+  /** Of an app that is about to be let in: for what. */
+  scopes: z.array(z.string().min(1).max(300)).max(100).optional(),
+  /** Whoever was refused an app asks for it, for this reason. */
+  asks: z.object({ reason: z.string().trim().min(1).max(1000) }).optional(),
   /** Whoever does it was cautioned and goes on. */
   goesOn: z.object({ reason: z.string().max(1000).optional() }).optional(),
 });
@@ -69,7 +73,11 @@ export interface DecisionAnswer {
     /** For whoever looks into it. */
     reason_admin?: Record<string, string>;
     obligations?: (
-      { id: 'caution'; text: string; reason: boolean } | { id: 'without-copies' } | { id: 'ask-first' }
+      | { id: 'caution'; text: string; reason: boolean }
+      | { id: 'without-copies' }
+      | { id: 'ask-first' }
+      | { id: 'may-ask' }
+      | { id: 'asked' }
     )[];
     /** The survey that was asked. */
     survey?: number;

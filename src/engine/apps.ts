@@ -4,6 +4,7 @@ import { itemsBelow, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { USED_DAYS } from '../core/access/usage.ts';
 import { identityName } from '../core/access/view.ts';
+import type { Approval } from '../core/apps/approval.ts';
 import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
 import {
   grantsOfApps,
@@ -14,7 +15,7 @@ import {
   type JudgedApp,
 } from '../core/apps/judged.ts';
 import { lazily } from '../core/once.ts';
-import { isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
+import { appRisk, isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
 import { type ScopeBook, SCOPE_NAMES, SCOPES, scopesIn, type KnownScope } from '../core/apps/scopes.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
@@ -22,7 +23,7 @@ import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../c
 import { nameOrder } from '../core/name-order.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
 import { byCode, compareBy, type Sort } from '../core/sorts.ts';
-import { isoOf, momentOf } from '../core/time.ts';
+import { dayAt, isoOf, momentOf } from '../core/time.ts';
 import {
   APP_SHOWS,
   type AppDossier,
@@ -60,6 +61,8 @@ const MOST_GRANTS = 200;
 const MOST_SPACES = 30;
 const MOST_TYPES = 12;
 const MOST_NAMED = 12;
+/** So much of what a workspace says of an app is taken. */
+const MOST_SAID = 300;
 /** So many changes are picked up at once at most. */
 const MOST_PICKED = 2000;
 
@@ -303,6 +306,7 @@ export function appDossier(l: Loaded, k: string): AppDossier | undefined {
     row: app.row,
     homepage: app.app.homepage ?? '',
     redirectHosts: app.app.redirectHosts ?? [],
+    approval: approvalDto(l.scopes.approvals.get(k)),
     sum: app.risk.lines,
     scopes: app.scopes.map((s) => {
       const having = app.grants.filter((g) => g.scopes.includes(s.scope));
@@ -336,6 +340,17 @@ export function appDossier(l: Loaded, k: string): AppDossier | undefined {
     takenAt: l.takenAt,
   };
 }
+
+const approvalDto = (a: Approval | undefined): AppDossier['approval'] =>
+  a
+    ? {
+        approved: a.approved,
+        groups: [...a.groups],
+        scopes: [...a.scopes],
+        // the last day itself
+        until: a.until < Infinity ? dayAt(a.until - 1) : null,
+      }
+    : null;
 
 const idsOf = (grants: readonly AppGrantRow[]): string[] =>
   grants.slice(0, MOST_PICKED).map((g) => unkey(g.id).id);
@@ -481,6 +496,84 @@ export function appsOfPerson(l: Loaded, k: string): (AppReaderRow & { scopes: st
       };
     })
     .sort(byPoints);
+}
+
+/**
+ * An app as it would be once somebody lets it in, to be judged before that. What it would read for them is taken as the files that
+ * they hold something of, where it is known no better; of those that count as heavy, as of weight 2: more than this it may be.
+ */
+export function consentOf(
+  l: Loaded,
+  source: string,
+  asked: { id: string; properties: Record<string, unknown>; scopes: readonly string[]; user: number },
+): GrantOfApp {
+  const { byKey, scope } = appsOf(l);
+  const id = key(source, asked.id);
+  const known = byKey.get(id);
+  const workspace =
+    known?.app.workspace ?? l.org.workspaces.find((w) => unkey(w.id).source === source)?.id ?? source;
+  const said = (name: string): string | undefined => {
+    const value = asked.properties[name];
+    return typeof value === 'string' ? value.slice(0, MOST_SAID) : undefined;
+  };
+  const app: AppRow = known?.app ?? {
+    id,
+    workspace,
+    name: said('name') ?? asked.id,
+    ...(said('publisher') && { publisher: said('publisher')! }),
+    verified: asked.properties.verified === true,
+  };
+  const grant: AppGrantRow = {
+    id: '',
+    app: id,
+    workspace,
+    ...(asked.user >= 0 && { user: l.org.users[asked.user]!.id }),
+    scopes: [...asked.scopes],
+    grantedAt: l.takenAt,
+    lastUsedAt: l.takenAt,
+  };
+  const grants = [...(known?.grants ?? []), grant];
+  const scopes = scopesIn(grants, scope);
+  const opens = scopesIn([grant], scope).some((s) =>
+    s.allows.some((a) => a.whose !== 'picked' && (a.bits & CAP.open) > 0),
+  );
+  const before = known?.reading ?? READS_NOTHING;
+  const [files, heavy] =
+    opens && asked.user >= 0 ? [l.tally.files[asked.user]!, l.tally.heavy[asked.user]!] : [0, 0];
+  const byWeight = before.byWeight.map((n, w) =>
+    Math.max(n, w === HEAVY ? heavy : w === 0 ? files - heavy : 0),
+  );
+  const reading = {
+    items: Math.max(before.items, files),
+    files: byWeight.reduce((sum, n) => sum + n, 0),
+    byWeight,
+  };
+  const risk = appRisk({
+    ...{ app, grants, scopes, reading, own: l.org.own, moment: l.view.moment },
+    known: appsOf(l).list.map((a) => a.app),
+  });
+  return { of: { app, grants, scopes, reading, risk }, grant, user: asked.user };
+}
+
+/** Some apps as they are: what each was let in for, and approved apps of the same kind. */
+export function appsKnown(
+  l: Loaded,
+  keys: readonly string[],
+): Record<string, { row: AppRowDto; scopes: string[]; similar: { key: string; name: string }[] }> {
+  const { list, byKey } = appsOf(l);
+  return Object.fromEntries(
+    keys.flatMap((k) => {
+      const app = byKey.get(k);
+      if (!app) return [];
+      const { category } = app.row;
+      const similar = list.flatMap(({ row }) =>
+        category && row.key !== k && row.category === category && l.scopes.approvals.get(row.key)?.approved
+          ? { key: row.key, name: row.name }
+          : [],
+      );
+      return [[k, { row: app.row, scopes: app.scopes.map((s) => s.scope), similar }]];
+    }),
+  );
 }
 
 /** How an app reads a node: for some people, for everybody who has an account, or all there is; undefined where it does not. */

@@ -23,6 +23,7 @@ import {
   type Target,
 } from '../dto/decisions.ts';
 import type { Exception } from '../dto/guard.ts';
+import { consentOf } from './apps.ts';
 import { identityKey, nodeKey, nodeName } from './describe.ts';
 import { gettersOf } from './facts.ts';
 import { exceptionOf, factsOf } from './guard.ts';
@@ -37,8 +38,19 @@ export interface AtMoment {
   exceptions: Exception[];
 }
 
+/** An app that somebody was refused and asks for. */
+export interface AppRequest {
+  app: string;
+  name: string;
+  person: string;
+  personName: string;
+  scopes: string[];
+  reason: string;
+}
+
 export interface Decided {
   answer: DecisionAnswer;
+  asks?: AppRequest;
   /** Absent where it was a plain yes. */
   record?: DecisionRecord;
 }
@@ -72,6 +84,8 @@ export function armedOf(l: Loaded): Armed[] {
     doc.rules
       .filter((r) => r.moments?.length && r.mode !== 'paused')
       .map((rule) => {
+        // an app that is about to be let in is approved or not: exceptions are of what was let in
+        if (rule.subject === 'appGrant') return { policy: id, version, doc, rule, excepted: () => undefined };
         // what is about to be made is excepted with what it is on
         const of = rule.subject === 'space' ? rule : { ...rule, subject: 'item' as const };
         return { policy: id, version, doc, rule, excepted: exceptionOf(l, of, exceptions) };
@@ -89,6 +103,27 @@ function deciderOf(l: Loaded): (asked: Asked) => Judged {
 function targetsOf({ context }: Evaluation) {
   const given = context?.target;
   return given === undefined ? [] : Array.isArray(given) ? given : [given];
+}
+
+/** An app that is about to be let in, as the workspace names it: what is not known of it by the survey is taken as the workspace says. */
+function readConsent(l: Loaded, source: string, q: Evaluation): Asked {
+  const actor = actorOf(l, source, q.subject);
+  const user = actor < l.org.users.length ? actor : -1;
+  return {
+    action: 'consent',
+    node: -1,
+    actor,
+    app: consentOf(l, source, {
+      id: q.resource.id,
+      properties: q.resource.properties ?? {},
+      scopes: q.context?.scopes ?? [],
+      user,
+    }),
+    checked: true,
+    ...(q.context?.goesOn && {
+      goesOn: q.context.goesOn.reason === undefined ? {} : { reason: q.context.goesOn.reason },
+    }),
+  };
 }
 
 /** Numbers of what a request names; undefined where nothing is known of the file or space. */
@@ -172,18 +207,23 @@ export function decide(l: Loaded, source: string, list: readonly Evaluation[]): 
     const { name: action } = q.action;
     if (!isMoment(action))
       return wrong(
-        `There is no action “${action}”: share, open, download, print, copy, move and upload are known.`,
+        `There is no action “${action}”: share, open, download, print, copy, move, upload and consent are known.`,
       );
     if (action === 'share' && !q.context?.audience && !q.context?.target)
       return wrong('Sharing wants to know with whom, or for whom a link is.');
-    const asked = readAsked(l, source, action, q);
+    if ((action === 'consent') !== (q.resource.type === 'app'))
+      return wrong('An app is let in by “consent”, and nothing else is.');
+    const asked = action === 'consent' ? readConsent(l, source, q) : readAsked(l, source, action, q);
     // what is newer than the survey is the workspace's own to judge
     if (!asked)
       return { answer: { decision: q.context?.access === 'checked', context: { survey, unknown: true } } };
     const judged = judge(asked);
     const outcome = outcomeOf(judged);
     return {
-      answer: answerOf(judged, survey),
+      answer: answerOf(judged, survey, asked),
+      ...(!judged.decision &&
+        asked.app &&
+        q.context?.asks && { asks: { ...requestOf(l, q, asked), reason: q.context.asks.reason } }),
       ...(outcome && { record: recordOf(l, q, asked, judged, outcome) }),
     };
   });
@@ -200,7 +240,13 @@ const LACKS = {
   edit: 'changed',
 } as const;
 
-function answerOf({ decision, said, by, lacks, obligations }: Judged, survey: number): DecisionAnswer {
+function answerOf(
+  { decision, said, by, lacks, obligations: all }: Judged,
+  survey: number,
+  { app }: Asked,
+): DecisionAnswer {
+  // whoever is refused an app can ask for it
+  const obligations = [...all, ...(app && !decision ? [{ id: 'may-ask' as const }] : [])];
   const user = lacks ? `This cannot be ${LACKS[lacks]} by you.` : said;
   const admin = lacks
     ? `What was surveyed does not let them: ${lacks}.`
@@ -231,15 +277,25 @@ function outcomeOf({ decision, lacks, obligations, hits, wentOn }: Judged): Outc
 function recordOf(l: Loaded, q: Evaluation, asked: Asked, judged: Judged, outcome: Outcome): DecisionRecord {
   const getters = gettersOf(l);
   const { by, hits, said } = judged;
+  const { app } = asked;
   return {
     action: q.action.name,
     outcome,
     actor: asked.actor < 0 ? q.subject.id : identityKey(l, asked.actor),
     actorName: asked.actor < 0 ? q.subject.id : getters.identity.name(asked.actor),
-    key: nodeKey(l, asked.node),
-    name: nodeName(l, asked.node),
-    where: getters.item.path(asked.node),
-    target: asked.sharing ? targetWords(l, q) : '',
+    ...(app
+      ? {
+          key: `app:${app.of.app.id}`,
+          name: app.of.app.name,
+          where: app.of.app.publisher ?? '',
+          target: app.grant.scopes.join(', ').slice(0, 500),
+        }
+      : {
+          key: nodeKey(l, asked.node),
+          name: nodeName(l, asked.node),
+          where: getters.item.path(asked.node),
+          target: asked.sharing ? targetWords(l, q) : '',
+        }),
     managed: q.context?.device?.managed ?? null,
     said: said ?? judged.obligations.flatMap((o) => (o.id === 'caution' ? o.text : []))[0] ?? null,
     reason: asked.goesOn?.reason ?? null,
@@ -252,6 +308,17 @@ function recordOf(l: Loaded, q: Evaluation, asked: Asked, judged: Judged, outcom
       rule: h.rule.id,
       mode: h.rule.mode,
     })),
+  };
+}
+
+/** The app that somebody asks for. */
+function requestOf(l: Loaded, q: Evaluation, { actor, app }: Asked): Omit<AppRequest, 'reason'> {
+  return {
+    app: app!.of.app.id,
+    name: app!.of.app.name,
+    person: actor < 0 ? q.subject.id : identityKey(l, actor),
+    personName: actor < 0 ? q.subject.id : gettersOf(l).identity.name(actor),
+    scopes: app!.grant.scopes,
   };
 }
 

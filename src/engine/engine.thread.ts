@@ -16,7 +16,17 @@ import { dbOver, type Db } from '../store/db.ts';
 import type { ChangeRef, CutPage, CutProgress, PlanGoal } from '../dto/remedy.ts';
 import type { WhyDto } from '../dto/access.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
-import { appDossier, appFiles, apps, appsAt, appsOfPerson, scopeTable, type AppsQuery } from './apps.ts';
+import {
+  appDossier,
+  appFiles,
+  apps,
+  appsAt,
+  appsKnown,
+  appsOf,
+  appsOfPerson,
+  scopeTable,
+  type AppsQuery,
+} from './apps.ts';
 import { bookOf, readCharters } from './charters.ts';
 import { causesAhead, causesWhere } from './causes.ts';
 import { changeDossier, changes, type ChangesQuery } from './changes.ts';
@@ -204,6 +214,8 @@ function* longer(l: Loaded): Generator<unknown> {
   yield domains(l);
   yield* placeNames(l);
   yield* causesAhead(l);
+  // whoever lets an app in does not wait for it
+  if (l.kept.get('appGrant')?.size) yield void appsOf(l);
 }
 
 /**
@@ -381,6 +393,7 @@ const functions = {
   appsAt: from(appsAt),
   appsOfPerson: from(appsOfPerson),
   scopeTable: from(scopeTable),
+  appsKnown: from(appsKnown),
   spacesOfKeys: from(spacesOfKeys),
   spacesShown: from(spacesShown),
   spaceActivity: from(spaceActivity),

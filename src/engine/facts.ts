@@ -60,6 +60,7 @@ export function gettersOf(l: Loaded): Readers {
       lastDeeds: () => lastDeeds(l.usage, l.view.identityCount),
       spaces: spacesOf(l),
       letIn: () => appsOf(l).grants().all,
+      approval: (app) => l.scopes.approvals.get(app),
       apps: (n) => (n < S ? appsOf(l).inSpace(n) : appsOf(l).reads.many(n - S)),
       entry: {
         madeBy: (e) => l.madeBy[e]!,

@@ -7,6 +7,7 @@ import { openDb, storeOf } from '../store/db.ts';
 import { AccountAdmin } from './account-admin.ts';
 import { ApiTokens } from './api-tokens.ts';
 import { Accounts } from './accounts.ts';
+import { Approvals } from './approvals.ts';
 import type { AccountRole, Course, SsoSettings } from '../dto/accounts.ts';
 import { Engine } from '../engine/engine.ts';
 import type { App } from './app-parts.ts';
@@ -208,6 +209,12 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   };
   ledger.onAdded = (tx, deed, seq) => alerts.onDeed(tx, deed, seq);
   const schedule = new Schedule(db, ledger, jobs, surveys, clock);
+  const approvals = new Approvals({ db, ledger, engine, events, outbox, jobs, clock });
+  approvals.onChange = async () => {
+    await policies.again();
+    await decisions.arm();
+  };
+  decisions.onAsked = (request) => approvals.ask(request);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
@@ -273,6 +280,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     evidence: new Evidence(db, ledger, plans.queries, signing, clock),
     extracts,
     recognition,
+    approvals,
     scopes: new Scopes(db, ledger, engine, events, clock),
     partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(

@@ -16,7 +16,7 @@ import {
   type Outcome,
   type Semantic,
 } from '../dto/decisions.ts';
-import type { AtMoment } from '../engine/decide.ts';
+import type { AppRequest, AtMoment } from '../engine/decide.ts';
 import type { Engine } from '../engine/engine.ts';
 import { unkey } from '../engine/keys.ts';
 import type { Db } from '../store/db.ts';
@@ -49,6 +49,8 @@ export class Decisions {
   private readonly asked = new Map<string, { n: number; last: Date }>();
   private waiting: { at: Date; source: string; record: DecisionRecord }[] = [];
   private lost = 0;
+  /** Called where somebody who was refused an app asks for it. */
+  onAsked: (request: AppRequest) => Promise<unknown> = () => Promise.resolve();
   /** Called with what was recorded: what was refused or cautioned is an event, too. */
   onRecorded: (source: string, events: object[]) => Promise<unknown> = () => Promise.resolve();
   private timer: NodeJS.Timeout | undefined;
@@ -140,6 +142,15 @@ export class Decisions {
     if (!decided)
       throw new AppError('no-survey', 503, 'Nothing can be decided before the first survey is read.');
     for (const { record } of decided) if (record) this.note({ at, source, record });
+    for (const d of decided)
+      if (d.asks) {
+        await this.onAsked(d.asks);
+        d.answer.context = {
+          ...d.answer.context,
+          reason_user: { 403: 'A steward has been asked, and will answer you.' },
+          obligations: [{ id: 'asked' }],
+        };
+      }
     return decided.map((d) => d.answer);
   }
 
@@ -308,7 +319,7 @@ function eventOf({ at, record }: { at: Date; record: DecisionRecord }): object[]
       time: at.toISOString(),
       data: {
         actor: record.actor.replace(/^(?:user|outsider):/, ''),
-        ...(!isItem && { space: id }),
+        ...(record.key.startsWith('space:') && { space: id }),
         ...(record.managed !== null && { device: { managed: record.managed } }),
         detail: record.action,
       },

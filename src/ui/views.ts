@@ -159,6 +159,12 @@ export const STEPS: readonly Step[] = [
         asks: 'What was refused or cautioned as it was about to be done, and by which rule?',
       },
       {
+        name: 'App approvals',
+        path: '/guard/apps',
+        whole: true,
+        asks: 'Which apps are asked for, approved or refused, and until when?',
+      },
+      {
         name: 'Orders',
         path: '/guard/orders',
         whole: true,

@@ -17,6 +17,9 @@ export interface Verdict {
   said?: string;
   caution?: { text: string; reason: boolean };
   withoutCopies: boolean;
+  /** Whoever is refused can ask for it; or it is asked for already. */
+  mayAsk?: boolean;
+  asked?: boolean;
   /** Nobody answered. */
   silent: boolean;
 }
@@ -51,6 +54,8 @@ export async function decide(workspace: string, question: object): Promise<Verdi
       ...(said && { said }),
       ...(caution && { caution: { text: caution.text ?? '', reason: caution.reason === true } }),
       withoutCopies: context.obligations?.some((o) => o.id === 'without-copies') ?? false,
+      mayAsk: context.obligations?.some((o) => o.id === 'may-ask') ?? false,
+      asked: context.obligations?.some((o) => o.id === 'asked') ?? false,
       silent: false,
     };
   } catch {

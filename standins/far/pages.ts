@@ -1,4 +1,5 @@
 /** The far side: pages on which one acts as any person of the organisation. It is for trying, and looks like it. */
+import { appsFor, consent, scopesOf } from './apps.ts';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { escapeHtml } from '../../src/core/html.ts';
 import type { Row } from '../state.ts';
@@ -91,6 +92,7 @@ export async function far(req: IncomingMessage, res: ServerResponse, url: URL): 
   }
   if (!who || !what) return people(res, who, url);
   if (what === 'spaces') return spaces(res, who);
+  if (what === 'apps') return apps(req, res, who);
   const id = decodeURIComponent(rawId ?? '');
   const row =
     what === 'space' ? state.rows.spaces.get(id) : what === 'item' ? state.rows.items.get(id) : undefined;
@@ -113,6 +115,47 @@ export async function far(req: IncomingMessage, res: ServerResponse, url: URL): 
       : undefined;
   const goesOn = form.get('on') ? { ...(form.get('reason') && { reason: form.get('reason')! }) } : undefined;
   return thing(res, who, row, { doing, sharing, outcome: await act(who, doing, row, sharing, goesOn) });
+}
+
+/** Apps to let in, and what became of letting one in. */
+async function apps(req: IncomingMessage, res: ServerResponse, who: Person): Promise<void> {
+  let told = '';
+  let refused = false;
+  if (req.method === 'POST') {
+    const form = await formOf(req);
+    const app = state.rows.apps.get(form.get('app') ?? '');
+    if (!app) return page(res, 404, who, 'Not here', '<p>There is no such app.</p>');
+    const scopes = form.getAll('scope');
+    const asks = form.get('asks')?.trim();
+    const verdict = await consent(who, app, scopes, {
+      ...(asks && { asks }),
+      ...(form.get('on') && { goesOn: true }),
+    });
+    const hidden = [['app', app.id], ...scopes.map((s) => ['scope', s])]
+      .map(([k, v]) => `<input type="hidden" name="${k}" value="${text(v)}">`)
+      .join('');
+    refused = !verdict.decision;
+    told = refused
+      ? `<div class="no" role="alert"><b>Not allowed.</b> ${text(verdict.said)}${
+          verdict.mayAsk
+            ? `<form method="post">${hidden}<label>Why do you need it? <input name="asks" required maxlength="500" size="40"></label> <button>Ask for it</button></form>`
+            : ''
+        }</div>`
+      : verdict.caution
+        ? `<div class="look" role="alert"><p><b>Look twice.</b> ${text(verdict.caution.text)}</p><form method="post">${hidden}<input type="hidden" name="on" value="1"><button>Go on</button></form></div>`
+        : `<p class="yes" role="status">${text(app.name)} is let in.</p>`;
+  }
+  const list = appsFor(who).map(({ app, scopes }) => {
+    const boxes = [...new Set([...scopesOf(app), 'files:read:own', 'mail:read'])]
+      .map(
+        (s) =>
+          `<label><input type="checkbox" name="scope" value="${text(s)}"${(scopes ?? scopesOf(app)).includes(s) ? ' checked' : ''}> ${text(s)}</label>`,
+      )
+      .join(' ');
+    return `<li><b>${text(app.name)}</b> <small>${text(app.publisher)} ${text(app.workspace)}${scopes ? ', let in' : ''}</small>
+<form method="post"><input type="hidden" name="app" value="${text(app.id)}">${boxes} <button>${scopes ? 'Let in again' : 'Let in'}</button></form></li>`;
+  });
+  page(res, refused ? 403 : 200, who, 'Apps', `${told}<ul>${list.join('') || '<li>none</li>'}</ul>`);
 }
 
 const SHOWN = 60;

@@ -267,6 +267,7 @@ describe('an account that is held to a part', () => {
     expect(refused.map(([path]) => path).filter((p) => !p.startsWith('/api/accounts/'))).toEqual(
       [
         '/api/accounts',
+        '/api/apps/approvals',
         '/api/apps/scopes',
         '/api/decisions',
         '/api/decisions/asking',
@@ -377,6 +378,13 @@ describe('an account that is held to a part', () => {
       ],
       'POST /api/holdings/what-if': [[200, { changes: [change] }]],
       'POST /api/ledger/heads': [[403, {}]],
+      'PUT /api/apps/approvals': [
+        [403, { app: 'drives:x', approved: true, groups: [], scopes: [], until: null, reason: 'to see' }],
+      ],
+      'POST /api/apps/approvals': [
+        [403, { id: 1, approved: true, groups: [], until: null, answer: 'to see' }],
+      ],
+      'DELETE /api/apps/approvals': [[403, { id: 1 }]],
       'PUT /api/apps/scopes': [[403, { kind: '', scope: 'x', words: 'do a thing', means: [] }]],
       'DELETE /api/apps/scopes': [[403, { kind: '', scope: 'x' }]],
       'PUT /api/outside/partner': [[403, { domain: 'x.example', until: null, sponsor: 'x' }]],

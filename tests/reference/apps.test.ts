@@ -176,7 +176,13 @@ describe('rules about apps that were let in', () => {
           label: () => undefined,
           letIn: () => letIn.map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
         };
-        const getters = { appGrant: appGrantGetters(v, (n) => letIn[n]!) } as SubjectGetters;
+        const getters = {
+          appGrant: appGrantGetters(
+            v,
+            (n) => letIn[n]!,
+            () => undefined,
+          ),
+        } as SubjectGetters;
         const workspace = rows.workspaces[0]!.id;
         for (const [condition, holds] of Object.entries(CONDITIONS)) {
           const rule = {

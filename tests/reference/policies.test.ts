@@ -248,6 +248,7 @@ function judging(rows: Rows) {
     tally: () => none,
     lastDeeds: () => new Float64Array(0),
     letIn: () => [],
+    approval: () => undefined,
     apps: () => 0,
     spaces: spaceFacts({
       view: v,

@@ -8,6 +8,7 @@ import { gathered } from '../gathered.ts';
 import type { AppGrantRow, AppRow } from '../model.ts';
 import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
+import { standingOf, type Approval, type Standing } from './approval.ts';
 import { AppReads, grantedApps, READS_NOTHING, type Reading } from './reading.ts';
 import { appRisk, lastUseOf } from './risk.ts';
 import { scopesIn, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
@@ -87,8 +88,18 @@ export const grantsOfApps = (v: View, list: readonly JudgedApp[]): GrantOfApp[] 
   );
 
 /** What rules ask of grants of apps, read from a list; `at`: one of them by number. */
-export function appGrantGetters(v: View, at: (n: number) => GrantOfApp): Getters<number, 'app-grants'> {
+export function appGrantGetters(
+  v: View,
+  at: (n: number) => GrantOfApp,
+  approval: (app: string) => Approval | undefined,
+): Getters<number, 'app-grants'> {
   const { org } = v;
+  const groupsOf = (u: number): Set<string> =>
+    new Set(u < 0 ? [] : [...groupsOfUser(org, u)].flatMap((g) => [org.groups[g]!.id, org.groups[g]!.name]));
+  const standing = (n: number): Standing => {
+    const { of, grant, user: u } = at(n);
+    return standingOf(approval(of.app.id), { scopes: grant.scopes, groupsOf: () => groupsOf(u) }, v.moment);
+  };
   const user = (n: number) => org.users[at(n).user];
   return {
     text: (n) => `${at(n).of.app.name} ${at(n).of.app.publisher ?? ''} ${user(n)?.name ?? ''}`.toLowerCase(),
@@ -108,6 +119,9 @@ export function appGrantGetters(v: View, at: (n: number) => GrantOfApp): Getters
     scopes: (n) => at(n).grant.scopes,
     unknownScopes: (n) =>
       at(n).of.scopes.filter((s) => !s.known && at(n).grant.scopes.includes(s.scope)).length,
+    approved: (n) => standing(n) === 'approved',
+    refused: (n) => standing(n) === 'refused',
+    more: (n) => standing(n) === 'more',
     offline: (n) => at(n).grant.offline ?? false,
     granted: (n) => momentOf(at(n).grant.grantedAt ?? ''),
     lastUsed: (n) => momentOf(at(n).grant.lastUsedAt ?? ''),

@@ -5,6 +5,7 @@
  */
 import { anyBoth, has } from '../access/bits.ts';
 import { PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
+import type { GrantOfApp } from '../apps/judged.ts';
 import { can } from '../access/questions.ts';
 import type { Budget } from '../filter/filter.ts';
 import { CAP, domainOf, TIERS, type Audience, type Tier } from '../model.ts';
@@ -30,6 +31,8 @@ export interface Asked {
     role: number;
     expires: number;
   };
+  /** The app that is about to be let in; then there is no node. */
+  app?: GrantOfApp;
   /** The workspace has looked at its own permissions: rules alone are asked. */
   checked: boolean;
   /** They were cautioned and go on, for this reason where they gave one. */
@@ -74,7 +77,9 @@ const NEEDS = {
   copy: 'copy',
   move: 'edit',
   upload: 'edit',
-} as const satisfies Record<Moment, string>;
+} as const satisfies Record<Exclude<Moment, 'consent'>, string>;
+/** The number of the app that is about to be let in. */
+const PENDING_APP = 0;
 /** Steps that all rules together may take to decide once. */
 const STEPS = 200_000;
 const tierOf = (t: Tier): number => TIERS.indexOf(t);
@@ -142,6 +147,7 @@ function gettersAt(f: DecideFacts, now: { asked: Asked; tier: number }): Subject
     space: reached(getters.space),
     grant: reached(pending.grant),
     link: reached(pending.link),
+    appGrant: getters.apps(() => now.asked.app!),
   };
 }
 
@@ -152,6 +158,10 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
   const facts: ScopeFacts = {
     ...f,
     actor: () => (now.asked.actor < v.org.users.length ? now.asked.actor : -1),
+    letIn: () => {
+      const { grant, user } = now.asked.app!;
+      return [{ id: grant.id, user, workspace: grant.workspace }];
+    },
   };
   const getters = gettersAt(f, now);
   const budget: Budget = { left: 0 };
@@ -162,7 +172,8 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
     MOMENTS.map((m) => [m, ready.filter(({ a }) => a.rule.moments?.includes(m))] as const),
   );
   /** What a rule of a subject is asked about: the thing itself, its space, or what is about to be made. */
-  const subjectOf = ({ rule }: Armed, { node, sharing }: Asked): number => {
+  const subjectOf = ({ rule }: Armed, { node, sharing, app }: Asked): number => {
+    if (app ?? rule.subject === 'appGrant') return app && rule.subject === 'appGrant' ? PENDING_APP : -1;
     if (rule.subject === 'space') return spaceOfNode(v.org, node);
     if (rule.subject === 'item') return node >= v.org.spaces.length ? node : -1;
     if (!sharing || (rule.subject === 'link') !== (sharing.audience !== undefined)) return -1;
@@ -173,7 +184,7 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
     now.asked = asked;
     now.tier = asked.sharing ? tierOfSharing(f, asked.sharing) : -1;
     budget.left = STEPS;
-    const bits = asked.actor < 0 ? 0 : can(v, asked.node, asked.actor);
+    const bits = asked.actor < 0 || asked.app ? 0 : can(v, asked.node, asked.actor);
     const editor = (bits & CAP.edit) !== 0;
     const hits: Armed[] = [];
     for (const { a, hits: is } of byMoment.get(asked.action)!) {
@@ -190,14 +201,14 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
       )
       .sort((x, y) => RESPONSES[y.response.do].strictness - RESPONSES[x.response.do].strictness);
     const judged: Judged = { decision: true, obligations: [], hits, wentOn: false };
-    const needs = NEEDS[asked.action];
-    if (!asked.checked && !(bits & CAP[needs])) return { ...judged, decision: false, lacks: needs };
+    const needs = asked.action === 'consent' ? undefined : NEEDS[asked.action];
+    if (needs && !asked.checked && !(bits & CAP[needs])) return { ...judged, decision: false, lacks: needs };
     const refuse = (by: Armed, said: string): Judged => ({ ...judged, decision: false, by, said });
     const first = (name: ResponseName) => wanted.find((w) => w.response.do === name);
     const refused = first('refuse');
     if (refused) return refuse(refused.a, textOf(refused));
     const copies = first('without-copies');
-    const bare = copies !== undefined || f.withoutCopies(asked.node);
+    const bare = copies !== undefined || (needs !== undefined && f.withoutCopies(asked.node));
     if (needs === 'copy' && bare && !editor)
       return {
         ...judged,

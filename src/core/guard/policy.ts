@@ -53,7 +53,12 @@ function checkRules(policy: Policy, types: HoldingTypes): Wrong[] {
     const { fields, words } = SUBJECTS[r.subject];
     if (!r.atRest && !r.moments?.length)
       wrong.push({ at, why: 'It is never judged: it needs “atRest”: true or at least one of “moments”.' });
-    if (r.moments?.length && !['item', 'space', 'grant', 'link'].includes(r.subject))
+    if (r.moments?.some((m) => (m === 'consent') !== (r.subject === 'appGrant')))
+      wrong.push({
+        at: `${at}.moments`,
+        why: 'Apps are let in by “consent”, and nothing else is.',
+      });
+    if (r.moments?.length && !['item', 'space', 'grant', 'link', 'appGrant'].includes(r.subject))
       wrong.push({
         at: `${at}.moments`,
         why: `Nobody does anything to ${words[1]} that could be judged at the moment.`,

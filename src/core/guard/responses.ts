@@ -35,8 +35,8 @@ const SETTINGS = {
 export const RESPONSES = {
   refuse: {
     words: 'Refuse',
-    about: 'It is not done, and whoever tried is told why.',
-    atMoment: ['item', 'space', 'grant', 'link'],
+    about: 'It is not done, and whoever tried is told why; for an app, they can ask for it.',
+    atMoment: ['item', 'space', 'grant', 'link', 'appGrant'],
     strictness: 90,
     params: { text: text(500).optional() },
   },
@@ -50,7 +50,7 @@ export const RESPONSES = {
   caution: {
     words: 'Caution',
     about: 'Whoever does it is warned, and may go on.',
-    atMoment: ['item', 'space', 'grant', 'link'],
+    atMoment: ['item', 'space', 'grant', 'link', 'appGrant'],
     strictness: 20,
     params: { text: text(500).optional(), reason: z.boolean().optional() },
   },

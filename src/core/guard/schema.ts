@@ -9,7 +9,7 @@ export const MODES = ['paused', 'observe', 'enforce'] as const;
 export type Mode = (typeof MODES)[number];
 
 /** What somebody can be about to do. */
-export const MOMENTS = ['share', 'open', 'download', 'print', 'copy', 'move', 'upload'] as const;
+export const MOMENTS = ['share', 'open', 'download', 'print', 'copy', 'move', 'upload', 'consent'] as const;
 
 const name = (most: number) => z.string().trim().min(1).max(most);
 const ids = z.array(name(1100)).max(500);

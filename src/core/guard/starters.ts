@@ -495,4 +495,18 @@ export const STARTERS: readonly Starter[] = [
       responses: [{ do: 'finding' }],
     },
   ),
+  starter(
+    'apps-unapproved',
+    'Apps',
+    'high',
+    'Apps that read much are approved first',
+    'Whoever lets in an app that could read heavy files, or mail, is refused until a steward has approved it: they can ask for it.',
+    {
+      name: 'Could read heavy files or mail, and is not approved',
+      subject: 'appGrant',
+      if: '!approved && (heavy > 0 || "mail:read" in scopes || unknownScopes > 0)',
+      moments: ['consent'],
+      responses: [{ do: 'refuse' }, { do: 'finding' }],
+    },
+  ),
 ];

@@ -7,6 +7,7 @@ import { groupsOfUser } from '../access/groups.ts';
 import { namedBy } from '../access/named.ts';
 import { BREAKS, HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { identityKind, identityName } from '../access/view.ts';
+import type { Approval } from '../apps/approval.ts';
 import { appGrantGetters, type GrantOfApp } from '../apps/judged.ts';
 import { aboutDomain, type DomainAbout } from '../exposure/domains.ts';
 import { HEAVY } from '../exposure/exposure.ts';
@@ -28,6 +29,8 @@ export interface SubjectFacts extends ItemFacts {
   spaces: SpaceFacts;
   /** Grants of apps, by number. */
   letIn(): readonly GrantOfApp[];
+  /** What stewards have said of an app. */
+  approval(app: string): Approval | undefined;
   /** By entry. */
   entry: {
     /** Number of the user who made it; −1 where unknown. */
@@ -74,6 +77,8 @@ const INDEX = { now: 'nowTier', could: 'couldTier' } as const;
 export interface Readers extends SubjectGetters {
   /** Getters of a grant or link that is read from elsewhere. */
   entries(r: EntryReader): Pick<SubjectGetters, 'grant' | 'link'>;
+  /** Getters of a grant of an app that is read from elsewhere. */
+  apps(at: (n: number) => GrantOfApp): SubjectGetters['appGrant'];
   /** Whom a grant or link names. */
   principals(e: number): Principal[];
   /** What a domain is to us. */
@@ -250,6 +255,7 @@ export function subjectGetters(f: SubjectFacts): Readers {
     };
   }
 
+  const apps = (at: (n: number) => GrantOfApp) => appGrantGetters(v, at, (app) => f.approval(app));
   const own = entriesFrom({
     principals: principalsOf,
     node: (e) => entries.node[e]!,
@@ -336,9 +342,10 @@ export function subjectGetters(f: SubjectFacts): Readers {
       weight: (g) =>
         namesIt(v.identityCount + g).reduce((most, e) => Math.max(most, weightBelow()[entries.node[e]!]!), 0),
     },
-    appGrant: appGrantGetters(v, (n) => f.letIn()[n]!),
+    appGrant: apps((n) => f.letIn()[n]!),
     ...own,
     entries: entriesFrom,
+    apps,
     principals: principalsOf,
     domain,
   };

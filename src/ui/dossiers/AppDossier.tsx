@@ -1,8 +1,9 @@
 /** Everything about one third-party app: what it could read and by which routes, its risk as a sum, and who let it in for what. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Workflow } from 'lucide-react';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import type { AppDossier as Data, AppGrantDto } from '../../dto/apps.ts';
+import { dayWords } from '../parts/dates.ts';
 import { useSigned } from '../frame/signed.ts';
 import { PickUpButton, usePickUp } from '../frame/Tray.tsx';
 import { ask, openedAt, withQuery } from '../frame/api.ts';
@@ -11,6 +12,10 @@ import { ByWeight } from '../parts/ByWeight.tsx';
 import { Beam, count, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { Sum } from './Sum.tsx';
 import { DossierFrame, Section, type Pinning } from './Frame.tsx';
+
+const ApprovalDialog = lazy(() =>
+  import('../views/guard/approvals/Forms.tsx').then((m) => ({ default: m.ApprovalDialog })),
+);
 
 export function AppDossier({ app, asOf, ...pinning }: { app: string; asOf: number | undefined } & Pinning) {
   const { data, error, refetch } = useQuery(ask('/api/apps/one', { key: app, asOf }));
@@ -66,6 +71,7 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
       <Section name="Its risk" aside={`${count(row.points)} points, ${row.severity}`}>
         <Sum lines={data.sum} points={row.points} />
       </Section>
+      {asOf === undefined && <Approval data={data} />}
       <Section name="What it may do">
         <ul>
           {data.scopes.map((s) => (
@@ -143,6 +149,56 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
         </dl>
       </Section>
     </>
+  );
+}
+
+/** How it stands: approved, refused or neither, and ways to say so. */
+function Approval({ data: { row, approval: a, scopes } }: { data: Data }) {
+  const { steward } = useSigned();
+  const [form, setForm] = useState<'approve' | 'refuse'>();
+  const more = a?.approved ? scopes.filter((s) => !a.scopes.includes(s.scope)) : [];
+  return (
+    <Section name="Approval">
+      <p>
+        {a ? (
+          <>
+            {a.approved ? 'Approved' : 'Refused'} for {a.groups.length ? a.groups.join(', ') : 'everybody'}
+            {a.until && ` until ${dayWords(a.until)}`}.
+          </>
+        ) : (
+          'Neither approved nor refused.'
+        )}
+      </p>
+      {more.length > 0 && (
+        <p className="font-medium">It was let in for more: {more.map((s) => s.scope).join(', ')}.</p>
+      )}
+      {steward && (
+        <p className="mt-1 flex gap-2">
+          <button className="btn btn-sm" onClick={() => setForm('approve')}>
+            Approve …
+          </button>
+          <button className="btn btn-sm" onClick={() => setForm('refuse')}>
+            Refuse …
+          </button>
+        </p>
+      )}
+      {form && (
+        <Suspense>
+          <ApprovalDialog
+            given={{
+              app: row.key,
+              approved: form === 'approve',
+              groups: a?.groups ?? [],
+              scopes: form === 'approve' ? scopes.map((s) => s.scope) : [],
+              until: null,
+              reason: '',
+            }}
+            name={row.name}
+            close={() => setForm(undefined)}
+          />
+        </Suspense>
+      )}
+    </Section>
   );
 }
 

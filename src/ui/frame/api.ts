@@ -181,6 +181,7 @@ const OF_POLICIES = [
   '/api/apps/at',
   '/api/apps/of',
   '/api/apps/scopes',
+  '/api/apps/approvals',
 ] as const satisfies readonly Path[];
 
 /** Keeps queries fresh as things happen; gives what runs, with its steps. */

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Account } from '../../../dto/accounts.ts';
 import { OUTCOMES, type DecisionRow, type Outcome } from '../../../dto/decisions.ts';
 import { useNodeDossier } from '../../dossiers/NodeDossier.tsx';
-import { ask, send, withQuery } from '../../frame/api.ts';
+import { ask, openedAt, send, withQuery } from '../../frame/api.ts';
 import { Shell } from '../../frame/Shell.tsx';
 import { useUrl, type ViewProps } from '../../frame/url.ts';
 import { Choose, Find } from '../../parts/Choose.tsx';
@@ -26,6 +26,9 @@ export default function Decisions({ account, search }: { account: Account; searc
     </Shell>
   );
 }
+
+/** An app was about to be let in. */
+const consents = (d: DecisionRow): boolean => d.action === 'consent';
 
 const OUTCOME_WORDS: Record<Outcome, string> = {
   refused: 'Refused',
@@ -78,8 +81,9 @@ function View({ params, set, narrow }: ViewProps) {
       width: 'minmax(220px, 2fr)',
       cell: (d) => (
         <span className="truncate" title={`${d.action} ${d.name} ${d.where}`}>
-          {d.action} <b>{d.name}</b>
-          {d.target && ` with ${d.target}`} <span className="text-quiet">{d.where}</span>
+          {consents(d) ? 'let in' : d.action} <b>{d.name}</b>
+          {d.target && ` ${consents(d) ? 'for' : 'with'} ${d.target}`}{' '}
+          <span className="text-quiet">{d.where}</span>
         </span>
       ),
     },
@@ -175,7 +179,10 @@ function View({ params, set, narrow }: ViewProps) {
           rows={rows}
           rowKey={(d) => d.id}
           selected={rows.find((d) => d.key === params.get('sel'))?.id}
-          onSelect={(d) => set({ sel: d?.key }, 'push')}
+          onSelect={(d) => {
+            if (d?.key.startsWith('app:')) location.assign(openedAt(d.key));
+            else set({ sel: d?.key }, 'push');
+          }}
           onEnd={more}
         />
       )}

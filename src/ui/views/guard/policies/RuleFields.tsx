@@ -32,13 +32,15 @@ const MOMENT_WORDS: Record<(typeof MOMENTS)[number], string> = {
   copy: 'copies',
   move: 'moves',
   upload: 'uploads',
+  consent: 'lets an app in',
 };
 
 export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: number; rule: Rule }) {
   const { words, fields } = SUBJECTS[rule.subject];
   const set = <K extends keyof Rule>(key: K, value: Rule[K]): void =>
     form.setValue(`rules.${n}.${key}` as never, value as never, { shouldDirty: true, shouldValidate: true });
-  const acts = !['identity', 'group', 'appGrant'].includes(rule.subject);
+  const acts = !['identity', 'group'].includes(rule.subject);
+  const moments = MOMENTS.filter((m) => (m === 'consent') === (rule.subject === 'appGrant'));
   const possible = RESPONSE_NAMES.filter(
     (name) =>
       (rule.atRest && possibleAt(name, rule.subject, 'atRest')) ||
@@ -68,7 +70,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
                   'responses',
                   rule.responses.filter((r) => possibleAt(r.do, subject, 'atRest')),
                 );
-                if (['identity', 'group', 'appGrant'].includes(subject)) {
+                if (['identity', 'group', 'appGrant'].includes(subject) || rule.subject === 'appGrant') {
                   set('moments', undefined);
                   set('atRest', true);
                 }
@@ -121,7 +123,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
             aria-label="Before somebody"
           >
             <span>Before somebody</span>
-            {MOMENTS.map((m) => (
+            {moments.map((m) => (
               <label key={m} className="flex min-h-6 cursor-pointer items-center gap-1.5">
                 <input
                   type="checkbox"

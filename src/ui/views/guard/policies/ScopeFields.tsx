@@ -253,7 +253,7 @@ function Side({
 }
 
 /** What a key of a scope names, each to be dropped, and more to choose from. */
-function Names({
+export function Names({
   of,
   label,
   names,

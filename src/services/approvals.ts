@@ -1,0 +1,248 @@
+/** Apps that stewards have approved or refused, and what people ask for: answered once, and whoever asked is told. */
+import type {
+  AnswerRequestForm,
+  ApprovalForm,
+  ApprovalRow,
+  Approvals as ApprovalsDto,
+  RequestRow,
+} from '../dto/approvals.ts';
+import type { AppRequest } from '../engine/decide.ts';
+import type { Engine } from '../engine/engine.ts';
+import type { Db, OpenDb } from '../store/db.ts';
+import { BY_ITSELF } from './policies/rows.ts';
+import { dayOf } from './days.ts';
+import { AppError } from './errors.ts';
+import type { Events } from './events.ts';
+import type { Jobs } from './jobs.ts';
+import type { Ledger } from './ledger.ts';
+import type { Outbox } from './messages/outbox.ts';
+
+interface ApprovalSql extends Omit<ApprovalRow, 'at' | 'over' | 'now' | 'more'> {
+  at: Date;
+}
+interface RequestSql extends Omit<RequestRow, 'at' | 'now' | 'similar' | 'answered'> {
+  at: Date;
+  answered_at: Date | null;
+  answered_by: string | null;
+  approved: boolean | null;
+  answer: string | null;
+}
+const APPROVAL = 'id, app, name, approved, groups, scopes, until::text as until, reason, by, at';
+const REQUEST =
+  'id, app, name, person, person_name as "personName", scopes, reason, at, answered_at, answered_by, approved, answer';
+/** So many requests that were answered are told of. */
+const ANSWERED = 100;
+/** One app, and one person, may ask for so much at once: more is refused until some of it is answered. */
+const MOST_OPEN = 1000;
+
+export class Approvals {
+  /** Called when rules may say something else because of what is approved. */
+  onChange: () => Promise<void> = () => Promise.resolve();
+
+  constructor(
+    private readonly parts: {
+      db: OpenDb;
+      ledger: Ledger;
+      engine: Engine;
+      events: Events;
+      outbox: Pick<Outbox, 'add'>;
+      jobs: Pick<Jobs, 'look'>;
+      clock: () => Date;
+    },
+  ) {}
+
+  /** Everything that stands, and what is asked for: what waits comes first. */
+  async list(): Promise<ApprovalsDto> {
+    const { db, engine, clock } = this.parts;
+    const approvals = await db.query<ApprovalSql>(
+      `select ${APPROVAL} from app_approval where ended_at is null order by approved desc, name, id`,
+    );
+    const requests = await db.query<RequestSql>(
+      `(select ${REQUEST} from app_request where answered_at is null order by id)
+       union all (select ${REQUEST} from app_request where answered_at is not null order by answered_at desc limit ${ANSWERED})`,
+    );
+    const known = await engine.ask.appsKnown(undefined, [
+      ...new Set([...approvals, ...requests].map(({ app }) => app)),
+    ]);
+    const today = dayOf(clock());
+    return {
+      approvals: approvals.map((a) => {
+        const of = known?.[a.app];
+        return {
+          ...a,
+          at: a.at.toISOString(),
+          over: a.until !== null && a.until < today,
+          now: of?.row ?? null,
+          more: a.approved ? (of?.scopes ?? []).filter((s) => !a.scopes.includes(s)) : [],
+        };
+      }),
+      requests: requests.map(({ answered_at, answered_by, approved, answer, ...r }) => ({
+        ...r,
+        at: r.at.toISOString(),
+        now: known?.[r.app]?.row ?? null,
+        similar: known?.[r.app]?.similar ?? [],
+        answered: answered_at && {
+          at: answered_at.toISOString(),
+          by: answered_by!,
+          approved: approved!,
+          answer: answer!,
+        },
+      })),
+    };
+  }
+
+  /** Approves an app, or refuses it; what stood of it before ends. */
+  async put(form: ApprovalForm, by: string): Promise<void> {
+    if (form.until !== null && form.until < dayOf(this.parts.clock()))
+      throw new AppError('past', 422, 'The last day is in the past.');
+    const known = await this.parts.engine.ask.appsKnown(undefined, [form.app]);
+    const name = known?.[form.app]?.row.name ?? form.app.slice(form.app.indexOf(':') + 1);
+    await this.parts.db.transaction((tx) => this.stand(tx, { ...form, name }, by));
+    await this.changed();
+  }
+
+  /** Ends what stands of an app: it is neither approved nor refused then. */
+  async end(id: number, by: string): Promise<void> {
+    const { db, ledger, clock } = this.parts;
+    await db.transaction(async (tx) => {
+      const [before] = await tx.query<ApprovalSql>(
+        `update app_approval set ended_at = $2, ended_by = $3 where id = $1 and ended_at is null returning ${APPROVAL}`,
+        [id, clock(), by],
+      );
+      if (!before) throw new AppError('not-there', 404, 'This does not stand any more.');
+      await ledger.add(
+        { who: by, what: 'app.approval-ended', subject: before.name, before: said(before) },
+        tx,
+      );
+    });
+    await this.changed();
+  }
+
+  /** Keeps what somebody asks for who was refused an app; asking again changes the reason alone. */
+  async ask(r: AppRequest): Promise<void> {
+    const { db, ledger, events, clock } = this.parts;
+    await db.transaction(async (tx) => {
+      const [{ n } = { n: 0 }] = await tx.query<{ n: number }>(
+        'select count(*)::int as n from app_request where answered_at is null',
+      );
+      if (n >= MOST_OPEN) throw new AppError('too-many', 429, 'Too many requests wait for an answer.');
+      const [row] = await tx.query<{ id: number; made: boolean }>(
+        `insert into app_request (app, name, person, person_name, scopes, reason, at) values ($1, $2, $3, $4, $5, $6, $7)
+         on conflict (app, person) where answered_at is null do update set reason = excluded.reason, scopes = excluded.scopes
+         returning id, xmax = 0 as made`,
+        [r.app, r.name, r.person, r.personName, r.scopes, r.reason, clock()],
+      );
+      if (row!.made)
+        await ledger.add(
+          {
+            who: BY_ITSELF,
+            what: 'app.asked',
+            subject: r.name,
+            after: { person: r.personName, scopes: r.scopes, reason: r.reason },
+          },
+          tx,
+        );
+    });
+    events.emit({ type: 'policies' });
+  }
+
+  /** Answers a request, once. An approval stands for the app from then on; whoever asked is told by mail. */
+  async answer(form: AnswerRequestForm, by: string): Promise<void> {
+    const { db, ledger, engine, outbox, jobs, clock } = this.parts;
+    if (form.until !== null && form.until < dayOf(clock()))
+      throw new AppError('past', 422, 'The last day is in the past.');
+    const [open] = await db.query<RequestSql>(`select ${REQUEST} from app_request where id = $1`, [form.id]);
+    const [person] =
+      (open && (await engine.ask.peopleNamed(undefined, [open.person.replace(/^user:/, '')]))) ?? [];
+    await db.transaction(async (tx) => {
+      const [r] = await tx.query<RequestSql>(
+        `update app_request set answered_at = $2, answered_by = $3, approved = $4, answer = $5
+         where id = $1 and answered_at is null returning ${REQUEST}`,
+        [form.id, clock(), by, form.approved, form.answer],
+      );
+      if (!r) throw new AppError('answered', 409, 'This has been answered already.');
+      if (form.approved) {
+        const [stands] = await tx.query<ApprovalSql>(
+          `select ${APPROVAL} from app_approval where app = $1 and ended_at is null and approved`,
+          [r.app],
+        );
+        await this.stand(
+          tx,
+          {
+            app: r.app,
+            name: r.name,
+            approved: true,
+            groups: form.groups,
+            // what it was approved for stays
+            scopes: [...new Set([...(stands?.scopes ?? []), ...r.scopes])],
+            until: form.until,
+            reason: form.answer,
+          },
+          by,
+        );
+      }
+      await ledger.add(
+        {
+          who: by,
+          what: form.approved ? 'app.request-approved' : 'app.request-refused',
+          subject: r.name,
+          after: { person: r.personName, answer: form.answer, ...(form.until && { until: form.until }) },
+        },
+        tx,
+      );
+      if (person?.address)
+        await outbox.add(tx, [
+          {
+            key: `app-request:${r.id}`,
+            to: { way: 'mail', recipient: person.address, name: person.name },
+            severity: 'high',
+            kind: 'app',
+            gathered: false,
+            subject: form.approved ? `You can use ${r.name} now` : `${r.name} was not approved`,
+            body: form.approved
+              ? `You asked for the app “${r.name}”. It is approved${form.until ? ` until ${form.until}` : ''}: let it in again where you tried before.\n\n${form.answer}`
+              : `You asked for the app “${r.name}”. It was not approved.\n\n${form.answer}`,
+          },
+        ]);
+    });
+    await jobs.look();
+    await this.changed();
+  }
+
+  private async stand(tx: Db, a: ApprovalForm & { name: string }, by: string): Promise<void> {
+    const { ledger, clock } = this.parts;
+    const [before] = await tx.query<ApprovalSql>(
+      `update app_approval set ended_at = $2, ended_by = $3 where app = $1 and ended_at is null returning ${APPROVAL}`,
+      [a.app, clock(), by],
+    );
+    const [after] = await tx.query<ApprovalSql>(
+      `insert into app_approval (app, name, approved, groups, scopes, until, reason, by, at)
+       values ($1, $2, $3, $4, $5, $6::date, $7, $8, $9) returning ${APPROVAL}`,
+      [a.app, a.name, a.approved, a.groups, a.scopes, a.until, a.reason, by, clock()],
+    );
+    await ledger.add(
+      {
+        who: by,
+        what: a.approved ? 'app.approved' : 'app.refused',
+        subject: a.name,
+        ...(before && { before: said(before) }),
+        after: said(after!),
+      },
+      tx,
+    );
+  }
+
+  private async changed(): Promise<void> {
+    await this.parts.engine.ask.rescope();
+    await this.onChange();
+    this.parts.events.emit({ type: 'policies' });
+  }
+}
+
+const said = ({ approved, groups, scopes, until, reason }: ApprovalSql) => ({
+  approved,
+  groups,
+  scopes,
+  until,
+  reason,
+});
