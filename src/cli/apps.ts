@@ -1,5 +1,6 @@
 /** What apps could really read, on an extract and without a database. */
 import { heavyIn, judgeApps } from '../core/apps/judged.ts';
+import { peopleIn } from '../core/apps/risk.ts';
 import { appAccess, grantedApps } from '../core/apps/reading.ts';
 import { identityName } from '../core/access/view.ts';
 import { nodeOfItem } from '../core/access/organisation.ts';
@@ -23,7 +24,7 @@ export async function listApps(dir: string, options: FactsOptions): Promise<void
   const rows = list.map(({ app, grants, reading, risk }) => ({
     app: app.id,
     name: app.name,
-    people: new Set(grants.flatMap((g) => g.user ?? [])).size,
+    people: peopleIn(grants).size,
     everyone: grants.some((g) => g.everyone),
     items: reading.items,
     heavy: heavyIn(reading),

@@ -84,8 +84,9 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       grants: judged.appGrants,
       items: { isFile, weights },
     });
-    return { reads, grants: grantsOfApps(v, list), inSpace: readersInSpaces(reads, { isFile, weights }) };
+    return { reads, letIn: grantsOfApps(v, list), inSpace: readersInSpaces(reads, { isFile, weights }) };
   });
+  const letIn = () => apps().letIn;
   const getters = subjectGetters({
     view: v,
     columns,
@@ -116,7 +117,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       return tally;
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
-    letIn: () => apps().grants,
+    letIn,
     approval: () => undefined,
     apps: (n) => (n < S ? apps().inSpace(n) : apps().reads.many(n - S)),
     spaces: spacesIn(judged, usage, (i) => row(i).modifiedAt),
@@ -129,10 +130,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       lastUsed: (e) => momentOf((entry(e) as LinkRow).lastUsedAt ?? ''),
     },
   });
-  const scoped = lazily(() =>
-    apps().grants.map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
-  );
-  return { ...judged, getters, label: (i) => row(i).label, letIn: scoped };
+  return { ...judged, getters, label: (i) => row(i).label, letIn };
 }
 
 /** The certainty of `--min-certainty`. */

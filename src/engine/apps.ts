@@ -15,9 +15,16 @@ import {
   type JudgedApp,
 } from '../core/apps/judged.ts';
 import { lazily } from '../core/once.ts';
-import { appRisk, isNew, isUnused, lastUseOf } from '../core/apps/risk.ts';
-import { type ScopeBook, SCOPE_NAMES, SCOPES, scopesIn, type KnownScope } from '../core/apps/scopes.ts';
-import { HEAVY } from '../core/exposure/exposure.ts';
+import { appRisk, isNew, isUnused, lastUseOf, peopleIn } from '../core/apps/risk.ts';
+import {
+  type ScopeBook,
+  SCOPE_NAMES,
+  SCOPES,
+  bitsIn,
+  scopesIn,
+  type KnownScope,
+} from '../core/apps/scopes.ts';
+import { HEAVY, SEVERITIES } from '../core/exposure/exposure.ts';
 import { rowTest, type Getters } from '../core/filter/filter.ts';
 import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
@@ -73,9 +80,8 @@ interface App extends JudgedApp {
 interface Apps {
   book: ScopeBook;
   /** Their grants, by number; and the numbers by id. */
-  grants: () => { all: GrantOfApp[]; byId: Map<string, number> };
-  /** The same, as scopes ask about them. */
-  scoped: () => { id: string; user: number; workspace: string }[];
+  letIn: () => GrantOfApp[];
+  numbers: () => Map<string, number>;
   scope: (scope: string, workspace: string) => KnownScope;
   reads: AppReads;
   /** How many could read something in a space. */
@@ -94,6 +100,9 @@ function workspaceIn(l: Loaded): (source: string, workspace: string) => string {
     return ids.has(id) ? id : (ofSource.get(source) ?? id);
   };
 }
+
+/** What is counted of what apps read. */
+const filesOf = (l: Loaded) => ({ isFile: l.items.isFile, weights: l.weights });
 
 const kindOf = (l: Loaded, workspace: string): string => l.ids.kind(unkey(workspace).source);
 
@@ -122,14 +131,14 @@ export function appsOf(l: Loaded): Apps {
     const u = g.user === undefined ? -1 : l.org.find('user', g.user);
     return !hidden || g.everyone || (u >= 0 && !hidden.user[u]);
   });
-  const listed = new Set(apps.map((a) => a.id));
   const { book } = l.scopes;
   const scope = (s: string, ws: string): KnownScope => book.of(s, kindOf(l, ws));
   const { reads, list: judged } = judgeApps(l.view, {
     apps,
     grants: told,
-    items: { isFile: l.items.isFile, weights: l.weights },
+    items: filesOf(l),
     scope,
+    nameOf: (id) => unkey(id).id,
   });
   const names = new Map(l.org.workspaces.map((w) => [w.id, w.name]));
   const list = judged.map((of): App => {
@@ -139,12 +148,12 @@ export function appsOf(l: Loaded): Apps {
       ...of,
       row: {
         key: app.id,
-        name: listed.has(app.id) ? app.name : unkey(app.id).id,
+        name: app.name,
         publisher: app.publisher ?? '',
         verified: app.verified ?? false,
         category: app.category ?? '',
         workspace: names.get(app.workspace) ?? app.workspace,
-        people: new Set(own.flatMap((g) => g.user ?? [])).size,
+        people: peopleIn(own).size,
         everyone: own.some((g) => g.everyone),
         items: reading.items,
         files: reading.files,
@@ -160,14 +169,9 @@ export function appsOf(l: Loaded): Apps {
   const shown = hidden ? list.filter((a) => a.reading.items) : list;
   const letIn = lazily(() => grantsOfApps(l.view, shown));
   const found: Apps = {
-    inSpace: readersInSpaces(reads, { isFile: l.items.isFile, weights: l.weights }),
-    scoped: lazily(() =>
-      letIn().map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
-    ),
-    grants: lazily(() => {
-      const all = letIn();
-      return { all, byId: new Map(all.map((g, n) => [g.grant.id, n])) };
-    }),
+    inSpace: readersInSpaces(reads, filesOf(l)),
+    letIn,
+    numbers: lazily(() => new Map(letIn().map((g, n) => [g.grant.id, n]))),
     book,
     scope,
     reads,
@@ -219,7 +223,7 @@ const FIELDS: Getters<App, 'apps'> = {
   items: ({ row }) => row.items,
   heavy: ({ row }) => row.heavy,
   points: ({ row }) => row.points,
-  severity: ({ row }) => ['low', 'medium', 'high', 'critical'].indexOf(row.severity),
+  severity: ({ row }) => SEVERITIES.indexOf(row.severity),
   lastUsed: ({ row }) => momentOf(row.lastUsed ?? ''),
   made: ({ row }) => momentOf(row.made ?? ''),
 };
@@ -278,7 +282,7 @@ function openedBy(l: Loaded, app: App): (item: number) => boolean {
 
 /** Everything about one app; undefined where the survey has none of the key. */
 export function appDossier(l: Loaded, k: string): AppDossier | undefined {
-  const { byKey, reads, scope } = appsOf(l);
+  const { byKey, reads } = appsOf(l);
   const app = byKey.get(k);
   if (!app) return undefined;
   const { org } = l;
@@ -312,11 +316,11 @@ export function appDossier(l: Loaded, k: string): AppDossier | undefined {
       const having = app.grants.filter((g) => g.scopes.includes(s.scope));
       return {
         scope: s.scope,
-        words: scope(s.scope, app.app.workspace).words,
+        words: s.words,
         known: s.known,
         everyone: having.some((g) => g.everyone),
-        people: new Set(having.flatMap((g) => g.user ?? [])).size,
-        capabilities: capabilityNames(s.allows.reduce((bits, a) => bits | a.bits, 0)),
+        people: peopleIn(having).size,
+        capabilities: capabilityNames(bitsIn([s])),
       };
     }),
     grants: grants.slice(0, MOST_GRANTS),
@@ -458,13 +462,7 @@ export function appsAt(l: Loaded, name: string): AppReaderRow[] | undefined {
 /** How many files in a space or folder each app reads. */
 function filesIn(l: Loaded, reads: AppReads, node: number): Map<string, number> {
   const S = l.org.spaces.length;
-  if (node < S)
-    return new Map(
-      [...reads.readings({ isFile: l.items.isFile, weights: l.weights }, [node])].map(([id, r]) => [
-        id,
-        r.files,
-      ]),
-    );
+  if (node < S) return new Map([...reads.readings(filesOf(l), [node])].map(([id, r]) => [id, r.files]));
   const counted = new Map<string, number>();
   const [from, to] = itemsBelow(l.org, node);
   for (let i = from; i < to; i++)
@@ -482,12 +480,11 @@ export function appsOfPerson(l: Loaded, k: string): (AppReaderRow & { scopes: st
       const own = a.grants.filter((g) => g.user === id || (g.everyone && has(l.view.all, u)));
       if (!own.length) return [];
       const scopes = scopesIn(own, appsOf(l).scope);
-      const bits = scopes.reduce((all, s) => s.allows.reduce((b, x) => b | x.bits, all), 0);
       const last = lastUseOf(own.filter((g) => !g.everyone));
       return {
         ...readerRow(
           a,
-          bits,
+          bitsIn(scopes),
           1,
           own.every((g) => g.everyone),
         ),
@@ -597,10 +594,11 @@ function appGrantOf(
   l: Loaded,
   { kind, source, id }: PlannedChange,
 ): { app: App; grant: AppGrantRow } | undefined {
-  const row = kind === 'appGrant' ? l.kept.get('appGrant')?.get(key(source, id))?.row : undefined;
-  const app = row && appsOf(l).byKey.get(key(source, (row as AppGrantRow).app));
-  const grant = app?.grants.find((g) => g.id === key(source, id));
-  return app && grant && { app, grant };
+  const { byKey, letIn, numbers } = appsOf(l);
+  const n = kind === 'appGrant' ? numbers().get(key(source, id)) : undefined;
+  if (n === undefined) return undefined;
+  const { of, grant } = letIn()[n]!;
+  return { app: byKey.get(of.app.id)!, grant };
 }
 
 /** What withdrawing a grant of an app is, in words; undefined where this survey does not have it. */
@@ -628,14 +626,11 @@ export function appsLosing(l: Loaded, changes: readonly PlannedChange[]): AppLos
   if (!gone.size) return [];
   const { scope } = appsOf(l);
   const left = [...gone].flatMap(([{ grants }, ids]) => grants.filter((g) => !ids.has(g.id)));
-  const readings = new AppReads(l.view, grantedApps(l.view, left, scope)).readings({
-    isFile: l.items.isFile,
-    weights: l.weights,
-  });
+  const readings = new AppReads(l.view, grantedApps(l.view, left, scope)).readings(filesOf(l));
   return [...gone].map(([app, ids]) => {
     const withdrawn = app.grants.filter((g) => ids.has(g.id));
     const after = readings.get(app.app.id) ?? READS_NOTHING;
-    const people = new Set(withdrawn.flatMap((g) => g.user ?? []));
+    const people = peopleIn(withdrawn);
     return {
       key: app.row.key,
       name: app.row.name,

@@ -83,7 +83,7 @@ import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
-import { readScopes } from './scopes.ts';
+import { readApprovals, readBook } from './scopes.ts';
 import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
 import { spaceActivity, spacesShown } from './spaces.ts';
@@ -262,10 +262,16 @@ async function recharter(): Promise<void> {
   for (const l of present ? [present, ...past] : past) Object.assign(l.charters, book);
 }
 
-/** What scopes of apps allow, as it is now. */
+/** What scopes of apps allow, as it is now: what apps could read follows from it. */
 async function rescope(): Promise<void> {
-  const said = await readScopes(db);
-  for (const l of present ? [present, ...past] : past) Object.assign(l.scopes, said);
+  const book = await readBook(db);
+  for (const l of present ? [present, ...past] : past) l.scopes.book = book;
+}
+
+/** Which apps are approved now. */
+async function reapprove(): Promise<void> {
+  const approvals = await readApprovals(db);
+  for (const l of present ? [present, ...past] : past) l.scopes.approvals = approvals;
 }
 
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
@@ -387,6 +393,7 @@ const functions = {
   repack,
   recharter,
   rescope,
+  reapprove,
   apps: from((l, q: AppsQuery) => apps(l, q)),
   app: from(appDossier),
   appFiles: from(appFiles),

@@ -33,7 +33,7 @@ export const factsOf = (l: Loaded): ScopeFacts => ({
     const charter = l.charters.now.of.get(l.org.spaces[s]!.id);
     return charter ? [charter.purpose, charter.sensitivity] : [];
   },
-  letIn: () => appsOf(l).scoped(),
+  letIn: () => appsOf(l).letIn(),
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
 
@@ -174,7 +174,7 @@ function thingOf(l: Loaded, subject: Rule['subject'], n: number): HitThing {
 }
 
 /** The app that was let in, as a key. */
-const appOfGrant = (l: Loaded, n: number): string => `app:${appsOf(l).grants().all[n]!.of.app.id}`;
+const appOfGrant = (l: Loaded, n: number): string => `app:${appsOf(l).letIn()[n]!.of.app.id}`;
 
 /** An app that was let in, in a few words. */
 const appGrantWords = (of: SubjectGetters['appGrant'], n: number): string =>
@@ -218,7 +218,7 @@ export function exceptionOf(
     const own = byKey.get(keyOf(l, rule, n));
     if (own !== undefined || rule.subject === 'group') return own;
     if (rule.subject === 'appGrant')
-      return byKey.get(appOfGrant(l, n)) ?? people.get(appsOf(l).scoped()[n]!.user);
+      return byKey.get(appOfGrant(l, n)) ?? people.get(appsOf(l).letIn()[n]!.user);
     if (rule.subject === 'identity') return people.get(n);
     const node = entry ? org.entries.node[n]! : n;
     const owner = node >= S ? org.itemOwner[node - S]! : -1;
@@ -258,7 +258,7 @@ export function around(l: Loaded, key: string): Around | undefined {
   const entry = subject === 'grant' || subject === 'link';
   if (subject === 'identity' || subject === 'group') return { key, name: of[subject].name(n), wider: [] };
   if (subject === 'appGrant') {
-    const { user } = appsOf(l).scoped()[n]!;
+    const { user } = appsOf(l).letIn()[n]!;
     return {
       key,
       name: appGrantWords(of.appGrant, n),

@@ -19,7 +19,7 @@ export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: numb
       return { subject: 'identity', n: a < 0 ? -1 : l.view.identityOfAddress[a]! };
     }
     case 'appGrant':
-      return { subject: kind, n: appsOf(l).grants().byId.get(id) ?? -1 };
+      return { subject: kind, n: appsOf(l).numbers().get(id) ?? -1 };
     case 'space':
     case 'group':
     case 'grant':

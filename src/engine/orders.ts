@@ -214,7 +214,7 @@ function ownersOf(l: Loaded, k: string): number[] {
   const { subject, n } = numberOfKey(l, k);
   if (n < 0 || subject === 'identity' || subject === 'group') return [];
   if (subject === 'appGrant') {
-    const { user } = appsOf(l).scoped()[n]!;
+    const { user } = appsOf(l).letIn()[n]!;
     return user < 0 ? [] : [user];
   }
   const node = subject === 'grant' || subject === 'link' ? org.entries.node[n]! : n;

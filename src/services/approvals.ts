@@ -10,7 +10,7 @@ import type { AppRequest } from '../engine/decide.ts';
 import type { Engine } from '../engine/engine.ts';
 import type { Db, OpenDb } from '../store/db.ts';
 import { BY_ITSELF } from './policies/rows.ts';
-import { dayOf } from './days.ts';
+import { dayOf, mustCome } from './days.ts';
 import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Jobs } from './jobs.ts';
@@ -32,7 +32,7 @@ const REQUEST =
   'id, app, name, person, person_name as "personName", scopes, reason, at, answered_at, answered_by, approved, answer';
 /** So many requests that were answered are told of. */
 const ANSWERED = 100;
-/** One app, and one person, may ask for so much at once: more is refused until some of it is answered. */
+/** So many requests may wait at once: more are refused until some are answered. */
 const MOST_OPEN = 1000;
 
 export class Approvals {
@@ -93,8 +93,7 @@ export class Approvals {
 
   /** Approves an app, or refuses it; what stood of it before ends. */
   async put(form: ApprovalForm, by: string): Promise<void> {
-    if (form.until !== null && form.until < dayOf(this.parts.clock()))
-      throw new AppError('past', 422, 'The last day is in the past.');
+    if (form.until !== null) mustCome(form.until, this.parts.clock());
     const known = await this.parts.engine.ask.appsKnown(undefined, [form.app]);
     const name = known?.[form.app]?.row.name ?? form.app.slice(form.app.indexOf(':') + 1);
     await this.parts.db.transaction((tx) => this.stand(tx, { ...form, name }, by));
@@ -149,8 +148,7 @@ export class Approvals {
   /** Answers a request, once. An approval stands for the app from then on; whoever asked is told by mail. */
   async answer(form: AnswerRequestForm, by: string): Promise<void> {
     const { db, ledger, engine, outbox, jobs, clock } = this.parts;
-    if (form.until !== null && form.until < dayOf(clock()))
-      throw new AppError('past', 422, 'The last day is in the past.');
+    if (form.until !== null) mustCome(form.until, clock());
     const [open] = await db.query<RequestSql>(`select ${REQUEST} from app_request where id = $1`, [form.id]);
     const [person] =
       (open && (await engine.ask.peopleNamed(undefined, [open.person.replace(/^user:/, '')]))) ?? [];
@@ -233,7 +231,7 @@ export class Approvals {
   }
 
   private async changed(): Promise<void> {
-    await this.parts.engine.ask.rescope();
+    await this.parts.engine.ask.reapprove();
     await this.onChange();
     this.parts.events.emit({ type: 'policies' });
   }

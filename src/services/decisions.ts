@@ -144,11 +144,18 @@ export class Decisions {
     for (const { record } of decided) if (record) this.note({ at, source, record });
     for (const d of decided)
       if (d.asks) {
-        await this.onAsked(d.asks);
+        // what cannot be asked is refused all the same
+        const trouble = await this.onAsked(d.asks).then(
+          () => undefined,
+          (e: unknown) => {
+            log.error({ err: e }, 'a request for an app could not be kept');
+            return e instanceof AppError ? e.message : 'Nobody could be asked. Try again in a while.';
+          },
+        );
         d.answer.context = {
           ...d.answer.context,
-          reason_user: { 403: 'A steward has been asked, and will answer you.' },
-          obligations: [{ id: 'asked' }],
+          reason_user: { 403: trouble ?? 'A steward has been asked, and will answer you.' },
+          ...(trouble === undefined && { obligations: [{ id: 'asked' }] }),
         };
       }
     return decided.map((d) => d.answer);

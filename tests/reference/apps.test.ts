@@ -174,7 +174,7 @@ describe('rules about apps that were let in', () => {
         const facts = {
           view: v,
           label: () => undefined,
-          letIn: () => letIn.map(({ grant, user }) => ({ id: grant.id, user, workspace: grant.workspace })),
+          letIn: () => letIn,
         };
         const getters = {
           appGrant: appGrantGetters(

@@ -84,7 +84,7 @@ export class Arena {
 }
 
 /** So many binary digits has a count: up to 2³¹ − 1. */
-const DIGITS = 31;
+export const DIGITS = 31;
 
 /**
  * How often each number was in the sets that were added, up to 2³¹ − 1 times. Each binary digit of all counts is a set, so

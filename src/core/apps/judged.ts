@@ -10,7 +10,7 @@ import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
 import { standingOf, type Approval, type Standing } from './approval.ts';
 import { AppReads, grantedApps, READS_NOTHING, type Reading } from './reading.ts';
-import { appRisk, lastUseOf } from './risk.ts';
+import { appRisk, lastUseOf, peopleIn } from './risk.ts';
 import { scopesIn, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
 const DAY = 86_400_000;
@@ -35,15 +35,17 @@ export function judgeApps(
     grants: readonly AppGrantRow[];
     items: { isFile: Uint8Array; weights: Uint8Array };
     scope?: (scope: string, workspace: string) => KnownScope;
+    /** What one that is not listed is called, by its id. */
+    nameOf?: (id: string) => string;
   },
 ): { reads: AppReads; list: JudgedApp[] } {
-  const { grants, items, scope = (s) => SHIPPED_SCOPES.of(s) } = given;
+  const { grants, items, scope = (s) => SHIPPED_SCOPES.of(s), nameOf = (id) => id } = given;
   const grantsOf = gathered(grants, (g) => g.app);
   const listed = new Set(given.apps.map((a) => a.id));
   const apps = [
     ...given.apps,
     ...[...grantsOf].flatMap(([id, [first]]) =>
-      listed.has(id) ? [] : { id, workspace: first!.workspace, name: id },
+      listed.has(id) ? [] : { id, workspace: first!.workspace, name: nameOf(id) },
     ),
   ];
   const reads = new AppReads(v, grantedApps(v, grants, scope));
@@ -129,7 +131,7 @@ export function appGrantGetters(
       const last = lastUseOf([at(n).grant]);
       return last ? Math.max(0, Math.floor((v.moment - last) / DAY)) : -1;
     },
-    people: (n) => new Set(at(n).of.grants.flatMap((g) => g.user ?? [])).size,
+    people: (n) => peopleIn(at(n).of.grants).size,
     items: (n) => at(n).of.reading.items,
     heavy: (n) => heavyIn(at(n).of.reading),
     points: (n) => at(n).of.risk.points,

@@ -2,7 +2,17 @@
  * What apps could read and do: the union over their grants of what the scopes allow of what the person can do, and for what is of
  * all, of everything in the workspace. Items alone; by number. Pure.
  */
-import { add, Arena, bitsFor, countBoth, forEachBoth, has, union, type Bits } from '../access/bits.ts';
+import {
+  add,
+  Arena,
+  bitsFor,
+  countBoth,
+  DIGITS,
+  forEachBoth,
+  has,
+  union,
+  type Bits,
+} from '../access/bits.ts';
 import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { HELD, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { who } from '../access/questions.ts';
@@ -97,8 +107,6 @@ export const READS_NOTHING: Reading = { items: 0, files: 0, byWeight: [0, 0, 0, 
 const WIDTH = 6;
 /** The place of those apps that read whatever anybody who has an account can open. */
 const ANYBODY = 0;
-/** Sets that one count takes (core/access/bits.ts). */
-const DIGITS = 31;
 
 /** The apps that read something in one workspace. Each of those that read for some people has a place. */
 interface Readers {

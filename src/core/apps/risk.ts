@@ -8,7 +8,7 @@ import { POINTS_PER_TIER, severityOf, type ExposureSum } from '../exposure/expos
 import { CAP, type AppGrantRow, type AppRow, type OrganisationRow } from '../model.ts';
 import { momentOf } from '../time.ts';
 import type { Reading } from './reading.ts';
-import type { KnownScope } from './scopes.ts';
+import { bitsIn, type KnownScope } from './scopes.ts';
 
 const DAY = 86_400_000;
 /** An app that nobody has used for so many days is used by nobody; one is new for so many (common practice). */
@@ -67,6 +67,10 @@ function wrongWith(
   return said;
 }
 
+/** The people of some grants, by id. */
+export const peopleIn = (grants: readonly AppGrantRow[]): Set<string> =>
+  new Set(grants.flatMap((g) => g.user ?? []));
+
 /** Whether an app was made lately. */
 export const isNew = (app: AppRow, moment: number): boolean =>
   moment - momentOf(app.createdAt ?? '') < NEW_DAYS * DAY;
@@ -98,7 +102,7 @@ export function appRisk({ app, grants, scopes, reading, known, own, moment }: Ap
   const share = (why: string, part: number): void => {
     lines.push({ why: `${why}: + ${Math.round(part * 100)} %`, points: Math.round(base * part) });
   };
-  const bits = of.reduce((all, s) => all | s.bits, 0);
+  const bits = bitsIn(scopes);
   if (bits & CAP.manage) share('It may administrate', 1);
   else if (bits & (CAP.share | CAP.delete) || of.some((s) => s.sends))
     share('It may share, delete or send', 0.5);
@@ -106,7 +110,7 @@ export function appRisk({ app, grants, scopes, reading, known, own, moment }: Ap
   const unknown = scopes.flatMap((s) => (s.known ? [] : s.scope));
   if (unknown.length)
     lines.push({ why: `What it may do by ${unknown.slice(0, 3).join(', ')} is not known`, points: 40 });
-  const people = new Set(grants.flatMap((g) => g.user ?? [])).size;
+  const people = peopleIn(grants).size;
   if (grants.some((g) => g.everyone)) share('It was let in for everyone', 0.5);
   else if (people >= MANY) share(`${people} people let it in`, 0.2);
   const alike = likens(app, known);

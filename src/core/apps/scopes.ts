@@ -104,6 +104,10 @@ export class ScopeBook {
     return { scope, words: UNKNOWN.words, known: false, allows: [UNKNOWN] };
   }
 }
+/** Capability bits of all that some scopes allow, whosever it is. */
+export const bitsIn = (scopes: readonly KnownScope[]): number =>
+  scopes.reduce((bits, s) => s.allows.reduce((all, a) => all | a.bits, bits), 0);
+
 export const SHIPPED_SCOPES = new ScopeBook();
 
 /** Capability bits that scopes allow: of what each person can do themselves, and of every item. */

@@ -158,10 +158,7 @@ export function decider(f: DecideFacts, armed: readonly Armed[]): (asked: Asked)
   const facts: ScopeFacts = {
     ...f,
     actor: () => (now.asked.actor < v.org.users.length ? now.asked.actor : -1),
-    letIn: () => {
-      const { grant, user } = now.asked.app!;
-      return [{ id: grant.id, user, workspace: grant.workspace }];
-    },
+    letIn: () => [now.asked.app!],
   };
   const getters = gettersAt(f, now);
   const budget: Budget = { left: 0 };

@@ -22,7 +22,7 @@ export interface ScopeFacts {
   /** Ids of the purpose and the sensitivity that the charter of a space names. */
   charter?(space: number): readonly string[];
   /** Grants of apps: their id, whose each is and in which workspace; none where absent. */
-  letIn?(): readonly { id: string; user: number; workspace: string }[];
+  letIn?(): readonly { grant: { id: string; workspace: string }; user: number }[];
   /** Whoever acts, at the moment: the number of a user, −1 for somebody without an account. */
   actor?(): number;
 }
@@ -84,7 +84,7 @@ export function subjectId(
     case 'identity':
       return identityName(v, n);
     case 'appGrant':
-      return letIn!()[n]!.id;
+      return letIn!()[n]!.grant.id;
     default:
       return org.entries.ids.at(n);
   }
@@ -161,7 +161,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     if (key === 'people' && subject === 'identity')
       return (n) => among([identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]);
     if (key === 'workspaces' && subject === 'appGrant')
-      return (n) => among(workspace(f.letIn!()[n]!.workspace));
+      return (n) => among(workspace(f.letIn!()[n]!.grant.workspace));
     if (user) {
       const known = once((u: number) => among(user(u)));
       return (n) => anybody(n, known);

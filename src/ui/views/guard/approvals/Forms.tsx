@@ -1,4 +1,5 @@
 /** Approving or refusing an app, and answering whoever asks for one. */
+import type { FieldPath, FieldValues, UseFormReturn } from 'react-hook-form';
 import type { ApprovalForm, RequestRow } from '../../../../dto/approvals.ts';
 import { answerRequestForm, approvalForm } from '../../../../dto/approvals.ts';
 import { send } from '../../../frame/api.ts';
@@ -13,6 +14,19 @@ const ForWhom = ({ groups, change }: { groups: readonly string[]; change: (group
     <Names of="groups" label="For groups" names={groups} change={change} drop={() => change([])} />
     {groups.length === 0 && <p className="text-quiet">No group: it is approved for everybody.</p>}
   </div>
+);
+
+/** Until when it holds. */
+const LastDay = <T extends FieldValues>({ form }: { form: UseFormReturn<T> }) => (
+  <TextField
+    form={form}
+    name={'until' as FieldPath<T>}
+    type="date"
+    label="Until, with that day"
+    hint="empty: until further notice"
+    className="input w-44"
+    rules={{ setValueAs: (v: string | null) => v || null }}
+  />
 );
 
 /** Approves an app with what it may be let in for, or refuses it. */
@@ -46,15 +60,7 @@ export function ApprovalDialog({
         ) : (
           <p>Policies can ask whether an app is refused: nothing is withdrawn by this alone.</p>
         )}
-        <TextField
-          form={form}
-          name="until"
-          type="date"
-          label="Until, with that day"
-          hint="empty: until further notice"
-          className="input w-44"
-          rules={{ setValueAs: (v: string | null) => v || null }}
-        />
+        <LastDay form={form} />
         <TextField form={form} name="reason" label="Why" />
         <FormTrouble form={form} />
         <DialogEnd close={close}>
@@ -97,15 +103,7 @@ export function AnswerDialog({
           <>
             <p>With {request.scopes.join(', ') || 'nothing'}.</p>
             <ForWhom groups={form.watch('groups')} change={(g) => form.setValue('groups', g)} />
-            <TextField
-              form={form}
-              name="until"
-              type="date"
-              label="Until, with that day"
-              hint="empty: until further notice"
-              className="input w-44"
-              rules={{ setValueAs: (v: string | null) => v || null }}
-            />
+            <LastDay form={form} />
           </>
         )}
         <TextField form={form} name="answer" label={`What ${request.personName} is told`} />
