@@ -9,6 +9,7 @@ import {
   countBoth,
   DIGITS,
   forEachBoth,
+  forEachIn,
   has,
   union,
   type Bits,
@@ -16,15 +17,9 @@ import {
 import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { HELD, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { who } from '../access/questions.ts';
-import {
-  forEachRedeemer,
-  LINK_NAMED,
-  LINK_ORGANISATION,
-  reachesPastBreaks,
-  walkSpace,
-} from '../access/reach.ts';
-import { addPrincipal, soleIdentity, type SpaceRules, type View } from '../access/view.ts';
+import { addPrincipal, type View } from '../access/view.ts';
 import { CAP, type AppGrantRow } from '../model.ts';
+import { accessLists, type AccessLists } from './lists.ts';
 import { allowedBy, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
 /** What the grants of one app in one workspace allow on items, in capability bits. */
@@ -114,19 +109,16 @@ interface Readers {
   apps: number[];
   /** By number of the identity, the places of what reads for them; and those who have any. */
   placesOf: Lists;
-  people: Int32Array;
+  people: Bits;
   /** Apps that read for everyone who has an account, and those that read everything. */
   everyone: number[];
   all: number[];
   arena: Arena;
-  /** Places of all in each group, and of the members of ours in it, by its set. */
-  ofGroups: Map<Bits, Bits>;
-  ofMembers: Map<Bits, Bits>;
-  /** By whom a space lets in, where it shuts somebody out. */
-  known: Map<Bits | undefined, Known>;
+  /** By number of those who are let in together, the places of what reads for any of them. */
+  ofMany: (Bits | undefined)[];
 }
 
-function readersIn(v: View, granted: readonly GrantedApp[]): Map<string, Readers> {
+function readersIn(v: View, granted: readonly GrantedApp[], lists: AccessLists): Map<string, Readers> {
   const { org } = v;
   const fresh = () => ({
     apps: [-1],
@@ -153,7 +145,7 @@ function readersIn(v: View, granted: readonly GrantedApp[]): Map<string, Readers
       }
     }
   });
-  const sets = setsIn(v);
+  const { many, groupsBySize, above } = lists;
   return new Map(
     [...readers].map(([ws, { users, places, ...r }]) => {
       if (r.everyone.length)
@@ -162,34 +154,25 @@ function readersIn(v: View, granted: readonly GrantedApp[]): Map<string, Readers
             users.push(u);
             places.push(ANYBODY);
           }
+      const people = bitsFor(v.identityCount);
+      for (const u of users.state()) add(people, u);
+      const sets = WIDTH * DIGITS + many.length + above.length + 2 * groupsBySize.length;
       const ready: Readers = {
         ...r,
         placesOf: listsBy(users.done(), places.done(), v.identityCount),
-        people: Int32Array.from(new Set(users.state())),
-        arena: new Arena(r.apps.length, WIDTH * DIGITS + 2 * org.groups.length + (sets.get(ws) ?? 0)),
-        ofGroups: new Map(),
-        ofMembers: new Map(),
-        known: new Map(),
+        people,
+        arena: new Arena(r.apps.length, sets),
+        ofMany: [],
       };
-      placesOfGroups(v, ready, ready.ofGroups, v.all);
-      placesOfGroups(v, ready, ready.ofMembers, v.members);
+      const among = new Map([v.all, v.members].map((who) => [who, placesOfGroups(v, ready, lists, who)]));
+      many.forEach((m, n) => {
+        // groups have accounts in them alone
+        const who = m.allowed === v.accounts ? v.all : m.allowed;
+        if (m.kind === PRINCIPAL.group) ready.ofMany[n] = among.get(who)?.get(v.groupMembers[m.number]!);
+      });
       return [ws, ready];
     }),
   );
-}
-
-/** How many access classes each workspace has at most: nodes with entries of their own, and three of each space. */
-function setsIn(v: View): Map<string, number> {
-  const sets = new Map<string, number>();
-  const { spaces, entries } = v.org;
-  const some = (ws: string, n: number): void => void sets.set(ws, (sets.get(ws) ?? 0) + n);
-  for (const { workspace } of spaces) some(workspace, 3);
-  for (let e = 0, last = -1; e < entries.ids.length; e++) {
-    const node = entries.node[e]!;
-    if (node !== last && node >= 0) some(spaces[spaceOfNode(v.org, node)]!.workspace, 1);
-    last = node;
-  }
-  return sets;
 }
 
 /** Adds the places of one identity. */
@@ -197,22 +180,21 @@ function addPerson({ placesOf: { start, values } }: Readers, into: Bits, identit
   for (let k = start[identity]!; k < start[identity + 1]!; k++) add(into, values[k]!);
 }
 
-/** Adds the places of those of a list who are in a set. */
-function addPeople(r: Readers, into: Bits, list: Int32Array, holders: Bits): void {
-  for (let k = 0; k < list.length; k++) if (has(holders, list[k]!)) addPerson(r, into, list[k]!);
+/** Adds the places of those who are in some sets, the first of which may be shorter. */
+function addPeople(r: Readers, into: Bits, some: Bits, among: Bits): void {
+  for (let w = 0; w < some.length; w++)
+    forEachIn(some[w]! & among[w]! & r.people[w]!, w, (u) => addPerson(r, into, u));
 }
 
-/** The places of those of some people who are in each group: of those it holds itself, and of the groups in it, the smaller ones first. */
-function placesOfGroups({ org, groupMembers }: View, r: Readers, found: Map<Bits, Bits>, among: Bits): void {
-  const people = r.people.filter((u) => has(among, u));
-  const alike = new Map<Bits, number[]>();
-  groupMembers.forEach((set, g) => {
-    const same = alike.get(set);
-    if (same) same.push(g);
-    else alike.set(set, [g]);
-  });
-  const bySize = [...alike].map(([set, groups]) => ({ set, groups, size: countBoth(set, set) }));
-  for (const { set, groups } of bySize.sort((a, b) => a.size - b.size)) {
+/** The places of those of some people who are in each group, by its set: of those it holds itself, and of the groups in it. */
+function placesOfGroups(
+  { org, groupMembers }: View,
+  r: Readers,
+  { groupsBySize }: AccessLists,
+  among: Bits,
+): Map<Bits, Bits> {
+  const found = new Map<Bits, Bits>();
+  for (const { set, groups } of groupsBySize) {
     const places = r.arena.make();
     const complete = groups.every((g) => {
       for (let k = org.members.start[g]!; k < org.members.start[g + 1]!; k++) {
@@ -229,100 +211,23 @@ function placesOfGroups({ org, groupMembers }: View, r: Readers, found: Map<Bits
       return true;
     });
     // one in it that is as large comes later
-    if (!complete) addPeople(r, places, people, set);
+    if (!complete) addPeople(r, places, set, among);
     found.set(set, places);
   }
+  return found;
 }
 
-/** What is known where a space has some rules. */
-interface Known {
-  /** Places of everybody whom something granted to stands for, by kind and number. */
-  of: (Bits | undefined)[][];
-  /** Those it lets in who have let something in. */
-  people: Int32Array;
-}
-
-function knownWith(v: View, r: Readers, { shutsOut, allowed }: SpaceRules): Known {
-  const key = shutsOut ? allowed : undefined;
-  let known = r.known.get(key);
-  if (!known) {
-    r.known.set(key, (known = { of: [], people: r.people.filter((u) => has(allowed, u)) }));
-    // as long as it can get, so that it stays a plain array
-    known.of[PRINCIPAL.group] = new Array<undefined>(v.org.groups.length).fill(undefined);
-  }
-  return known;
-}
-
-/** The places of all that reads for those that a principal of many stands for, of whom a space lets in. */
-function placesFor(v: View, r: Readers, rules: SpaceRules, known: Known, kind: number, number: number): Bits {
-  const byNumber = (known.of[kind] ??= []);
-  const places = byNumber[number];
-  if (places) return places;
-  const group = kind === PRINCIPAL.group ? v.groupMembers[number]! : undefined;
-  // without a gate everybody who has an account comes in, or members alone
-  if (group && !rules.gate)
-    return (byNumber[number] = (rules.shared === v.members ? r.ofMembers : r.ofGroups).get(group)!);
-  const holders = group ?? bitsFor(v.identityCount);
-  if (!group) addPrincipal(v, holders, kind, number);
-  const made = (byNumber[number] = r.arena.make());
-  addPeople(r, made, known.people, holders);
-  return made;
-}
-
-/** What is worked out of the classes of one workspace. */
-interface Classes {
-  r: Readers;
-  /** Places of the apps that read what is of a class, by number. */
-  sets: Bits[];
-}
-
-/** Works out the access classes of a space, and which of them each item is of. */
-function classesOf(v: View, { r, sets }: Classes, s: number, classOf: Int32Array): void {
-  const { org } = v;
-  const { entries } = org;
-  const { toKind, toNumber } = entries;
-  const rules = v.spaces[s]!;
-  const known = knownWith(v, r, rules);
-  const fresh = (from?: number): number => {
-    const set = r.arena.make();
-    if (from !== undefined) set.set(sets[from]!);
-    return sets.push(set) - 1;
-  };
-  const addAllowed = (into: Bits, identity: number): void => {
-    if (identity >= 0 && (!rules.shutsOut || has(rules.allowed, identity))) addPerson(r, into, identity);
-  };
-  const addEntry = (into: Bits, e: number): void => {
-    const type = entries.type[e]!;
-    if (type > LINK_NAMED) {
-      if (type === LINK_ORGANISATION || !rules.anyoneInert) forEachRedeemer(v, e, (i) => addAllowed(into, i));
-      return;
-    }
-    const last = toKind.start[e + 1]!;
-    for (let i = toKind.start[e]!; i < last; i++) {
-      const kind = toKind.values[i]!;
-      const number = toNumber.values[i]!;
-      if (kind === PRINCIPAL.user || kind === PRINCIPAL.address)
-        addAllowed(into, soleIdentity(v, kind, number));
-      else if (kind !== PRINCIPAL.anyone || !rules.anyoneInert)
-        union(into, placesFor(v, r, rules, known, kind, number));
-    }
-  };
-  const addNode = (to: number, node: number, takes = (e: number): boolean => v.live[e] === 1): number => {
-    const last = entries.first[node + 1]!;
-    for (let e = entries.first[node]!; e < last; e++) if (takes(e)) addEntry(sets[to]!, e);
-    return to;
-  };
-  const top = addNode(fresh(), s);
-  if (org.spaces[s]!.visibility === 'organisation')
-    union(sets[top]!, placesFor(v, r, rules, known, PRINCIPAL.everyone, 0));
-  walkSpace<number>(v, s, undefined, {
-    top,
-    pastBreak: () => addNode(fresh(), s, (e) => reachesPastBreaks(v, e)),
-    nobody: fresh,
-    with: (above, node) => addNode(fresh(above), node),
-    at: (item, of) => (classOf[item] = of),
-    done: () => undefined,
-  });
+/** The places of all that reads for those who are let in together. */
+function placesOfMany(v: View, r: Readers, { many }: AccessLists, n: number): Bits {
+  const known = r.ofMany[n];
+  if (known) return known;
+  const { kind, number, allowed } = many[n]!;
+  let holders = v.groupMembers[number];
+  if (kind !== PRINCIPAL.group || !holders)
+    addPrincipal(v, (holders = bitsFor(v.identityCount)), kind, number);
+  const places = (r.ofMany[n] = r.arena.make());
+  addPeople(r, places, holders, allowed);
+  return places;
 }
 
 /** Which apps could read what; worked out once for a survey. */
@@ -330,9 +235,10 @@ export class AppReads {
   /** Ids of the apps, by number. */
   readonly ids: string[];
   private readonly numbers = new Map<string, number>();
-  private readonly classes: Map<string, Classes>;
-  /** By number of the item its class, among those of its workspace. */
-  private readonly classOf: Int32Array;
+  private readonly readers: Map<string, Readers>;
+  private readonly lists: AccessLists;
+  /** Places of the apps that read what is of a class, by its number; none where no app reads anything in its workspace. */
+  private readonly sets: (Bits | undefined)[] = [];
 
   /** `granted`: what grants allow each app, by its id. */
   constructor(
@@ -341,11 +247,22 @@ export class AppReads {
   ) {
     this.ids = [...granted.keys()];
     this.ids.forEach((id, a) => this.numbers.set(id, a));
-    this.classOf = new Int32Array(v.org.itemIds.length);
-    this.classes = new Map([...readersIn(v, [...granted.values()])].map(([ws, r]) => [ws, { r, sets: [] }]));
+    const lists = (this.lists = accessLists(v));
+    this.readers = readersIn(v, [...granted.values()], lists);
+    const { first, above, letIn } = lists;
     v.org.spaces.forEach(({ workspace }, s) => {
-      const of = this.classes.get(workspace);
-      if (of) classesOf(v, of, s, this.classOf);
+      const r = this.readers.get(workspace);
+      if (!r) return;
+      for (let c = first[s]!; c < first[s + 1]!; c++) {
+        const set = r.arena.make();
+        if (above[c]! >= 0) set.set(this.sets[above[c]!]!);
+        for (let k = letIn.start[c]!; k < letIn.start[c + 1]!; k++) {
+          const whom = letIn.values[k]!;
+          if (whom >= 0) addPerson(r, set, whom);
+          else union(set, placesOfMany(v, r, lists, ~whom));
+        }
+        this.sets[c] = set;
+      }
     });
   }
 
@@ -364,51 +281,50 @@ export class AppReads {
     only?: readonly number[],
   ): Map<string, Reading> {
     const { org } = this.v;
+    const { classOf, first } = this.lists;
     const total = new Int32Array(this.ids.length * WIDTH);
-    const counting = new Map(
-      [...this.classes].map(([ws, of]) => [
-        ws,
-        {
-          ...of,
-          byClass: new Int32Array(of.sets.length * WIDTH),
-          ofOwners: new Int32Array(of.r.apps.length * WIDTH),
-        },
-      ]),
-    );
+    const byPlace = new Map([...this.readers].map(([ws, r]) => [ws, new Int32Array(r.apps.length * WIDTH)]));
+    /** By workspace its spaces, and by class of each how many there are. */
+    const inClasses = new Map([...this.readers.keys()].map((ws) => [ws, new Map<number, Int32Array>()]));
     for (const s of only ?? org.spaces.keys()) {
-      const of = counting.get(org.spaces[s]!.workspace);
-      if (!of) continue;
-      const { r, sets, byClass, ofOwners } = of;
+      const { workspace } = org.spaces[s]!;
+      const r = this.readers.get(workspace);
+      if (!r) continue;
+      const byClass = new Int32Array((first[s + 1]! - first[s]!) * WIDTH);
+      inClasses.get(workspace)!.set(s, byClass);
+      const ofOwners = byPlace.get(workspace)!;
       for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
-        const cls = this.classOf[i]!;
+        const cls = classOf[i]!;
         const k = items.isFile[i] ? 1 + items.weights[i]! : 0;
-        byClass[cls * WIDTH]!++;
-        if (k) byClass[cls * WIDTH + k]!++;
-        this.owners(r, i, sets[cls]!, (p) => {
+        const at = (cls - first[s]!) * WIDTH;
+        byClass[at]!++;
+        if (k) byClass[at + k]!++;
+        this.owners(r, i, this.sets[cls]!, (p) => {
           ofOwners[p * WIDTH]!++;
           if (k) ofOwners[p * WIDTH + k]!++;
         });
       }
     }
-    for (const { r, sets, byClass, ofOwners } of counting.values()) {
-      const byPlace = ofOwners;
+    for (const [ws, r] of this.readers) {
+      const places = byPlace.get(ws)!;
       const whole = new Int32Array(WIDTH);
       const column = new Int32Array(r.apps.length);
       for (let k = 0; k < WIDTH; k++) {
         const counts = r.arena.counts(k);
-        for (let cls = 0; cls < sets.length; cls++) {
-          const n = byClass[cls * WIDTH + k]!;
-          whole[k]! += n;
-          if (n) counts.add(sets[cls]!, n);
-        }
+        for (const [s, byClass] of inClasses.get(ws)!)
+          for (let at = k; at < byClass.length; at += WIDTH) {
+            const n = byClass[at]!;
+            whole[k]! += n;
+            if (n) counts.add(this.sets[first[s]! + (at - k) / WIDTH]!, n);
+          }
         counts.addTo(column.fill(0));
-        for (let p = 0; p < column.length; p++) byPlace[p * WIDTH + k]! += column[p]!;
+        for (let p = 0; p < column.length; p++) places[p * WIDTH + k]! += column[p]!;
       }
       const put = (app: number, from: Int32Array, at: number): void => {
         for (let k = 0; k < WIDTH; k++) total[app * WIDTH + k]! += from[at * WIDTH + k]!;
       };
-      for (let p = ANYBODY + 1; p < r.apps.length; p++) put(r.apps[p]!, byPlace, p);
-      for (const a of r.everyone) put(a, byPlace, ANYBODY);
+      for (let p = ANYBODY + 1; p < r.apps.length; p++) put(r.apps[p]!, places, p);
+      for (const a of r.everyone) put(a, places, ANYBODY);
       for (const a of r.all) put(a, whole, 0);
     }
     return new Map(
@@ -426,20 +342,20 @@ export class AppReads {
     const a = this.numbers.get(app);
     if (a === undefined) return reads;
     const readers = new Map(
-      [...this.classes].map(([ws, { r, sets }]) => [
+      [...this.readers].map(([ws, r]) => [
         ws,
-        { r, sets, all: r.all.includes(a), place: r.everyone.includes(a) ? ANYBODY : r.apps.indexOf(a) },
+        { r, all: r.all.includes(a), place: r.everyone.includes(a) ? ANYBODY : r.apps.indexOf(a) },
       ]),
     );
     org.spaces.forEach(({ workspace }, s) => {
       const of = readers.get(workspace);
       if (!of || (!of.all && of.place < 0)) return;
-      const { r, sets, place } = of;
+      const { r, place } = of;
       const [from, to] = [org.spaceFirst[s]!, org.spaceFirst[s + 1]!];
       if (of.all) reads.fill(1, from, to);
       else
         for (let i = from; i < to; i++) {
-          const set = sets[this.classOf[i]!]!;
+          const set = this.sets[this.lists.classOf[i]!]!;
           if (has(set, place)) reads[i] = 1;
           else this.owners(r, i, set, (p) => p === place && (reads[i] = 1));
         }
@@ -471,22 +387,20 @@ export class AppReads {
 
   /** By item what `make` makes of the ids of the apps that read it: once for those that have their access in common. */
   byItem<T>(make: (ids: string[]) => T): T[] {
-    const { org } = this.v;
-    const made = new Map<Readers | undefined, T[]>();
-    return Array.from({ length: org.itemIds.length }, (_, i) => {
+    const nothing = make([]);
+    const made: T[] = [];
+    return Array.from({ length: this.v.org.itemIds.length }, (_, i) => {
       const of = this.of(i);
-      const known = made.get(of?.r) ?? [];
-      made.set(of?.r, known);
-      const cls = of ? this.classOf[i]! : 0;
+      if (!of) return nothing;
       let alone = false;
-      if (of) this.owners(of.r, i, of.set, () => (alone = true));
-      return alone ? make(this.readersOf(i)) : (known[cls] ??= make(this.readersOf(i)));
+      this.owners(of.r, i, of.set, () => (alone = true));
+      return alone ? make(this.readersOf(i)) : (made[this.lists.classOf[i]!] ??= make(this.readersOf(i)));
     });
   }
 
   private of(item: number): { r: Readers; set: Bits } | undefined {
     const { org } = this.v;
-    const of = this.classes.get(org.spaces[org.itemSpace[item]!]!.workspace);
-    return of && { r: of.r, set: of.sets[this.classOf[item]!]! };
+    const r = this.readers.get(org.spaces[org.itemSpace[item]!]!.workspace);
+    return r && { r, set: this.sets[this.lists.classOf[item]!]! };
   }
 }
