@@ -26,7 +26,7 @@ const ROWS_AT_ONCE = 5000;
 const below = (n: number, most: number): number => (Math.imul(n + 1, 2_654_435_761) >>> 8) % most;
 
 /** Few apps are let in by many, most by few. */
-function grantsOf(org: Organisation, apps: number, count: number): AppGrantRow[] {
+export function grantsOf(org: Organisation, apps: number, count: number): AppGrantRow[] {
   const workspaces = [...new Set(org.spaces.map((s) => s.workspace))];
   const grants = Array.from({ length: count }, (_, n): AppGrantRow => {
     const app = Math.floor(apps * (below(n, 1_000_000) / 1_000_000) ** 3);

@@ -57,6 +57,18 @@ export class Arena {
     return set;
   }
 
+  /** Empty sets of the largest size, by number. */
+  rows(count: number): Rows {
+    const words = (this.size + 31) >>> 5;
+    const stride = padded(words * 4) / 4;
+    const bytes = count * stride * 4;
+    if (!this.#memory || this.#used + bytes > this.#memory.buffer.byteLength)
+      return new Rows(new Int32Array(count * stride), stride, words);
+    const all = new Int32Array(this.#memory.buffer, this.#used, count * stride);
+    this.#used += bytes;
+    return new Rows(all, stride, words);
+  }
+
   /** An empty set of the largest size, to be given back. */
   borrow(): Bits {
     return this.#spare.pop()?.fill(0) ?? this.make();
@@ -80,6 +92,42 @@ export class Arena {
     const copy = this.make();
     copy.set(set);
     return copy;
+  }
+}
+
+/**
+ * Sets by number that lie one after another: in whatever order they are gone through, there is one thing to fetch of each,
+ * where of sets that are objects of their own there are several.
+ */
+export class Rows {
+  private readonly kernels: Kernels | undefined;
+
+  constructor(
+    private readonly all: Int32Array,
+    private readonly stride: number,
+    private readonly words: number,
+  ) {
+    this.kernels = words < LARGE ? undefined : arenas.get(all.buffer);
+  }
+
+  at(n: number): Bits {
+    return this.all.subarray(n * this.stride, n * this.stride + this.words);
+  }
+
+  has(n: number, i: number): boolean {
+    return ((this.all[n * this.stride + (i >>> 5)]! >>> (i & 31)) & 1) === 1;
+  }
+
+  add(n: number, i: number): void {
+    this.all[n * this.stride + (i >>> 5)]! |= 1 << (i & 31);
+  }
+
+  /** Adds a set to another. */
+  union(into: number, other: number): void {
+    const { all, stride, words, kernels } = this;
+    const [to, from] = [into * stride, other * stride];
+    if (kernels) kernels.or1(all.byteOffset + to * 4, all.byteOffset + from * 4, stride * 4);
+    else for (let w = 0; w < words; w++) all[to + w]! |= all[from + w]!;
   }
 }
 

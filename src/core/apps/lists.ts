@@ -123,3 +123,25 @@ function bySize({ groupMembers }: View): AccessLists['groupsBySize'] {
     .map(([set, groups]) => ({ set, groups, size: countBoth(set, set) }))
     .sort((a, b) => a.size - b.size);
 }
+
+/** What is counted: items, and files by weight. */
+export const WIDTH = 6;
+const counted = new WeakMap<AccessLists, WeakMap<Uint8Array, Int32Array>>();
+
+/** By class how many items there are of it, and files of each weight; counted once for the same weights. */
+export function countsOf(
+  lists: AccessLists,
+  { isFile, weights }: { isFile: Uint8Array; weights: Uint8Array },
+): Int32Array {
+  const known = counted.get(lists) ?? new WeakMap<Uint8Array, Int32Array>();
+  counted.set(lists, known);
+  let counts = known.get(weights);
+  if (!counts) {
+    known.set(weights, (counts = new Int32Array(lists.above.length * WIDTH)));
+    lists.classOf.forEach((c, i) => {
+      counts![c * WIDTH]!++;
+      if (isFile[i]) counts![c * WIDTH + 1 + weights[i]!]!++;
+    });
+  }
+  return counts;
+}

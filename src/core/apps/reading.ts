@@ -11,15 +11,16 @@ import {
   forEachBoth,
   forEachIn,
   has,
-  union,
   type Bits,
+  type Rows,
 } from '../access/bits.ts';
 import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { HELD, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { who } from '../access/questions.ts';
 import { addPrincipal, type View } from '../access/view.ts';
+import { gathered } from '../gathered.ts';
 import { CAP, type AppGrantRow } from '../model.ts';
-import { accessLists, type AccessLists } from './lists.ts';
+import { accessLists, countsOf, WIDTH, type AccessLists } from './lists.ts';
 import { allowedBy, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
 /** What the grants of one app in one workspace allow on items, in capability bits. */
@@ -98,8 +99,6 @@ export interface Reading {
   byWeight: number[];
 }
 export const READS_NOTHING: Reading = { items: 0, files: 0, byWeight: [0, 0, 0, 0, 0] };
-/** What is counted of each app: items, and files by weight. */
-const WIDTH = 6;
 /** The place of those apps that read whatever anybody who has an account can open. */
 const ANYBODY = 0;
 
@@ -114,8 +113,12 @@ interface Readers {
   everyone: number[];
   all: number[];
   arena: Arena;
-  /** By number of those who are let in together, the places of what reads for any of them. */
-  ofMany: (Bits | undefined)[];
+  /** Places of what reads: for groups, for those who are let in together, and what is of a class. */
+  sets: Rows;
+  /** The number of the next set that is free. */
+  free: number;
+  /** By number of those who are let in together their set; −1 where it is not made yet. */
+  ofMany: Int32Array;
 }
 
 function readersIn(v: View, granted: readonly GrantedApp[], lists: AccessLists): Map<string, Readers> {
@@ -145,7 +148,11 @@ function readersIn(v: View, granted: readonly GrantedApp[], lists: AccessLists):
       }
     }
   });
-  const { many, groupsBySize, above } = lists;
+  const { many, groupsBySize, first } = lists;
+  const classes = new Map<string, number>();
+  org.spaces.forEach(({ workspace }, s) =>
+    classes.set(workspace, (classes.get(workspace) ?? 0) + first[s + 1]! - first[s]!),
+  );
   return new Map(
     [...readers].map(([ws, { users, places, ...r }]) => {
       if (r.everyone.length)
@@ -156,46 +163,50 @@ function readersIn(v: View, granted: readonly GrantedApp[], lists: AccessLists):
           }
       const people = bitsFor(v.identityCount);
       for (const u of users.state()) add(people, u);
-      const sets = WIDTH * DIGITS + many.length + above.length + 2 * groupsBySize.length;
+      const count = many.length + (classes.get(ws) ?? 0) + 2 * groupsBySize.length;
+      const arena = new Arena(r.apps.length, WIDTH * DIGITS + count);
       const ready: Readers = {
         ...r,
         placesOf: listsBy(users.done(), places.done(), v.identityCount),
         people,
-        arena: new Arena(r.apps.length, sets),
-        ofMany: [],
+        arena,
+        sets: arena.rows(count),
+        free: 0,
+        ofMany: new Int32Array(many.length).fill(-1),
       };
       const among = new Map([v.all, v.members].map((who) => [who, placesOfGroups(v, ready, lists, who)]));
       many.forEach((m, n) => {
         // groups have accounts in them alone
         const who = m.allowed === v.accounts ? v.all : m.allowed;
-        if (m.kind === PRINCIPAL.group) ready.ofMany[n] = among.get(who)?.get(v.groupMembers[m.number]!);
+        if (m.kind === PRINCIPAL.group)
+          ready.ofMany[n] = among.get(who)?.get(v.groupMembers[m.number]!) ?? -1;
       });
       return [ws, ready];
     }),
   );
 }
 
-/** Adds the places of one identity. */
-function addPerson({ placesOf: { start, values } }: Readers, into: Bits, identity: number): void {
-  for (let k = start[identity]!; k < start[identity + 1]!; k++) add(into, values[k]!);
+/** Adds the places of one identity to a set. */
+function addPerson({ placesOf: { start, values }, sets }: Readers, into: number, identity: number): void {
+  for (let k = start[identity]!; k < start[identity + 1]!; k++) sets.add(into, values[k]!);
 }
 
 /** Adds the places of those who are in some sets, the first of which may be shorter. */
-function addPeople(r: Readers, into: Bits, some: Bits, among: Bits): void {
+function addPeople(r: Readers, into: number, some: Bits, among: Bits): void {
   for (let w = 0; w < some.length; w++)
     forEachIn(some[w]! & among[w]! & r.people[w]!, w, (u) => addPerson(r, into, u));
 }
 
-/** The places of those of some people who are in each group, by its set: of those it holds itself, and of the groups in it. */
+/** By its set, the places of those of some people who are in each group: of those it holds itself, and of the groups in it. */
 function placesOfGroups(
   { org, groupMembers }: View,
   r: Readers,
   { groupsBySize }: AccessLists,
   among: Bits,
-): Map<Bits, Bits> {
-  const found = new Map<Bits, Bits>();
+): Map<Bits, number> {
+  const found = new Map<Bits, number>();
   for (const { set, groups } of groupsBySize) {
-    const places = r.arena.make();
+    const places = r.free++;
     const complete = groups.every((g) => {
       for (let k = org.members.start[g]!; k < org.members.start[g + 1]!; k++) {
         const m = org.members.values[k]!;
@@ -204,8 +215,8 @@ function placesOfGroups(
           if (has(among, m)) addPerson(r, places, m);
         } else if (inner && inner !== set) {
           const theirs = found.get(inner);
-          if (!theirs) return false;
-          union(places, theirs);
+          if (theirs === undefined) return false;
+          r.sets.union(places, theirs);
         }
       }
       return true;
@@ -218,14 +229,16 @@ function placesOfGroups(
 }
 
 /** The places of all that reads for those who are let in together. */
-function placesOfMany(v: View, r: Readers, { many }: AccessLists, n: number): Bits {
-  const known = r.ofMany[n];
-  if (known) return known;
-  const { kind, number, allowed } = many[n]!;
-  let holders = v.groupMembers[number];
-  if (kind !== PRINCIPAL.group || !holders)
-    addPrincipal(v, (holders = bitsFor(v.identityCount)), kind, number);
-  const places = (r.ofMany[n] = r.arena.make());
+function placesOfMany(v: View, r: Readers, { kind, number, allowed }: AccessLists['many'][number]): number {
+  const places = r.free++;
+  const group = kind === PRINCIPAL.group;
+  const list = group ? v.groupLists[number] : undefined;
+  if (list) {
+    for (const u of list) if (has(allowed, u)) addPerson(r, places, u);
+    return places;
+  }
+  const holders = group ? v.groupMembers[number]! : bitsFor(v.identityCount);
+  if (!group) addPrincipal(v, holders, kind, number);
   addPeople(r, places, holders, allowed);
   return places;
 }
@@ -237,8 +250,8 @@ export class AppReads {
   private readonly numbers = new Map<string, number>();
   private readonly readers: Map<string, Readers>;
   private readonly lists: AccessLists;
-  /** Places of the apps that read what is of a class, by its number; none where no app reads anything in its workspace. */
-  private readonly sets: (Bits | undefined)[] = [];
+  /** By number of the class the set of the places of what reads it, of those of its workspace. */
+  private readonly setOf: Int32Array;
 
   /** `granted`: what grants allow each app, by its id. */
   constructor(
@@ -249,30 +262,35 @@ export class AppReads {
     this.ids.forEach((id, a) => this.numbers.set(id, a));
     const lists = (this.lists = accessLists(v));
     this.readers = readersIn(v, [...granted.values()], lists);
-    const { first, above, letIn } = lists;
+    const { first, above, letIn, many } = lists;
+    this.setOf = new Int32Array(above.length).fill(-1);
     v.org.spaces.forEach(({ workspace }, s) => {
       const r = this.readers.get(workspace);
       if (!r) return;
+      const { sets, ofMany } = r;
       for (let c = first[s]!; c < first[s + 1]!; c++) {
-        const set = r.arena.make();
-        if (above[c]! >= 0) set.set(this.sets[above[c]!]!);
+        const set = (this.setOf[c] = r.free++);
+        if (above[c]! >= 0) sets.union(set, this.setOf[above[c]!]!);
         for (let k = letIn.start[c]!; k < letIn.start[c + 1]!; k++) {
           const whom = letIn.values[k]!;
           if (whom >= 0) addPerson(r, set, whom);
-          else union(set, placesOfMany(v, r, lists, ~whom));
+          else {
+            if (ofMany[~whom]! < 0) ofMany[~whom] = placesOfMany(v, r, many[~whom]!);
+            sets.union(set, ofMany[~whom]!);
+          }
         }
-        this.sets[c] = set;
       }
     });
   }
 
   /** Calls `visit` with the places of what reads an item as its owner’s and not with those it has its access in common with. */
-  private owners(r: Readers, item: number, set: Bits, visit: (place: number) => void): void {
+  private owners(r: Readers, item: number, set: number, visit: (place: number) => void): void {
     const { org, spaces } = this.v;
     const owner = org.itemBreaks[item]! & HELD ? -1 : org.itemOwner[item]!;
     if (owner < 0 || !has(spaces[org.itemSpace[item]!]!.allowed, owner)) return;
     const { start, values } = r.placesOf;
-    for (let k = start[owner]!; k < start[owner + 1]!; k++) if (!has(set, values[k]!)) visit(values[k]!);
+    for (let k = start[owner]!; k < start[owner + 1]!; k++)
+      if (!r.sets.has(set, values[k]!)) visit(values[k]!);
   }
 
   /** What each app could read, by its id. `weights`: of items, 0 to 4; `only`: numbers of spaces, all where absent. */
@@ -283,39 +301,26 @@ export class AppReads {
     const { org } = this.v;
     const { classOf, first } = this.lists;
     const total = new Int32Array(this.ids.length * WIDTH);
-    const byPlace = new Map([...this.readers].map(([ws, r]) => [ws, new Int32Array(r.apps.length * WIDTH)]));
-    /** By workspace its spaces, and by class of each how many there are. */
-    const inClasses = new Map([...this.readers.keys()].map((ws) => [ws, new Map<number, Int32Array>()]));
-    for (const s of only ?? org.spaces.keys()) {
-      const { workspace } = org.spaces[s]!;
-      const r = this.readers.get(workspace);
-      if (!r) continue;
-      const byClass = new Int32Array((first[s + 1]! - first[s]!) * WIDTH);
-      inClasses.get(workspace)!.set(s, byClass);
-      const ofOwners = byPlace.get(workspace)!;
-      for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
-        const cls = classOf[i]!;
-        const k = items.isFile[i] ? 1 + items.weights[i]! : 0;
-        const at = (cls - first[s]!) * WIDTH;
-        byClass[at]!++;
-        if (k) byClass[at + k]!++;
-        this.owners(r, i, this.sets[cls]!, (p) => {
-          ofOwners[p * WIDTH]!++;
-          if (k) ofOwners[p * WIDTH + k]!++;
-        });
-      }
-    }
+    const byClass = countsOf(this.lists, items);
+    const counted = gathered(only ?? [...org.spaces.keys()], (s) => org.spaces[s]!.workspace);
     for (const [ws, r] of this.readers) {
-      const places = byPlace.get(ws)!;
+      const spaces = counted.get(ws) ?? [];
+      const places = new Int32Array(r.apps.length * WIDTH);
+      for (const s of spaces)
+        for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++)
+          this.owners(r, i, this.setOf[classOf[i]!]!, (p) => {
+            places[p * WIDTH]!++;
+            if (items.isFile[i]) places[p * WIDTH + 1 + items.weights[i]!]!++;
+          });
       const whole = new Int32Array(WIDTH);
       const column = new Int32Array(r.apps.length);
       for (let k = 0; k < WIDTH; k++) {
         const counts = r.arena.counts(k);
-        for (const [s, byClass] of inClasses.get(ws)!)
-          for (let at = k; at < byClass.length; at += WIDTH) {
-            const n = byClass[at]!;
+        for (const s of spaces)
+          for (let c = first[s]!; c < first[s + 1]!; c++) {
+            const n = byClass[c * WIDTH + k]!;
             whole[k]! += n;
-            if (n) counts.add(this.sets[first[s]! + (at - k) / WIDTH]!, n);
+            if (n) counts.add(r.sets.at(this.setOf[c]!), n);
           }
         counts.addTo(column.fill(0));
         for (let p = 0; p < column.length; p++) places[p * WIDTH + k]! += column[p]!;
@@ -355,8 +360,8 @@ export class AppReads {
       if (of.all) reads.fill(1, from, to);
       else
         for (let i = from; i < to; i++) {
-          const set = this.sets[this.lists.classOf[i]!]!;
-          if (has(set, place)) reads[i] = 1;
+          const set = this.setOf[this.lists.classOf[i]!]!;
+          if (r.sets.has(set, place)) reads[i] = 1;
           else this.owners(r, i, set, (p) => p === place && (reads[i] = 1));
         }
     });
@@ -368,9 +373,10 @@ export class AppReads {
     const of = this.of(item);
     if (!of) return 0;
     const { r, set } = of;
-    let n = r.all.length + countBoth(set, set);
+    const places = r.sets.at(set);
+    let n = r.all.length + countBoth(places, places);
     this.owners(r, item, set, (p) => (n += p === ANYBODY ? r.everyone.length : 1));
-    return has(set, ANYBODY) ? n + r.everyone.length - 1 : n;
+    return r.sets.has(set, ANYBODY) ? n + r.everyone.length - 1 : n;
   }
 
   /** Ids of the apps that could read an item. */
@@ -379,7 +385,7 @@ export class AppReads {
     if (!of) return [];
     const { r, set } = of;
     const places: number[] = [];
-    forEachBoth(set, set, (p) => places.push(p));
+    forEachBoth(r.sets.at(set), r.sets.at(set), (p) => places.push(p));
     this.owners(r, item, set, (p) => places.push(p));
     const apps = places.flatMap((p) => (p === ANYBODY ? r.everyone : r.apps[p]!));
     return [...r.all, ...apps].map((a) => this.ids[a]!);
@@ -398,9 +404,9 @@ export class AppReads {
     });
   }
 
-  private of(item: number): { r: Readers; set: Bits } | undefined {
+  private of(item: number): { r: Readers; set: number } | undefined {
     const { org } = this.v;
     const r = this.readers.get(org.spaces[org.itemSpace[item]!]!.workspace);
-    return r && { r, set: this.sets[this.lists.classOf[item]!]! };
+    return r && { r, set: this.setOf[this.lists.classOf[item]!]! };
   }
 }

@@ -96,10 +96,10 @@ export class ScopeBook {
 
   /** What a scope allows in a workspace of a kind; one that is not known counts as wide. */
   of(scope: string, kind?: string): KnownScope {
+    if (isScope(scope)) return { scope, words: SCOPES[scope].words, known: true, allows: [SCOPES[scope]] };
     const said =
       this.meanings.get(JSON.stringify([kind ?? '', scope])) ??
       this.meanings.get(JSON.stringify(['', scope]));
-    if (isScope(scope)) return { scope, words: SCOPES[scope].words, known: true, allows: [SCOPES[scope]] };
     if (said) return { scope, words: said.words, known: true, allows: said.means.map((m) => SCOPES[m]) };
     return { scope, words: UNKNOWN.words, known: false, allows: [UNKNOWN] };
   }
