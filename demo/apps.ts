@@ -186,5 +186,13 @@ export function demoApps(
   });
   for (const u of lists.channels.slice(0, 9))
     grant(sender, 'channels', u, ['mail:send', 'directory:read'], { grantedAt: ago(15), lastUsedAt: ago(2) });
+  // the domain that it answers to has ended
+  const writer = app('sites', 'Tide Writer', {
+    publisher: 'Tidewriter',
+    verified: true,
+    category: 'writing',
+    redirectHosts: ['login.tidewriter.example'],
+  });
+  for (const u of lists.sites.slice(14, 21)) grant(writer, 'sites', u, ['files:read:own']);
   return { apps, 'app-grants': appGrants };
 }

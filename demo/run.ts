@@ -196,6 +196,7 @@ writeFileSync(
     deciding,
     telling,
     farSide: `${standins}/far`,
+    registry: `${standins}/registry`,
   }),
   { mode: 0o600 },
 );

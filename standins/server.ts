@@ -5,6 +5,7 @@
  *   /drives/v1/…                      shared and personal drives, inheritance additive
  *   /sites/v1/…                       sites and teams, where folders may break inheritance
  *   /channels/v1/…                    channels with members and files
+ *   /registry/                        registrations of domains (RDAP: RFC 9082, RFC 9083)
  *   /far/                             pages on which one acts as any person of the organisation
  *   /mail/                            mailboxes of everybody who was sent a mail, with STANDIN_MAIL
  *   /control/mail                     all mail, and how the mail server behaves
@@ -28,6 +29,7 @@ import { far } from './far/pages.ts';
 import { scim } from './directory/scim.ts';
 import { json, Refusal } from './http.ts';
 import { mailboxes, mailServer } from './mail/server.ts';
+import { registryOf } from './registry/registry.ts';
 import { rowsWorkspace } from './rows/workspace.ts';
 import { ACCOUNTS, args, faults, tokens } from './world.ts';
 
@@ -38,6 +40,7 @@ async function workspace(
   repeat: boolean,
 ): Promise<void> {
   const [, name] = url.pathname.split('/');
+  if (name === 'registry') return registryOf(req, res, url);
   if (name === 'channels') return channels(req, res, url, repeat);
   if (name && name in ACCOUNTS) return rowsWorkspace(req, res, url, name, repeat);
   throw new Refusal(404, 'There is nothing here.');
@@ -54,7 +57,8 @@ async function answer(req: IncomingMessage, res: ServerResponse): Promise<void> 
   }
   if (url.pathname === '/mail' || url.pathname.startsWith('/mail/')) return mailboxes(req, res, url);
   if (url.pathname === '/far' || url.pathname.startsWith('/far/')) return far(req, res, url);
-  if (bearer !== `Bearer ${tokens.workspace}`) throw new Refusal(401, 'The token is wrong.');
+  const asksAnybody = url.pathname.startsWith('/registry/');
+  if (!asksAnybody && bearer !== `Bearer ${tokens.workspace}`) throw new Refusal(401, 'The token is wrong.');
 
   let repeat = false;
   let resetAfter = false;

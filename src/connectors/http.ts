@@ -19,6 +19,7 @@ async function jsonOf(response: Response): Promise<unknown> {
 
 export interface HttpOptions {
   url: string;
+  /** Empty where none is wanted. */
   token: string;
   signal?: AbortSignal;
   /** It may be on this machine and its own network. */
@@ -100,7 +101,7 @@ export class HttpClient {
         const response = await fetch(o.url + path, {
           method,
           headers: {
-            authorization: `Bearer ${o.token}`,
+            ...(o.token && { authorization: `Bearer ${o.token}` }),
             ...(more.key && { 'idempotency-key': more.key }),
             ...(more.version && { 'if-match': more.version }),
             ...(more.json && { 'content-type': more.json.type }),

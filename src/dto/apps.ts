@@ -162,3 +162,25 @@ export interface ScopeTable {
   others: (ScopeMeaningDto & { apps: number })[];
   unknown: { scope: string; kind: string; apps: number }[];
 }
+
+/** Domains to which apps answer, and where their registrations are looked up. */
+export interface AppDomainsPage {
+  /** The base address of the server that is asked; null: none is. */
+  url: string | null;
+  /** How many there are, and of how many it is known. */
+  domains: number;
+  known: number;
+  /** When one was last looked up. */
+  lookedAt: string | null;
+  /** Why it ended before its time, the last time. */
+  trouble: string | null;
+  /** Those that anybody can register, or whose registration ends within the next month: the soonest first. */
+  ending: AppDomainRow[];
+}
+export interface AppDomainRow {
+  domain: string;
+  apps: { key: string; name: string }[];
+  registered: boolean;
+  ends: string | null;
+  over: boolean;
+}

@@ -148,6 +148,13 @@ export const scopeForm = z.object({
 });
 export type ScopeForm = z.infer<typeof scopeForm>;
 
+/** Where registrations of domains are looked up; empty: nowhere. */
+export const registryForm = z.object({
+  url: text(500)
+    .trim()
+    .regex(/^(?:https?:\/\/\S+)?$/, 'begins with https://, or is empty'),
+});
+
 export const decisionForm = z.discriminatedUnion('act', [
   z.object({
     act: z.literal('accept'),

@@ -170,7 +170,7 @@ export interface TrialRow {
   department: string;
   key: string;
   name: string;
-  /** The grant or link itself, and how sure the surest match is that the rule asks about. */
+  /** The grant, link or app that was let in itself, and how sure the surest match is that the rule asks about. */
   share: string;
   certainty: number | null;
   /** What was shared, in a sentence. */
@@ -181,7 +181,7 @@ export interface TrialRow {
 /** A rule tried on what was shared in the last days. */
 export interface Trial {
   days: number;
-  /** Grants and links made in that time that are there still, and those that the rule would have hit. */
+  /** Grants and links made, and apps let in, in that time that are there still, and those that the rule would have hit. */
   shared: number;
   hits: number;
   /** Of these, what another rule refuses already. */

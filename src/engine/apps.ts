@@ -15,7 +15,15 @@ import {
   type JudgedApp,
 } from '../core/apps/judged.ts';
 import { lazily } from '../core/once.ts';
-import { appRisk, isNew, isUnused, lastUseOf, peopleIn } from '../core/apps/risk.ts';
+import {
+  appRisk,
+  domainToRegister,
+  isNew,
+  isUnused,
+  lastUseOf,
+  peopleIn,
+  type Lapsed,
+} from '../core/apps/risk.ts';
 import {
   type ScopeBook,
   SCOPE_NAMES,
@@ -79,6 +87,7 @@ interface App extends JudgedApp {
 }
 interface Apps {
   book: ScopeBook;
+  lapsed: Lapsed;
   /** Their grants, by number; and the numbers by id. */
   letIn: () => GrantOfApp[];
   numbers: () => Map<string, number>;
@@ -109,7 +118,8 @@ const kindOf = (l: Loaded, workspace: string): string => l.ids.kind(unkey(worksp
 /** The apps of a survey. */
 export function appsOf(l: Loaded): Apps {
   const known = made.get(l);
-  if (known?.book === l.scopes.book) return known;
+  const { book, lapsed } = l.scopes;
+  if (known?.book === book && known.lapsed === lapsed) return known;
   const workspace = workspaceIn(l);
   const apps = [...(l.kept.get('app')?.values() ?? [])].map(({ source, row }): AppRow => {
     const app = row as AppRow;
@@ -131,13 +141,13 @@ export function appsOf(l: Loaded): Apps {
     const u = g.user === undefined ? -1 : l.org.find('user', g.user);
     return !hidden || g.everyone || (u >= 0 && !hidden.user[u]);
   });
-  const { book } = l.scopes;
   const scope = (s: string, ws: string): KnownScope => book.of(s, kindOf(l, ws));
   const { reads, list: judged } = judgeApps(l.view, {
     apps,
     grants: told,
     items: filesOf(l),
     scope,
+    lapsed,
     nameOf: (id) => unkey(id).id,
   });
   const names = new Map(l.org.workspaces.map((w) => [w.id, w.name]));
@@ -173,6 +183,7 @@ export function appsOf(l: Loaded): Apps {
     letIn,
     numbers: lazily(() => new Map(letIn().map((g, n) => [g.grant.id, n]))),
     book,
+    lapsed,
     scope,
     reads,
     list: shown,
@@ -546,10 +557,25 @@ export function consentOf(
     byWeight,
   };
   const risk = appRisk({
-    ...{ app, grants, scopes, reading, own: l.org.own, moment: l.view.moment },
+    ...{ app, grants, scopes, reading, own: l.org.own, moment: l.view.moment, lapsed: l.scopes.lapsed },
     known: appsOf(l).list.map((a) => a.app),
   });
   return { of: { app, grants, scopes, reading, risk }, grant, user: asked.user };
+}
+
+/** Domains to which apps answer, each with the keys and names of those apps. */
+export function appDomains(l: Loaded): { domain: string; apps: { key: string; name: string }[] }[] {
+  const found = new Map<string, { key: string; name: string }[]>();
+  for (const { source, row } of l.kept.get('app')?.values() ?? []) {
+    const app = row as AppRow;
+    for (const domain of new Set(app.redirectHosts?.map(domainToRegister))) {
+      if (!domain) continue;
+      const apps = found.get(domain) ?? [];
+      found.set(domain, apps);
+      apps.push({ key: key(source, app.id), name: app.name });
+    }
+  }
+  return [...found].map(([domain, apps]) => ({ domain, apps })).sort((a, b) => byCode(a.domain, b.domain));
 }
 
 /** Some apps as they are: what each was let in for, and approved apps of the same kind. */
@@ -660,6 +686,27 @@ export function letInAgain(
   return again
     ? { by: user === undefined ? null : nameOfUser(l, user), words: `let “${app!.row.name}” in again` }
     : null;
+}
+
+/**
+ * Whoever an app was withdrawn from, as long as their account is active, and where they can let it in again: the home page of an app
+ * whose publisher is verified. Undefined where nobody is known, or it was let in for everyone.
+ */
+export function lostBy(
+  l: Loaded,
+  { source, before }: { source: string; before: object },
+): { app: string; homepage: string | null; person: { name: string; address: string } } | undefined {
+  const was = before as AppGrantRow;
+  const u = was.user === undefined ? -1 : l.org.find('user', l.ids.user(source, was.user));
+  const [address] = l.org.users[u]?.addresses ?? [];
+  const app = appsOf(l).byKey.get(key(source, was.app))?.app;
+  if (!address || was.everyone || !app || !has(l.view.all, u)) return undefined;
+  const page = app.verified && URL.canParse(app.homepage ?? '') ? new URL(app.homepage!) : undefined;
+  return {
+    app: app.name,
+    homepage: page?.protocol === 'https:' && page.href.length <= MOST_SAID ? page.href : null,
+    person: { name: l.org.users[u]!.name, address },
+  };
 }
 
 /** Scopes as a table, with how many apps have each. `said`: what stewards have said of others. */

@@ -21,7 +21,9 @@ import {
   appFiles,
   apps,
   appsAt,
+  appDomains,
   appsKnown,
+  lostBy,
   appsOf,
   appsOfPerson,
   scopeTable,
@@ -83,7 +85,7 @@ import { heldTo, touchesInside, type Touched } from './held.ts';
 import { loadSurvey, movedOn, readPacks, reweighed, type Loaded } from './loaded.ts';
 import { key, unkey } from './keys.ts';
 import type { RowCount } from './rows.ts';
-import { readApprovals, readBook } from './scopes.ts';
+import { readApprovals, readBook, readLapsed } from './scopes.ts';
 import { Snapshots } from './snapshots.ts';
 import { options } from './options.ts';
 import { spaceActivity, spacesShown } from './spaces.ts';
@@ -274,6 +276,12 @@ async function reapprove(): Promise<void> {
   for (const l of present ? [present, ...past] : past) l.scopes.approvals = approvals;
 }
 
+/** Which domains of apps have lapsed, as it is known now. */
+async function relapse(): Promise<void> {
+  const lapsed = await readLapsed(db);
+  for (const l of present ? [present, ...past] : past) l.scopes.lapsed = lapsed;
+}
+
 /** A survey's organisation; the present where none is named. Undefined where there is no such survey. */
 async function at(asked?: At): Promise<Loaded | undefined> {
   if (typeof asked === 'object') {
@@ -394,6 +402,7 @@ const functions = {
   recharter,
   rescope,
   reapprove,
+  relapse,
   apps: from((l, q: AppsQuery) => apps(l, q)),
   app: from(appDossier),
   appFiles: from(appFiles),
@@ -401,6 +410,8 @@ const functions = {
   appsOfPerson: from(appsOfPerson),
   scopeTable: from(scopeTable),
   appsKnown: from(appsKnown),
+  appDomains: from(appDomains),
+  lostBy: from(lostBy),
   spacesOfKeys: from(spacesOfKeys),
   spacesShown: from(spacesShown),
   spaceActivity: from(spaceActivity),

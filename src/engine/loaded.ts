@@ -17,7 +17,7 @@ import { DATA_TYPES } from '../core/recognise/types/index.ts';
 import type { Db } from '../store/db.ts';
 import { readActivity, type ContentDoc } from '../store/observed.ts';
 import { readCertainty } from '../store/settings.ts';
-import { readApprovals, readBook, type ScopesSaid } from './scopes.ts';
+import { readApprovals, readBook, readLapsed, type ScopesSaid } from './scopes.ts';
 import { bookOf, readCharters, type CharterBook } from './charters.ts';
 import { renamed, type Items } from './items.ts';
 import { key } from './keys.ts';
@@ -271,7 +271,7 @@ async function judged(
     types,
     packs: { byId: await readPacks(db) },
     charters: bookOf(await readCharters(db)),
-    scopes: { book: await readBook(db), approvals: await readApprovals(db) },
+    scopes: { book: await readBook(db), approvals: await readApprovals(db), lapsed: await readLapsed(db) },
     weights,
     tally,
     exposures: findExposures(v, columns, weights),

@@ -1,5 +1,6 @@
-/** What scopes of apps allow, and which apps are approved, as the store has it. */
+/** What scopes of apps allow, which apps are approved, and which of their domains have lapsed, as the store has it. */
 import type { Approval } from '../core/apps/approval.ts';
+import type { Lapsed } from '../core/apps/risk.ts';
 import { ScopeBook, type ScopeMeaning } from '../core/apps/scopes.ts';
 import type { Db } from '../store/db.ts';
 
@@ -8,6 +9,7 @@ export interface ScopesSaid {
   book: ScopeBook;
   /** By app, with its source. */
   approvals: ReadonlyMap<string, Approval>;
+  lapsed: Lapsed;
 }
 
 export async function readBook(db: Db): Promise<ScopeBook> {
@@ -24,4 +26,12 @@ export async function readApprovals(db: Db): Promise<ScopesSaid['approvals']> {
   return new Map(
     rows.map((a) => [a.app, { ...a, until: a.until === null ? Infinity : Date.parse(a.until) + 86_400_000 }]),
   );
+}
+
+/** Domains that are not registered, or whose registration ends at a time. */
+export async function readLapsed(db: Db): Promise<Lapsed> {
+  const rows = await db.query<{ domain: string; registered: boolean; ends: Date | null }>(
+    'select domain, registered, ends from app_domain where not registered or ends is not null',
+  );
+  return new Map(rows.map(({ domain, registered, ends }) => [domain, registered ? ends!.getTime() : 0]));
 }

@@ -1,17 +1,19 @@
 /**
- * A rule that is judged at the moment, tried on what was shared lately: whom it would have stopped, how often, and what
- * other rules do about it already. Grants and links are judged with what is known of their files now.
+ * A rule that is judged at the moment, tried on what was shared lately, or on the apps that were let in: whom it would have
+ * stopped, how often, and what other rules do about it already. Grants and links are judged with what is known of their files
+ * now, apps with what they read now.
  */
-import { dayAt } from '../core/time.ts';
+import { dayAt, momentOf } from '../core/time.ts';
 import { setImmediate } from 'node:timers/promises';
-import { decider, type Armed, type Asked } from '../core/guard/decide.ts';
+import { decider, type Armed, type Asked, type Moment } from '../core/guard/decide.ts';
 import { tenFrom } from '../core/guard/marks.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
-import { piloted, type Policy } from '../core/guard/schema.ts';
+import { piloted, type Policy, type Rule } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { AUDIENCES } from '../core/model.ts';
 import type { Trial, TrialRow } from '../dto/guard.ts';
+import { appsOf } from './apps.ts';
 import { armedOf, decideFacts } from './decide.ts';
 import { entryRef, identityKey, nodeKey, nodeName, sentence } from './describe.ts';
 import { gettersOf, holdingTypes } from './facts.ts';
@@ -24,6 +26,7 @@ const SHOWN = 500;
 const MOST = 10;
 /** What is shared is judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;
+const TRIED: readonly Moment[] = ['share', 'consent'];
 
 /** What a grant or link in force was, as it was about to be made. */
 function asItWasMade(l: Loaded, e: number): Asked {
@@ -56,7 +59,59 @@ function asItWasMade(l: Loaded, e: number): Asked {
   };
 }
 
-/** Tries a rule of a policy, or all that are asked before somebody shares, on what was shared in the last days before the survey. */
+/** Something that was made, as it was about to be, and how it is told of. */
+interface Made {
+  at: number;
+  asked: Asked;
+  row: () => Pick<TrialRow, 'key' | 'name' | 'share' | 'words'>;
+}
+
+/** The grants and links in force, by number. */
+function* shared(l: Loaded): Generator<Made> {
+  const { entries } = l.org;
+  for (let e = 0; e < entries.ids.length; e++) {
+    const node = entries.node[e]!;
+    if (node >= 0)
+      yield {
+        at: entries.made[e]!,
+        asked: asItWasMade(l, e),
+        row: () => ({
+          key: nodeKey(l, node),
+          name: nodeName(l, node),
+          share: `${entries.type[e]! > 0 ? 'link' : 'grant'}:${entries.ids.at(e)}`,
+          words: sentence(entryRef(l, e)),
+        }),
+      };
+  }
+}
+
+/** The apps that were let in, one by one. */
+function* letIn(l: Loaded): Generator<Made> {
+  for (const app of appsOf(l).letIn()) {
+    const { of, grant, user } = app;
+    yield {
+      at: momentOf(grant.grantedAt ?? ''),
+      asked: { action: 'consent', node: -1, actor: user, app, checked: true },
+      row: () => ({
+        key: `app:${of.app.id}`,
+        name: of.app.name,
+        share: `appGrant:${grant.id}`,
+        words: `${grant.everyone ? 'for everyone, with' : 'with'} ${grant.scopes.join(', ')}`.slice(0, 500),
+      }),
+    };
+  }
+}
+
+/** What rules are about. */
+function* madeFor(l: Loaded, rules: readonly Rule[]): Generator<Made> {
+  if (rules.some((r) => r.subject !== 'appGrant')) yield* shared(l);
+  if (rules.some((r) => r.subject === 'appGrant')) yield* letIn(l);
+}
+
+/**
+ * Tries a rule of a policy, or all that are asked before somebody shares or lets an app in, on what was made in the last days
+ * before the survey.
+ */
 export async function trial(
   l: Loaded,
   given: unknown,
@@ -66,7 +121,7 @@ export async function trial(
 ): Promise<{ trial?: Trial; wrong: Wrong[] }> {
   const { policy, wrong } = readPolicy(given, holdingTypes(l));
   const rules = policy?.rules.filter((r) =>
-    ruleId === undefined ? r.moments?.includes('share') : r.id === ruleId,
+    ruleId === undefined ? r.moments?.some((m) => TRIED.includes(m)) : r.id === ruleId,
   );
   if (!policy || !rules?.length) return { wrong };
   const facts = decideFacts(l);
@@ -75,14 +130,14 @@ export async function trial(
       policy: 0,
       version: 0,
       doc,
-      rule: { ...r, mode: 'enforce', moments: ['share'] },
+      rule: { ...r, mode: 'enforce', moments: [r.subject === 'appGrant' ? 'consent' : 'share'] },
       excepted: () => undefined,
     }));
   const judge = decider(facts, armed(policy));
   const already = decider(facts, armedOf(l));
   const pilot = decider(facts, armed(piloted(policy)));
   const surest = rules.map((r) => surestOf(l, policy, r));
-  const { entries, users } = l.org;
+  const { users } = l.org;
   const getters = gettersOf(l);
   const until = Date.parse(l.takenAt);
   const from = until - days * DAY;
@@ -94,18 +149,17 @@ export async function trial(
   const rows: TrialRow[] = [];
   const sum = { shared: 0, hits: 0, refusedAlready: 0, inPilot: 0 };
   let stretch = performance.now() + STRETCH_MS;
-  for (let e = 0; e < entries.ids.length; e++) {
-    if (!(e & 63) && performance.now() > stretch) {
+  let turn = 0;
+  for (const { at, asked, row } of madeFor(l, rules)) {
+    if (!(turn++ & 63) && performance.now() > stretch) {
       await setImmediate();
       signal?.throwIfAborted();
       stretch = performance.now() + STRETCH_MS;
     }
-    const made = entries.made[e]!;
-    if (!(made > from && made <= until) || entries.node[e]! < 0) continue;
-    const day = byDay.get(dayAt(made));
+    if (!(at > from && at <= until)) continue;
+    const day = byDay.get(dayAt(at));
     sum.shared++;
     if (day) day.shared++;
-    const asked = asItWasMade(l, e);
     const judged = judge(asked);
     if (!judged.hits.length) continue;
     sum.hits++;
@@ -123,15 +177,12 @@ export async function trial(
       byCertainty.set(ten, (byCertainty.get(ten) ?? 0) + 1);
     }
     rows.push({
-      at: new Date(made).toISOString(),
+      at: new Date(at).toISOString(),
       actor: actor < 0 ? null : identityKey(l, actor),
       actorName: actor < 0 ? '' : getters.identity.name(actor),
       department: department || 'none',
-      key: nodeKey(l, asked.node),
-      name: nodeName(l, asked.node),
-      share: `${entries.type[e]! > 0 ? 'link' : 'grant'}:${entries.ids.at(e)}`,
+      ...row(),
       certainty: certainty ?? null,
-      words: sentence(entryRef(l, e)),
       refused: !judged.decision,
     });
   }

@@ -5,6 +5,7 @@ import type { Engine } from '../engine/engine.ts';
 import type { OpenDb } from '../store/db.ts';
 import type { AccountAdmin } from './account-admin.ts';
 import type { Accounts } from './accounts.ts';
+import type { AppDomains } from './app-domains.ts';
 import type { Approvals } from './approvals.ts';
 import type { ApiTokens } from './api-tokens.ts';
 import type { Events } from './events.ts';
@@ -62,6 +63,7 @@ export interface App {
   recognition: Recognition;
   partners: Partners;
   scopes: Scopes;
+  appDomains: AppDomains;
   approvals: Approvals;
   tables: Tables;
   watch: Watch;

@@ -7,6 +7,7 @@ import { openDb, storeOf } from '../store/db.ts';
 import { AccountAdmin } from './account-admin.ts';
 import { ApiTokens } from './api-tokens.ts';
 import { Accounts } from './accounts.ts';
+import { AppDomains } from './app-domains.ts';
 import { Approvals } from './approvals.ts';
 import type { AccountRole, Course, SsoSettings } from '../dto/accounts.ts';
 import { Engine } from '../engine/engine.ts';
@@ -63,6 +64,8 @@ export interface Seed {
   telling?: Record<string, string>;
   /** Where one can act as the people of a simulated organisation. */
   farSide?: string;
+  /** Where registrations of domains are looked up. */
+  registry?: string;
   /** Begin a survey at once if there has been none. */
   survey: boolean;
   /** A file that says by how many milliseconds the clock is off, while it is there: with it a demo makes its past. */
@@ -214,11 +217,15 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await policies.again();
     await decisions.arm();
   };
+  const appDomains = new AppDomains({ db, ledger, engine, events, jobs, clock });
+  appDomains.onChange = () => policies.again();
   decisions.onAsked = (request) => approvals.ask(request);
   decisions.onRecorded = (source, list) => happened.log.take(source, list);
   const retention = new Retention(db, ledger, engine, clock);
   present.subscribe(async ({ ended }) => {
-    if (ended) await retention.drop();
+    if (!ended) return;
+    await retention.drop();
+    await appDomains.look();
   });
 
   await jobs.takeUp();
@@ -247,6 +254,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     await outbox.start();
     await plans.runner.resume();
     await jobs.look();
+    if (seed?.registry) await appDomains.set(seed.registry, 'demo');
     if (seed?.survey && (await surveys.list(1)).length === 0) await surveys.start('demo');
     isReading = false;
     askFirst();
@@ -281,6 +289,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
     extracts,
     recognition,
     approvals,
+    appDomains,
     scopes: new Scopes(db, ledger, engine, events, clock),
     partners: new Partners(db, ledger, engine, present, clock),
     tables: new Tables(

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Browser, Page } from 'playwright-core';
 import type { Approvals } from '../../src/dto/approvals.ts';
 import type { AppDossier } from '../../src/dto/apps.ts';
+import type { Trial } from '../../src/dto/guard.ts';
 import type { DecisionsPage } from '../../src/dto/decisions.ts';
 import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
@@ -72,6 +73,35 @@ const letIn = async (more: string[] = []) => {
   for (const scope of more) await app.getByLabel(scope).check();
   await app.getByRole('button', { name: /^Let in/ }).click();
 };
+
+describe('a rule about letting in', () => {
+  it('is tried on the apps that were let in lately', async () => {
+    const { takenAt } = await scene.api<{ takenAt: string }>('GET', '/api/apps');
+    const until = Date.parse(takenAt);
+    const lately = (
+      await scene.truth<{ scopes: string[]; grantedAt: string; user?: string }[]>('app-grants')
+    ).filter((g) => Date.parse(g.grantedAt) > until - 90 * 86_400_000 && Date.parse(g.grantedAt) <= until);
+    const wanted = lately.filter((g) => g.scopes.includes('mail:read'));
+    expect(wanted.length).toBeGreaterThan(0);
+    const rule = {
+      ...{ id: 'r1', name: 'Mail', subject: 'appGrant', if: '"mail:read" in scopes' },
+      ...{ moments: ['consent'], mode: 'observe', severity: 'high', responses: [{ do: 'refuse' }] },
+    };
+    const policy = { format: 'gate-lantern-policy', version: 1, name: 'Tried', rules: [rule] };
+    const { trial } = await scene.api<{ trial: Trial }>('POST', '/api/policies/trial', {
+      policy,
+      rule: 'r1',
+      days: 90,
+    });
+    expect(trial).toMatchObject({
+      shared: lately.length,
+      hits: wanted.length,
+      refusedAlready: wanted.length,
+      ofPeople: new Set(wanted.map((g) => g.user)).size,
+    });
+    expect(trial.rows.every((r) => r.key.startsWith('app:') && r.words.includes('mail:read'))).toBe(true);
+  });
+});
 
 describe('an app that is let in on the far side', () => {
   it('is refused where a policy wants it so, in its words, and is not let in', async () => {

@@ -1,10 +1,18 @@
 /** Apps: what is planted is found, who reads what agrees from every side, and withdrawing them takes. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { HoldingPage, RouteGraph } from '../../src/dto/access.ts';
-import type { AppDossier, AppFilesPage, AppPage, AppReaderRow, ScopeTable } from '../../src/dto/apps.ts';
+import type {
+  AppDomainsPage,
+  AppDossier,
+  AppFilesPage,
+  AppPage,
+  AppReaderRow,
+  ScopeTable,
+} from '../../src/dto/apps.ts';
 import type { CrossPage, FindingsPage } from '../../src/dto/exposure.ts';
 import type { HitsPage, PolicyPage } from '../../src/dto/guard.ts';
 import { STARTERS } from '../../src/core/guard/starters.ts';
+import type { MessagesPage } from '../../src/dto/messages.ts';
 import type { PlanDetail } from '../../src/dto/remedy.ts';
 import { Scene, until } from './harness.ts';
 
@@ -58,6 +66,44 @@ describe('planted apps', () => {
       'without TLS': ['Label Printer'],
       'bare address': ['Label Printer'],
     });
+  });
+
+  it('one whose redirect host has expired, once that is looked up; a server that fails is said, and asked again', async () => {
+    const page = () => scene.api<AppDomainsPage>('GET', '/api/apps/domains');
+    const set = (url: string) => scene.api('PUT', '/api/apps/domains', { url });
+    const ending = async (): Promise<string[]> => {
+      const { rows } = await apps();
+      const sums = await Promise.all(rows.map(({ key }) => one(key)));
+      return sums.flatMap((d) =>
+        d.sum.some((l) => l.why.includes('anybody can register')) ? d.row.name : [],
+      );
+    };
+    expect(await page()).toMatchObject({ url: null, known: 0, ending: [] });
+    expect(await ending()).toEqual([]);
+    await scene.faults([{ kind: 'dead', path: '/registry/domain/tidewriter.example', times: 3 }]);
+    await set(`${scene.standinUrl}/registry/`);
+    const broken = await until('the trouble to be told', async () => {
+      const now = await page();
+      return now.trouble ? now : undefined;
+    });
+    expect(broken.trouble).toMatch(/^tidewriter\.example: .*500/);
+    expect(broken.ending).toEqual([]);
+    await set(`${scene.standinUrl}/registry`);
+    const whole = await until('all to be looked up', async () => {
+      const now = await page();
+      return now.known === now.domains && !now.trouble ? now : undefined;
+    });
+    expect(whole.ending).toMatchObject([
+      { domain: 'tidewriter.example', registered: true, over: true, apps: [{ name: 'Tide Writer' }] },
+    ]);
+    expect(await ending()).toEqual(['Tide Writer']);
+    expect(
+      (await scene.raw('PUT', '/api/apps/domains', { role: 'steward', body: { url: 'ftp://x' } })).status,
+    ).toBe(422);
+    expect((await page()).ending).toHaveLength(1);
+    await set('');
+    expect(await page()).toMatchObject({ url: null, known: 0, ending: [] });
+    expect(await ending()).toEqual([]);
   });
 
   it('reads for the eleven people who let it in, by routes that begin with it', async () => {
@@ -249,6 +295,14 @@ describe('withdrawing an app', () => {
       const undone = await ended(made.id);
       expect(new Set(undone.list.map((c) => c.state))).toEqual(new Set(['undo-failed']));
       expect(undone.list[0]!.note).toMatch(/has to do so again/);
+      // each of those who let it in is told, once
+      const active = before.grants.flatMap((g) => (g.person?.active ? g.person.name : []));
+      expect(active.length > 0).toBe(!everyone);
+      await until('them to be told', async () => {
+        const { rows } = await scene.api<MessagesPage>('GET', '/api/messages?limit=200');
+        const told = rows.filter((m) => m.subject === `You can let ${name} in again`).map((m) => m.name);
+        return JSON.stringify(told.sort()) === JSON.stringify([...active].sort());
+      });
       expect(await grantsAt(id)).toEqual([]);
     },
   );

@@ -268,6 +268,7 @@ describe('an account that is held to a part', () => {
       [
         '/api/accounts',
         '/api/apps/approvals',
+        '/api/apps/domains',
         '/api/apps/scopes',
         '/api/decisions',
         '/api/decisions/asking',
@@ -385,6 +386,7 @@ describe('an account that is held to a part', () => {
         [403, { id: 1, approved: true, groups: [], until: null, answer: 'to see' }],
       ],
       'DELETE /api/apps/approvals': [[403, { id: 1 }]],
+      'PUT /api/apps/domains': [[403, { url: '' }]],
       'PUT /api/apps/scopes': [[403, { kind: '', scope: 'x', words: 'do a thing', means: [] }]],
       'DELETE /api/apps/scopes': [[403, { kind: '', scope: 'x' }]],
       'PUT /api/outside/partner': [[403, { domain: 'x.example', until: null, sponsor: 'x' }]],

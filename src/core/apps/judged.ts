@@ -10,7 +10,7 @@ import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
 import { standingOf, type Approval, type Standing } from './approval.ts';
 import { AppReads, grantedApps, READS_NOTHING, type Reading } from './reading.ts';
-import { appRisk, lastUseOf, peopleIn } from './risk.ts';
+import { appRisk, lastUseOf, peopleIn, type Lapsed } from './risk.ts';
 import { scopesIn, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
 const DAY = 86_400_000;
@@ -35,11 +35,18 @@ export function judgeApps(
     grants: readonly AppGrantRow[];
     items: { isFile: Uint8Array; weights: Uint8Array };
     scope?: (scope: string, workspace: string) => KnownScope;
+    lapsed?: Lapsed;
     /** What one that is not listed is called, by its id. */
     nameOf?: (id: string) => string;
   },
 ): { reads: AppReads; list: JudgedApp[] } {
-  const { grants, items, scope = (s) => SHIPPED_SCOPES.of(s), nameOf = (id) => id } = given;
+  const {
+    grants,
+    items,
+    scope = (s) => SHIPPED_SCOPES.of(s),
+    nameOf = (id) => id,
+    lapsed = new Map(),
+  } = given;
   const grantsOf = gathered(grants, (g) => g.app);
   const listed = new Set(given.apps.map((a) => a.id));
   const apps = [
@@ -60,7 +67,7 @@ export function judgeApps(
       grants: own,
       scopes,
       reading,
-      risk: appRisk({ app, grants: own, scopes, reading, known: apps, own: org.own, moment }),
+      risk: appRisk({ app, grants: own, scopes, reading, known: apps, own: org.own, moment, lapsed }),
     };
   });
   return { reads, list };

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { AppGrantRow, AppRow } from '../model.ts';
-import { appRisk } from './risk.ts';
+import { appRisk, domainToRegister } from './risk.ts';
 import { allowedBy, ScopeBook, scopesIn, SHIPPED_SCOPES } from './scopes.ts';
 import { capabilityNames } from '../model.ts';
 
@@ -26,8 +26,14 @@ const grant = (more: Partial<AppGrantRow>): AppGrantRow => ({
   lastUsedAt: ago(3),
   ...more,
 });
-const riskOf = (app: Partial<AppRow>, grants: readonly AppGrantRow[], byWeight = [9, 0, 0, 0, 0]) =>
+const riskOf = (
+  app: Partial<AppRow>,
+  grants: readonly AppGrantRow[],
+  byWeight = [9, 0, 0, 0, 0],
+  lapsed: [string, number][] = [],
+) =>
   appRisk({
+    lapsed: new Map(lapsed),
     app: { ...planner, id: 'x', name: 'Tide Tables', ...app },
     grants,
     scopes: scopesIn(grants),
@@ -135,5 +141,22 @@ describe('scopes', () => {
     // what is in the table cannot be made out to be less
     expect(book.of('mail:read').words).toBe('read their mail');
     expect(book.of('shelf.read', 'drives').known).toBe(false);
+  });
+
+  it('is more where anybody can register the domain that it answers to, from that moment on', () => {
+    const of = (redirectHosts: string[], lapsed: [string, number][]) =>
+      riskOf({ redirectHosts }, [grant({})], undefined, lapsed).lines.filter((l) =>
+        l.why.includes('register'),
+      );
+    const hosts = ['https://login.gone.example/back'];
+    expect(of(hosts, [['gone.example', NOW]])).toEqual([
+      { why: 'It answers to login.gone.example, and anybody can register gone.example now', points: 60 },
+    ]);
+    expect(of(hosts, [['gone.example', NOW + 1]])).toEqual([]);
+    expect(of(hosts, [['other.example', 0]])).toEqual([]);
+    expect(of(['192.0.2.4', 'localhost', ''], [['', 0]])).toEqual([]);
+    expect(
+      ['HTTP://a.B.Example:8443/x', 'fóo.example', 'x.co.uk', '[2001:db8::1]', 'com'].map(domainToRegister),
+    ).toEqual(['b.example', 'xn--fo-5ja.example', 'x.co.uk', null, null]);
   });
 });

@@ -1,5 +1,6 @@
 /** The risk of an app as a sum that one can see. The formula and its reasons: docs/apps.md. */
 import { parse } from 'tldts';
+import { toASCII } from 'tr46';
 import { distance } from 'fastest-levenshtein';
 import { domainName } from '../access/addresses.ts';
 import { counted } from '../counted.ts';
@@ -31,6 +32,22 @@ export interface AppRiskInput {
   known: readonly AppRow[];
   own: Pick<OrganisationRow, 'domains' | 'partnerDomains'>;
   moment: number;
+  lapsed: Lapsed;
+}
+
+/** Domains that nobody has registered, or whose registration ends, and when: in milliseconds since 1970. */
+export type Lapsed = ReadonlyMap<string, number>;
+
+/** Scheme and host of an address that people are sent back to; either may be missing. */
+const parts = (entry: string): { scheme: string; host: string } => {
+  const [, scheme = '', host = ''] = /^(?:(https?):\/\/)?([^/:]*|\[[^\]]*\])/i.exec(entry)!;
+  return { scheme: scheme.toLowerCase(), host };
+};
+
+/** The domain of a redirect host that somebody has to register, as registries write it; null where there is none. */
+export function domainToRegister(entry: string): string | null {
+  const { domain } = parse(parts(entry).host);
+  return domain ? toASCII(domain) || null : null;
 }
 
 /** What a name looks like, whatever letters and spaces it is written with. */
@@ -51,18 +68,21 @@ export function likens(app: AppRow, known: readonly AppRow[]): AppRow | undefine
 /** What is wrong with a host that people are sent back to. */
 function wrongWith(
   entry: string,
-  { domains, partnerDomains }: AppRiskInput['own'],
+  { own: { domains, partnerDomains }, lapsed, moment }: Pick<AppRiskInput, 'own' | 'lapsed' | 'moment'>,
 ): { why: string; points: number }[] {
-  const [, scheme, host] = /^(?:(https?):\/\/)?([^/:]*|\[[^\]]*\])/i.exec(entry)!;
+  const { scheme, host } = parts(entry);
   const said: { why: string; points: number }[] = [];
-  const { isIp, isPrivate } = parse(host!, { allowPrivateDomains: true });
-  if (scheme?.toLowerCase() === 'http') said.push({ why: `It answers to ${host} without TLS`, points: 20 });
+  const { isIp, isPrivate } = parse(host, { allowPrivateDomains: true });
+  if (scheme === 'http') said.push({ why: `It answers to ${host} without TLS`, points: 20 });
   if (isIp) said.push({ why: `It answers to the bare address ${host}`, points: 20 });
   else {
     if (isPrivate) said.push({ why: `It answers to ${host}, which anybody can rent`, points: 10 });
     const alike = host ? lookAlike(domainName(host), [...domains, ...partnerDomains]) : undefined;
     if (alike)
       said.push({ why: `It answers to ${host}, which looks like ${alike.domain}: ${alike.how}`, points: 40 });
+    const domain = domainToRegister(entry);
+    if (domain && (lapsed.get(domain) ?? Infinity) <= moment)
+      said.push({ why: `It answers to ${host}, and anybody can register ${domain} now`, points: 60 });
   }
   return said;
 }
@@ -85,7 +105,16 @@ export const isUnused = (grants: readonly AppGrantRow[], moment: number): boolea
   grants.every((g) => moment - (momentOf(g.lastUsedAt ?? g.grantedAt ?? '') || 0) >= UNUSED_DAYS * DAY);
 
 /** The risk of an app, line by line. */
-export function appRisk({ app, grants, scopes, reading, known, own, moment }: AppRiskInput): ExposureSum {
+export function appRisk({
+  app,
+  grants,
+  scopes,
+  reading,
+  known,
+  own,
+  moment,
+  lapsed,
+}: AppRiskInput): ExposureSum {
   const lines: ExposureSum['lines'] = [];
   for (let w = 4; w >= 1; w--) {
     const n = reading.byWeight[w]!;
@@ -120,7 +149,7 @@ export function appRisk({ app, grants, scopes, reading, known, own, moment }: Ap
       points: 60,
     });
   if (!app.verified) lines.push({ why: 'Nobody has verified who publishes it', points: 10 });
-  for (const host of app.redirectHosts ?? []) lines.push(...wrongWith(host, own));
+  for (const host of app.redirectHosts ?? []) lines.push(...wrongWith(host, { own, lapsed, moment }));
   if (isNew(app, moment)) lines.push({ why: 'It is new', points: 10 });
   if (isUnused(grants, moment)) lines.push({ why: `Nobody has used it for ${UNUSED_DAYS} days`, points: 20 });
   const points = lines.reduce((sum, l) => sum + l.points, 0);

@@ -52,7 +52,8 @@ type Alert =
       id: number;
     }
   | { kind: 'run'; severity: Severity; run: number; order: string; trouble: string; things: string[] }
-  | { kind: 'deed'; deed: Pick<Deed, 'who' | 'what' | 'subject'>; name: string };
+  | { kind: 'deed'; deed: Pick<Deed, 'who' | 'what' | 'subject'>; name: string }
+  | { kind: 'app-back'; plan: number; source: string; grant: string };
 
 interface Row {
   id: number;
@@ -154,6 +155,12 @@ export class Alerts {
 
   /** Something that was done, as it stands on the ledger. */
   async onDeed(tx: Db, { who, what, subject, after }: Deed, seq: number): Promise<void> {
+    const app = what === 'plan.change.undo-failed' && /^appGrant ([^/]+)\/(.+)$/s.exec(subject);
+    if (app) {
+      const { plan } = after as { plan: number };
+      const [source, grant] = [app[1]!, app[2]!];
+      return this.put(tx, `app-back:${plan}:${source}:${grant}`, { kind: 'app-back', plan, source, grant });
+    }
     if (
       what !== 'sharing.suspended' &&
       !Object.hasOwn(WAITS_FOR_SECOND, what) &&
@@ -234,6 +241,8 @@ export class Alerts {
       }
       case 'deed':
         return this.ofDeed(alert, made);
+      case 'app-back':
+        return this.ofAppBack(alert, made);
     }
   }
 
@@ -284,6 +293,29 @@ export class Alerts {
         }`,
       };
     });
+  }
+
+  /** Withdrawing an app was undone, which only whoever had let it in can do: they are told how. */
+  private async ofAppBack(
+    { plan, source, grant }: Extract<Alert, { kind: 'app-back' }>,
+    made: Made,
+  ): Promise<NewMessage[]> {
+    const { db, engine } = this.parts;
+    const [change] = await db.query<{ before: object }>(
+      "select before from plan_change where plan = $1 and source = $2 and kind = 'appGrant' and object = $3",
+      [plan, source, grant],
+    );
+    const lost = change && (await engine.ask.lostBy(undefined, { source, before: change.before }));
+    if (!lost) return [];
+    const { person, app, homepage } = lost;
+    const to: Told = { way: 'mail', recipient: person.address, name: person.name, key: '' };
+    const name = plainValue(app);
+    return made('high', [{ to, things: undefined, gathered: false }], () => ({
+      subject: `You can let ${name} in again`,
+      body: `Hello ${plainValue(person.name)},\n\nThe app “${name}” was withdrawn from you, and that has been undone. Nobody can put it back for you: if you still need it, let it in again ${
+        homepage ? `there:\n${homepage}` : 'where you use it.'
+      }`,
+    }));
   }
 
   private async ofDeed(

@@ -31,6 +31,7 @@ export interface OrderParts {
       | 'whoIsAsked'
       | 'managersOf'
       | 'peopleNamed'
+      | 'lostBy'
       | 'stillThere'
       | 'recharter'
       | 'spacesShown'

@@ -154,7 +154,7 @@ function Body({ data, asOf }: { data: Data; asOf: number | undefined }) {
 
 /** How it stands: approved, refused or neither, and ways to say so. */
 function Approval({ data: { row, approval: a, scopes } }: { data: Data }) {
-  const { steward } = useSigned();
+  const { steward, account } = useSigned();
   const [form, setForm] = useState<'approve' | 'refuse'>();
   const more = a?.approved ? scopes.filter((s) => !a.scopes.includes(s.scope)) : [];
   return (
@@ -172,7 +172,7 @@ function Approval({ data: { row, approval: a, scopes } }: { data: Data }) {
       {more.length > 0 && (
         <p className="font-medium">It was let in for more: {more.map((s) => s.scope).join(', ')}.</p>
       )}
-      {steward && (
+      {steward && !account.held && (
         <p className="mt-1 flex gap-2">
           <button className="btn btn-sm" onClick={() => setForm('approve')}>
             Approve …

@@ -7,15 +7,24 @@ import { AXIS, Chart, COLOURS, Tip, useMotion } from './chart.tsx';
 
 type Day = Trial['byDay'][number];
 
-export default function PerDay({ days, choose }: { days: Day[]; choose: (day: string) => void }) {
+export default function PerDay({
+  days,
+  done,
+  choose,
+}: {
+  days: Day[];
+  /** What was done, in a word. */
+  done: string;
+  choose: (day: string) => void;
+}) {
   const moves = useMotion();
   const data = days.map((d) => ({ ...d, rest: d.shared - d.hits }));
   return (
     <Chart
-      label="Shared each day, and what of it would have been hit"
+      label={`${done} each day, and what of it would have been hit`}
       height={120}
       note="Dark is what would have been hit."
-      head={['Day', 'Shared', 'Hit']}
+      head={['Day', done, 'Hit']}
       rows={days.filter((d) => d.shared).map((d) => [dayWords(d.day), count(d.shared), count(d.hits)])}
     >
       <BarChart data={data} margin={{ top: 4, right: 4, bottom: 0, left: 0 }} accessibilityLayer={false}>

@@ -142,6 +142,7 @@ const DEEDS: Record<string, string> = {
   'pack.changed': 'changed a pack',
   'pack.removed': 'removed a pack',
   'file.scanned': 'scanned a file',
+  'registry.set': 'set where domains of apps are looked up:',
   'scope.said': 'said what the scope allows:',
   'scope.unsaid': 'took back what was said of the scope',
   'app.approved': 'approved the app',

@@ -13,6 +13,7 @@ import { orderIn, selectIn } from '../../parts/table/inUrl.ts';
 import { Table } from '../../parts/table/Table.tsx';
 import { TableView } from '../../parts/table/TableView.tsx';
 import { TabBar, Tabs } from '../../parts/Tabs.tsx';
+import { DomainsDialog } from './apps/Domains.tsx';
 import { ScopesDialog } from './apps/Scopes.tsx';
 
 export default function Apps({ account, search }: { account: Account; search: string }) {
@@ -27,6 +28,7 @@ export default function Apps({ account, search }: { account: Account; search: st
       }
     >
       <View params={params} set={set} narrow={shown !== undefined} />
+      {params.get('domains') !== null && <DomainsDialog close={() => set({ domains: undefined })} />}
       {params.get('scopes') !== null && <ScopesDialog close={() => set({ scopes: undefined })} />}
     </Shell>
   );
@@ -80,9 +82,14 @@ function View({ params, set, narrow }: ViewProps) {
           />
         }
         before={
-          <button className="btn btn-sm" onClick={() => set({ scopes: '' }, 'push')}>
-            Scopes …
-          </button>
+          <>
+            <button className="btn btn-sm" onClick={() => set({ scopes: '' }, 'push')}>
+              Scopes …
+            </button>
+            <button className="btn btn-sm" onClick={() => set({ domains: '' }, 'push')}>
+              Domains …
+            </button>
+          </>
         }
         empty={first?.total === 0}
         nothing="There is no app of this kind."

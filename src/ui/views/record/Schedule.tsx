@@ -29,6 +29,7 @@ const KINDS: Record<string, (w: Waits) => { words: string; href?: string }> = {
     href: '/survey/sources',
   }),
   survey: () => ({ words: 'Go on with a survey', href: '/survey/sources' }),
+  'app-domains': () => ({ words: 'Look up the domains of apps', href: '/exposure/apps?domains=' }),
   'ask-events': () => ({ words: 'Ask the workspaces what happened', href: '/guard/events' }),
   rounds: () => ({
     words: 'Go on with rounds: ask, remind, and do what was answered',

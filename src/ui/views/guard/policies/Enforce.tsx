@@ -9,7 +9,7 @@ import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { dayWords } from '../../../parts/dates.ts';
 import { count, plural, Trouble } from '../../../parts/marks.tsx';
 import { Marks, marksOf, precisionWords, useMarks } from './Marks.tsx';
-import { Trial } from './Trial.tsx';
+import { hasTrial, Trial } from './Trial.tsx';
 import { responseWords } from '../../../parts/policy-words.ts';
 
 export function Enforce({
@@ -53,7 +53,7 @@ export function Enforce({
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
         {data && rules.some((r) => r.atRest) && <Foretold told={data} rules={rules} />}
         {rule && <HowRight id={id} rule={rule} />}
-        {rules.some((r) => r.moments?.includes('share')) && <Trial policy={policy} rule={rule?.id} of={id} />}
+        {rules.some(hasTrial) && <Trial policy={policy} rule={rule?.id} of={id} />}
         <label className="flex flex-col gap-1">
           Why now, for the record
           <input

@@ -1,8 +1,8 @@
-/** Whom a rule that is judged as something is shared would have stopped lately. */
+/** Whom a rule that is judged as something is shared, or an app let in, would have stopped lately. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { tenFrom } from '../../../../core/guard/marks.ts';
-import type { Policy } from '../../../../core/guard/schema.ts';
+import type { Policy, Rule } from '../../../../core/guard/schema.ts';
 import type { TrialRow } from '../../../../dto/guard.ts';
 import { send, withQuery } from '../../../frame/api.ts';
 import { dayWords } from '../../../parts/dates.ts';
@@ -14,6 +14,10 @@ const Counts = lazy(() => import('../../../drawings/Counts.tsx'));
 /** Of what was shared so much is shown; the rest by day, department or certainty. */
 const SHOWN = 50;
 const SPANS = [7, 30, 90] as const;
+
+/** Whether a rule can be tried on what was done lately. */
+export const hasTrial = ({ moments }: Rule): boolean =>
+  moments?.some((m) => m === 'share' || m === 'consent') ?? false;
 
 /** What can be chosen in the charts. */
 interface Only {
@@ -53,13 +57,26 @@ export function Trial({
       (!department || r.department === department) &&
       (!certainty || bandOf(r.certainty ?? -1) === certainty),
   );
+  const tried = policy.rules.filter((r) => (rule === undefined ? hasTrial(r) : r.id === rule));
+  const apps = tried.some((r) => r.subject === 'appGrant');
+  const shares = tried.some((r) => r.subject !== 'appGrant');
+  const title = !apps
+    ? 'What was shared lately'
+    : shares
+      ? 'What was shared or let in lately'
+      : 'Apps that were let in lately';
+  const ofWhat = [
+    ...(shares ? [['grant or link made', 'grants and links made']] : []),
+    ...(apps ? [['app let in', 'apps let in']] : []),
+  ] as [string, string][];
+  const [one, many] = [0, 1].map((n) => ofWhat.map((w) => w[n]!).join(' or ')) as [string, string];
   const chosen = [day && `on ${dayWords(day)}`, department, certainty && `certainty ${certainty}`].filter(
     Boolean,
   );
   return (
-    <section aria-label="What was shared lately" className="mt-3 border-t border-slate pt-2">
+    <section aria-label={title} className="mt-3 border-t border-slate pt-2">
       <div className="flex items-center gap-2">
-        <h3 className="flex-1 font-bold">What was shared lately</h3>
+        <h3 className="flex-1 font-bold">{title}</h3>
         <select
           className="select select-xs w-28"
           aria-label="How far back"
@@ -77,8 +94,8 @@ export function Trial({
         </select>
       </div>
       <p>
-        <b>{count(trial.hits)}</b> of {plural(trial.shared, 'grant or link', 'grants and links')} that were
-        made in these days, and are there still, would have been hit
+        <b>{count(trial.hits)}</b> of {plural(trial.shared, one, many)} in these days that are still there
+        would have been hit
         {trial.hits > 0 && <>, of {plural(trial.ofPeople, 'person', 'people')}</>}
         {trial.refusedAlready > 0 && (
           <>; another rule refuses {count(trial.refusedAlready)} of them already</>
@@ -90,7 +107,11 @@ export function Trial({
       </p>
       {trial.shared > 0 && (
         <Suspense>
-          <PerDay days={trial.byDay} choose={toggle('day')} />
+          <PerDay
+            days={trial.byDay}
+            done={apps ? (shares ? 'Made' : 'Let in') : 'Shared'}
+            choose={toggle('day')}
+          />
         </Suspense>
       )}
       {trial.hits > 0 && (

@@ -6,7 +6,7 @@ import { policySchema, type Policy, type Rule } from '../../../../core/guard/sch
 import { send } from '../../../frame/api.ts';
 import { count, Trouble } from '../../../parts/marks.tsx';
 import { PastSurveys } from './PastSurveys.tsx';
-import { Trial } from './Trial.tsx';
+import { hasTrial, Trial } from './Trial.tsx';
 import { valueWords } from '../../../parts/words.ts';
 
 /** It is asked for so long after the last key, in milliseconds. */
@@ -62,9 +62,9 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
         of {count(of)} {of === 1 ? one : many} would be hit now
         {!rule.atRest && ', if somebody did this with each'}.
       </p>
-      {rule.moments?.includes('share') && <Trial policy={body.policy} rule={rule.id} />}
+      {hasTrial(rule) && <Trial policy={body.policy} rule={rule.id} />}
       {rule.atRest && <PastSurveys key={settled} policy={body.policy} rule={rule.id} />}
-      {(rule.moments?.includes('share') || rule.atRest) && first.length > 0 && (
+      {(hasTrial(rule) || rule.atRest) && first.length > 0 && (
         <h3 className="mt-3 font-bold">What would be hit now</h3>
       )}
       <ul className="mt-3" aria-label="The first of what would be hit now">
