@@ -85,6 +85,8 @@ export class PolicyStory {
         scope: { pilot: { share: PILOT, salt: 'spring' } },
       }));
     if (week === 4) await this.makeOwn();
+    if (week === 3) await this.approveApps();
+    if (week === 2) await this.askForApps();
     await this.judged();
     if (week === 5) await this.letBegin('Guests end');
     if (week <= 6) await this.share(week);
@@ -110,6 +112,58 @@ export class PolicyStory {
   private async make(id: string, note: string): Promise<void> {
     await this.steward.ask('POST', '/api/policies', { policy: starter(id), note });
     await this.judged();
+  }
+
+  /** From now on apps that read much are approved first; two that many use are. */
+  private async approveApps(): Promise<void> {
+    const policy = starter('apps-unapproved');
+    await this.steward.ask('POST', '/api/policies', {
+      policy: {
+        ...policy,
+        // what was let in before stays as it is
+        rules: policy.rules.map(({ atRest: _, ...r }) => ({
+          ...r,
+          mode: 'enforce' as const,
+          responses: r.responses.filter((x) => x.do === 'refuse'),
+        })),
+      },
+      note: 'Announced to everybody last week.',
+    });
+    for (const [app, scopes, until] of [
+      ['drives:spelling-help.drives', ['files:read:own'], '2027-12-31'],
+      ['drives:travel-desk.drives', ['calendar:read', 'mail:read'], null],
+    ] as const)
+      await this.steward.ask('PUT', '/api/apps/approvals', {
+        ...{ app, approved: true, groups: [], scopes, until },
+        reason: 'Looked at with Information Security; many people use it for their work.',
+      });
+  }
+
+  /** Two people are refused an app and ask for it: one waits for an answer. */
+  private async askForApps(): Promise<void> {
+    const staff = this.world.users.filter((u) => STAFF.includes(u.title as string));
+    const ask = (n: number, app: string, scopes: string[], reason: string): Promise<void> =>
+      this.evaluate('drives', {
+        subject: { type: 'user', id: staff[n]!.id },
+        action: { name: 'consent' },
+        resource: { type: 'app', id: app },
+        context: { access: 'checked', scopes, asks: { reason } },
+      });
+    await ask(3, 'harbour-blocks.drives', ['mail:read'], 'It is fun, and it wants to invite friends.');
+    await ask(
+      8,
+      'any-format.drives',
+      ['files:read:own', 'files:write:own'],
+      'The yard sends drawings in formats that nothing here opens.',
+    );
+    const { requests } = await this.steward.ask<{ requests: { id: number; app: string }[] }>(
+      'GET',
+      '/api/apps/approvals',
+    );
+    await this.steward.ask('POST', '/api/apps/approvals', {
+      ...{ id: requests.find((r) => r.app.includes('harbour-blocks'))!.id, approved: false, groups: [] },
+      ...{ until: null, answer: 'A game needs nobody’s mail.' },
+    });
   }
 
   /** A policy that nobody shipped: it opens findings of what stands open in Finance. */

@@ -7,7 +7,7 @@ import { SCHEME_HEADER, SOURCE_HEADER } from './dto/headers.ts';
 import { knownHost, securityHeaders } from './services/web.ts';
 
 /** Pages that are shown without signing in. */
-const OPEN_PAGES = new Set(['/sign-in', '/first-steward', '/welcome', '/answer', '/desk']);
+const OPEN_PAGES = new Set(['/sign-in', '/first-steward', '/welcome', '/answer', '/app-request', '/desk']);
 /** Where whoever must have a second factor sets it up. */
 const SECOND_PAGE = '/second-factor';
 

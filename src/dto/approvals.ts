@@ -24,6 +24,50 @@ export const answerRequestForm = z.object({
 });
 export type AnswerRequestForm = z.infer<typeof answerRequestForm>;
 
+/** Passes a request on to somebody of the organisation, who answers it from a link in a mail. */
+export const passRequestForm = z.object({
+  id: z.int().min(1),
+  to: text(320)
+    .trim()
+    .toLowerCase()
+    .pipe(z.email('needs the e-mail address of somebody of the organisation')),
+});
+
+/** What whoever it was passed on to answers: an approval of theirs ends some day. */
+export const sponsorForm = z
+  .object({
+    link: text(100),
+    approved: z.boolean(),
+    until: day.nullable(),
+    answer: answerRequestForm.shape.answer,
+  })
+  .refine((f) => !f.approved || f.until !== null, { path: ['until'], message: 'choose a last day' });
+export type SponsorForm = z.infer<typeof sponsorForm>;
+
+/** A request as whoever it was passed on to sees it. */
+export interface SponsoredRequest {
+  sponsor: string;
+  name: string;
+  publisher: string;
+  verified: boolean;
+  personName: string;
+  reason: string;
+  at: string;
+  /** What it asks for, in words after “It can”. */
+  scopes: string[];
+  /** What it reads now; null where nobody has let it in. */
+  now: {
+    people: number;
+    everyone: boolean;
+    files: number;
+    heavy: number;
+    points: number;
+    severity: string;
+  } | null;
+  similar: string[];
+  answered: RequestRow['answered'];
+}
+
 export interface ApprovalRow {
   id: number;
   app: string;
@@ -56,6 +100,8 @@ export interface RequestRow {
   now: AppRowDto | null;
   /** Approved apps of the same kind. */
   similar: { key: string; name: string }[];
+  /** To whom it was passed on. */
+  sponsor: { address: string; name: string } | null;
   answered: { at: string; by: string; approved: boolean; answer: string } | null;
 }
 

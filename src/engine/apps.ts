@@ -563,6 +563,18 @@ export function consentOf(
   return { of: { app, grants, scopes, reading, risk }, grant, user: asked.user };
 }
 
+/** An app that somebody asks for, as far as it is known, and what they want to let it in for, in words. */
+export function appAsked(
+  l: Loaded,
+  k: string,
+  scopes: readonly string[],
+): { row?: AppRowDto; scopes: string[] } {
+  const { byKey, scope } = appsOf(l);
+  const app = byKey.get(k);
+  const workspace = app?.app.workspace ?? k.slice(0, k.indexOf(':'));
+  return { ...(app && { row: app.row }), scopes: scopes.map((s) => scope(s, workspace).words) };
+}
+
 /** Domains to which apps answer, each with the keys and names of those apps. */
 export function appDomains(l: Loaded): { domain: string; apps: { key: string; name: string }[] }[] {
   const found = new Map<string, { key: string; name: string }[]>();

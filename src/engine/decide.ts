@@ -155,8 +155,7 @@ function readAsked(l: Loaded, source: string, action: Moment, q: Evaluation): As
 export function principalOf(l: Loaded, source: string, t: Target): Principal {
   const { ids, org } = l;
   const address = (email: string): Principal => {
-    const n = findIdentity(l.view, email);
-    return { kind: PRINCIPAL.user, n: n >= 0 ? n : userWith(l, email), address: addressName(email) };
+    return { kind: PRINCIPAL.user, n: identityWith(l, email), address: addressName(email) };
   };
   if ('user' in t) {
     const n = org.find('user', ids.user(source, t.user));
@@ -191,12 +190,17 @@ function userWith(l: Loaded, address: string): number {
   return known.get(addressName(address)) ?? -1;
 }
 
+/** The identity of a user’s id or address, or of an outsider’s address; −1 where there is none. */
+export function identityWith(l: Loaded, name: string): number {
+  const n = findIdentity(l.view, name);
+  return n >= 0 ? n : userWith(l, name);
+}
+
 /** Whom a workspace names as the one who acts; −1 where they are not known. */
 export function actorOf(l: Loaded, source: string, { id }: { id: string }): number {
   const u = l.org.find('user', l.ids.user(source, id));
   if (u >= 0) return u;
-  const n = findIdentity(l.view, id);
-  return n >= 0 ? n : userWith(l, id);
+  return identityWith(l, id);
 }
 
 /** Decides one thing after another, as a workspace asks about them. */

@@ -4,7 +4,6 @@ import { bitsFor, forEachBoth, has } from '../core/access/bits.ts';
 import { itemsBelow, nodeOfItem, PRINCIPAL, spaceOfNode } from '../core/access/organisation.ts';
 import { who } from '../core/access/questions.ts';
 import { addHolders } from '../core/access/reach.ts';
-import { findIdentity } from '../core/access/view.ts';
 import { ACTIVITY_NAMES, ACTIVITY_SOURCES } from '../core/ask/activity.ts';
 import { reviewOf, REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, recommendSpace, type PersonFacts } from '../core/ask/recommend.ts';
@@ -23,6 +22,7 @@ import {
   personRef,
   workspaceName,
 } from './describe.ts';
+import { identityWith } from './decide.ts';
 import { likelyOwnersOf, spacesOf } from './dormant.ts';
 import { gettersOf } from './facts.ts';
 import { hitsOf } from './guard.ts';
@@ -169,11 +169,11 @@ export const managersOf = (l: Loaded, keys: readonly string[]): Asked[] =>
     keys.map((k) => managerOf(l, l.org.find('user', k.slice('user:'.length)))),
   );
 
-/** People of the organisation who can be asked, by their addresses. */
-export const peopleNamed = (l: Loaded, addresses: readonly string[]): Asked[] =>
+/** People of the organisation who can be asked, by their ids or addresses. */
+export const peopleNamed = (l: Loaded, names: readonly string[]): Asked[] =>
   asked(
     l,
-    addresses.map((a) => findIdentity(l.view, a)),
+    names.map((name) => identityWith(l, name)),
   );
 
 /** Of those who are asked, the keys of those who can still answer. */

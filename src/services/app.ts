@@ -212,7 +212,7 @@ export async function createApp(directory: string, seed?: Seed): Promise<App> {
   };
   ledger.onAdded = (tx, deed, seq) => alerts.onDeed(tx, deed, seq);
   const schedule = new Schedule(db, ledger, jobs, surveys, clock);
-  const approvals = new Approvals({ db, ledger, engine, events, outbox, jobs, clock });
+  const approvals = new Approvals({ db, ledger, engine, events, outbox, jobs, secrets, clock });
   approvals.onChange = async () => {
     await policies.again();
     await decisions.arm();

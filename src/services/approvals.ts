@@ -5,6 +5,8 @@ import type {
   ApprovalRow,
   Approvals as ApprovalsDto,
   RequestRow,
+  SponsoredRequest,
+  SponsorForm,
 } from '../dto/approvals.ts';
 import type { AppRequest } from '../engine/decide.ts';
 import type { Engine } from '../engine/engine.ts';
@@ -15,13 +17,19 @@ import { AppError } from './errors.ts';
 import type { Events } from './events.ts';
 import type { Jobs } from './jobs.ts';
 import type { Ledger } from './ledger.ts';
+import { openLink, requestLink } from './messages/links.ts';
 import type { Outbox } from './messages/outbox.ts';
+import { plainValue } from './messages/templates.ts';
+import type { Secrets } from './secrets.ts';
 
 interface ApprovalSql extends Omit<ApprovalRow, 'at' | 'over' | 'now' | 'more'> {
   at: Date;
 }
-interface RequestSql extends Omit<RequestRow, 'at' | 'now' | 'similar' | 'answered'> {
+interface RequestSql extends Omit<RequestRow, 'at' | 'now' | 'similar' | 'answered' | 'sponsor'> {
   at: Date;
+  passes: number;
+  sponsor: string | null;
+  sponsor_name: string | null;
   answered_at: Date | null;
   answered_by: string | null;
   approved: boolean | null;
@@ -29,7 +37,7 @@ interface RequestSql extends Omit<RequestRow, 'at' | 'now' | 'similar' | 'answer
 }
 const APPROVAL = 'id, app, name, approved, groups, scopes, until::text as until, reason, by, at';
 const REQUEST =
-  'id, app, name, person, person_name as "personName", scopes, reason, at, answered_at, answered_by, approved, answer';
+  'id, app, name, person, person_name as "personName", scopes, reason, at, answered_at, answered_by, approved, answer, passes, sponsor, sponsor_name';
 /** So many requests that were answered are told of. */
 const ANSWERED = 100;
 /** So many requests may wait at once: more are refused until some are answered. */
@@ -47,6 +55,7 @@ export class Approvals {
       events: Events;
       outbox: Pick<Outbox, 'add'>;
       jobs: Pick<Jobs, 'look'>;
+      secrets: Pick<Secrets, 'keyFor'>;
       clock: () => Date;
     },
   ) {}
@@ -76,17 +85,13 @@ export class Approvals {
           more: a.approved ? (of?.scopes ?? []).filter((s) => !a.scopes.includes(s)) : [],
         };
       }),
-      requests: requests.map(({ answered_at, answered_by, approved, answer, ...r }) => ({
-        ...r,
-        at: r.at.toISOString(),
+      requests: requests.map((r) => ({
+        ...{ id: r.id, app: r.app, name: r.name, person: r.person, personName: r.personName },
+        ...{ scopes: r.scopes, reason: r.reason, at: r.at.toISOString() },
         now: known?.[r.app]?.row ?? null,
         similar: known?.[r.app]?.similar ?? [],
-        answered: answered_at && {
-          at: answered_at.toISOString(),
-          by: answered_by!,
-          approved: approved!,
-          answer: answer!,
-        },
+        sponsor: r.sponsor === null ? null : { address: r.sponsor, name: r.sponsor_name! },
+        answered: answerOf(r),
       })),
     };
   }
@@ -196,15 +201,112 @@ export class Approvals {
             severity: 'high',
             kind: 'app',
             gathered: false,
-            subject: form.approved ? `You can use ${r.name} now` : `${r.name} was not approved`,
+            subject: plainValue(form.approved ? `You can use ${r.name} now` : `${r.name} was not approved`),
             body: form.approved
-              ? `You asked for the app “${r.name}”. It is approved${form.until ? ` until ${form.until}` : ''}: let it in again where you tried before.\n\n${form.answer}`
-              : `You asked for the app “${r.name}”. It was not approved.\n\n${form.answer}`,
+              ? `You asked for the app “${plainValue(r.name)}”. It is approved${form.until ? ` until ${form.until}` : ''}: let it in again where you tried before.\n\n${plainValue(form.answer)}`
+              : `You asked for the app “${plainValue(r.name)}”. It was not approved.\n\n${plainValue(form.answer)}`,
           },
         ]);
     });
     await jobs.look();
     await this.changed();
+  }
+
+  /** Passes a request on to somebody of the organisation, never to whoever asks: they answer it from a link in a mail. */
+  async passOn(id: number, address: string, by: string): Promise<void> {
+    const { db, ledger, engine, outbox, jobs } = this.parts;
+    const [sponsor] = (await engine.ask.peopleNamed(undefined, [address])) ?? [];
+    if (!sponsor)
+      throw new AppError(
+        'nobody',
+        422,
+        'Nobody in the organisation has this address, or their account is closed.',
+      );
+    await db.transaction(async (tx) => {
+      const [r] = await tx.query<RequestSql>(
+        `update app_request set passes = passes + 1, sponsor = $2, sponsor_name = $3
+         where id = $1 and answered_at is null and person <> $4 returning ${REQUEST}`,
+        [id, sponsor.address, sponsor.name, sponsor.key],
+      );
+      if (!r)
+        throw new AppError(
+          'cannot-pass',
+          409,
+          'It has been answered already, or this is whoever asks for it.',
+        );
+      await ledger.add(
+        {
+          who: by,
+          what: 'app.request-passed',
+          subject: r.name,
+          after: { person: r.personName, to: sponsor.address },
+        },
+        tx,
+      );
+      await outbox.add(tx, [
+        {
+          key: `app-request:${id}:${r.passes}`,
+          to: { way: 'mail', recipient: sponsor.address, name: sponsor.name },
+          severity: 'high',
+          kind: 'app',
+          gathered: false,
+          subject: plainValue(`May ${r.personName} use the app ${r.name}?`),
+          body: `Hello ${plainValue(sponsor.name)},\n\n${plainValue(r.personName)} asks for the app “${plainValue(r.name)}”: “${plainValue(r.reason)}”\n\nA steward asks you to answer. What the app is and could read, and your answer:\n${requestLink(id, r.passes)}`,
+        },
+      ]);
+    });
+    this.parts.events.emit({ type: 'policies' });
+    await jobs.look();
+  }
+
+  /** The request of a link; nothing else of the organisation. Throws where the link is none, or it was passed on to another. */
+  async opened(link: string): Promise<SponsoredRequest> {
+    const { db, engine } = this.parts;
+    const r = await this.linked(db, link);
+    const known = (await engine.ask.appAsked(undefined, r.app, r.scopes)) ?? { scopes: r.scopes };
+    const { row } = known;
+    const similar = (await engine.ask.appsKnown(undefined, [r.app]))?.[r.app]?.similar ?? [];
+    return {
+      sponsor: r.sponsor_name!,
+      name: r.name,
+      publisher: row?.publisher ?? '',
+      verified: row?.verified ?? false,
+      personName: r.personName,
+      reason: r.reason,
+      at: r.at.toISOString(),
+      scopes: known.scopes,
+      now: row
+        ? {
+            ...{ people: row.people, everyone: row.everyone, files: row.files, heavy: row.heavy },
+            ...{ points: row.points, severity: row.severity },
+          }
+        : null,
+      similar: similar.map((s) => s.name),
+      answered: answerOf(r),
+    };
+  }
+
+  /** Answers the request of a link. */
+  async answerLink({ link, ...given }: SponsorForm): Promise<SponsoredRequest> {
+    const r = await this.linked(this.parts.db, link);
+    await this.answer({ ...given, id: r.id, groups: [] }, r.sponsor!);
+    return this.opened(link);
+  }
+
+  private async linked(db: Db, link: string): Promise<RequestSql> {
+    const of = openLink(this.parts.secrets, 'app-request', link);
+    const [r] = of
+      ? await db.query<RequestSql>(`select ${REQUEST} from app_request where id = $1 and passes = $2`, [
+          of.of,
+          of.n,
+        ])
+      : [];
+    if (r) return r;
+    throw new AppError(
+      'no-request',
+      404,
+      'This link is not one of ours, not whole, or it was passed on to somebody else.',
+    );
   }
 
   private async stand(tx: Db, a: ApprovalForm & { name: string }, by: string): Promise<void> {
@@ -236,6 +338,9 @@ export class Approvals {
     this.parts.events.emit({ type: 'policies' });
   }
 }
+
+const answerOf = ({ answered_at, answered_by, approved, answer }: RequestSql): RequestRow['answered'] =>
+  answered_at && { at: answered_at.toISOString(), by: answered_by!, approved: approved!, answer: answer! };
 
 const said = ({ approved, groups, scopes, until, reason }: ApprovalSql) => ({
   approved,

@@ -7,11 +7,12 @@ import type { Trial } from '../../src/dto/guard.ts';
 import type { DecisionsPage } from '../../src/dto/decisions.ts';
 import { livePage, openBrowser, PASSWORDS, Scene, until } from './harness.ts';
 
-const scene = new Scene();
+const scene = new Scene({ mail: true });
 let browser: Browser;
 let page: Page;
 let steward: Page;
-let user: { id: string; displayName: string };
+let user: { id: string; displayName: string; userName: string };
+let others: string[];
 const APP = 'any-format.drives';
 const KEY = `drives:${APP}`;
 const approvals = () => scene.api<Approvals>('GET', '/api/apps/approvals');
@@ -22,6 +23,7 @@ const grants = async () =>
 
 beforeAll(async () => {
   await scene.upSurveyed();
+  await scene.setMail();
   const { token } = await scene.api<{ token: string }>('POST', '/api/decisions/asking', { source: 'drives' });
   await fetch(`${scene.standinUrl}/control/decisions`, {
     method: 'PUT',
@@ -38,6 +40,9 @@ beforeAll(async () => {
   user = people.find(
     (u) => u.active !== false && !has.has(u.id) && u.userName.endsWith('@tarntide.example'),
   )!;
+  others = people.flatMap((u) =>
+    u.id !== user.id && u.active !== false && u.userName.endsWith('@tarntide.example') ? u.userName : [],
+  );
   const policy = {
     format: 'gate-lantern-policy',
     version: 1,
@@ -143,18 +148,78 @@ describe('an app that is let in on the far side', () => {
     expect((await approvals()).requests.map((r) => r.reason)).toEqual(['to convert drawings']);
   });
 
+  it('is passed on to somebody else, who sees it from a link that is good for it alone', async () => {
+    const [request] = (await approvals()).requests;
+    const pass = (to: string) =>
+      scene.raw('POST', '/api/apps/pass', { role: 'steward', body: { id: request!.id, to } });
+    expect((await pass('nobody@tarntide.example')).status).toBe(422);
+    expect((await pass(user.userName)).status).toBe(409);
+    const link = async (to: string): Promise<string> => {
+      const [letter] = await until('the mail', async () => {
+        const found = (await scene.letters(to)).filter((l) => l.subject.startsWith('May '));
+        return found.length > 0 && found;
+      });
+      expect(letter!.text).toContain('to convert drawings');
+      return /\/app-request#(\S+)/.exec(letter!.text)![1]!;
+    };
+    const open = (of: string) => scene.raw('POST', '/api/apps/request-link', { body: { link: of } });
+    const [first, second] = others as [string, string];
+    expect((await pass(first)).ok).toBe(true);
+    const old = await link(first);
+    expect(await (await open(old)).json()).toMatchObject({
+      name: 'Any Format',
+      personName: user.displayName,
+      reason: 'to convert drawings',
+      now: { people: 11 },
+      answered: null,
+    });
+    expect((await pass(second)).ok).toBe(true);
+    const now = await link(second);
+    expect((await open(old)).status).toBe(404);
+    expect((await open(now.replace(/^\d+/, (n) => String(Number(n) + 1)))).status).toBe(404);
+    const told = await (await open(now)).text();
+    expect(told).not.toContain('@');
+    // an approval of theirs has a last day
+    const yes = { link: now, approved: true, until: null, answer: 'For drawings' };
+    expect((await scene.raw('PUT', '/api/apps/request-link', { body: yes })).status).toBe(422);
+    await page.goto(`${scene.base}/app-request#${now}`);
+    await page.getByRole('heading', { name: 'use the app Any Format?' }).waitFor();
+    await page.getByLabel(/is told$/).fill('Please use the portal');
+    await page.getByRole('button', { name: 'Send the answer' }).click();
+    await page.getByText('It is refused.').waitFor();
+    expect((await approvals()).requests[0]!.answered).toMatchObject({
+      approved: false,
+      by: second,
+      answer: 'Please use the portal',
+    });
+    expect(
+      (await scene.raw('PUT', '/api/apps/request-link', { body: { ...yes, until: '2099-01-01' } })).status,
+    ).toBe(409);
+    const told2 = await until('the answer', async () => {
+      const found = (await scene.letters(user.userName)).filter((l) => l.subject.includes('not approved'));
+      return found.length > 0 && found;
+    });
+    expect(told2).toHaveLength(1);
+    // they ask again
+    await letIn();
+    await page.getByLabel('Why do you need it?').fill('to convert drawings');
+    await page.getByRole('button', { name: 'Ask for it' }).click();
+    await page.getByText('A steward has been asked').waitFor();
+  });
+
   it('is approved by a steward, whoever asked is told, and it is let in then', async () => {
     await steward.goto(`${scene.base}/guard/apps`);
     await steward.getByLabel('E-mail address').fill('steward@tarntide.example');
     await steward.getByLabel('Password').fill(PASSWORDS.steward);
     await steward.getByRole('button', { name: 'Sign in', exact: true }).click();
-    await steward.getByText('“to convert drawings”').waitFor();
+    await steward.getByText('“to convert drawings”').first().waitFor();
     await steward.getByRole('button', { name: 'Approve …' }).click();
     await steward.getByLabel('Until, with that day').fill('2099-12-31');
     await steward.getByLabel(/is told$/).fill('For drawings alone');
     await steward.getByRole('button', { name: 'Approve', exact: true }).click();
     await steward.getByText('approved', { exact: true }).first().waitFor();
-    const { approvals: stand, requests } = await approvals();
+    const { approvals: stand, requests: all } = await approvals();
+    const requests = all.filter((r) => r.answered?.by === 'steward@tarntide.example');
     expect(stand).toMatchObject([{ app: KEY, approved: true, groups: [], until: '2099-12-31', more: [] }]);
     expect(requests[0]!.answered).toMatchObject({ approved: true, answer: 'For drawings alone' });
     const messages = await scene.api<{ rows: { subject: string }[] }>('GET', '/api/messages?limit=50');

@@ -386,6 +386,7 @@ describe('an account that is held to a part', () => {
         [403, { id: 1, approved: true, groups: [], until: null, answer: 'to see' }],
       ],
       'DELETE /api/apps/approvals': [[403, { id: 1 }]],
+      'POST /api/apps/pass': [[403, { id: 1, to: 'x@tarntide.example' }]],
       'PUT /api/apps/domains': [[403, { url: '' }]],
       'PUT /api/apps/scopes': [[403, { kind: '', scope: 'x', words: 'do a thing', means: [] }]],
       'DELETE /api/apps/scopes': [[403, { kind: '', scope: 'x' }]],

@@ -2,11 +2,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { Secrets } from '../secrets.ts';
-import { answerLink, deskLink, openLink, SITE, withLinks } from './links.ts';
+import { answerLink, deskLink, openLink, requestLink, SITE, withLinks } from './links.ts';
 import { plainValue } from './templates.ts';
 
 const secrets = new Secrets(Buffer.alloc(32, 7));
 const sent = (text: string): string => withLinks(text, 'https://lantern.example', secrets);
+
+const MADE = { answer: answerLink, desk: deskLink, 'app-request': requestLink };
 
 describe('a link', () => {
   it('opens what and to whom it was made for, nothing of the other kind, and with another key nothing', () => {
@@ -14,9 +16,13 @@ describe('a link', () => {
       fc.property(
         fc.integer({ min: 1, max: 999_999_999 }),
         fc.integer({ min: 0, max: 999 }),
-        fc.constantFrom(['answer', 'desk'] as const, ['desk', 'answer'] as const),
+        fc.constantFrom(
+          ['answer', 'desk'] as const,
+          ['desk', 'app-request'] as const,
+          ['app-request', 'answer'] as const,
+        ),
         (of, n, [opens, other]) => {
-          const link = sent((opens === 'answer' ? answerLink : deskLink)(of, n));
+          const link = sent(MADE[opens](of, n));
           const [address, token] = link.split('#');
           expect(address).toBe(`https://lantern.example/${opens}`);
           expect(openLink(secrets, opens, token!)).toEqual({ of, n });

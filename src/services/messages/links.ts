@@ -9,9 +9,12 @@ import type { Secrets } from '../secrets.ts';
 export const SITE = 'site://here';
 type Key = Pick<Secrets, 'keyFor'>;
 
-/** What a link opens: one question to the n-th who is asked, or what a round asks its n-th person. */
-type Opens = 'answer' | 'desk';
-const KEY = { answer: 'answers', desk: 'desk' } as const;
+/**
+ * What a link opens: one question to the n-th who is asked, what a round asks its n-th person, or a request for an app as it was
+ * passed on the n-th time.
+ */
+type Opens = 'answer' | 'desk' | 'app-request';
+const KEY = { answer: 'answers', desk: 'desk', 'app-request': 'app-requests' } as const;
 const tokenOf = (secrets: Key, opens: Opens, of: number, n: number): string =>
   createHmac('sha256', secrets.keyFor(KEY[opens])).update(`${of}.${n}`).digest('base64url');
 
@@ -21,11 +24,14 @@ export const answerLink = (question: number, n: number): string => `${SITE}/answ
 /** Stands for the owner desk with what a round asks its n-th person. */
 export const deskLink = (round: number, n: number): string => `${SITE}/desk#${round}.${n}`;
 
+/** Stands for the page on which whoever a request for an app was passed on to answers it. */
+export const requestLink = (request: number, n: number): string => `${SITE}/app-request#${request}.${n}`;
+
 /** A text as it goes out: every link whole, and those that let somebody answer signed. */
 export const withLinks = (text: string, site: string, secrets: Key): string =>
   text
     .replace(
-      /site:\/\/here\/(answer|desk)#(\d+)\.(\d+)/g,
+      /site:\/\/here\/(answer|desk|app-request)#(\d+)\.(\d+)/g,
       (link, opens: Opens, of: string, n: string) =>
         `${link}.${tokenOf(secrets, opens, Number(of), Number(n))}`,
     )

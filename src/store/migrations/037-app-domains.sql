@@ -6,3 +6,9 @@ create table app_domain (
   ends timestamptz,
   looked_at timestamptz not null
 );
+
+-- A request can be passed on to somebody who answers for the app; how often it was counts which link still opens it.
+alter table app_request
+  add column passes int not null default 0,
+  add column sponsor text,
+  add column sponsor_name text;

@@ -149,6 +149,7 @@ const DEEDS: Record<string, string> = {
   'app.refused': 'refused the app',
   'app.approval-ended': 'ended what stood of the app',
   'app.asked': 'somebody asked for the app',
+  'app.request-passed': 'passed on the request for the app',
   'app.request-approved': 'approved, as was asked, the app',
   'app.request-refused': 'refused, as was asked, the app',
   'partner.named': 'named a partner',

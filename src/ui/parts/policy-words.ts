@@ -119,9 +119,12 @@ export const responseWords = ({ do: name, ...params }: RuleResponse): string => 
       : `${RESPONSES[name].words}${said.length && !['caution', 'refuse'].includes(name) ? ` to ${said.join(', ')}` : ''}`;
 };
 
+const deed = (moment: NonNullable<Rule['moments']>[number]): string =>
+  moment === 'consent' ? 'let one in' : moment;
+
 /** When and about what a rule is judged. */
 export const ruleWords = ({ subject, atRest, moments = [] }: Rule): string =>
   `${capital(SUBJECTS[subject].words[1])}${atRest ? ' as they are' : ''}${atRest && moments.length ? ', and' : ''}${
-    moments.length ? ` when somebody is about to ${listed(moments, 'or')}` : ''
+    moments.length ? ` when somebody is about to ${listed(moments.map(deed), 'or')}` : ''
   }`;
 const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

@@ -82,14 +82,16 @@ function View({ params, set, narrow }: ViewProps) {
           />
         }
         before={
-          <>
-            <button className="btn btn-sm" onClick={() => set({ scopes: '' }, 'push')}>
-              Scopes …
-            </button>
-            <button className="btn btn-sm" onClick={() => set({ domains: '' }, 'push')}>
-              Domains …
-            </button>
-          </>
+          !narrow && (
+            <>
+              <button className="btn btn-sm" onClick={() => set({ scopes: '' }, 'push')}>
+                Scopes …
+              </button>
+              <button className="btn btn-sm" onClick={() => set({ domains: '' }, 'push')}>
+                Domains …
+              </button>
+            </>
+          )
         }
         empty={first?.total === 0}
         nothing="There is no app of this kind."

@@ -12,7 +12,7 @@ import { dayWords } from '../../parts/dates.ts';
 import { count, Empty, plural, State, Trouble, When } from '../../parts/marks.tsx';
 import { usePinned } from '../../parts/pinned.ts';
 import { TabBar, TabPanel, Tabs } from '../../parts/Tabs.tsx';
-import { AnswerDialog, ApprovalDialog } from './approvals/Forms.tsx';
+import { AnswerDialog, ApprovalDialog, PassDialog } from './approvals/Forms.tsx';
 
 const SHOW = { asked: 'asked for', approved: 'approved', refused: 'refused' } as const;
 type Show = keyof typeof SHOW;
@@ -125,7 +125,8 @@ const Card = ({ children, action }: { children: ReactNode; action: ReactNode }) 
 
 function Request({ request: r, open }: { request: RequestRow; open: (app: string) => void }) {
   const { steward } = useSigned();
-  const [answering, setAnswering] = useState<'approve' | 'refuse'>();
+  const [answering, setAnswering] = useState<'approve' | 'refuse' | 'pass'>();
+  const done = () => setAnswering(undefined);
   return (
     <Card
       action={
@@ -141,6 +142,9 @@ function Request({ request: r, open }: { request: RequestRow; open: (app: string
               </button>
               <button className="btn btn-sm" onClick={() => setAnswering('refuse')}>
                 Refuse …
+              </button>
+              <button className="btn btn-sm btn-ghost" onClick={() => setAnswering('pass')}>
+                Pass on …
               </button>
             </>
           )
@@ -163,8 +167,11 @@ function Request({ request: r, open }: { request: RequestRow; open: (app: string
           {r.answered.by} answered <When at={r.answered.at} />: “{r.answered.answer}”
         </p>
       )}
-      {answering && (
-        <AnswerDialog request={r} approve={answering === 'approve'} close={() => setAnswering(undefined)} />
+      {r.sponsor && !r.answered && <p className="text-quiet">Passed on to {r.sponsor.name}.</p>}
+      {answering === 'pass' ? (
+        <PassDialog request={r} close={done} />
+      ) : (
+        answering && <AnswerDialog request={r} approve={answering === 'approve'} close={done} />
       )}
     </Card>
   );

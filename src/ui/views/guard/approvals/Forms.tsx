@@ -1,7 +1,7 @@
 /** Approving or refusing an app, and answering whoever asks for one. */
 import type { FieldPath, FieldValues, UseFormReturn } from 'react-hook-form';
 import type { ApprovalForm, RequestRow } from '../../../../dto/approvals.ts';
-import { answerRequestForm, approvalForm } from '../../../../dto/approvals.ts';
+import { answerRequestForm, approvalForm, passRequestForm } from '../../../../dto/approvals.ts';
 import { send } from '../../../frame/api.ts';
 import { useRefresh } from '../../../frame/signed.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
@@ -111,6 +111,37 @@ export function AnswerDialog({
         <DialogEnd close={close}>
           <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
             {approve ? 'Approve' : 'Refuse'}
+          </button>
+        </DialogEnd>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Passes a request on to somebody who answers for the app. */
+export function PassDialog({ request, close }: { request: RequestRow; close: () => void }) {
+  const refresh = useRefresh();
+  const form = useSchemaForm(
+    passRequestForm,
+    { id: request.id, to: request.sponsor?.address ?? '' },
+    async (values) => {
+      await send('POST', '/api/apps/pass', values);
+      close();
+      refresh();
+    },
+  );
+  return (
+    <Dialog title={`Pass on the request of ${request.personName}`} close={close}>
+      <form className="flex flex-col gap-3 p-4" onSubmit={form.submit} noValidate>
+        <p>
+          They get a mail with what the app is and could read, and answer from a link in it. You can still
+          answer yourself. A link that went out before opens nothing any more.
+        </p>
+        <TextField form={form} name="to" label="E-mail address of whoever answers" type="email" />
+        <FormTrouble form={form} />
+        <DialogEnd close={close}>
+          <button className="btn btn-sm btn-primary" disabled={form.formState.isSubmitting}>
+            Pass on
           </button>
         </DialogEnd>
       </form>
