@@ -40,6 +40,8 @@ const MAKERS = [
   'Halyard Works',
 ];
 
+const DEVICES = ['a laptop of the organisation', 'a phone', 'a browser that is not known'];
+
 /** Apps and what they were let in for. What is planted is named by what is wrong with it. */
 export function demoApps(
   world: Pick<World, 'users' | 'grants' | 'items' | 'spaces'>,
@@ -89,6 +91,12 @@ export function demoApps(
       scopes,
       grantedAt: ago(days),
       lastUsedAt: ago(d.int(Math.min(days, 60))),
+      // of a grant by an administrator the workspaces do not say
+      ...(who !== 'everyone' &&
+        appGrants.length % 3 === 0 && {
+          device: DEVICES[appGrants.length % DEVICES.length]!,
+          address: `198.51.100.${1 + (appGrants.length % 250)}`,
+        }),
       ...more,
     });
   };

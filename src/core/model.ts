@@ -174,6 +174,9 @@ export interface AppGrantRow {
   grantedAt?: string;
   grantedBy?: string;
   lastUsedAt?: string;
+  /** What it was let in from, as the workspace calls it, and from which network address. */
+  device?: string;
+  address?: string;
 }
 
 export const PARTS = ['title', 'body', 'comment', 'suggestion', 'metadata'] as const;

@@ -63,6 +63,8 @@ export interface AppGrantDto {
   offline: boolean;
   grantedAt: string | null;
   grantedBy: string | null;
+  /** From which device and network address; empty where the workspace does not say. */
+  from: string;
   lastUsed: string | null;
 }
 

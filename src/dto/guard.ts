@@ -157,6 +157,8 @@ export interface Covered {
 export interface Coverage {
   groups: { workspace: string; kind: string; spaces: Covered; files: Covered }[];
   people: Covered;
+  /** Apps that were let in; null where no rule asks about any. */
+  apps: Covered | null;
   /** Spaces that no rule is about, the heaviest first. */
   bare: { key: string; name: string; workspace: string; label: string; files: number; weight: number }[];
   ofBare: number;

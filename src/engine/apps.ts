@@ -397,6 +397,7 @@ function grantDto(l: Loaded, g: AppGrantRow): AppGrantDto {
     offline: g.offline ?? false,
     grantedAt: g.grantedAt ?? null,
     grantedBy: byName ?? null,
+    from: [g.device, g.address].filter(Boolean).join(', ').slice(0, MOST_SAID),
     lastUsed: g.lastUsedAt ?? null,
   };
 }

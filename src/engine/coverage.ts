@@ -4,6 +4,7 @@ import { budgetFor, ruleTest, subjectsOf } from '../core/guard/judge.ts';
 import type { Subject } from '../core/guard/kinds.ts';
 import type { Policy } from '../core/guard/schema.ts';
 import type { Coverage, Covered } from '../dto/guard.ts';
+import { appsOf } from './apps.ts';
 import { nodeKey, nodeName, workspaceName } from './describe.ts';
 import { gettersOf } from './facts.ts';
 import { factsOf } from './guard.ts';
@@ -24,7 +25,8 @@ function count(sum: Covered, how: number): void {
 
 /**
  * Coverage by policies as they are: a file is covered by rules about files, and about grants and links, in whose scope it is;
- * a space by rules about spaces, or by what covers a file in it; a person by rules about people.
+ * a space by rules about spaces, or by what covers a file in it; a person by rules about people, an app that was let in by rules about
+ * those, at rest or before it is.
  */
 export async function coverage(
   l: Loaded,
@@ -34,12 +36,15 @@ export async function coverage(
   const S = l.org.spaces.length;
   const nodes = new Uint8Array(S + l.items.length);
   const people = new Uint8Array(l.view.identityCount);
-  const budget = budgetFor(nodes.length + people.length);
+  const asks = policies.some((p) => p.rules.some((r) => r.subject === 'appGrant' && r.mode !== 'paused'));
+  // what apps read is worked out for those alone who ask about it
+  const apps = new Uint8Array(asks ? appsOf(l).letIn().length : 0);
+  const budget = budgetFor(nodes.length + people.length + apps.length);
   /** Scopes and filters that are alike are asked once. */
   const asked = new Map<string, { policy: Policy; subject: Subject; filter: boolean; how: number }>();
   for (const policy of policies)
     for (const { mode, subject: of } of policy.rules) {
-      if (mode === 'paused' || of === 'group' || of === 'appGrant') continue;
+      if (mode === 'paused' || of === 'group') continue;
       const entry = of === 'grant' || of === 'link';
       const subject = entry ? 'item' : of;
       const key = JSON.stringify([policy.scope, entry ? null : policy.filter, subject]);
@@ -51,7 +56,7 @@ export async function coverage(
     const about = filter ? policy : { scope: policy.scope };
     const rule = { ...policy.rules[0]!, subject, if: 'true', mode: 'observe' as const };
     const covers = ruleTest(about, rule, factsOf(l), gettersOf(l), budget);
-    const marks = subject === 'identity' ? people : nodes;
+    const marks = subject === 'identity' ? people : subject === 'appGrant' ? apps : nodes;
     let k = 0;
     for (const n of subjectsOf(factsOf(l), subject)) {
       if (marks[n]! < how && covers(n)) marks[n] = how;
@@ -92,10 +97,13 @@ export async function coverage(
   }
   const persons = none();
   for (const i of subjectsOf(factsOf(l), 'identity')) count(persons, people[i]!);
+  const letIn = none();
+  for (const how of apps) count(letIn, how);
   bare.sort((a, b) => b.weight - a.weight || b.files - a.files);
   return {
     groups: [...groups.values()].sort((a, b) => (a.workspace + a.kind < b.workspace + b.kind ? -1 : 1)),
     people: persons,
+    apps: asks ? letIn : null,
     bare: bare.slice(0, SHOWN),
     ofBare: bare.length,
   };

@@ -2,9 +2,20 @@
 import type { Manifest } from '../formats/extract.ts';
 import { scimGroup, scimUser } from '../formats/rows.ts';
 import { isHiddenDomain } from '../core/access/addresses.ts';
+import { appsOf } from './apps.ts';
+import { unkey } from './keys.ts';
 import type { Loaded } from './loaded.ts';
 
-export const EXPORT_FILES = ['users', 'groups', 'spaces', 'items', 'grants', 'links'] as const;
+export const EXPORT_FILES = [
+  'users',
+  'groups',
+  'spaces',
+  'items',
+  'grants',
+  'links',
+  'apps',
+  'app-grants',
+] as const;
 export type ExportFile = (typeof EXPORT_FILES)[number];
 
 export const exportManifest = (l: Loaded): Manifest => ({
@@ -31,6 +42,8 @@ export function exportLines(
     items: l.items,
     grants: org.entries.ids,
     links: org.entries.ids,
+    apps: appsOf(l).list,
+    'app-grants': appsOf(l).letIn(),
   }[file].length;
   const to = Math.min(size, from + AT_ONCE);
   let text = '';
@@ -59,6 +72,16 @@ function rowAt(l: Loaded, file: ExportFile, i: number): object | undefined {
   }
   if (file === 'spaces') return org.spaceListed[i] ? org.spaces[i] : undefined;
   if (file === 'items') return l.items.row(i);
+  if (file === 'apps') return appsOf(l).list[i]!.app;
+  if (file === 'app-grants') return appGrantRow(l, i);
   const isLink = org.entries.type[i]! > 0;
   return isLink === (file === 'links') ? l.entryRow(i) : undefined;
+}
+
+/** A grant of an app, by whom it was given as far as that is told. */
+function appGrantRow(l: Loaded, i: number): object {
+  const { grantedBy, ...grant } = appsOf(l).letIn()[i]!.grant;
+  const by = grantedBy === undefined ? undefined : l.ids.user(unkey(grant.id).source, grantedBy);
+  const u = by === undefined ? -1 : l.org.find('user', by);
+  return { ...grant, ...(u >= 0 && !l.org.hidden?.user[u] && { grantedBy: by }) };
 }

@@ -258,6 +258,8 @@ const appGrantSchema = z
     grantedAt: opt(time),
     grantedBy: opt(id),
     lastUsedAt: opt(time),
+    device: opt(text),
+    address: opt(text),
   })
   .refine((g) => (g.user !== undefined) !== (g.everyone === true), {
     message: 'is either of a user or for everyone',

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { dice } from '../../demo/make.ts';
 import { makeWorld } from '../../demo/world.ts';
+import type { AppPage, AppRowDto } from '../../src/dto/apps.ts';
 import type {
   ChangeDossier,
   ChangesPage,
@@ -293,6 +294,14 @@ describe('an extract', () => {
       if (page.rows.length < 500) break;
     }
     expect(here.sort()).toEqual(outside);
+
+    // apps and what they could read, too
+    const apps = gl('apps', zip) as unknown as Pick<AppRowDto, 'people' | 'everyone' | 'items'>[];
+    const { rows } = await ask<AppPage>('/api/apps', { limit: 500 });
+    const said = (list: typeof apps, id: (a: never) => string) =>
+      list.map((a) => `${id(a as never)} ${a.people} ${a.everyone} ${a.items}`).sort();
+    expect(said(apps, (a: { app: string }) => a.app)).toEqual(said(rows, (a: AppRowDto) => a.key));
+    expect(rows.some((a) => a.items > 0)).toBe(true);
 
     // copied once and copied again it is the same to the letter
     const [a, b] = [join(scene.home, 'a'), join(scene.home, 'b')];

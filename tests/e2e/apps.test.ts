@@ -110,6 +110,8 @@ describe('planted apps', () => {
     const key = await keyOf('Any Format', 'drives');
     const { row, grants, sum, spaces } = await one(key);
     expect(grants).toHaveLength(11);
+    expect(new Set(grants.map((g) => /198\.51\.100\.\d+$|^$/.test(g.from)))).toEqual(new Set([true]));
+    expect(grants.some((g) => g.from)).toBe(true);
     expect(sum.reduce((n, l) => n + l.points, 0)).toBe(row.points);
     expect(spaces.reduce((n, s) => n + s.files, 0)).toBe(row.files);
     const { rows, total } = await scene.api<AppFilesPage>(

@@ -290,6 +290,17 @@ describe('a policy', () => {
     const withFiles = new Set(files.map((f) => f.space));
     expect(sum((g) => g.spaces.observe)).toBeGreaterThanOrEqual(withFiles.size);
     expect(some.ofBare).toBe(all - sum((g) => g.spaces.observe));
+    expect([none.apps, some.apps]).toEqual([null, null]);
+    const apps = await make({
+      ...starter('apps-unapproved'),
+      scope: { include: { workspaces: ['drives'] } },
+    });
+    const grants = await scene.truth<{ workspace: string }[]>('app-grants');
+    expect((await scene.api<Coverage>('GET', '/api/policies/coverage')).apps).toEqual({
+      ...{ all: grants.length, enforce: 0 },
+      observe: grants.filter((g) => g.workspace === 'drives').length,
+    });
+    await scene.api('DELETE', `/api/policies/${apps.id}`, {});
   });
 
   it('judges in its rhythm and not with every survey, and is judged on request', async () => {

@@ -267,14 +267,16 @@ export class AppReads {
     v.org.spaces.forEach(({ workspace }, s) => {
       const r = this.readers.get(workspace);
       if (!r) return;
-      const { sets, ofMany } = r;
+      const { sets, ofMany, people } = r;
       for (let c = first[s]!; c < first[s + 1]!; c++) {
         const set = (this.setOf[c] = r.free++);
         if (above[c]! >= 0) sets.union(set, this.setOf[above[c]!]!);
         for (let k = letIn.start[c]!; k < letIn.start[c + 1]!; k++) {
           const whom = letIn.values[k]!;
-          if (whom >= 0) addPerson(r, set, whom);
-          else {
+          if (whom >= 0) {
+            // most have let in nothing, and that is quicker to see
+            if (has(people, whom)) addPerson(r, set, whom);
+          } else {
             if (ofMany[~whom]! < 0) ofMany[~whom] = placesOfMany(v, r, many[~whom]!);
             sets.union(set, ofMany[~whom]!);
           }

@@ -255,7 +255,8 @@ function Grant({ grant: g, asOf }: { grant: AppGrantDto; asOf: number | undefine
         {g.grantedAt && (
           <>
             let it in <When at={g.grantedAt} />
-            {g.grantedBy && ` (${g.grantedBy})`};{' '}
+            {g.grantedBy && ` (${g.grantedBy})`}
+            {g.from && ` from ${g.from}`};{' '}
           </>
         )}
         {g.lastUsed ? (

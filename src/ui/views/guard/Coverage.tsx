@@ -89,6 +89,12 @@ function View({ params, set }: ViewProps) {
       <p className="pb-2 text-quiet">
         By {plural(data.rules, 'rule')} that {data.rules === 1 ? 'is' : 'are'} on. Dark: a rule responds;
         lighter: it observes; empty: no rule is about it. People: <Inline of={data.people} />.
+        {data.apps && (
+          <>
+            {' '}
+            Apps that were let in: <Inline of={data.apps} />.
+          </>
+        )}
       </p>
       <table className="w-full max-w-[900px]">
         <caption className="sr-only">Coverage by workspace and kind of space</caption>
