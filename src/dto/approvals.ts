@@ -55,7 +55,7 @@ export interface SponsoredRequest {
   at: string;
   /** What it asks for, in words after “It can”. */
   scopes: string[];
-  /** What it reads now; null where nobody has let it in. */
+  /** What it reads now; null where nobody has let it in, and once it is answered. */
   now: {
     people: number;
     everyone: boolean;

@@ -4,7 +4,7 @@ import { checkAddress } from '../connectors/address.ts';
 import { ConnectorError } from '../connectors/port.ts';
 import type { AppDomainsPage } from '../dto/apps.ts';
 import type { Engine } from '../engine/engine.ts';
-import type { OpenDb } from '../store/db.ts';
+import type { Db, OpenDb } from '../store/db.ts';
 import { readSetting, writeSetting } from '../store/settings.ts';
 import type { Events } from './events.ts';
 import type { Jobs } from './jobs.ts';
@@ -53,8 +53,8 @@ export class AppDomains {
     });
   }
 
-  private async setting(): Promise<Setting> {
-    return (await readSetting<Setting>(this.parts.db, SETTING)) ?? { url: null, trouble: null };
+  private async setting(db: Db = this.parts.db): Promise<Setting> {
+    return (await readSetting<Setting>(db, SETTING)) ?? { url: null, trouble: null };
   }
 
   async page(): Promise<AppDomainsPage> {
@@ -146,14 +146,19 @@ export class AppDomains {
         const now = clock();
         const said = await ask(domain, now.getTime());
         const ends = said.registered && said.ends !== null ? new Date(said.ends) : null;
-        const rows = await db.query(
-          `with before as (select registered, ends from app_domain where domain = $1),
-             put as (insert into app_domain (domain, registered, ends, looked_at) values ($1, $2, $3, $4)
-               on conflict (domain) do update set registered = excluded.registered, ends = excluded.ends, looked_at = excluded.looked_at)
-           select from before where registered = $2 and ends is not distinct from $3::timestamptz`,
-          [domain, said.registered, ends, now],
-        );
-        if (!rows.length) changed = true;
+        const before = await db.transaction(async (tx) => {
+          // the steward may have said another meanwhile
+          if ((await this.setting(tx)).url !== url) return undefined;
+          return tx.query(
+            `with before as (select registered, ends from app_domain where domain = $1),
+               put as (insert into app_domain (domain, registered, ends, looked_at) values ($1, $2, $3, $4)
+                 on conflict (domain) do update set registered = excluded.registered, ends = excluded.ends, looked_at = excluded.looked_at)
+             select from before where registered = $2 and ends is not distinct from $3::timestamptz`,
+            [domain, said.registered, ends, now],
+          );
+        });
+        if (!before) return now;
+        if (!before.length) changed = true;
       } catch (e) {
         if (!(e instanceof ConnectorError)) throw e;
         if (signal.aborted) break;
@@ -162,7 +167,6 @@ export class AppDomains {
         if (e.code === 'gave-up') break;
       }
     }
-    // the steward may have said another meanwhile
     if ((await this.setting()).url === url && trouble !== setting.trouble)
       await writeSetting(db, SETTING, { url, trouble });
     if (changed) await this.changed();

@@ -266,6 +266,7 @@ export class Approvals {
     const known = (await engine.ask.appAsked(undefined, r.app, r.scopes)) ?? { scopes: r.scopes };
     const { row } = known;
     const similar = (await engine.ask.appsKnown(undefined, [r.app]))?.[r.app]?.similar ?? [];
+    const answered = answerOf(r);
     return {
       sponsor: r.sponsor_name!,
       name: r.name,
@@ -275,14 +276,16 @@ export class Approvals {
       reason: r.reason,
       at: r.at.toISOString(),
       scopes: known.scopes,
-      now: row
-        ? {
-            ...{ people: row.people, everyone: row.everyone, files: row.files, heavy: row.heavy },
-            ...{ points: row.points, severity: row.severity },
-          }
-        : null,
-      similar: similar.map((s) => s.name),
-      answered: answerOf(r),
+      // how it stands is told as long as there is something to answer
+      now:
+        row && !answered
+          ? {
+              ...{ people: row.people, everyone: row.everyone, files: row.files, heavy: row.heavy },
+              ...{ points: row.points, severity: row.severity },
+            }
+          : null,
+      similar: answered ? [] : similar.map((s) => s.name),
+      answered,
     };
   }
 

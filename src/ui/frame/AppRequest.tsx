@@ -53,8 +53,8 @@ function Request({
             ))}
           </ul>
         </dd>
-        <dt className="text-quiet">So far</dt>
-        <dd>
+        {!r.answered && <dt className="text-quiet">So far</dt>}
+        <dd hidden={r.answered !== null}>
           {r.now ? (
             <>
               {r.now.everyone
