@@ -148,6 +148,12 @@ export async function apps(scale: number): Promise<void> {
     const n = reads.reduce((x, y) => x + y, 0);
     if (n !== all.get(id)!.items) throw new Error(`${id} alone reads ${n}`);
   }
+  {
+    const [{ app, workspace }] = grants as [AppGrantRow];
+    const user = org.users.findIndex((u) => u.active);
+    const [more, took] = timed(() => book.readingWith(app, workspace, user, items));
+    say(`if one more person let one in: ${took.toFixed(0)} ms (${more.items.toLocaleString('en')} items)`);
+  }
   const gone = new Set(grants.slice(0, WITHDRAWN).map((g) => g.id));
   const touched = new Set(grants.flatMap((g) => (gone.has(g.id) ? g.app : [])));
   const left = grants.filter((g) => touched.has(g.app) && !gone.has(g.id));

@@ -507,16 +507,13 @@ export function appsOfPerson(l: Loaded, k: string): (AppReaderRow & { scopes: st
     .sort(byPoints);
 }
 
-/**
- * An app as it would be once somebody lets it in, to be judged before that. What it would read for them is taken as the files that
- * they hold something of, where it is known no better; of those that count as heavy, as of weight 2: more than this it may be.
- */
+/** An app as it would be once somebody lets it in, to be judged before that. */
 export function consentOf(
   l: Loaded,
   source: string,
   asked: { id: string; properties: Record<string, unknown>; scopes: readonly string[]; user: number },
 ): GrantOfApp {
-  const { byKey, scope } = appsOf(l);
+  const { byKey, scope, reads } = appsOf(l);
   const id = key(source, asked.id);
   const known = byKey.get(id);
   const workspace =
@@ -546,17 +543,10 @@ export function consentOf(
   const opens = scopesIn([grant], scope).some((s) =>
     s.allows.some((a) => a.whose !== 'picked' && (a.bits & CAP.open) > 0),
   );
-  const before = known?.reading ?? READS_NOTHING;
-  const [files, heavy] =
-    opens && asked.user >= 0 ? [l.tally.files[asked.user]!, l.tally.heavy[asked.user]!] : [0, 0];
-  const byWeight = before.byWeight.map((n, w) =>
-    Math.max(n, w === HEAVY ? heavy : w === 0 ? files - heavy : 0),
-  );
-  const reading = {
-    items: Math.max(before.items, files),
-    files: byWeight.reduce((sum, n) => sum + n, 0),
-    byWeight,
-  };
+  const reading =
+    opens && asked.user >= 0
+      ? reads.readingWith(id, workspace, asked.user, filesOf(l))
+      : (known?.reading ?? READS_NOTHING);
   const risk = appRisk({
     ...{ app, grants, scopes, reading, own: l.org.own, moment: l.view.moment, lapsed: l.scopes.lapsed },
     known: appsOf(l).list.map((a) => a.app),

@@ -134,6 +134,18 @@ describe('what apps could read', () => {
           expect(counted.get(app)).toEqual(sum);
           expect(inSpaces.reduce((n, of) => n + of.get(app)!.items, 0)).toBe(sum.items);
         }
+        // and if somebody let one in too
+        rows.users.forEach(({ id }, n) => {
+          const more = {
+            id: 'more',
+            app: `a${n % 5}`,
+            workspace: rows.workspaces[n % rows.workspaces.length]!.id,
+          };
+          const after = grantedApps(v, [...grants, { ...more, user: id, scopes: ['files:read:own'] }]);
+          expect(
+            book.readingWith(more.app, more.workspace, org.find('user', id), { isFile, weights }),
+          ).toEqual(new AppReads(v, after).readings({ isFile, weights }).get(more.app));
+        });
         const byItem = book.byItem(sorted);
         readers.forEach((apps, i) => {
           expect(byItem[i]).toEqual(sorted(apps));

@@ -117,25 +117,27 @@ export function givenTo(v: View, source: Source, space: number, identity: number
   return link === LINK_NAMED && !hasRedeemed(v, source.entry, identity) ? bits & ~CAP.find : bits;
 }
 
+/** Whether a principal stands for an identity. */
+export function standsFor(v: View, kind: number, number: number, identity: number): boolean {
+  switch (kind) {
+    case PRINCIPAL.group:
+      return has(v.groupMembers[number]!, identity);
+    case PRINCIPAL.everyone:
+      return has(v.members, identity);
+    case PRINCIPAL.domain:
+      return v.domainMembers[number]!.includes(identity);
+    case PRINCIPAL.anyone:
+      return has(v.all, identity);
+    default:
+      return soleIdentity(v, kind, number) === identity;
+  }
+}
+
 /** Whether an entry's grantees or recipients take an identity in. */
 export function namesIdentity(v: View, e: number, identity: number): boolean {
   const { toKind, toNumber } = v.org.entries;
-  for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++) {
-    const kind = toKind.values[i]!;
-    const number = toNumber.values[i]!;
-    if (
-      kind === PRINCIPAL.group
-        ? has(v.groupMembers[number]!, identity)
-        : kind === PRINCIPAL.everyone
-          ? has(v.members, identity)
-          : kind === PRINCIPAL.domain
-            ? v.domainMembers[number]!.includes(identity)
-            : kind === PRINCIPAL.anyone
-              ? has(v.all, identity)
-              : soleIdentity(v, kind, number) === identity
-    )
-      return true;
-  }
+  for (let i = toKind.start[e]!; i < toKind.start[e + 1]!; i++)
+    if (standsFor(v, toKind.values[i]!, toNumber.values[i]!, identity)) return true;
   return false;
 }
 

@@ -16,10 +16,11 @@ import {
 } from '../access/bits.ts';
 import { GrowInt32, listsBy, type Lists } from '../access/growable.ts';
 import { HELD, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
-import { who } from '../access/questions.ts';
+import { standsFor, who } from '../access/questions.ts';
 import { addPrincipal, type View } from '../access/view.ts';
 import { gathered } from '../gathered.ts';
 import { CAP, type AppGrantRow } from '../model.ts';
+import { once } from '../once.ts';
 import { accessLists, countsOf, WIDTH, type AccessLists } from './lists.ts';
 import { allowedBy, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
 
@@ -342,31 +343,97 @@ export class AppReads {
     );
   }
 
+  /**
+   * What an app could read if somebody let it in too, with scopes that read what is theirs. `workspace`: the one where they do;
+   * `user`: their number.
+   */
+  readingWith(
+    app: string,
+    workspace: string,
+    user: number,
+    items: { isFile: Uint8Array; weights: Uint8Array },
+  ): Reading {
+    const { org } = this.v;
+    const { first, above, letIn, many, classOf } = this.lists;
+    const inside = org.spaces.flatMap((s, n) => (s.workspace === workspace ? n : []));
+    const outside = this.granted.has(app)
+      ? org.spaces.flatMap((s, n) => (s.workspace === workspace ? [] : n))
+      : [];
+    const { byWeight, ...total } = outside.length
+      ? this.readings(items, outside).get(app)!
+      : { ...READS_NOTHING, byWeight: [0, 0, 0, 0, 0] };
+    const put = (k: number, n: number): void => {
+      if (k) byWeight[k - 1]! += n;
+      else total.items += n;
+    };
+    const reads = this.readerOf(app, workspace);
+    const byClass = countsOf(this.lists, items);
+    const theirs = has(this.v.all, user);
+    const ofMany = once((n) => {
+      const { kind, number, allowed } = many[n]!;
+      return has(allowed, user) && standsFor(this.v, kind, number, user);
+    });
+    /** By class whether they can open what is of it. */
+    const opens = new Uint8Array(above.length);
+    for (const s of inside) {
+      for (let c = first[s]!; c < first[s + 1]!; c++) {
+        if (theirs && above[c]! >= 0 && opens[above[c]!]) opens[c] = 1;
+        for (let k = letIn.start[c]!; theirs && !opens[c] && k < letIn.start[c + 1]!; k++) {
+          const whom = letIn.values[k]!;
+          if (whom >= 0 ? whom === user : ofMany(~whom)) opens[c] = 1;
+        }
+        if (opens[c] || reads?.class(c)) for (let k = 0; k < WIDTH; k++) put(k, byClass[c * WIDTH + k]!);
+      }
+      for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++) {
+        const c = classOf[i]!;
+        if (opens[c] || reads?.class(c)) continue;
+        const own =
+          theirs &&
+          org.itemOwner[i] === user &&
+          !(org.itemBreaks[i]! & HELD) &&
+          has(this.v.spaces[s]!.allowed, user);
+        if (!own && !reads?.owned(i)) continue;
+        put(0, 1);
+        if (items.isFile[i]) put(1 + items.weights[i]!, 1);
+      }
+    }
+    return { ...total, files: byWeight.reduce((sum, n) => sum + n, 0), byWeight };
+  }
+
+  /** Whether an app reads what is of a class in a workspace, and an item as its owner’s; undefined where it reads nothing there. */
+  private readerOf(
+    app: string,
+    workspace: string,
+  ): { class(c: number): boolean; owned(item: number): boolean } | undefined {
+    const r = this.readers.get(workspace);
+    const a = this.numbers.get(app);
+    if (!r || a === undefined) return undefined;
+    if (r.all.includes(a)) return { class: () => true, owned: () => true };
+    const place = r.everyone.includes(a) ? ANYBODY : r.apps.indexOf(a);
+    if (place < 0) return undefined;
+    return {
+      class: (c) => r.sets.has(this.setOf[c]!, place),
+      owned: (i) => {
+        let found = false;
+        this.owners(r, i, this.setOf[this.lists.classOf[i]!]!, (p) => (found ||= p === place));
+        return found;
+      },
+    };
+  }
+
   /** By number of the item: 1 where an app could read it. */
   readBy(app: string): Uint8Array {
     const { org } = this.v;
     const reads = new Uint8Array(org.itemIds.length);
-    const a = this.numbers.get(app);
-    if (a === undefined) return reads;
-    const readers = new Map(
-      [...this.readers].map(([ws, r]) => [
-        ws,
-        { r, all: r.all.includes(a), place: r.everyone.includes(a) ? ANYBODY : r.apps.indexOf(a) },
-      ]),
-    );
-    org.spaces.forEach(({ workspace }, s) => {
-      const of = readers.get(workspace);
-      if (!of || (!of.all && of.place < 0)) return;
-      const { r, place } = of;
-      const [from, to] = [org.spaceFirst[s]!, org.spaceFirst[s + 1]!];
-      if (of.all) reads.fill(1, from, to);
-      else
-        for (let i = from; i < to; i++) {
-          const set = this.setOf[this.lists.classOf[i]!]!;
-          if (r.sets.has(set, place)) reads[i] = 1;
-          else this.owners(r, i, set, (p) => p === place && (reads[i] = 1));
-        }
-    });
+    for (const workspace of this.readers.keys()) {
+      const by = this.readerOf(app, workspace);
+      if (!by) continue;
+      org.spaces.forEach((space, s) => {
+        if (space.workspace !== workspace) return;
+        for (let i = org.spaceFirst[s]!; i < org.spaceFirst[s + 1]!; i++)
+          if (by.class(this.lists.classOf[i]!) || by.owned(i)) reads[i] = 1;
+      });
+    }
     return reads;
   }
 
