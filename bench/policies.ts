@@ -79,6 +79,7 @@ export async function policies(scale: number): Promise<void> {
       },
       weight: (n) => (n < S ? 2 : weights[n - S]!),
       exposures: findExposures(v, columns, weights),
+      appList: () => [],
       letIn: () => [],
       approval: () => undefined,
       apps: () => 0,

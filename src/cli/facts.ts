@@ -26,7 +26,7 @@ export interface FactsOptions {
   minCertainty: string;
 }
 
-interface Facts extends Judged, Pick<ScopeFacts, 'letIn'> {
+interface Facts extends Judged, Pick<ScopeFacts, 'appList' | 'letIn'> {
   getters: SubjectGetters;
   label(item: number): string | undefined;
 }
@@ -84,8 +84,14 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       grants: judged.appGrants,
       items: { isFile, weights },
     });
-    return { reads, letIn: grantsOfApps(v, list), inSpace: readersInSpaces(reads, { isFile, weights }) };
+    return {
+      reads,
+      list,
+      letIn: grantsOfApps(v, list),
+      inSpace: readersInSpaces(reads, { isFile, weights }),
+    };
   });
+  const appList = () => apps().list;
   const letIn = () => apps().letIn;
   const getters = subjectGetters({
     view: v,
@@ -117,6 +123,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       return tally;
     },
     lastDeeds: () => lastDeeds(usage(), v.identityCount),
+    appList,
     letIn,
     approval: () => undefined,
     apps: (n) => (n < S ? apps().inSpace(n) : apps().reads.many(n - S)),
@@ -130,7 +137,7 @@ export async function openFacts(dir: string, options: FactsOptions): Promise<Fac
       lastUsed: (e) => momentOf((entry(e) as LinkRow).lastUsedAt ?? ''),
     },
   });
-  return { ...judged, getters, label: (i) => row(i).label, letIn };
+  return { ...judged, getters, label: (i) => row(i).label, appList, letIn };
 }
 
 /** The certainty of `--min-certainty`. */

@@ -7,6 +7,7 @@ import { identityName } from '../core/access/view.ts';
 import type { Approval } from '../core/apps/approval.ts';
 import { appAccess, AppReads, grantedApps, READS_NOTHING } from '../core/apps/reading.ts';
 import {
+  appGetters,
   grantsOfApps,
   heavyIn,
   judgeApps,
@@ -32,8 +33,8 @@ import {
   scopesIn,
   type KnownScope,
 } from '../core/apps/scopes.ts';
-import { HEAVY, SEVERITIES } from '../core/exposure/exposure.ts';
-import { rowTest, type Getters } from '../core/filter/filter.ts';
+import { HEAVY } from '../core/exposure/exposure.ts';
+import { rowTest } from '../core/filter/filter.ts';
 import { CAP, capabilityNames, TIERS, type AppGrantRow, type AppRow } from '../core/model.ts';
 import { nameOrder } from '../core/name-order.ts';
 import type { PlannedChange } from '../core/remedy/plan.ts';
@@ -96,6 +97,8 @@ interface Apps {
   /** How many could read something in a space. */
   inSpace: (space: number) => number;
   list: App[];
+  /** By id their places in the list. */
+  places: () => Map<string, number>;
   byKey: Map<string, App>;
 }
 const made = new WeakMap<Loaded, Apps>();
@@ -187,6 +190,7 @@ export function appsOf(l: Loaded): Apps {
     scope,
     reads,
     list: shown,
+    places: lazily(() => new Map(shown.map((a, n) => [a.app.id, n]))),
     byKey: new Map(shown.map((a) => [a.app.id, a])),
   };
   made.set(l, found);
@@ -213,31 +217,12 @@ export interface AppsQuery {
   /** A source. */
   ws?: string | undefined;
   text?: string | undefined;
-  /** A condition over `FIELDS.apps`. */
+  /** A condition over the fields of apps. */
   where?: string | undefined;
   sort: readonly Sort<(typeof APP_SORTS)[number]>[];
   limit: number;
   offset: number;
 }
-
-const FIELDS: Getters<App, 'apps'> = {
-  text: ({ row }) => `${row.name} ${row.publisher} ${row.category} ${row.key}`.toLowerCase(),
-  name: ({ row }) => row.name,
-  publisher: ({ row }) => row.publisher,
-  verified: ({ row }) => row.verified,
-  category: ({ row }) => row.category,
-  workspace: ({ row }) => row.workspace,
-  people: ({ row }) => row.people,
-  everyone: ({ row }) => row.everyone,
-  scopes: ({ scopes }) => scopes.map((s) => s.scope),
-  unknownScopes: ({ scopes }) => scopes.filter((s) => !s.known).length,
-  items: ({ row }) => row.items,
-  heavy: ({ row }) => row.heavy,
-  points: ({ row }) => row.points,
-  severity: ({ row }) => SEVERITIES.indexOf(row.severity),
-  lastUsed: ({ row }) => momentOf(row.lastUsed ?? ''),
-  made: ({ row }) => momentOf(row.made ?? ''),
-};
 
 const later = (a: string | null, b: string | null): number =>
   (momentOf(a ?? '') || 0) - (momentOf(b ?? '') || 0);
@@ -254,7 +239,12 @@ const ORDER: Record<(typeof APP_SORTS)[number], (a: AppRowDto, b: AppRowDto) => 
 /** Apps by risk, or as asked for. */
 export function apps(l: Loaded, q: AppsQuery): AppPage {
   const list = appsOf(l).list.filter((a) => !q.ws || unkey(a.app.id).source === q.ws);
-  const fits = rowTest(q, 'apps', FIELDS, Date.parse(l.takenAt));
+  const fields = appGetters<App>(
+    l.view,
+    (a) => a,
+    (app) => l.scopes.approvals.get(app),
+  );
+  const fits = rowTest(q, 'apps', fields, Date.parse(l.takenAt));
   const counts = Object.fromEntries(
     APP_SHOWS.map((show) => [show, list.filter((a) => shows(l, a, show)).length]),
   ) as AppPage['counts'];

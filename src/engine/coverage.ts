@@ -44,7 +44,7 @@ export async function coverage(
   const asked = new Map<string, { policy: Policy; subject: Subject; filter: boolean; how: number }>();
   for (const policy of policies)
     for (const { mode, subject: of } of policy.rules) {
-      if (mode === 'paused' || of === 'group') continue;
+      if (mode === 'paused' || of === 'group' || of === 'app') continue;
       const entry = of === 'grant' || of === 'link';
       const subject = entry ? 'item' : of;
       const key = JSON.stringify([policy.scope, entry ? null : policy.filter, subject]);

@@ -59,6 +59,7 @@ export function gettersOf(l: Loaded): Readers {
       tally: () => l.tally,
       lastDeeds: () => lastDeeds(l.usage, l.view.identityCount),
       spaces: spacesOf(l),
+      appList: () => appsOf(l).list,
       letIn: () => appsOf(l).letIn(),
       approval: (app) => l.scopes.approvals.get(app),
       apps: (n) => (n < S ? appsOf(l).inSpace(n) : appsOf(l).reads.many(n - S)),

@@ -33,6 +33,7 @@ export const factsOf = (l: Loaded): ScopeFacts => ({
     const charter = l.charters.now.of.get(l.org.spaces[s]!.id);
     return charter ? [charter.purpose, charter.sensitivity] : [];
   },
+  appList: () => appsOf(l).list,
   letIn: () => appsOf(l).letIn(),
   sourceId: (kind, id) => (kind === 'group' ? l.ids.home('group', id)?.id : unkey(id).id),
 });
@@ -118,8 +119,8 @@ export function hitTeller(l: Loaded, policy: Policy, rule: Rule): (n: number) =>
             ? of.space.workspace(n)
             : rule.subject === 'identity'
               ? of.identity.address(n)
-              : rule.subject === 'appGrant'
-                ? of.appGrant.workspace(n)
+              : rule.subject === 'app' || rule.subject === 'appGrant'
+                ? of[rule.subject].workspace(n)
                 : '',
       values: asked.map((name) => [name, told(getters[name]!(n))]),
       open: onNode ? nodeKey(l, node) : rule.subject === 'appGrant' ? appOfGrant(l, n) : key,
@@ -153,7 +154,8 @@ export function surestOf(l: Loaded, policy: Policy, rule: Rule): (node: number) 
 function thingOf(l: Loaded, subject: Rule['subject'], n: number): HitThing {
   const none = { source: '', item: '', space: '', types: [], weight: 0, now: 0, could: 0 };
   if (subject === 'identity') return none;
-  if (subject === 'appGrant') return { ...none, source: unkey(subjectId(factsOf(l), subject, n)).source };
+  if (subject === 'app' || subject === 'appGrant')
+    return { ...none, source: unkey(subjectId(factsOf(l), subject, n)).source };
   if (subject === 'group') return { ...none, source: unkey(l.org.groups[n]!.id).source };
   const { org } = l.view;
   const of = gettersOf(l);
@@ -216,7 +218,7 @@ export function exceptionOf(
   const entry = rule.subject === 'grant' || rule.subject === 'link';
   return (n) => {
     const own = byKey.get(keyOf(l, rule, n));
-    if (own !== undefined || rule.subject === 'group') return own;
+    if (own !== undefined || rule.subject === 'group' || rule.subject === 'app') return own;
     if (rule.subject === 'appGrant')
       return byKey.get(appOfGrant(l, n)) ?? people.get(appsOf(l).letIn()[n]!.user);
     if (rule.subject === 'identity') return people.get(n);
@@ -256,7 +258,8 @@ export function around(l: Loaded, key: string): Around | undefined {
   const S = org.spaces.length;
   const of = gettersOf(l);
   const entry = subject === 'grant' || subject === 'link';
-  if (subject === 'identity' || subject === 'group') return { key, name: of[subject].name(n), wider: [] };
+  if (subject === 'identity' || subject === 'group' || subject === 'app')
+    return { key, name: of[subject].name(n), wider: [] };
   if (subject === 'appGrant') {
     const { user } = appsOf(l).letIn()[n]!;
     return {

@@ -5,6 +5,7 @@
 import { asksOfCharters } from '../core/ask/charter.ts';
 import { asksTheMoment, fieldsOf } from '../core/filter/filter.ts';
 import { SUBJECTS } from '../core/guard/kinds.ts';
+import { liesNowhere } from '../core/guard/judge.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import type { Policy, Rule } from '../core/guard/schema.ts';
 import { spaceOfNode } from '../core/access/organisation.ts';
@@ -38,8 +39,7 @@ function remember(name: string, memory: Memory): void {
 }
 
 /** Things that lie in spaces, and so are as they were where their space is. */
-const inSpaces = ({ subject }: Rule): boolean =>
-  subject !== 'identity' && subject !== 'group' && subject !== 'appGrant';
+const inSpaces = ({ subject }: Rule): boolean => !liesNowhere(subject);
 
 /**
  * All that the rules of a policy hit, as differences from what is known by `rule` and key. `hits`: how many there are in all,

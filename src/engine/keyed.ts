@@ -18,6 +18,8 @@ export function numberOfKey(l: Loaded, key: string): { subject: Subject; n: numb
       const a = l.org.addresses.indexOf(id);
       return { subject: 'identity', n: a < 0 ? -1 : l.view.identityOfAddress[a]! };
     }
+    case 'app':
+      return { subject: kind, n: appsOf(l).places().get(id) ?? -1 };
     case 'appGrant':
       return { subject: kind, n: appsOf(l).numbers().get(id) ?? -1 };
     case 'space':

@@ -129,6 +129,7 @@ export function thingFacts(l: Loaded, keys: readonly string[]): (ThingFacts | un
     const none = { key: k, open: k, path: '', types: [], label: '', weight: 0, owner: '', workspace: '' };
     if (subject === 'identity') return { ...none, name: of.identity.name(n), path: of.identity.address(n) };
     if (subject === 'group') return { ...none, name: of.group.name(n) };
+    if (subject === 'app') return { ...none, name: of.app.name(n), workspace: of.app.workspace(n) };
     if (subject === 'appGrant')
       return {
         ...none,
@@ -212,7 +213,7 @@ function ownersOf(l: Loaded, k: string): number[] {
   const { org } = l;
   const S = org.spaces.length;
   const { subject, n } = numberOfKey(l, k);
-  if (n < 0 || subject === 'identity' || subject === 'group') return [];
+  if (n < 0 || subject === 'identity' || subject === 'group' || subject === 'app') return [];
   if (subject === 'appGrant') {
     const { user } = appsOf(l).letIn()[n]!;
     return user < 0 ? [] : [user];

@@ -12,6 +12,7 @@ import { together, type PlannedChange } from '../core/remedy/plan.ts';
 import type { LinkRow, Recipient } from '../core/model.ts';
 import type { HitPart, Responded } from '../dto/guard.ts';
 import type { PlanGoal } from '../dto/remedy.ts';
+import { appsOf } from './apps.ts';
 import { managerOf } from './describe.ts';
 import { groupNamed, spacesOf } from './dormant.ts';
 import { numberOfKey } from './keyed.ts';
@@ -86,12 +87,16 @@ export async function respond(
       const part: HitPart = { do: response.do, how: 'nothing' };
       parts[h]!.push(part);
       if (n < 0) continue;
-      if (subject === 'appGrant') {
+      if (subject === 'app' || subject === 'appGrant') {
         // access does not rest on it
-        const change = { kind: subject, ...unkey(subjectId(factsOf(l), subject, n)) } as const;
-        const why = whyNotMade(l, change);
+        const grants =
+          subject === 'app'
+            ? appsOf(l).list[n]!.grants.map((g) => g.id)
+            : [subjectId(factsOf(l), subject, n)];
+        const changes = grants.map((id) => ({ kind: 'appGrant' as const, ...unkey(id) }));
+        const why = changes.flatMap((c) => whyNotMade(l, c) ?? [])[0];
         if (why) Object.assign(part, { how: 'cannot', why: stopped(why) });
-        else propose(rule.place, h, part, [change]);
+        else if (changes.length) propose(rule.place, h, part, changes);
         continue;
       }
       const { changes, cannot } = carriedOut(facts, subject, n, response);

@@ -9,6 +9,7 @@ import { reviewOf, REVIEWS, type ReviewKind } from '../core/ask/kinds.ts';
 import { recommendPerson, recommendShare, recommendSpace, type PersonFacts } from '../core/ask/recommend.ts';
 import { counted } from '../core/counted.ts';
 import { HEAVY } from '../core/exposure/exposure.ts';
+import { liesNowhere } from '../core/guard/judge.ts';
 import { domainOf, type Role } from '../core/model.ts';
 import { isoOf } from '../core/time.ts';
 import { asPolicy } from '../core/orders/as-policy.ts';
@@ -157,7 +158,7 @@ export function whoIsAsked(l: Loaded, kind: ReviewKind, key: string): Asked[] {
 export const spacesOfKeys = (l: Loaded, keys: readonly string[]): (string | undefined)[] =>
   keys.map((key) => {
     const { subject, n } = numberOfKey(l, key);
-    if (n < 0 || subject === 'identity' || subject === 'group' || subject === 'appGrant') return undefined;
+    if (n < 0 || liesNowhere(subject)) return undefined;
     const node = subject === 'grant' || subject === 'link' ? l.org.entries.node[n]! : n;
     return node < 0 ? undefined : `space:${l.org.spaces[spaceOfNode(l.org, node)]!.id}`;
   });

@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { nodeOfItem } from '../../src/core/access/organisation.ts';
 import { identityName, view } from '../../src/core/access/view.ts';
 import { appAccess, AppReads, grantedApps } from '../../src/core/apps/reading.ts';
-import { appGrantGetters, grantsOfApps, judgeApps } from '../../src/core/apps/judged.ts';
+import { appGetters, appGrantGetters, grantsOfApps, judgeApps } from '../../src/core/apps/judged.ts';
 import { ruleTest, subjectId, subjectsOf } from '../../src/core/guard/judge.ts';
 import type { SubjectGetters } from '../../src/core/guard/subjects.ts';
 import { capabilityNames, type AppGrantRow } from '../../src/core/model.ts';
@@ -208,6 +208,55 @@ describe('rules about apps that were let in', () => {
             .map((n) => subjectId(facts, 'appGrant', n));
           const expected = grants.filter((g) => holds(g, rows) && (!held || g.workspace === workspace));
           expect([condition, sorted(found)]).toEqual([condition, sorted(expected.map((g) => g.id))]);
+          some += found.length;
+        }
+      }),
+      { numRuns: 200 },
+    );
+    expect(some).toBeGreaterThan(200);
+  });
+});
+
+describe('rules about apps', () => {
+  const CONDITIONS: Record<string, (grants: AppGrantRow[]) => boolean> = {
+    everyone: (list) => list.some((g) => g.everyone === true),
+    'people >= 2': (list) => new Set(list.flatMap((g) => g.user ?? [])).size >= 2,
+    'unknownScopes == 1': (list) => list.some((g) => g.scopes.includes('other:vocabulary')),
+    approved: (list) =>
+      list[0]!.app === 'a0' && list.every((g) => g.scopes.every((s) => s === 'files:read:own')),
+    more: (list) => list[0]!.app === 'a0' && list.some((g) => g.scopes.some((s) => s !== 'files:read:own')),
+    refused: (list) => list[0]!.app === 'a1',
+  };
+
+  it('hit those of which their condition holds, and which somebody in scope has let in', () => {
+    let some = 0;
+    fc.assert(
+      fc.property(organisations, grantsOf, fc.boolean(), (rows, list, held) => {
+        const grants = rowsOf(rows, list);
+        const v = view(build(rows));
+        const I = v.org.itemIds.length;
+        const items = { isFile: new Uint8Array(I), weights: new Uint8Array(I) };
+        const apps = judgeApps(v, { apps: [], grants, items }).list;
+        const facts = { view: v, label: () => undefined, appList: () => apps };
+        const approval = (app: string) =>
+          app === 'a0' || app === 'a1'
+            ? { app, approved: app === 'a0', groups: ['some'], scopes: ['files:read:own'], until: Infinity }
+            : undefined;
+        const getters = { app: appGetters<number>(v, (n) => apps[n]!, approval) } as SubjectGetters;
+        const person = rows.users[0]?.id ?? 'nobody';
+        for (const [condition, holds] of Object.entries(CONDITIONS)) {
+          const rule = {
+            ...{ id: 'r', name: 'r', subject: 'app' as const, if: condition },
+            ...{ mode: 'observe' as const, severity: 'low' as const, responses: [] },
+          };
+          const policy = held ? { scope: { include: { people: [person] } } } : {};
+          const hits = ruleTest(policy, rule, facts, getters, 1e6);
+          const found = [...subjectsOf(facts, 'app')].filter(hits).map((n) => subjectId(facts, 'app', n));
+          const expected = [...new Set(grants.map((g) => g.app))].filter((app) => {
+            const own = grants.filter((g) => g.app === app);
+            return holds(own) && (!held || own.some((g) => g.user === person));
+          });
+          expect([condition, sorted(found)]).toEqual([condition, sorted(expected)]);
           some += found.length;
         }
       }),

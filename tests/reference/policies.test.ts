@@ -68,8 +68,8 @@ const owned: fc.Arbitrary<Rows> = organisations.chain((rows) => {
 const clean = <T extends object>(o: T): T => JSON.parse(JSON.stringify(o)) as T;
 
 /** Apps have no rows here: tests/reference/apps.test.ts asks about them. */
-type Asked = Exclude<Subject, 'appGrant'>;
-const ASKED = SUBJECT_NAMES.filter((s): s is Asked => s !== 'appGrant');
+type Asked = Exclude<Subject, 'app' | 'appGrant'>;
+const ASKED = SUBJECT_NAMES.filter((s): s is Asked => s !== 'app' && s !== 'appGrant');
 
 const names = (...of: string[]) => fc.option(fc.subarray(of, { minLength: 1 }), { nil: undefined, freq: 3 });
 const side = fc.record({
@@ -247,6 +247,7 @@ function judging(rows: Rows) {
     sizeBytes: () => 0,
     tally: () => none,
     lastDeeds: () => new Float64Array(0),
+    appList: () => [],
     letIn: () => [],
     approval: () => undefined,
     apps: () => 0,

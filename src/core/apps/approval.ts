@@ -16,6 +16,14 @@ export interface Approval {
 /** How an app that is let in, or is about to be, stands: `more`: approved for less than it asks for. */
 export type Standing = 'approved' | 'refused' | 'more' | 'none';
 
+/** How an app stands as a whole, whoever let it in. */
+export const standingOfApp = (
+  approval: Approval | undefined,
+  scopes: readonly string[],
+  moment: number,
+): Standing =>
+  standingOf(approval && { ...approval, groups: [] }, { scopes, groupsOf: () => new Set() }, moment);
+
 /** `groupsOf`: ids and names of all groups that whoever lets it in is in; a grant for everyone is nobody’s. */
 export function standingOf(
   approval: Approval | undefined,

@@ -8,7 +8,7 @@ import { gathered } from '../gathered.ts';
 import type { AppGrantRow, AppRow } from '../model.ts';
 import { once } from '../once.ts';
 import { momentOf } from '../time.ts';
-import { standingOf, type Approval, type Standing } from './approval.ts';
+import { standingOf, standingOfApp, type Approval, type Standing } from './approval.ts';
 import { AppReads, grantedApps, READS_NOTHING, type Reading } from './reading.ts';
 import { appRisk, lastUseOf, peopleIn, type Lapsed } from './risk.ts';
 import { scopesIn, SHIPPED_SCOPES, type KnownScope } from './scopes.ts';
@@ -96,6 +96,56 @@ export const grantsOfApps = (v: View, list: readonly JudgedApp[]): GrantOfApp[] 
     })),
   );
 
+/** What is asked of apps; `of`: the app that something is about. */
+export function appGetters<T>(
+  v: View,
+  of: (t: T) => JudgedApp,
+  approval: (app: string) => Approval | undefined,
+): Getters<T, 'apps'> {
+  const standing = (t: T): Standing => {
+    const { app, scopes } = of(t);
+    return standingOfApp(
+      approval(app.id),
+      scopes.map((s) => s.scope),
+      v.moment,
+    );
+  };
+  return {
+    text: (t) => {
+      const { app } = of(t);
+      return `${app.name} ${app.publisher ?? ''} ${app.category ?? ''} ${app.id}`.toLowerCase();
+    },
+    name: (t) => of(t).app.name,
+    publisher: (t) => of(t).app.publisher ?? '',
+    verified: (t) => of(t).app.verified ?? false,
+    category: (t) => of(t).app.category ?? '',
+    workspace: (t) => workspaceOf(v, of(t).app.workspace),
+    people: (t) => peopleIn(of(t).grants).size,
+    everyone: (t) => of(t).grants.some((g) => g.everyone),
+    scopes: (t) => of(t).scopes.map((s) => s.scope),
+    unknownScopes: (t) => of(t).scopes.filter((s) => !s.known).length,
+    approved: (t) => standing(t) === 'approved',
+    refused: (t) => standing(t) === 'refused',
+    more: (t) => standing(t) === 'more',
+    items: (t) => of(t).reading.items,
+    heavy: (t) => heavyIn(of(t).reading),
+    points: (t) => of(t).risk.points,
+    severity: (t) => SEVERITIES.indexOf(of(t).risk.severity),
+    lastUsed: (t) => lastUseOf(of(t).grants) || NaN,
+    idleDays: (t) => idleDays(v, of(t).grants),
+    made: (t) => momentOf(of(t).app.createdAt ?? ''),
+  };
+}
+
+const workspaceOf = ({ org }: View, id: string): string =>
+  org.workspaces.find((w) => w.id === id)?.name ?? id;
+
+/** Days since any of some grants was used; −1 where none is known to have been. */
+function idleDays(v: View, grants: readonly AppGrantRow[]): number {
+  const last = lastUseOf(grants);
+  return last ? Math.max(0, Math.floor((v.moment - last) / DAY)) : -1;
+}
+
 /** What rules ask of grants of apps, read from a list; `at`: one of them by number. */
 export function appGrantGetters(
   v: View,
@@ -116,8 +166,7 @@ export function appGrantGetters(
     publisher: (n) => at(n).of.app.publisher ?? '',
     verified: (n) => at(n).of.app.verified ?? false,
     category: (n) => at(n).of.app.category ?? '',
-    workspace: (n) =>
-      org.workspaces.find((w) => w.id === at(n).grant.workspace)?.name ?? at(n).grant.workspace,
+    workspace: (n) => workspaceOf(v, at(n).grant.workspace),
     person: (n) => user(n)?.name ?? '',
     department: (n) => user(n)?.department ?? '',
     groups: (n) =>
@@ -134,10 +183,7 @@ export function appGrantGetters(
     offline: (n) => at(n).grant.offline ?? false,
     granted: (n) => momentOf(at(n).grant.grantedAt ?? ''),
     lastUsed: (n) => momentOf(at(n).grant.lastUsedAt ?? ''),
-    idleDays: (n) => {
-      const last = lastUseOf([at(n).grant]);
-      return last ? Math.max(0, Math.floor((v.moment - last) / DAY)) : -1;
-    },
+    idleDays: (n) => idleDays(v, [at(n).grant]),
     people: (n) => peopleIn(at(n).of.grants).size,
     items: (n) => at(n).of.reading.items,
     heavy: (n) => heavyIn(at(n).of.reading),

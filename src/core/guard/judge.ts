@@ -21,6 +21,8 @@ export interface ScopeFacts {
   sourceId?(kind: 'space' | 'workspace' | 'group', id: string): string | undefined;
   /** Ids of the purpose and the sensitivity that the charter of a space names. */
   charter?(space: number): readonly string[];
+  /** Apps: the workspace of each, and those who let it in; none where absent. */
+  appList?(): readonly { app: { id: string; workspace: string }; grants: readonly { user?: string }[] }[];
   /** Grants of apps: their id, whose each is and in which workspace; none where absent. */
   letIn?(): readonly { grant: { id: string; workspace: string }; user: number }[];
   /** Whoever acts, at the moment: the number of a user, −1 for somebody without an account. */
@@ -29,7 +31,7 @@ export interface ScopeFacts {
 
 /** Every subject of a kind, in the order of their numbers; or, of those that lie in spaces, what lies in some. */
 export function* subjectsOf(
-  { view: v, letIn }: Pick<ScopeFacts, 'view' | 'letIn'>,
+  { view: v, appList, letIn }: Pick<ScopeFacts, 'view' | 'appList' | 'letIn'>,
   subject: Subject,
   spaces?: readonly number[],
 ): Generator<number> {
@@ -45,6 +47,9 @@ export function* subjectsOf(
       return;
     case 'space':
       for (const s of spaces ?? org.spaces.keys()) if (org.spaceListed[s]) yield s;
+      return;
+    case 'app':
+      yield* (appList?.() ?? []).keys();
       return;
     case 'appGrant':
       yield* (letIn?.() ?? []).keys();
@@ -69,7 +74,7 @@ export function* subjectsOf(
 
 /** What a subject is called in the organisation. */
 export function subjectId(
-  { view: v, letIn }: Pick<ScopeFacts, 'view' | 'letIn'>,
+  { view: v, appList, letIn }: Pick<ScopeFacts, 'view' | 'appList' | 'letIn'>,
   subject: Subject,
   n: number,
 ): string {
@@ -83,12 +88,18 @@ export function subjectId(
       return org.groups[n]!.id;
     case 'identity':
       return identityName(v, n);
+    case 'app':
+      return appList!()[n]!.app.id;
     case 'appGrant':
       return letIn!()[n]!.grant.id;
     default:
       return org.entries.ids.at(n);
   }
 }
+
+/** Subjects that lie in no space. */
+export const liesNowhere = (subject: Subject): subject is 'identity' | 'group' | 'app' | 'appGrant' =>
+  ['identity', 'group', 'app', 'appGrant'].includes(subject);
 
 /**
  * Whether a subject is in a policy's scope. A thing is in it if for every key of `include` one of its values
@@ -99,7 +110,7 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
   const { org } = f.view;
   const S = org.spaces.length;
   const spaceOf = (n: number): number =>
-    subject === 'identity' || subject === 'group' || subject === 'appGrant'
+    liesNowhere(subject)
       ? -1
       : subject === 'item' || subject === 'space'
         ? spaceOfNode(org, n)
@@ -126,6 +137,12 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
       const { user: who } = f.letIn!()[n]!;
       return who >= 0 && fits(who);
     }
+    // an app is of whoever let it in
+    if (subject === 'app')
+      return f.appList!()[n]!.grants.some((g) => {
+        const who = g.user === undefined ? -1 : org.find('user', g.user);
+        return who >= 0 && fits(who);
+      });
     const item = itemOf(n);
     const owner = scope.of === 'space' || item < 0 ? -1 : org.itemOwner[item]!;
     return owner >= 0 ? fits(owner) : owners[spaceOf(n)]!.some(fits);
@@ -160,6 +177,8 @@ export function scopeTest(scope: Scope | undefined, subject: Subject, f: ScopeFa
     // outsiders have no account
     if (key === 'people' && subject === 'identity')
       return (n) => among([identityName(f.view, n), ...(org.users[n]?.addresses ?? [])]);
+    if (key === 'workspaces' && subject === 'app')
+      return (n) => among(workspace(f.appList!()[n]!.app.workspace));
     if (key === 'workspaces' && subject === 'appGrant')
       return (n) => among(workspace(f.letIn!()[n]!.grant.workspace));
     if (user) {

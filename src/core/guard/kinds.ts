@@ -9,6 +9,7 @@ export const SUBJECTS = {
   link: { fields: 'links', words: ['sharing link', 'sharing links'] },
   identity: { fields: 'identities', words: ['person', 'people'] },
   group: { fields: 'groups', words: ['group', 'groups'] },
+  app: { fields: 'apps', words: ['app', 'apps'] },
   appGrant: { fields: 'app-grants', words: ['app that was let in', 'apps that were let in'] },
 } as const satisfies Record<string, { fields: Filtered; words: readonly [one: string, many: string] }>;
 export type Subject = keyof typeof SUBJECTS;

@@ -94,8 +94,8 @@ export const RESPONSES = {
   },
   withdraw: {
     words: 'Withdraw',
-    about: 'The grant or link itself is taken away; the app from whoever let it in.',
-    atRest: [...ENTRIES, 'appGrant'],
+    about: 'The grant or link itself is taken away; the app from whoever let it in, or from all of them.',
+    atRest: [...ENTRIES, 'app', 'appGrant'],
     strictness: 75,
     params: {},
   },
@@ -207,7 +207,7 @@ export const RESPONSES = {
   finding: {
     words: 'Open a finding',
     about: 'It is listed among the findings: assigned, accepted until a day, reopened.',
-    atRest: ['item', 'space', 'grant', 'link', 'identity', 'group', 'appGrant'],
+    atRest: ['item', 'space', 'grant', 'link', 'identity', 'group', 'app', 'appGrant'],
     strictness: 0,
     params: {},
   },

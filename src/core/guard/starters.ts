@@ -484,13 +484,13 @@ export const STARTERS: readonly Starter[] = [
     'Whoever publishes such an app has not been verified, and can read what the people who let it in can open.',
     {
       name: 'Not verified, and could read heavy files',
-      subject: 'appGrant',
+      subject: 'app',
       if: '!verified && heavy > 0',
       responses: [{ do: 'finding' }],
     },
     {
       name: 'Of which something is not known',
-      subject: 'appGrant',
+      subject: 'app',
       if: 'unknownScopes > 0',
       responses: [{ do: 'finding' }],
     },

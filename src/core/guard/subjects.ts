@@ -8,7 +8,7 @@ import { namedBy } from '../access/named.ts';
 import { BREAKS, HELD, nodeOfItem, PRINCIPAL, spaceOfNode } from '../access/organisation.ts';
 import { identityKind, identityName } from '../access/view.ts';
 import type { Approval } from '../apps/approval.ts';
-import { appGrantGetters, type GrantOfApp } from '../apps/judged.ts';
+import { appGetters, appGrantGetters, type GrantOfApp, type JudgedApp } from '../apps/judged.ts';
 import { aboutDomain, type DomainAbout } from '../exposure/domains.ts';
 import { HEAVY } from '../exposure/exposure.ts';
 import type { Getters } from '../filter/filter.ts';
@@ -27,6 +27,8 @@ export interface SubjectFacts extends ItemFacts {
   lastDeeds(): Float64Array;
   /** Of spaces, by number. */
   spaces: SpaceFacts;
+  /** Apps, by number. */
+  appList(): readonly JudgedApp[];
   /** Grants of apps, by number. */
   letIn(): readonly GrantOfApp[];
   /** What stewards have said of an app. */
@@ -342,6 +344,11 @@ export function subjectGetters(f: SubjectFacts): Readers {
       weight: (g) =>
         namesIt(v.identityCount + g).reduce((most, e) => Math.max(most, weightBelow()[entries.node[e]!]!), 0),
     },
+    app: appGetters(
+      v,
+      (n) => f.appList()[n]!,
+      (app) => f.approval(app),
+    ),
     appGrant: apps((n) => f.letIn()[n]!),
     ...own,
     entries: entriesFrom,

@@ -7,7 +7,7 @@ import { dayWords } from '../parts/dates.ts';
 import { useSigned } from '../frame/signed.ts';
 import { PickUpButton, usePickUp } from '../frame/Tray.tsx';
 import { ask, openedAt, withQuery } from '../frame/api.ts';
-import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
+import { RouteGraphDialog } from '../drawings/AllRoutes.tsx';
 import { ByWeight } from '../parts/ByWeight.tsx';
 import { Beam, count, plural, Trouble, Weight, When } from '../parts/marks.tsx';
 import { Sum } from './Sum.tsx';

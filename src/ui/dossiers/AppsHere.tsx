@@ -4,7 +4,7 @@ import { Workflow } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import type { AppReaderRow } from '../../dto/apps.ts';
 import { ask, withQuery } from '../frame/api.ts';
-import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
+import { RouteGraphDialog } from '../drawings/AllRoutes.tsx';
 import { count, plural, Trouble, When } from '../parts/marks.tsx';
 import { canWords } from '../parts/words.ts';
 import { Section } from './Frame.tsx';

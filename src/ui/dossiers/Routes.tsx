@@ -3,7 +3,7 @@ import { File, Folder, Workflow } from 'lucide-react';
 import { Fragment, useState, type ReactNode } from 'react';
 import type { Dossier as DossierData } from '../../dto/exposure.ts';
 import type { RouteDto } from '../../dto/access.ts';
-import { RouteGraphDialog } from '../drawings/RouteGraph.tsx';
+import { RouteGraphDialog } from '../drawings/AllRoutes.tsx';
 import { plural, When } from '../parts/marks.tsx';
 import { OptionsButton } from '../parts/Options.tsx';
 import { PickUpButton } from '../frame/Tray.tsx';

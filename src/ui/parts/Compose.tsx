@@ -7,7 +7,7 @@ import { ask, send } from '../frame/api.ts';
 import { Dialog } from './Dialog.tsx';
 import { count, plural, Trouble } from './marks.tsx';
 import { Progress } from './Progress.tsx';
-import { Picture } from '../drawings/RouteGraph.tsx';
+import { Picture } from '../drawings/AllRoutes.tsx';
 import { useSigned } from '../frame/signed.ts';
 import { usePickUp } from '../frame/Tray.tsx';
 

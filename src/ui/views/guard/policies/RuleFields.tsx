@@ -21,7 +21,8 @@ const HINT: Record<Rule['subject'], string> = {
   link: 'audience == "anyone" && weight >= 2',
   identity: 'kind == "guest" && !ends',
   group: 'external > 0 && weight >= 2',
-  appGrant: '!verified && heavy > 0',
+  app: '!verified && heavy > 0',
+  appGrant: 'idleDays >= 90',
 };
 
 const MOMENT_WORDS: Record<(typeof MOMENTS)[number], string> = {
@@ -39,7 +40,7 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
   const { words, fields } = SUBJECTS[rule.subject];
   const set = <K extends keyof Rule>(key: K, value: Rule[K]): void =>
     form.setValue(`rules.${n}.${key}` as never, value as never, { shouldDirty: true, shouldValidate: true });
-  const acts = !['identity', 'group'].includes(rule.subject);
+  const acts = !['identity', 'group', 'app'].includes(rule.subject);
   const moments = MOMENTS.filter((m) => (m === 'consent') === (rule.subject === 'appGrant'));
   const possible = RESPONSE_NAMES.filter(
     (name) =>
@@ -70,7 +71,10 @@ export function RuleFields({ form, n, rule }: { form: UseFormReturn<Policy>; n: 
                   'responses',
                   rule.responses.filter((r) => possibleAt(r.do, subject, 'atRest')),
                 );
-                if (['identity', 'group', 'appGrant'].includes(subject) || rule.subject === 'appGrant') {
+                if (
+                  ['identity', 'group', 'app', 'appGrant'].includes(subject) ||
+                  rule.subject === 'appGrant'
+                ) {
                   set('moments', undefined);
                   set('atRest', true);
                 }
