@@ -35,15 +35,21 @@ function nonce(n: number, last: boolean): Buffer {
 
 /** Pieces cut anew into chunks of one size; the last may be shorter, and is told. */
 async function* chunks(pieces: AsyncIterable<Uint8Array>, size: number): AsyncGenerator<[Buffer, boolean]> {
-  let kept: Buffer = Buffer.alloc(0);
+  let kept: Uint8Array[] = [];
+  let length = 0;
   for await (const piece of pieces) {
-    kept = Buffer.concat([kept, piece]);
-    while (kept.length > size) {
-      yield [kept.subarray(0, size), false];
-      kept = kept.subarray(size);
+    kept.push(piece);
+    length += piece.length;
+    if (length <= size) continue;
+    let whole: Buffer = Buffer.concat(kept);
+    while (whole.length > size) {
+      yield [whole.subarray(0, size), false];
+      whole = whole.subarray(size);
     }
+    kept = [whole];
+    length = whole.length;
   }
-  yield [kept, true];
+  yield [Buffer.concat(kept), true];
 }
 
 export async function* seal(
