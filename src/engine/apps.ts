@@ -506,8 +506,7 @@ export function consentOf(
   const { byKey, scope, reads } = appsOf(l);
   const id = key(source, asked.id);
   const known = byKey.get(id);
-  const workspace =
-    known?.app.workspace ?? l.org.workspaces.find((w) => unkey(w.id).source === source)?.id ?? source;
+  const workspace = known?.app.workspace ?? workspaceIn(l)(source, source);
   const said = (name: string): string | undefined => {
     const value = asked.properties[name];
     return typeof value === 'string' ? value.slice(0, MOST_SAID) : undefined;
@@ -549,11 +548,15 @@ export function appAsked(
   l: Loaded,
   k: string,
   scopes: readonly string[],
-): { row?: AppRowDto; scopes: string[] } {
+): Pick<KnownApp, 'similar' | 'scopes'> & { row?: AppRowDto } {
   const { byKey, scope } = appsOf(l);
-  const app = byKey.get(k);
-  const workspace = app?.app.workspace ?? k.slice(0, k.indexOf(':'));
-  return { ...(app && { row: app.row }), scopes: scopes.map((s) => scope(s, workspace).words) };
+  const { source } = unkey(k);
+  const workspace = byKey.get(k)?.app.workspace ?? workspaceIn(l)(source, source);
+  return {
+    similar: [],
+    ...appsKnown(l, [k])[k],
+    scopes: scopes.map((s) => scope(s, workspace).words),
+  };
 }
 
 /** Domains to which apps answer, each with the keys and names of those apps. */
@@ -571,11 +574,14 @@ export function appDomains(l: Loaded): { domain: string; apps: { key: string; na
   return [...found].map(([domain, apps]) => ({ domain, apps })).sort((a, b) => byCode(a.domain, b.domain));
 }
 
+interface KnownApp {
+  row: AppRowDto;
+  scopes: string[];
+  similar: { key: string; name: string }[];
+}
+
 /** Some apps as they are: what each was let in for, and approved apps of the same kind. */
-export function appsKnown(
-  l: Loaded,
-  keys: readonly string[],
-): Record<string, { row: AppRowDto; scopes: string[]; similar: { key: string; name: string }[] }> {
+export function appsKnown(l: Loaded, keys: readonly string[]): Record<string, KnownApp> {
   const { list, byKey } = appsOf(l);
   return Object.fromEntries(
     keys.flatMap((k) => {

@@ -5,11 +5,11 @@
  */
 import { dayAt, momentOf } from '../core/time.ts';
 import { setImmediate } from 'node:timers/promises';
-import { decider, type Armed, type Asked, type Moment } from '../core/guard/decide.ts';
+import { decider, type Armed, type Asked } from '../core/guard/decide.ts';
 import { tenFrom } from '../core/guard/marks.ts';
 import { readPolicy, type Wrong } from '../core/guard/policy.ts';
 import { PRINCIPAL } from '../core/access/organisation.ts';
-import { piloted, type Policy, type Rule } from '../core/guard/schema.ts';
+import { isTriedLately, piloted, type Policy, type Rule } from '../core/guard/schema.ts';
 import type { Principal } from '../core/guard/subjects.ts';
 import { AUDIENCES } from '../core/model.ts';
 import type { Trial, TrialRow } from '../dto/guard.ts';
@@ -26,7 +26,6 @@ const SHOWN = 500;
 const MOST = 10;
 /** What is shared is judged for so long at a stretch; what else is asked comes in between. */
 const STRETCH_MS = 15;
-const TRIED: readonly Moment[] = ['share', 'consent'];
 
 /** What a grant or link in force was, as it was about to be made. */
 function asItWasMade(l: Loaded, e: number): Asked {
@@ -120,9 +119,7 @@ export async function trial(
   signal?: AbortSignal,
 ): Promise<{ trial?: Trial; wrong: Wrong[] }> {
   const { policy, wrong } = readPolicy(given, holdingTypes(l));
-  const rules = policy?.rules.filter((r) =>
-    ruleId === undefined ? r.moments?.some((m) => TRIED.includes(m)) : r.id === ruleId,
-  );
+  const rules = policy?.rules.filter((r) => (ruleId === undefined ? isTriedLately(r) : r.id === ruleId));
   if (!policy || !rules?.length) return { wrong };
   const facts = decideFacts(l);
   const armed = (doc: Policy): Armed[] =>

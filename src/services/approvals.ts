@@ -20,6 +20,7 @@ import type { Ledger } from './ledger.ts';
 import { openLink, requestLink } from './messages/links.ts';
 import type { Outbox } from './messages/outbox.ts';
 import { plainValue } from './messages/templates.ts';
+import { personAt } from './people.ts';
 import type { Secrets } from './secrets.ts';
 
 interface ApprovalSql extends Omit<ApprovalRow, 'at' | 'over' | 'now' | 'more'> {
@@ -215,13 +216,7 @@ export class Approvals {
   /** Passes a request on to somebody of the organisation, never to whoever asks: they answer it from a link in a mail. */
   async passOn(id: number, address: string, by: string): Promise<void> {
     const { db, ledger, engine, outbox, jobs } = this.parts;
-    const [sponsor] = (await engine.ask.peopleNamed(undefined, [address])) ?? [];
-    if (!sponsor)
-      throw new AppError(
-        'nobody',
-        422,
-        'Nobody in the organisation has this address, or their account is closed.',
-      );
+    const sponsor = await personAt(engine, address);
     await db.transaction(async (tx) => {
       const [r] = await tx.query<RequestSql>(
         `update app_request set passes = passes + 1, sponsor = $2, sponsor_name = $3
@@ -263,9 +258,8 @@ export class Approvals {
   async opened(link: string): Promise<SponsoredRequest> {
     const { db, engine } = this.parts;
     const r = await this.linked(db, link);
-    const known = (await engine.ask.appAsked(undefined, r.app, r.scopes)) ?? { scopes: r.scopes };
-    const { row } = known;
-    const similar = (await engine.ask.appsKnown(undefined, [r.app]))?.[r.app]?.similar ?? [];
+    const asked = await engine.ask.appAsked(undefined, r.app, r.scopes);
+    const row = asked?.row;
     const answered = answerOf(r);
     return {
       sponsor: r.sponsor_name!,
@@ -275,7 +269,7 @@ export class Approvals {
       personName: r.personName,
       reason: r.reason,
       at: r.at.toISOString(),
-      scopes: known.scopes,
+      scopes: asked?.scopes ?? r.scopes,
       // how it stands is told as long as there is something to answer
       now:
         row && !answered
@@ -284,7 +278,7 @@ export class Approvals {
               ...{ points: row.points, severity: row.severity },
             }
           : null,
-      similar: answered ? [] : similar.map((s) => s.name),
+      similar: (!answered && asked?.similar.map((s) => s.name)) || [],
       answered,
     };
   }

@@ -3,7 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { json, Refusal } from '../http.ts';
 
 const DAY = 86_400_000;
-/** Domains whose registration ended so many days ago; of infinity nothing is known. */
+/** Domains whose registration ended so many days ago. */
 const ENDED: Record<string, number> = { 'tidewriter.example': 75 };
 
 export function registryOf(req: IncomingMessage, res: ServerResponse, url: URL): void {

@@ -159,6 +159,15 @@ describe('what apps could read', () => {
   });
 });
 
+/** Apps that were let in, of which nothing else is known. */
+function judged(rows: Rows, list: Parameters<typeof rowsOf>[1]) {
+  const grants = rowsOf(rows, list);
+  const v = view(build(rows));
+  const I = v.org.itemIds.length;
+  const items = { isFile: new Uint8Array(I), weights: new Uint8Array(I) };
+  return { grants, v, apps: judgeApps(v, { apps: [], grants, items }).list };
+}
+
 describe('rules about apps that were let in', () => {
   const CONDITIONS: Record<string, (g: AppGrantRow, rows: Rows) => boolean> = {
     everyone: (g) => g.everyone === true,
@@ -178,11 +187,8 @@ describe('rules about apps that were let in', () => {
     let some = 0;
     fc.assert(
       fc.property(organisations, grantsOf, fc.boolean(), (rows, list, held) => {
-        const grants = rowsOf(rows, list);
-        const v = view(build(rows));
-        const I = v.org.itemIds.length;
-        const items = { isFile: new Uint8Array(I), weights: new Uint8Array(I) };
-        const letIn = grantsOfApps(v, judgeApps(v, { apps: [], grants, items }).list);
+        const { grants, v, apps } = judged(rows, list);
+        const letIn = grantsOfApps(v, apps);
         const facts = {
           view: v,
           label: () => undefined,
@@ -232,11 +238,7 @@ describe('rules about apps', () => {
     let some = 0;
     fc.assert(
       fc.property(organisations, grantsOf, fc.boolean(), (rows, list, held) => {
-        const grants = rowsOf(rows, list);
-        const v = view(build(rows));
-        const I = v.org.itemIds.length;
-        const items = { isFile: new Uint8Array(I), weights: new Uint8Array(I) };
-        const apps = judgeApps(v, { apps: [], grants, items }).list;
+        const { grants, v, apps } = judged(rows, list);
         const facts = { view: v, label: () => undefined, appList: () => apps };
         const approval = (app: string) =>
           app === 'a0' || app === 'a1'

@@ -35,12 +35,13 @@ export interface AccessLists {
   groupsBySize: { set: Bits; groups: number[] }[];
 }
 
-const known = new WeakMap<View, AccessLists>();
+const PRINCIPALS = Object.keys(PRINCIPAL).length;
+const made = new WeakMap<View, AccessLists>();
 
 /** The lists of a view; made once. */
 export function accessLists(v: View): AccessLists {
-  let lists = known.get(v);
-  if (!lists) known.set(v, (lists = make(v)));
+  let lists = made.get(v);
+  if (!lists) made.set(v, (lists = make(v)));
   return lists;
 }
 
@@ -62,7 +63,7 @@ function make(v: View): AccessLists {
     const known = numbers.get(allowed) ?? new Map<number, number>();
     numbers.set(allowed, known);
     const addMany = (kind: number, number: number): void => {
-      const at = number * Object.keys(PRINCIPAL).length + kind;
+      const at = number * PRINCIPALS + kind;
       let n = known.get(at);
       if (n === undefined) known.set(at, (n = many.push({ kind, number, allowed }) - 1));
       letIn.push(~n);

@@ -138,3 +138,7 @@ export const piloted = (policy: Policy): Policy => ({
   ...policy,
   scope: { ...policy.scope, pilot: { share: 0.1, salt: 'a' } },
 });
+
+/** Whether a rule can be tried on what was done lately: before somebody shares, or lets an app in. */
+export const isTriedLately = ({ moments }: Pick<Rule, 'moments'>): boolean =>
+  moments?.some((m) => m === 'share' || m === 'consent') ?? false;

@@ -11,7 +11,6 @@ import type { Asked, ThingAnswer } from '../../dto/review.ts';
 import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
-import { AppError } from '../errors.ts';
 import { log } from '../log.ts';
 import { deskLink } from '../messages/links.ts';
 import { zonesOf, type NewMessage } from '../messages/outbox.ts';
@@ -217,17 +216,6 @@ export class Asking {
     const { db, engine } = this.parts;
     const asked = (await engine.ask.whoIsAsked(undefined, kind, space)) ?? [];
     return asked.length ? asked : stewards(db);
-  }
-
-  /** Somebody of the organisation who can be asked, by address. Throws where there is nobody of it. */
-  async personAt(address: string): Promise<Asked> {
-    const [found] = (await this.parts.engine.ask.peopleNamed(undefined, [address])) ?? [];
-    if (found) return found;
-    throw new AppError(
-      'nobody',
-      422,
-      'Nobody in the organisation has this address, or their account is closed.',
-    );
   }
 
   /** How much each of some people is asked now and has not answered. */

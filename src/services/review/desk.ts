@@ -6,6 +6,7 @@ import type { Db } from '../../store/db.ts';
 import { storableJson } from '../../store/observed.ts';
 import { mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
+import { personAt } from '../people.ts';
 import { openLink } from '../messages/links.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import type { Asking } from './asking.ts';
@@ -165,7 +166,7 @@ export class Desk {
     const { db, ledger, clock, jobs, events } = this.parts;
     const now = clock();
     const person = given.find((g) => g.person)?.person;
-    const named = person ? await this.asking.personAt(person) : undefined;
+    const named = person ? await personAt(this.parts.engine, person) : undefined;
     let kind: ReviewKind | undefined;
     const opened = await db.transaction(async (tx) => {
       const who = await this.opened(tx, whose);

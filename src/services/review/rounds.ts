@@ -22,6 +22,7 @@ import { storableJson } from '../../store/observed.ts';
 import { readSchedule } from '../../store/settings.ts';
 import { dayOf, mustCome } from '../days.ts';
 import { AppError } from '../errors.ts';
+import { personAt } from '../people.ts';
 import type { OrderParts } from '../orders/parts.ts';
 import { BY_ITSELF, type Kept } from '../policies/rows.ts';
 import { Charters } from './charters.ts';
@@ -428,7 +429,7 @@ export class Rounds {
 
   /** Has somebody else be asked instead, by address: a person of the organisation. */
   async reassign(id: number, questions: readonly number[], person: string, by: string): Promise<void> {
-    const found = await this.asking.personAt(person);
+    const found = await personAt(this.parts.engine, person);
     await this.change(id, questions, by, 'round.reassigned', { to: found.address }, async (tx, ids) => {
       await tx.query('delete from question_person where question = any($1)', [ids]);
       await this.asking.askAlso(

@@ -2,14 +2,14 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { precisionOf } from '../../../../core/guard/marks.ts';
-import type { Policy, Rule } from '../../../../core/guard/schema.ts';
+import { isTriedLately, type Policy, type Rule } from '../../../../core/guard/schema.ts';
 import type { Foretelling } from '../../../../dto/guard.ts';
 import { ask } from '../../../frame/api.ts';
 import { Dialog, DialogEnd } from '../../../parts/Dialog.tsx';
 import { dayWords } from '../../../parts/dates.ts';
 import { count, plural, Trouble } from '../../../parts/marks.tsx';
 import { Marks, marksOf, precisionWords, useMarks } from './Marks.tsx';
-import { hasTrial, Trial } from './Trial.tsx';
+import { Trial } from './Trial.tsx';
 import { responseWords } from '../../../parts/policy-words.ts';
 
 export function Enforce({
@@ -53,7 +53,7 @@ export function Enforce({
         {!data && !error && <p className="text-quiet">Working out what it would do now …</p>}
         {data && rules.some((r) => r.atRest) && <Foretold told={data} rules={rules} />}
         {rule && <HowRight id={id} rule={rule} />}
-        {rules.some(hasTrial) && <Trial policy={policy} rule={rule?.id} of={id} />}
+        {rules.some(isTriedLately) && <Trial policy={policy} rule={rule?.id} of={id} />}
         <label className="flex flex-col gap-1">
           Why now, for the record
           <input

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { tenFrom } from '../../../../core/guard/marks.ts';
-import type { Policy, Rule } from '../../../../core/guard/schema.ts';
+import { isTriedLately, type Policy } from '../../../../core/guard/schema.ts';
 import type { TrialRow } from '../../../../dto/guard.ts';
 import { send, withQuery } from '../../../frame/api.ts';
 import { dayWords } from '../../../parts/dates.ts';
@@ -14,10 +14,6 @@ const Counts = lazy(() => import('../../../drawings/Counts.tsx'));
 /** Of what was shared so much is shown; the rest by day, department or certainty. */
 const SHOWN = 50;
 const SPANS = [7, 30, 90] as const;
-
-/** Whether a rule can be tried on what was done lately. */
-export const hasTrial = ({ moments }: Rule): boolean =>
-  moments?.some((m) => m === 'share' || m === 'consent') ?? false;
 
 /** What can be chosen in the charts. */
 interface Only {
@@ -57,7 +53,7 @@ export function Trial({
       (!department || r.department === department) &&
       (!certainty || bandOf(r.certainty ?? -1) === certainty),
   );
-  const tried = policy.rules.filter((r) => (rule === undefined ? hasTrial(r) : r.id === rule));
+  const tried = policy.rules.filter((r) => (rule === undefined ? isTriedLately(r) : r.id === rule));
   const apps = tried.some((r) => r.subject === 'appGrant');
   const shares = tried.some((r) => r.subject !== 'appGrant');
   const title = !apps

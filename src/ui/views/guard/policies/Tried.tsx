@@ -2,11 +2,11 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { SUBJECTS } from '../../../../core/guard/kinds.ts';
-import { policySchema, type Policy, type Rule } from '../../../../core/guard/schema.ts';
+import { isTriedLately, policySchema, type Policy, type Rule } from '../../../../core/guard/schema.ts';
 import { send } from '../../../frame/api.ts';
 import { count, Trouble } from '../../../parts/marks.tsx';
 import { PastSurveys } from './PastSurveys.tsx';
-import { hasTrial, Trial } from './Trial.tsx';
+import { Trial } from './Trial.tsx';
 import { valueWords } from '../../../parts/words.ts';
 
 /** It is asked for so long after the last key, in milliseconds. */
@@ -62,9 +62,9 @@ export function Tried({ policy, rule }: { policy: Policy; rule: Rule }) {
         of {count(of)} {of === 1 ? one : many} would be hit now
         {!rule.atRest && ', if somebody did this with each'}.
       </p>
-      {hasTrial(rule) && <Trial policy={body.policy} rule={rule.id} />}
+      {isTriedLately(rule) && <Trial policy={body.policy} rule={rule.id} />}
       {rule.atRest && <PastSurveys key={settled} policy={body.policy} rule={rule.id} />}
-      {(hasTrial(rule) || rule.atRest) && first.length > 0 && (
+      {(isTriedLately(rule) || rule.atRest) && first.length > 0 && (
         <h3 className="mt-3 font-bold">What would be hit now</h3>
       )}
       <ul className="mt-3" aria-label="The first of what would be hit now">
